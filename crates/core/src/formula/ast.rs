@@ -1,0 +1,76 @@
+//! What was typed: names unresolved, dimensions unknown.
+
+use std::ops::Range;
+
+/// A piece of a formula and where it stands (bytes of the text).
+#[derive(Clone, Debug, PartialEq)]
+pub struct Ast {
+    /// The piece.
+    pub kind: AstKind,
+    /// Its bytes.
+    pub span: Range<usize>,
+}
+
+/// The kinds of piece.
+#[derive(Clone, Debug, PartialEq)]
+pub enum AstKind {
+    /// `0.5`, with its unit's text where it is a quantity literal such as `331.3[m/s]`.
+    Number {
+        /// As typed.
+        text: String,
+        /// Text between the brackets.
+        unit: Option<String>,
+    },
+    /// A reading, constant or result.
+    Name(String),
+    /// `-x`
+    Negative(Box<Ast>),
+    /// `a + b` and friends.
+    Binary(Operator, Box<Ast>, Box<Ast>),
+    /// `mean(x)`
+    Call(String, Vec<Ast>),
+}
+
+/// The five operators.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum Operator {
+    /// `+`
+    Add,
+    /// `-`
+    Subtract,
+    /// `*`
+    Multiply,
+    /// `/`
+    Divide,
+    /// `^`
+    Power,
+}
+
+impl Operator {
+    /// Its sign as typed.
+    pub fn sign(self) -> char {
+        match self {
+            Operator::Add => '+',
+            Operator::Subtract => '-',
+            Operator::Multiply => '*',
+            Operator::Divide => '/',
+            Operator::Power => '^',
+        }
+    }
+}
+
+impl Ast {
+    /// The tree fully bracketed: `2 * 3 + 4` is `((2 * 3) + 4)`. Reading it back gives the same tree.
+    pub fn bracketed(&self) -> String {
+        match &self.kind {
+            AstKind::Number { text, unit: None } => text.clone(),
+            AstKind::Number { text, unit: Some(unit) } => format!("{text}[{unit}]"),
+            AstKind::Name(name) => name.clone(),
+            AstKind::Negative(a) => format!("(-{})", a.bracketed()),
+            AstKind::Binary(op, a, b) => format!("({} {} {})", a.bracketed(), op.sign(), b.bracketed()),
+            AstKind::Call(name, args) => {
+                format!("{name}({})", args.iter().map(Ast::bracketed).collect::<Vec<_>>().join(", "))
+            }
+        }
+    }
+}

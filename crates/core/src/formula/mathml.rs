@@ -1,0 +1,102 @@
+//! A checked tree drawn as MathML in three stages: symbols, numbers put in, value with unit.
+
+use super::ast::Operator;
+use super::check::{Function, Node, Op};
+
+/// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such as `V_c` or a
+/// number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.
+pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
+    math(&draw(node, name, 0))
+}
+
+/// `left = right = value unit`: the whole correction in one line.
+pub fn correction(symbol: &str, node: &Node, symbols: &dyn Fn(usize) -> String, numbers: &dyn Fn(usize) -> String, value: &str) -> String {
+    let equals = "<mo>=</mo>";
+    math(&format!(
+        "<mrow>{}{equals}{}{equals}{}{equals}{}</mrow>",
+        atom(symbol),
+        draw(node, symbols, 0),
+        draw(node, numbers, 0),
+        atom(value)
+    ))
+}
+
+fn math(inner: &str) -> String {
+    format!("<math xmlns=\"http://www.w3.org/1998/Math/MathML\">{inner}</math>")
+}
+
+/// Text made safe for markup.
+pub fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+/// One symbol or number: `V_c` with a subscript, `101.64 mm` with its unit upright, `5.00 × 10^−3` with its power.
+fn atom(text: &str) -> String {
+    let starts_as_number = text.trim_start_matches(['−', '-', '(']).starts_with(|c: char| c.is_ascii_digit());
+    if starts_as_number {
+        let (number, unit) = match text.split_once(' ') {
+            Some((n, u)) if !u.starts_with('×') => (n, u),
+            _ => (text, ""),
+        };
+        let unit = if unit.is_empty() { String::new() } else { format!("<mspace width=\"0.2em\"/><mtext>{}</mtext>", escape(unit)) };
+        return format!("<mrow><mn>{}</mn>{unit}</mrow>", escape(number));
+    }
+    match text.split_once('_') {
+        Some((base, sub)) => format!("<msub><mi>{}</mi><mi>{}</mi></msub>", escape(base), escape(sub)),
+        None => format!("<mi>{}</mi>", escape(text)),
+    }
+}
+
+fn level(node: &Node) -> u8 {
+    match &node.op {
+        Op::Binary(Operator::Add | Operator::Subtract, ..) => 1,
+        Op::Binary(Operator::Multiply, ..) => 2,
+        Op::Negative(_) => 3,
+        Op::Binary(Operator::Power, ..) => 4,
+        // A fraction draws its own bounds.
+        _ => 9,
+    }
+}
+
+fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
+    let own = level(node);
+    let inner = match &node.op {
+        Op::Number(_, text) => atom(text),
+        Op::Pi => "<mi>π</mi>".to_owned(),
+        Op::Item(i) => atom(&name(*i)),
+        Op::Negative(a) => format!("<mrow><mo>−</mo>{}</mrow>", draw(a, name, own)),
+        Op::Binary(Operator::Divide, a, b) => format!("<mfrac>{}{}</mfrac>", draw(a, name, 0), draw(b, name, 0)),
+        Op::Binary(Operator::Power, a, b) => {
+            // A base that is itself a fraction or a number with a unit needs brackets to be read right.
+            let base = match a.op {
+                Op::Item(i) if !name(i).contains(' ') => draw(a, name, 0),
+                Op::Number(..) | Op::Pi => draw(a, name, 0),
+                _ => bracketed(&draw(a, name, 0)),
+            };
+            format!("<msup>{base}{}</msup>", draw(b, name, 0))
+        }
+        Op::Binary(op, a, b) => {
+            let sign = match op {
+                Operator::Add => "+",
+                Operator::Subtract => "−",
+                _ => "×",
+            };
+            let right = if *op == Operator::Subtract { own + 1 } else { own };
+            format!("<mrow>{}<mo>{sign}</mo>{}</mrow>", draw(a, name, own), draw(b, name, right))
+        }
+        Op::Call(Function::Mean, args) if matches!(args[0].op, Op::Item(i) if !name(i).contains(' ')) => {
+            format!("<mover><mrow>{}</mrow><mo>‾</mo></mover>", draw(&args[0], name, 0))
+        }
+        Op::Call(Function::Sqrt, args) => format!("<msqrt>{}</msqrt>", draw(&args[0], name, 0)),
+        Op::Call(Function::Abs, args) => format!("<mrow><mo>|</mo>{}<mo>|</mo></mrow>", draw(&args[0], name, 0)),
+        Op::Call(f, args) => {
+            let args: Vec<String> = args.iter().map(|a| draw(a, name, 0)).collect();
+            format!("<mrow><mi>{}</mi>{}</mrow>", f.name(), bracketed(&args.join("<mo>,</mo>")))
+        }
+    };
+    if own < outer { bracketed(&inner) } else { inner }
+}
+
+fn bracketed(inner: &str) -> String {
+    format!("<mrow><mo>(</mo>{inner}<mo>)</mo></mrow>")
+}

@@ -1,0 +1,195 @@
+//! Text → [`Ast`], by operator precedence. Depth is bounded, since the text comes from people.
+
+use super::FormulaError;
+use super::ast::{Ast, AstKind, Operator};
+
+/// Deepest nesting of brackets, calls and signs.
+pub(super) const MAX_DEPTH: usize = 64;
+/// Longest formula, in bytes.
+pub(super) const MAX_LENGTH: usize = 4000;
+
+/// Reads a formula.
+///
+/// # Errors
+/// A [`FormulaError`] with the bytes in question: an unexpected sign, an unclosed bracket, a text too long or too deep.
+///
+/// # Example
+/// ```
+/// let tree = jurado_core::formula::parse("a - b * 2^2")?;
+/// assert_eq!(tree.bracketed(), "(a - (b * (2 ^ 2)))");
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
+pub fn parse(text: &str) -> Result<Ast, FormulaError> {
+    if text.len() > MAX_LENGTH {
+        return Err(FormulaError::new(0..1, format!("the formula is longer than {MAX_LENGTH} bytes"), "split it into several results"));
+    }
+    let mut parser = Parser { text, at: 0, depth: 0 };
+    let tree = parser.expression(0)?;
+    parser.spaces();
+    match parser.peek() {
+        None => Ok(tree),
+        Some(c) => Err(parser.here(format!("`{c}` is not expected here"), "put an operator before it, or take it out")),
+    }
+}
+
+struct Parser<'a> {
+    text: &'a str,
+    at: usize,
+    depth: usize,
+}
+
+impl Parser<'_> {
+    fn peek(&self) -> Option<char> {
+        self.text[self.at..].chars().next()
+    }
+
+    fn spaces(&mut self) {
+        while let Some(c) = self.peek().filter(|c| c.is_whitespace()) {
+            self.at += c.len_utf8();
+        }
+    }
+
+    fn here(&self, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
+        let width = self.peek().map_or(1, char::len_utf8);
+        FormulaError::new(self.at..self.at + width, what, mend)
+    }
+
+    fn operator(&mut self) -> Option<(Operator, char)> {
+        self.spaces();
+        let c = self.peek()?;
+        let op = match c {
+            '+' => Operator::Add,
+            '-' | '−' => Operator::Subtract,
+            '*' | '·' | '×' => Operator::Multiply,
+            '/' => Operator::Divide,
+            '^' => Operator::Power,
+            _ => return None,
+        };
+        Some((op, c))
+    }
+
+    /// Binding power: `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
+    fn expression(&mut self, least: u8) -> Result<Ast, FormulaError> {
+        self.depth += 1;
+        if self.depth > MAX_DEPTH {
+            return Err(self.here(format!("brackets and signs are nested deeper than {MAX_DEPTH}"), "name a part of it as a result of its own"));
+        }
+        let mut left = self.prefix()?;
+        while let Some((op, c)) = self.operator() {
+            let power = match op {
+                Operator::Add | Operator::Subtract => 1,
+                Operator::Multiply | Operator::Divide => 2,
+                Operator::Power => 4,
+            };
+            if power <= least && !(op == Operator::Power && power == least + 1) {
+                break;
+            }
+            self.at += c.len_utf8();
+            let right = self.expression(if op == Operator::Power { 3 } else { power })?;
+            let span = left.span.start..right.span.end;
+            left = Ast { kind: AstKind::Binary(op, Box::new(left), Box::new(right)), span };
+        }
+        self.depth -= 1;
+        Ok(left)
+    }
+
+    fn prefix(&mut self) -> Result<Ast, FormulaError> {
+        self.spaces();
+        let start = self.at;
+        match self.peek() {
+            None => Err(self.here("the formula ends where a value is expected", "add a number, a name or a bracket")),
+            Some(c @ ('-' | '−')) => {
+                self.at += c.len_utf8();
+                let inner = self.expression(3)?;
+                Ok(Ast { span: start..inner.span.end, kind: AstKind::Negative(Box::new(inner)) })
+            }
+            Some('(') => {
+                self.at += 1;
+                let mut inner = self.expression(0)?;
+                self.close(start)?;
+                inner.span = start..self.at;
+                Ok(inner)
+            }
+            Some(c) if c.is_ascii_digit() || c == '.' => self.number(),
+            Some(c) if c.is_alphabetic() || c == '_' => self.name(),
+            Some(c) => Err(self.here(format!("`{c}` cannot start a value"), "write a number, a name or a bracket")),
+        }
+    }
+
+    fn close(&mut self, open: usize) -> Result<(), FormulaError> {
+        self.spaces();
+        if self.peek() == Some(')') {
+            self.at += 1;
+            return Ok(());
+        }
+        Err(FormulaError::new(open..open + 1, "this bracket is not closed", "add `)` where its content ends"))
+    }
+
+    fn number(&mut self) -> Result<Ast, FormulaError> {
+        let start = self.at;
+        let bytes = self.text.as_bytes();
+        let digits = |at: &mut usize| {
+            while bytes.get(*at).is_some_and(u8::is_ascii_digit) {
+                *at += 1;
+            }
+        };
+        digits(&mut self.at);
+        if bytes.get(self.at) == Some(&b'.') {
+            self.at += 1;
+            digits(&mut self.at);
+        }
+        if matches!(bytes.get(self.at), Some(b'e' | b'E')) {
+            let mut ahead = self.at + 1;
+            if matches!(bytes.get(ahead), Some(b'-' | b'+')) {
+                ahead += 1;
+            }
+            if bytes.get(ahead).is_some_and(u8::is_ascii_digit) {
+                self.at = ahead;
+                digits(&mut self.at);
+            }
+        }
+        let text = self.text[start..self.at].to_owned();
+        if text.parse::<f64>().ok().is_none_or(|v| !v.is_finite()) {
+            return Err(FormulaError::new(start..self.at, format!("`{text}` is no number"), "write it like 0.5 or 1.2e-3"));
+        }
+        let mut unit = None;
+        if self.peek() == Some('[') {
+            let open = self.at;
+            let Some(length) = self.text[open..].find(']') else {
+                return Err(FormulaError::new(open..open + 1, "this unit's bracket is not closed", "add `]` after the unit"));
+            };
+            unit = Some(self.text[open + 1..open + length].to_owned());
+            self.at = open + length + 1;
+        }
+        Ok(Ast { kind: AstKind::Number { text, unit }, span: start..self.at })
+    }
+
+    fn name(&mut self) -> Result<Ast, FormulaError> {
+        let start = self.at;
+        while let Some(c) = self.peek().filter(|c| c.is_alphanumeric() || *c == '_') {
+            self.at += c.len_utf8();
+        }
+        let name = self.text[start..self.at].to_owned();
+        self.spaces();
+        if self.peek() != Some('(') {
+            return Ok(Ast { kind: AstKind::Name(name.clone()), span: start..start + name.len() });
+        }
+        let open = self.at;
+        self.at += 1;
+        let mut args = Vec::new();
+        self.spaces();
+        if self.peek() != Some(')') {
+            loop {
+                args.push(self.expression(0)?);
+                self.spaces();
+                if self.peek() == Some(',') {
+                    self.at += 1;
+                } else {
+                    break;
+                }
+            }
+        }
+        self.close(open)?;
+        Ok(Ast { kind: AstKind::Call(name, args), span: start..self.at })
+    }
+}

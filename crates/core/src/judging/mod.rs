@@ -1,0 +1,5 @@
+//! Judging.
+mod mutate;
+mod slip;
+pub(crate) use mutate::variants;
+pub use slip::{SlipKind, Variant};

@@ -1,0 +1,272 @@
+//! Mistaken forms of a formula, generated from its own tree and never from a list tied to one lab.
+
+use super::slip::{SlipKind, Variant};
+use crate::formula::ast::Operator;
+use crate::formula::check::Function;
+use crate::formula::{Node, Op, Shape};
+use crate::protocol::{ItemKind, Protocol, Roundness};
+use crate::quantity::{Dimension, confusable_factors};
+
+/// Every single mistake that the tree of result `index` invites.
+pub fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
+    let result = &protocol.results[index];
+    let maker = Maker { protocol, root: &result.node };
+    let mut out = maker.inside(&result.node, true);
+    let answer = confusable_factors(result.node.dimension);
+    out.extend(answer.into_iter().map(|(factor, words)| Variant {
+        kind: SlipKind::UnitFactor,
+        subject: None,
+        says: format!("the answer has the wrong unit ({words})"),
+        node: scaled(&result.node, factor),
+    }));
+    out.extend(maker.swaps());
+    // A mistake that leaves the formula as it was is none.
+    out.retain(|v| v.node != result.node);
+    out
+}
+
+struct Maker<'a> {
+    protocol: &'a Protocol,
+    root: &'a Node,
+}
+
+fn number(value: f64) -> Node {
+    Node { op: Op::Number(value, format!("{value}")), dimension: Dimension::ONE, shape: Shape::Scalar, span: 0..0 }
+}
+
+fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
+    Node { op: Op::Binary(op, Box::new(a), Box::new(b)), ..like.clone() }
+}
+
+fn scaled(node: &Node, factor: f64) -> Node {
+    binary(node, Operator::Multiply, node.clone(), number(factor))
+}
+
+/// Whether a subtree is π or a plain number, however written.
+fn is_literal(node: &Node) -> bool {
+    matches!(node.op, Op::Number(..) | Op::Pi)
+}
+
+fn literal_text(node: &Node) -> String {
+    match &node.op {
+        Op::Number(_, text) => text.clone(),
+        _ => "π".to_owned(),
+    }
+}
+
+impl Maker<'_> {
+    fn title(&self, item: usize) -> &str {
+        &self.protocol.items[item].title
+    }
+
+    fn phrase(&self, node: &Node) -> String {
+        let items = node.items();
+        match items[..] {
+            [] => literal_text(node),
+            [one] => format!("the {}", self.title(one)),
+            [one, two] => format!("the {} and the {}", self.title(one), self.title(two)),
+            [one, ..] => format!("the part with the {}", self.title(one)),
+        }
+    }
+
+    /// All trees in which exactly one place of `node` is mistaken. `head` is false inside a sum whose unit has
+    /// already been mistaken as a whole.
+    fn inside(&self, node: &Node, head: bool) -> Vec<Variant> {
+        let mut out = self.here(node, head);
+        let lift = |out: &mut Vec<Variant>, children: Vec<Variant>, rebuild: &dyn Fn(Node) -> Node| {
+            out.extend(children.into_iter().map(|v| Variant { node: rebuild(v.node.clone()), ..v }));
+        };
+        match &node.op {
+            Op::Negative(a) => lift(&mut out, self.inside(a, head), &|n| Node { op: Op::Negative(Box::new(n)), ..node.clone() }),
+            Op::Binary(op, a, b) => {
+                let sum = matches!(op, Operator::Add | Operator::Subtract);
+                lift(&mut out, self.inside(a, !sum), &|n| binary(node, *op, n, (**b).clone()));
+                if *op != Operator::Power {
+                    lift(&mut out, self.inside(b, !sum), &|n| binary(node, *op, (**a).clone(), n));
+                }
+            }
+            Op::Call(function, args) => {
+                for (i, arg) in args.iter().enumerate() {
+                    lift(&mut out, self.inside(arg, !matches!(function, Function::Mean)), &|n| {
+                        let mut args = args.clone();
+                        args[i] = n;
+                        Node { op: Op::Call(*function, args), ..node.clone() }
+                    });
+                }
+            }
+            _ => {}
+        }
+        out
+    }
+
+    fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
+        let mut out = Vec::new();
+        let mut push = |kind, subject, says: String, node: Node| out.push(Variant { kind, subject, says, node });
+        if head && !node.dimension.is_one() && node != self.root {
+            self.unit_factors(node, &mut push);
+        }
+        match &node.op {
+            Op::Item(i) => self.leaf(node, *i, &mut push),
+            Op::Negative(a) => push(SlipKind::Sign, only(a), "the sign was left out".to_owned(), (**a).clone()),
+            Op::Binary(op, a, b) => self.operator(node, *op, a, b, &mut push),
+            Op::Call(function, args) => self.function(node, *function, args, &mut push),
+            _ => {}
+        }
+        out
+    }
+
+    /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a person does it.
+    fn unit_factors(&self, node: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+        let linear = matches!(node.op, Op::Item(_) | Op::Binary(Operator::Add | Operator::Subtract, ..) | Op::Call(Function::Mean, _));
+        if !linear {
+            return;
+        }
+        let subject = node.items().first().copied();
+        for (factor, words) in confusable_factors(node.dimension) {
+            if (0.9e-3..1.1e3).contains(&factor) {
+                push(SlipKind::UnitFactor, subject, format!("{} went in with the wrong unit ({words})", self.phrase(node)), scaled(node, factor));
+            }
+        }
+    }
+
+    fn leaf(&self, node: &Node, item: usize, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+        let it = &self.protocol.items[item];
+        match it.shape {
+            Some(Roundness::Diameter) => {
+                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was used as the radius", it.title), scaled(node, 2.0));
+                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was halved twice", it.title), scaled(node, 0.5));
+            }
+            Some(Roundness::Radius) => {
+                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was used as the diameter", it.title), scaled(node, 0.5));
+                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was doubled", it.title), scaled(node, 2.0));
+            }
+            None => {}
+        }
+        if let ItemKind::Reference(r) = it.kind {
+            let reference = &self.protocol.references[r];
+            for entry in reference.entries.iter().filter(|e| !e.at.is_empty()) {
+                let key = reference.key.map_or("key", |k| self.protocol.keys[k].title.as_str()).to_lowercase();
+                let value = Node { op: Op::Number(entry.middle(), String::new()), ..node.clone() };
+                push(SlipKind::OtherStation, Some(item), format!("the {} of {key} {} was used", it.title, entry.at), value);
+            }
+        }
+    }
+
+    fn operator(&self, node: &Node, op: Operator, a: &Node, b: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+        let (pa, pb) = (self.phrase(a), self.phrase(b));
+        match op {
+            Operator::Subtract => {
+                push(SlipKind::Sign, only(b), format!("{pb} was added instead of taken off"), binary(node, Operator::Add, a.clone(), b.clone()));
+                push(SlipKind::Sign, only(b), format!("the difference of {pa} and {pb} was turned round"), binary(node, op, b.clone(), a.clone()));
+                push(SlipKind::TermOmitted, only(b), format!("{pb} was not taken off"), a.clone());
+            }
+            Operator::Add => {
+                push(SlipKind::Sign, only(b), format!("{pb} was taken off instead of added"), binary(node, Operator::Subtract, a.clone(), b.clone()));
+                push(SlipKind::TermOmitted, only(b), format!("{pb} was not added"), a.clone());
+                push(SlipKind::TermOmitted, only(a), format!("{pa} was not added"), b.clone());
+            }
+            Operator::Multiply => {
+                for (literal, rest) in [(a, b), (b, a)] {
+                    if is_literal(literal) {
+                        push(SlipKind::Literal, None, format!("the {} of the formula was left out", literal_text(literal)), rest.clone());
+                    } else if !is_literal(rest) && !rest.items().is_empty() {
+                        push(SlipKind::TermOmitted, only(literal), format!("{} was left out", self.phrase(literal)), rest.clone());
+                    }
+                }
+            }
+            Operator::Divide => {
+                push(SlipKind::Inverted, None, "the quotient was turned upside down".to_owned(), binary(node, op, b.clone(), a.clone()));
+                push(SlipKind::Inverted, None, format!("{pa} and {pb} were multiplied instead of divided"), binary(node, Operator::Multiply, a.clone(), b.clone()));
+                if is_literal(b) {
+                    let (item, round) = round_item(self.protocol, a);
+                    match (item, round, &b.op) {
+                        // D/2 with the 2 forgotten is the diameter for the radius: the reader's word for it comes first.
+                        (Some(_), Some(Roundness::Diameter), Op::Number(v, _)) if *v == 2.0 => {}
+                        _ => push(SlipKind::Literal, None, format!("the {} of the formula was left out", literal_text(b)), a.clone()),
+                    }
+                }
+            }
+            Operator::Power => {
+                let exponent = match b.op {
+                    Op::Number(v, _) if v.fract() == 0.0 => v,
+                    _ => return,
+                };
+                let raised = |n: f64| if n == 1.0 { a.clone() } else { binary(node, op, a.clone(), number(n)) };
+                let word = if exponent == 2.0 { "square" } else if exponent == 3.0 { "cube" } else { "power" };
+                if exponent > 1.0 {
+                    push(SlipKind::Power, only(a), format!("the {word} was forgotten"), raised(1.0));
+                    push(SlipKind::Power, only(a), format!("the number was multiplied by {exponent} instead of raised to it"), scaled(a, exponent));
+                    push(SlipKind::Power, only(a), format!("one power too many of {pa}"), raised(exponent + 1.0));
+                }
+                if exponent > 2.0 {
+                    push(SlipKind::Power, only(a), format!("one power too few of {pa}"), raised(exponent - 1.0));
+                }
+                // A square taken of one factor inside a quotient only: (D/2)² keyed as D²/2.
+                if let Op::Binary(Operator::Divide, inner, divisor) = &a.op {
+                    push(SlipKind::Power, only(a), format!("only {} was raised, not what it is divided by", self.phrase(inner)),
+                        binary(node, Operator::Divide, binary(node, op, (**inner).clone(), b.clone()), (**divisor).clone()));
+                }
+            }
+        }
+    }
+
+    fn function(&self, node: &Node, function: Function, args: &[Node], push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+        let Some(arg) = args.first() else { return };
+        let subject = only(arg);
+        let call = |f: Function| Node { op: Op::Call(f, args.to_vec()), ..node.clone() };
+        let phrase = self.phrase(arg);
+        match function {
+            Function::Mean => {
+                push(SlipKind::WrongCount, subject, format!("the sum of {phrase} was divided by one too few"), call(Function::MeanOver(-1)));
+                push(SlipKind::WrongCount, subject, format!("the sum of {phrase} was divided by one too many"), call(Function::MeanOver(1)));
+                push(SlipKind::SumForMean, subject, format!("{phrase} was summed and not divided by the count"), call(Function::Sum));
+                push(SlipKind::SingleReplicate, subject, format!("only the first reading of {phrase} was used"), call(Function::First));
+                push(SlipKind::SingleReplicate, subject, format!("only the last reading of {phrase} was used"), call(Function::Last));
+            }
+            Function::Sqrt => push(SlipKind::Root, subject, "the square root was forgotten".to_owned(), arg.clone()),
+            Function::Abs => push(SlipKind::Sign, None, "the sign was kept where only the size was asked for".to_owned(), arg.clone()),
+            _ => {}
+        }
+    }
+
+    /// Two items of one dimension taken for each other, throughout the formula.
+    fn swaps(&self) -> Vec<Variant> {
+        let items = self.root.items();
+        let mut out = Vec::new();
+        for (n, a) in items.iter().enumerate() {
+            for b in &items[n + 1..] {
+                let (ia, ib) = (&self.protocol.items[*a], &self.protocol.items[*b]);
+                let alike = self.protocol.rows_of(*a) == self.protocol.rows_of(*b);
+                if ia.unit.dimension == ib.unit.dimension && alike {
+                    let node = swap(self.root, *a, *b);
+                    out.push(Variant { kind: SlipKind::Swapped, subject: Some(*a), says: format!("the {} and the {} were taken for each other", ia.title, ib.title), node });
+                }
+            }
+        }
+        out
+    }
+}
+
+fn only(node: &Node) -> Option<usize> {
+    match node.items()[..] {
+        [one] => Some(one),
+        _ => None,
+    }
+}
+
+fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
+    let item = only(node);
+    (item, item.and_then(|i| protocol.items[i].shape))
+}
+
+fn swap(node: &Node, a: usize, b: usize) -> Node {
+    let op = match &node.op {
+        Op::Item(i) if *i == a => Op::Item(b),
+        Op::Item(i) if *i == b => Op::Item(a),
+        Op::Negative(x) => Op::Negative(Box::new(swap(x, a, b))),
+        Op::Binary(op, x, y) => Op::Binary(*op, Box::new(swap(x, a, b)), Box::new(swap(y, a, b))),
+        Op::Call(f, args) => Op::Call(*f, args.iter().map(|x| swap(x, a, b)).collect()),
+        other => other.clone(),
+    };
+    Node { op, ..node.clone() }
+}

@@ -1,0 +1,86 @@
+//! The kinds of slip: stable words, starting weights, and a mistaken form of a formula.
+
+use crate::formula::Node;
+
+/// A kind of slip. The words are stable: they stand in verdicts, rulings and exports.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[allow(missing_docs)]
+#[non_exhaustive]
+pub enum SlipKind {
+    UnitFactor,
+    RadiusDiameter,
+    TermOmitted,
+    Literal,
+    DecimalPoint,
+    Power,
+    Root,
+    Inverted,
+    Sign,
+    OtherStation,
+    DigitsSwapped,
+    DigitWrong,
+    Exclusion,
+    Swapped,
+    WrongCount,
+    SumForMean,
+    SingleReplicate,
+    Compound,
+}
+
+impl SlipKind {
+    /// Kind, word, starting weight.
+    const TABLE: [(SlipKind, &'static str, f64); 18] = [
+        (SlipKind::UnitFactor, "unit-factor", 0.18),
+        (SlipKind::RadiusDiameter, "radius-diameter", 0.10),
+        (SlipKind::TermOmitted, "term-omitted", 0.10),
+        (SlipKind::Literal, "literal", 0.08),
+        (SlipKind::DecimalPoint, "decimal-point", 0.06),
+        (SlipKind::Power, "power", 0.05),
+        (SlipKind::Root, "root", 0.03),
+        (SlipKind::Inverted, "inverted", 0.05),
+        (SlipKind::Sign, "sign", 0.05),
+        (SlipKind::OtherStation, "other-station", 0.05),
+        (SlipKind::DigitsSwapped, "digits-swapped", 0.05),
+        (SlipKind::DigitWrong, "digit-wrong", 0.05),
+        (SlipKind::Exclusion, "exclusion", 0.04),
+        (SlipKind::Swapped, "swapped", 0.04),
+        (SlipKind::WrongCount, "wrong-count", 0.03),
+        (SlipKind::SumForMean, "sum-for-mean", 0.03),
+        (SlipKind::SingleReplicate, "single-replicate", 0.03),
+        (SlipKind::Compound, "compound", 0.02),
+    ];
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        Self::TABLE.iter().find(|(k, ..)| *k == self).map_or("", |(_, w, _)| w)
+    }
+
+    /// The kind of a word.
+    pub fn named(word: &str) -> Option<SlipKind> {
+        Self::TABLE.iter().find(|(_, w, _)| *w == word).map(|(k, ..)| *k)
+    }
+
+    /// Starting weight, before normalising over the kinds generated for a result.
+    pub fn weight(self) -> f64 {
+        Self::TABLE.iter().find(|(k, ..)| *k == self).map_or(0.0, |(_, _, w)| *w)
+    }
+}
+
+impl std::fmt::Display for SlipKind {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.word())
+    }
+}
+
+/// A mistaken form of a formula, made once when the protocol is loaded.
+#[derive(Clone, Debug)]
+pub struct Variant {
+    /// Kind of slip.
+    pub kind: SlipKind,
+    /// Item it happened at, if at one.
+    pub subject: Option<usize>,
+    /// What happened, as a clause: "the diameter was used as the radius".
+    pub says: String,
+    /// The mistaken formula.
+    pub node: Node,
+}

@@ -1,0 +1,15 @@
+//! The judging core of Jurado: protocols, formulas, judging and scoring as pure functions.
+//!
+//! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws or stores.
+//! A new reader starts with [`judging::judge`]: submission text and protocol in, verdict out.
+
+pub mod error;
+pub mod formula;
+pub mod judging;
+pub mod notation;
+pub mod protocol;
+pub mod quantity;
+pub mod reading;
+pub mod stats;
+pub mod submission;
+pub mod uncertainty;

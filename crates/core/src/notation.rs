@@ -1,0 +1,101 @@
+//! Plain-text numbers and rounding, in one place, so that page, export and command line agree. No HTML.
+
+use crate::quantity::power_of_ten;
+
+/// A value to so many decimal places (0 for whole numbers), with the minus sign U+2212. A rounded nought has no sign.
+pub fn decimals(value: f64, places: usize) -> String {
+    let text = format!("{:.*}", places.min(300), value);
+    let unsigned = text.trim_start_matches('-');
+    if text.starts_with('-') && unsigned.chars().any(|c| c.is_ascii_digit() && c != '0') {
+        format!("−{unsigned}")
+    } else {
+        unsigned.to_owned()
+    }
+}
+
+/// A value whose last digit stands at 10^`place`; very large and very small values in powers of ten.
+pub fn to_place(value: f64, place: i32) -> String {
+    let magnitude = crate::formula::figures::leading_place(value);
+    if place > 0 || magnitude < -5 || magnitude > 8 {
+        let digits = usize::try_from(magnitude - place).unwrap_or(0);
+        let text = format!("{:.*e}", digits.min(17), value);
+        let (mantissa, exponent) = text.split_once('e').unwrap_or((&text, "0"));
+        if exponent == "0" {
+            return mantissa.replace('-', "−");
+        }
+        return format!("{} × 10^{}", mantissa.replace('-', "−"), exponent.replace('-', "−"));
+    }
+    decimals(value, usize::try_from(-place).unwrap_or(0))
+}
+
+/// A value to so many significant figures.
+pub fn figures(value: f64, count: i32) -> String {
+    // Rounded first: 0.0996 to two figures is 0.10, not 0.100.
+    to_place(value, crate::formula::figures::leading_place(to_figures(value, count.max(1), false)) - count.max(1) + 1)
+}
+
+/// A standard uncertainty to two significant figures.
+pub fn uncertainty(u: f64) -> String {
+    figures(u, 2)
+}
+
+/// Rounds (half to even on the decimal text's exact value) or cuts to so many significant figures.
+pub fn to_figures(value: f64, count: i32, cut: bool) -> f64 {
+    if value == 0.0 || !value.is_finite() {
+        return value;
+    }
+    if !cut {
+        let digits = usize::try_from(count - 1).unwrap_or(0).min(17);
+        return format!("{value:.digits$e}").parse().unwrap_or(value);
+    }
+    let scale = power_of_ten(count - 1 - crate::formula::figures::leading_place(value));
+    // The nudge keeps 2.5 from being cut to 2.4 when it arrives as 2.4999999999999996.
+    (value * scale * (1.0 + 1e-14)).trunc() / scale
+}
+
+/// A probability as a chance in a hundred.
+pub fn chance(probability: f64) -> String {
+    format!("{:.0} in 100", (probability * 100.0).clamp(0.0, 100.0))
+}
+
+/// "1 reading", "2 readings".
+pub fn counted(n: usize, noun: &str) -> String {
+    format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn values_are_written_with_the_digits_asked_for() {
+        for (value, place, text) in [
+            (2.716_4, -2, "2.72"),
+            (-0.004, -2, "0.00"),
+            (-1.5, -1, "−1.5"),
+            (43700.0, 2, "4.37 × 10^4"),
+            (1.0e-7, -9, "1.00 × 10^−7"),
+            (49.013, -3, "49.013"),
+            (0.0, -1, "0.0"),
+        ] {
+            assert_eq!(to_place(value, place), text);
+        }
+        assert_eq!(figures(0.099_6, 2), "0.10");
+        assert_eq!(figures(8.591, 3), "8.59");
+        assert_eq!(uncertainty(0.001_23), "0.0012");
+    }
+
+    #[test]
+    fn figures_are_rounded_or_cut() {
+        for (value, count, cut, expected) in [
+            (3.771_9, 3, false, 3.77),
+            (3.778_9, 3, true, 3.77),
+            (-3.778_9, 3, true, -3.77),
+            (2.499_999_999_999_999_6, 2, true, 2.5),
+            (0.0, 3, true, 0.0),
+            (99.96, 3, false, 100.0),
+        ] {
+            assert!((to_figures(value, count, cut) - expected).abs() < 1e-12, "{value} {count} {cut}");
+        }
+    }
+}

@@ -1,0 +1,82 @@
+use super::*;
+
+const KEEL_PLATE: &str = include_str!("../../../../protocols/keel-plate.toml");
+
+#[test]
+fn the_shipped_protocol_loads() {
+    let p = Protocol::parse(KEEL_PLATE).unwrap_or_else(|f| panic!("{}", f[0]));
+    assert_eq!((p.id.as_str(), p.version, p.possible.to_string().as_str()), ("keel-plate", 1, "20"));
+    assert_eq!((p.readings.len(), p.results.len(), p.references[0].entries.len()), (8, 8, 5));
+    assert!(p.cautions.last().expect("a standing line").contains("responsible person"));
+    assert!(p.results.iter().all(|r| r.variants.len() > 5), "each formula invites mistakes");
+    assert_eq!(p.digest.len(), 64);
+}
+
+/// One edit each of the shipped file: what is refused, where, and that a mend is named.
+#[test]
+fn each_plausible_mistake_is_refused_with_its_place() {
+    let cases: &[(&str, &str, &str)] = &[
+        ("format = 1", "format = 9", "format 9 is not known"),
+        ("id = \"keel-plate\"", "id = \"Keel Plate\"", "`Keel Plate` is no id for a lab"),
+        ("possible = \"20\"", "possible = \"21\"", "the criteria add up to 20 points, not 21"),
+        ("unit = \"g/cm^3\"\nformula = \"plate_mass", "unit = \"g/cm^2\"\nformula = \"plate_mass", "`plate_density` comes out as length^-3·mass, which is not g/cm²"),
+        ("formula = \"plate_mass / plate_volume\"", "formula = \"plate_mass / plate_volum\"", "in the formula of `plate_density`: `plate_volum` is not known here"),
+        ("formula = \"plate_mass / plate_volume\"", "formula = \"plate_mass + plate_volume\"", "in the formula of `plate_density`: cannot add length^3 to mass"),
+        ("formula = \"mean(disc_diameter) - zero\"", "formula = \"disc_diameter - zero\"", "the result `disc_diameter_mean` is a column"),
+        ("formula = \"disc_mass / disc_volume\"", "formula = \"disc_mass / disc_volume * disc_error\"", "the results disc_density, disc_error need one another in a circle"),
+        ("instrument = \"caliper\"\nzero = true", "instrument = \"calliper\"\nzero = true", "there is no instrument `calliper`"),
+        ("unit = \"g\"\ninstrument = \"balance\"\nplausible = [20", "unit = \"mm\"\ninstrument = \"balance\"\nplausible = [20", "plate mass cannot be read in mm: the balance shows g"),
+        ("plausible = [60, 120]", "plausible = [120, 60]", "the plausible range [120, 60] does not rise"),
+        ("step = 0.02", "step = 0", "the step must be above nought, not 0"),
+        ("source = \"range of", "source = \"\" #", "the reference `plate_reference` names no source"),
+        ("5 = { says = \"titanium alloy\", range = [4.42, 4.46] }", "", "the reference `plate_reference` has no value for station 5"),
+        ("5 = { says = \"titanium alloy\"", "7 = { says = \"titanium alloy\"", "the key `station` has no value `7`"),
+        ("id = \"plate_width\"", "id = \"plate_length\"", "`plate_length` is declared twice"),
+        ("id = \"plate_width\"", "id = \"mean\"", "`mean` is a word of the formula language"),
+        ("id = \"plate_width\"", "id = \"plate width\"", "`plate width` cannot be used in a formula"),
+        ("direction = \"low\"", "direction = \"down\"", "`down` is no direction"),
+        ("rule = \"units\"", "rule = \"unit\"", "`unit` is no rule of a criterion"),
+        ("rule = \"completeness\"\neach = \"0.5\"", "rule = \"completeness\"", "the criterion `completeness` needs `each`"),
+        ("points = \"0.5\"\n\n[[result]]\nid = \"disc_diameter_mean\"", "points = \"0.75\"\n\n[[result]]\nid = \"disc_diameter_mean\"", "the results add up to 8.25 points, the criterion `calculation` has 8"),
+        ("{ within = 3.0, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"", "{ within = 0.5, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"", "the band within 0.5 does not lie beyond the one before"),
+        ("confidence = 95", "confidence = 97", "a confidence of 97 in 100 has no critical values"),
+        ("decimal-point = \"0.25\"", "decimal-comma = \"0.25\"", "`decimal-comma` is no kind of slip"),
+        ("replicates = 5", "replicates = 0", "0 replicates cannot be asked for"),
+        ("shape = \"diameter\"", "shape = \"round\"", "`round` is no shape"),
+        ("title = \"Keel plate\"", "titel = \"Keel plate\"", "unknown field `titel`"),
+        ("title = \"Keel plate\"", "title = Keel", ""),
+        ("share = \"0.5\"", "share = \"half\"", "`half` is no decimal number"),
+    ];
+    for (from, to, what) in cases {
+        assert!(KEEL_PLATE.contains(from), "`{from}` is in the file");
+        let text = KEEL_PLATE.replacen(from, to, 1);
+        let faults = Protocol::parse(&text).expect_err(to);
+        let hit = faults.iter().find(|f| f.what.contains(what)).unwrap_or_else(|| panic!("{to}: {faults:#?}"));
+        assert!(hit.line >= 1 && hit.column >= 1 && !hit.mend.is_empty());
+        // The place is on, or right beside, the edited lines.
+        let line = |t: &str, needle: &str| t[..t.find(needle).unwrap_or(0)].matches('\n').count() + 1;
+        let edited = line(KEEL_PLATE, from);
+        let near = hit.line.abs_diff(edited) <= 20;
+        assert!(near || hit.what.contains("add up"), "{what}: line {} for an edit at {edited}", hit.line);
+    }
+}
+
+#[test]
+fn a_formula_fault_points_into_the_formula() {
+    let text = KEEL_PLATE.replacen("plate_mass / plate_volume", "plate_mass / plate_volum", 1);
+    let fault = &Protocol::parse(&text).expect_err("misspelt")[0];
+    let line = text.lines().nth(fault.line - 1).expect("a line");
+    assert!(line[fault.column - 1..].starts_with("plate_volum\""), "{} in {line}", fault.column);
+    assert!(fault.what.contains("^^^^^^^^^^^"), "{}", fault.what);
+}
+
+#[test]
+fn any_text_is_refused_or_loaded_without_panic() {
+    for text in ["", "\0", "format = 1", "[[reading]]", "format = 1e400", "ключ = 1", "id = \"\"\"", "[reference.at]\n1 = 2"] {
+        assert!(Protocol::parse(text).is_err(), "{text}");
+    }
+    // Cutting the file anywhere gives faults or a protocol, never a panic.
+    for end in (0..KEEL_PLATE.len()).step_by(97).filter(|e| KEEL_PLATE.is_char_boundary(*e)) {
+        let _ = Protocol::parse(&KEEL_PLATE[..end]);
+    }
+}

@@ -1,0 +1,7 @@
+//! Dimensions and units. No readings and no formulas live here; start with [`Unit::parse`].
+
+mod dimension;
+mod unit;
+
+pub use dimension::Dimension;
+pub use unit::{Unit, UnitError, confusable_factors, power_of_ten};

@@ -1,0 +1,416 @@
+//! The cell reader. Each step takes one thing off the text (corrections, remarks, bounds, a stated half-width, a unit)
+//! until a bare number is left; what cannot be taken apart is unreadable and keeps its text.
+
+use super::{Cell, CellKind, Comma, Hints, Number, PlusMinus};
+use crate::quantity::{Unit, UnitError, power_of_ten};
+
+/// Longest cell read as a number, in characters.
+pub(super) const MAX_CELL: usize = 200;
+
+const NOT_APPLICABLE: [&str; 9] = ["n/a", "na", "n.a.", "none", "nil", "not applicable", "-", "—", "–"];
+const UNSETTLED: [&str; 7] =
+    ["still rising", "still falling", "still moving", "still drifting", "not settled", "unsettled", "drifting"];
+const APPROXIMATE: [&str; 6] = ["~", "≈", "about ", "approx. ", "approx ", "ca. "];
+
+/// Reads one cell. Never fails: a text that is no number becomes [`CellKind::Unreadable`].
+///
+/// # Example
+/// ```
+/// use jurado_core::reading::{read, CellKind, Hints};
+/// let cell = read("12,40 mm", &Hints::default());
+/// let CellKind::Number(n) = cell.kind else { panic!() };
+/// assert_eq!((n.value, n.resolution, n.figures()), (12.40, 0.01, 4));
+/// ```
+pub fn read(text: &str, hints: &Hints) -> Cell {
+    let mut remarks = Vec::new();
+    let kind = match read_kind(text, hints, &mut remarks) {
+        Ok(kind) => kind,
+        Err(why) => CellKind::Unreadable { why },
+    };
+    Cell { kind, remarks }
+}
+
+fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<CellKind, String> {
+    if text.chars().count() > MAX_CELL {
+        return Err(format!("it is longer than {MAX_CELL} characters"));
+    }
+    let text: String = text
+        .chars()
+        .map(|c| match c {
+            '\u{a0}' | '\u{2009}' | '\u{202f}' | '\u{2007}' | '\t' => ' ',
+            '\u{2212}' | '\u{fe63}' | '\u{ff0d}' => '−',
+            c => c,
+        })
+        .collect();
+    let text = text.trim();
+    if text.is_empty() {
+        return Ok(CellKind::Blank);
+    }
+    if NOT_APPLICABLE.contains(&text.to_lowercase().as_str()) {
+        return Ok(CellKind::NotApplicable);
+    }
+    let (text, earlier) = split_corrections(text, hints)?;
+    if !earlier.is_empty() {
+        remarks.push(format!("corrected by the team: the last value, {text}, counts and the earlier ones are kept"));
+    }
+    let (text, unsettled) = strip_unsettled(text);
+    let (text, approximate) = strip_approximate(&text);
+    if unsettled {
+        remarks.push("marked as not settled when it was written".to_owned());
+    }
+    if approximate {
+        remarks.push("marked as approximate".to_owned());
+    }
+    if let Some(bound) = read_bound(text, hints)? {
+        return Ok(bound);
+    }
+    let mut number = read_quantity(text, hints, remarks)?;
+    (number.earlier, number.approximate, number.unsettled) = (earlier, approximate, unsettled);
+    Ok(CellKind::Number(Box::new(number)))
+}
+
+/// `6.31 → 6.27`: the last counts; the earlier values, oldest first.
+fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f64>), String> {
+    let mut parts: Vec<&str> = vec![text];
+    for arrow in ["→", "->", "=>", "⇒"] {
+        parts = parts.into_iter().flat_map(|p| p.split(arrow)).collect();
+    }
+    let last = parts.pop().unwrap_or(text).trim();
+    if last.is_empty() {
+        return Err("nothing stands after the arrow".to_owned());
+    }
+    let mut earlier = Vec::new();
+    for part in parts {
+        earlier.push(read_quantity(part.trim(), hints, &mut Vec::new())?.value);
+    }
+    Ok((last, earlier))
+}
+
+fn strip_unsettled(text: &str) -> (String, bool) {
+    let lower = text.to_lowercase();
+    for phrase in UNSETTLED {
+        // Byte places agree only while lowering keeps lengths; where it does not, the text is left alone.
+        if lower.len() == text.len()
+            && let Some(at) = lower.find(phrase)
+            && text.is_char_boundary(at)
+            && text.is_char_boundary(at + phrase.len())
+        {
+            let rest = format!("{} {}", &text[..at], &text[at + phrase.len()..]);
+            return (rest.trim_matches(|c: char| c.is_whitespace() || "(),;".contains(c)).to_owned(), true);
+        }
+    }
+    (text.to_owned(), false)
+}
+
+fn strip_approximate(text: &str) -> (&str, bool) {
+    for prefix in APPROXIMATE {
+        if let Some(rest) = text.strip_prefix(prefix) {
+            return (rest.trim(), true);
+        }
+    }
+    (text, false)
+}
+
+fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, String> {
+    for (sign, above) in [(">", true), ("≥", true), ("<", false), ("≤", false)] {
+        if let Some(rest) = text.strip_prefix(sign) {
+            let rest = rest.trim_start_matches('=').trim();
+            return Ok(Some(CellKind::Bound { limit: read_quantity(rest, hints, &mut Vec::new())?.value, above }));
+        }
+    }
+    if let Some(rest) = text.strip_suffix('+') {
+        return Ok(Some(CellKind::Bound { limit: read_quantity(rest.trim(), hints, &mut Vec::new())?.value, above: true }));
+    }
+    Ok(None)
+}
+
+/// A number with whatever states its half-width and unit.
+fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
+    for sign in ["±", "+/-", "+-", "+/−"] {
+        if let Some((left, right)) = text.split_once(sign) {
+            let mut number = plain_number(left.trim(), hints, remarks)?;
+            let half = plain_number(right.trim(), hints, remarks)?;
+            if half.value < 0.0 {
+                return Err("the half-width after ± is negative".to_owned());
+            }
+            number.plus_minus =
+                Some(PlusMinus { value: half.value, last_place: half.last_place, figures: half.figures() });
+            // `12.4 ± 0.2 mm` and `12.4 mm ± 0.2 mm` both mean mm for both.
+            number.unit = number.unit.or(half.unit);
+            return Ok(number);
+        }
+    }
+    if let Some(range) = read_range(text, hints)? {
+        return Ok(range);
+    }
+    if let Some((left, right)) = text.split_once('(')
+        && let Some((inside, unit)) = right.split_once(')')
+        && left.ends_with(|c: char| c.is_ascii_digit())
+        && !inside.is_empty()
+        && inside.len() <= 3
+        && inside.chars().all(|c| c.is_ascii_digit())
+    {
+        let mut number = plain_number(&format!("{left}{unit}"), hints, remarks)?;
+        let half: f64 = inside.parse().map_err(|_| "the digits in brackets cannot be read".to_owned())?;
+        number.plus_minus = Some(PlusMinus {
+            value: half * power_of_ten(number.last_place),
+            last_place: number.last_place,
+            figures: inside.trim_start_matches('0').len().max(1),
+        });
+        return Ok(number);
+    }
+    plain_number(text, hints, remarks)
+}
+
+/// `31–33`, `31 to 33`, and `31-33` only where the second is larger: midpoint and half-width.
+fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
+    let split = text
+        .split_once('–')
+        .or_else(|| text.split_once(" to "))
+        .or_else(|| text.char_indices().skip(1).find(|(_, c)| *c == '-').map(|(i, _)| (&text[..i], &text[i + 1..])));
+    let Some((left, right)) = split else { return Ok(None) };
+    if left.trim_end().ends_with(['e', 'E', '^', '/']) {
+        return Ok(None);
+    }
+    let (Ok(low), Ok(high)) = (plain_number(left.trim(), hints, &mut Vec::new()), plain_number(right.trim(), hints, &mut Vec::new()))
+    else {
+        return Ok(None);
+    };
+    if high.value <= low.value {
+        return Err("the second value of the range is not the larger one".to_owned());
+    }
+    let half = (high.value - low.value) / 2.0;
+    let middle = (low.value + high.value) / 2.0;
+    // The midpoint of 31–34 is 32.5: one place more than the ends show.
+    let place = low.last_place.min(high.last_place);
+    let decimals = usize::try_from(1 - place).unwrap_or(0);
+    let written = format!("{middle:.decimals$}");
+    let digits = if written.contains('.') { written.trim_end_matches('0').trim_end_matches('.').to_owned() } else { written };
+    let last_place = digits.split_once('.').map_or(0, |(_, d)| -(d.len() as i32)).max(place - 1).min(place);
+    Ok(Some(Number {
+        value: middle,
+        digits,
+        last_place,
+        resolution: power_of_ten(place),
+        plus_minus: Some(PlusMinus { value: half, last_place: place, figures: 1 }),
+        unit: high.unit.or(low.unit),
+        ..low
+    }))
+}
+
+/// A number and nothing but a unit after it.
+fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
+    let chars: Vec<char> = text.chars().collect();
+    let mut at = 0;
+    let negative = match chars.first() {
+        Some('-' | '−') => true,
+        Some('+') => false,
+        _ => {
+            at = usize::MAX;
+            false
+        }
+    };
+    at = at.wrapping_add(1);
+    while chars.get(at) == Some(&' ') {
+        at += 1;
+    }
+    if let Some(fraction) = read_fraction(&chars[at..], negative, hints)? {
+        return Ok(fraction);
+    }
+    let start = at;
+    while at < chars.len() {
+        let c = chars[at];
+        let digit_next = chars.get(at + 1).is_some_and(char::is_ascii_digit);
+        let inside = at > start || c.is_ascii_digit() || matches!(c, '.' | ',');
+        if c.is_ascii_digit() || (inside && matches!(c, '.' | ',')) || (at > start && matches!(c, ' ' | '\'') && digit_next) {
+            at += 1;
+        } else {
+            break;
+        }
+    }
+    let body: String = chars[start..at].iter().collect();
+    let rest: String = chars[at..].iter().collect();
+    if !body.contains(|c: char| c.is_ascii_digit()) {
+        return Err(if text.is_empty() { "there is no number".to_owned() } else { format!("there is no number in `{text}`") });
+    }
+    let (plain, comma) = plain_digits(&body, hints, remarks)?;
+    let (exponent, rest) = read_exponent(&rest)?;
+    let unit = match rest.trim() {
+        "" => None,
+        unit => Some(Unit::parse(unit).map_err(|e| match e {
+            UnitError::Unknown(u) => format!("`{u}` after the number is no known unit"),
+            UnitError::Malformed(u) => format!("`{u}` after the number cannot be read as a unit"),
+        })?),
+    };
+    let digits = if plain.starts_with('.') { format!("0{plain}") } else { plain };
+    let magnitude: f64 =
+        format!("{digits}e{exponent}").parse().map_err(|_| format!("`{body}` cannot be read as a number"))?;
+    if !magnitude.is_finite() || magnitude.abs() > 1e300 || (magnitude != 0.0 && magnitude.abs() < 1e-300) {
+        return Err("the number is beyond what can be computed with".to_owned());
+    }
+    let decimals = digits.split_once('.').map_or(0, |(_, d)| d.len() as i32);
+    let last_place = exponent - decimals;
+    Ok(Number {
+        value: if negative { -magnitude } else { magnitude },
+        digits: digits.trim_end_matches('.').to_owned(),
+        last_place,
+        resolution: power_of_ten(last_place),
+        plus_minus: None,
+        unit,
+        earlier: Vec::new(),
+        approximate: false,
+        unsettled: false,
+        fraction: false,
+        comma,
+    })
+}
+
+/// `5/32` and `1 5/8`, with a unit after. The resolution is the graduation, not the denominator's.
+fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option<Number>, String> {
+    let text: String = chars.iter().collect();
+    let Some((left, right)) = text.split_once('/') else { return Ok(None) };
+    if !left.chars().all(|c| c.is_ascii_digit() || c == ' ') || !right.starts_with(|c: char| c.is_ascii_digit()) {
+        return Ok(None);
+    }
+    let words: Vec<&str> = left.split_whitespace().collect();
+    let (whole, top) = match words[..] {
+        [top] => ("0", top),
+        [whole, top] => (whole, top),
+        _ => return Ok(None),
+    };
+    let end = right.find(|c: char| !c.is_ascii_digit()).unwrap_or(right.len());
+    let parse = |s: &str| s.parse::<f64>().map_err(|_| format!("`{s}` cannot be read as a number"));
+    let (whole, top, bottom) = (parse(whole)?, parse(top)?, parse(&right[..end])?);
+    if bottom == 0.0 {
+        return Err("the fraction has zero under its line".to_owned());
+    }
+    let unit = match right[end..].trim() {
+        "" => None,
+        unit => Some(Unit::parse(unit).map_err(|e| e.to_string())?),
+    };
+    let value = whole + top / bottom;
+    let resolution = hints.graduation.unwrap_or(1.0 / bottom);
+    if !value.is_finite() || resolution <= 0.0 {
+        return Err("the fraction is beyond what can be computed with".to_owned());
+    }
+    Ok(Some(Number {
+        value: if negative { -value } else { value },
+        digits: format!("{value}"),
+        last_place: resolution.log10().floor() as i32,
+        resolution,
+        plus_minus: None,
+        unit,
+        earlier: Vec::new(),
+        approximate: false,
+        unsettled: false,
+        fraction: true,
+        comma: None,
+    }))
+}
+
+/// Takes grouping out and makes the decimal mark a point. The second value: whether a comma was the decimal mark.
+fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<(String, Option<bool>), String> {
+    let compact = ungroup(body, &[' ', '\''])?;
+    let (points, commas) = (compact.matches('.').count(), compact.matches(',').count());
+    match (points, commas) {
+        (0, 0) => Ok((compact, None)),
+        (1, 0) => Ok((compact, Some(false))),
+        (0, 1) => single_comma(&compact, hints, remarks),
+        (1, _) if compact.rfind(',') < compact.rfind('.') => Ok((ungroup(&compact, &[','])?, Some(false))),
+        (_, 1) if compact.rfind('.') < compact.rfind(',') => Ok((ungroup(&compact, &['.'])?.replace(',', "."), Some(true))),
+        (0, _) => Ok((ungroup(&compact, &[','])?, None)),
+        (_, 0) => Err(format!("a second decimal mark in `{body}`")),
+        _ => Err(format!("`{body}` mixes points and commas so that its decimal mark cannot be told")),
+    }
+}
+
+/// Removes grouping marks; each must stand before exactly three digits.
+fn ungroup(body: &str, marks: &[char]) -> Result<String, String> {
+    let chars: Vec<char> = body.chars().collect();
+    for (i, c) in chars.iter().enumerate() {
+        if marks.contains(c) {
+            let run = chars[i + 1..].iter().take_while(|c| c.is_ascii_digit()).count();
+            let before = i > 0 && chars[i - 1].is_ascii_digit();
+            if run != 3 || !before {
+                return Err(format!("`{body}` has a gap that does not group three digits"));
+            }
+        }
+    }
+    Ok(chars.into_iter().filter(|c| !marks.contains(c)).collect())
+}
+
+/// One comma and no point: `12,4` is a decimal; `1,234` is decided from the column, then from the plausible range.
+fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<(String, Option<bool>), String> {
+    let decimal = body.replace(',', ".");
+    let (before, after) = body.split_once(',').unwrap_or((body, ""));
+    let could_group = after.len() == 3 && (1..=3).contains(&before.len()) && !before.starts_with('0');
+    if !could_group {
+        return Ok((decimal, Some(true)));
+    }
+    let grouped = body.replace(',', "");
+    match hints.comma {
+        Comma::Decimal => {
+            remarks.push(format!("`{body}` read as {decimal}: other cells of this team use a decimal comma"));
+            return Ok((decimal, Some(true)));
+        }
+        Comma::Grouping => {
+            remarks.push(format!("`{body}` read as {grouped}: other cells of this team use a decimal point"));
+            return Ok((grouped, None));
+        }
+        Comma::Unknown => {}
+    }
+    let inside = |text: &str| {
+        text.parse::<f64>().ok().zip(hints.plausible).map(|(v, (low, high))| (low..=high).contains(&v))
+    };
+    match (inside(&decimal), inside(&grouped)) {
+        (Some(true), Some(false)) => {
+            remarks.push(format!("`{body}` read as {decimal}: {grouped} is outside the plausible range"));
+            Ok((decimal, Some(true)))
+        }
+        (Some(false), Some(true)) => {
+            remarks.push(format!("`{body}` read as {grouped}: {decimal} is outside the plausible range"));
+            Ok((grouped, None))
+        }
+        _ => Err(format!("it could be {decimal} or {grouped}")),
+    }
+}
+
+/// `e-2`, `E3`, `× 10^-2`, `x 10⁻²`, `·10^4` at the start of the rest; gives the exponent and what follows it.
+fn read_exponent(rest: &str) -> Result<(i32, String), String> {
+    let text = rest.trim_start();
+    let after_e = text.strip_prefix(['e', 'E']).filter(|t| {
+        let t = t.trim_start_matches(['-', '+', '−']);
+        t.starts_with(|c: char| c.is_ascii_digit())
+    });
+    let tail = match after_e {
+        Some(t) => Some(t),
+        None => text
+            .strip_prefix(['×', 'x', 'X', '*', '·'])
+            .map(str::trim_start)
+            .and_then(|t| t.strip_prefix("10"))
+            .map(|t| t.trim_start().trim_start_matches("**").trim_start_matches('^').trim_start()),
+    };
+    let Some(tail) = tail else { return Ok((0, rest.to_owned())) };
+    let mut digits = String::new();
+    let mut used = 0;
+    for (i, c) in tail.char_indices() {
+        let plain = match c {
+            '-' | '−' | '⁻' if digits.is_empty() => '-',
+            '+' | '⁺' if digits.is_empty() => '+',
+            '0'..='9' => c,
+            '⁰' => '0',
+            '¹' => '1',
+            '²' => '2',
+            '³' => '3',
+            '⁴'..='⁹' => char::from_digit(c as u32 - 0x2070, 10).unwrap_or('0'),
+            _ => break,
+        };
+        digits.push(plain);
+        used = i + c.len_utf8();
+    }
+    let exponent: i32 = digits.parse().map_err(|_| "the power of ten cannot be read".to_owned())?;
+    if exponent.abs() > 400 {
+        return Err("the power of ten is beyond what can be computed with".to_owned());
+    }
+    Ok((exponent, tail[used..].to_owned()))
+}

@@ -1,0 +1,42 @@
+//! One team's table, exactly as typed. Nothing here interprets a text.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+/// One team's table.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Submission {
+    /// Section.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// Keys of the table: which station, sample or object.
+    pub keys: BTreeMap<String, String>,
+    /// Cells in the order handed in.
+    pub cells: Vec<SubmittedCell>,
+}
+
+/// One cell as typed; empty text is an empty cell.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SubmittedCell {
+    /// Id of a reading or result.
+    pub item: String,
+    /// Replicate or table row, from 1.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub row: Option<u32>,
+    /// Value as typed.
+    pub value: String,
+    /// Unit as typed.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub unit: String,
+    /// Stated ± as typed.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub plus_minus: String,
+    /// Exclusion mark or reason as typed; empty is not left out.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub excluded: String,
+    /// Note.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub note: String,
+}
