@@ -1,1 +1,104 @@
-fn main(){}
+//! The one binary: parses arguments, calls a library, prints. Exit 0: done. Exit 2: the input cannot be used, and every
+//! fault is on standard error as `file:line:column: what; how to mend`.
+
+mod commands;
+
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand, ValueEnum};
+
+#[derive(Parser)]
+#[command(name = "jurado", version, about = "Judges data tables from lab sections")]
+struct Arguments {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Judge submissions against a protocol.
+    Judge {
+        /// The lab's protocol.
+        #[arg(long)]
+        protocol: PathBuf,
+        /// Tables handed in: .csv or .json.
+        #[arg(long)]
+        submissions: PathBuf,
+        /// Rulings in force, as JSON.
+        #[arg(long)]
+        rulings: Option<PathBuf>,
+        /// json or text.
+        #[arg(long, value_enum, default_value_t = Format::Json)]
+        format: Format,
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
+    /// Look after protocols.
+    Protocol {
+        #[command(subcommand)]
+        command: ProtocolCommand,
+    },
+    /// Write an empty data sheet for students.
+    Template {
+        /// The lab's protocol.
+        #[arg(long)]
+        protocol: PathBuf,
+        /// csv.
+        #[arg(long, value_enum, default_value_t = SheetFormat::Csv)]
+        format: SheetFormat,
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
+    /// Write the demo class: its tables as CSV and what was planted in them.
+    Demo {
+        /// Seed.
+        #[arg(long, default_value_t = commands::DEMO_SEED)]
+        seed: u64,
+        /// Folder to write submissions.csv and truth.json into.
+        #[arg(long)]
+        out: PathBuf,
+    },
+}
+
+#[derive(Subcommand)]
+enum ProtocolCommand {
+    /// Check a protocol and say every fault.
+    Check {
+        /// The protocol.
+        file: PathBuf,
+    },
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Format {
+    Json,
+    Text,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum SheetFormat {
+    Csv,
+}
+
+fn main() -> ExitCode {
+    let outcome = match Arguments::parse().command {
+        Command::Judge { protocol, submissions, rulings, format, out } => {
+            commands::judge(&protocol, &submissions, rulings.as_deref(), format == Format::Json, out.as_deref())
+        }
+        Command::Protocol { command: ProtocolCommand::Check { file } } => commands::check(&file),
+        Command::Template { protocol, format: SheetFormat::Csv, out } => commands::template(&protocol, out.as_deref()),
+        Command::Demo { seed, out } => commands::demo(seed, &out),
+    };
+    match outcome {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(faults) => {
+            for fault in faults {
+                eprintln!("{fault}");
+            }
+            ExitCode::from(2)
+        }
+    }
+}

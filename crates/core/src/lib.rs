@@ -3,6 +3,7 @@
 //! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws or stores.
 //! A new reader starts with [`judging::judge`]: submission text and protocol in, verdict out.
 
+pub mod decision;
 pub mod error;
 pub mod formula;
 pub mod judging;
@@ -10,6 +11,8 @@ pub mod notation;
 pub mod protocol;
 pub mod quantity;
 pub mod reading;
+pub mod report;
 pub mod stats;
 pub mod submission;
 pub mod uncertainty;
+pub mod verdict;

@@ -30,6 +30,9 @@ pub struct Source {
     pub standard: f64,
     /// Degrees of freedom; infinite for limits and resolutions.
     pub freedom: f64,
+    /// Sources of one group are estimated together (the replicates of one reading): one line of the budget, and
+    /// their degrees of freedom count once.
+    pub group: usize,
 }
 
 /// A value with its derivatives by the sources; an empty list is a constant.
@@ -89,12 +92,12 @@ impl Num for Dual {
     }
 }
 
-/// A source's part in a result.
+/// The part of one group of sources in a result.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Share {
-    /// Number of the source.
+    /// Number of the group's first source.
     pub source: usize,
-    /// |sensitivity coefficient| × standard uncertainty, in the result's unit.
+    /// Root of the summed squares of sensitivity coefficient × standard uncertainty, in the result's unit.
     pub contribution: f64,
     /// Share of the variance, 0 to 1.
     pub share: f64,
@@ -126,13 +129,20 @@ impl Budget {
         if scale == 0.0 || !scale.is_finite() {
             return Budget { standard: 0.0, freedom: f64::INFINITY, shares: Vec::new() };
         }
-        let variance: f64 = parts.iter().map(|p| (p / scale).powi(2)).sum();
-        let lost: f64 = parts.iter().zip(sources).map(|(p, s)| (p / scale).powi(4) / s.freedom).sum();
-        let mut shares: Vec<Share> = parts
-            .iter()
-            .enumerate()
-            .filter(|(_, p)| **p != 0.0)
-            .map(|(source, p)| Share { source, contribution: p.abs(), share: (p / scale).powi(2) / variance })
+        // (first source, summed squares) of each group, in the order of the sources.
+        let mut groups: Vec<(usize, f64)> = Vec::new();
+        for (i, part) in parts.iter().enumerate().filter(|(_, p)| **p != 0.0) {
+            let square = (part / scale).powi(2);
+            match groups.iter_mut().find(|(first, _)| sources[*first].group == sources[i].group) {
+                Some((_, sum)) => *sum += square,
+                None => groups.push((i, square)),
+            }
+        }
+        let variance: f64 = groups.iter().map(|(_, square)| square).sum();
+        let lost: f64 = groups.iter().map(|(first, square)| square * square / sources[*first].freedom).sum();
+        let mut shares: Vec<Share> = groups
+            .into_iter()
+            .map(|(source, square)| Share { source, contribution: scale * square.sqrt(), share: square / variance })
             .collect();
         shares.sort_by(|a, b| b.share.total_cmp(&a.share).then(a.source.cmp(&b.source)));
         Budget {
@@ -173,21 +183,21 @@ pub fn resolution(step: f64) -> f64 {
 mod tests {
     use super::*;
 
-    fn source(standard: f64, freedom: f64) -> Source {
-        Source { name: String::new(), kind: SourceKind::Resolution, standard, freedom }
+    fn source(standard: f64, freedom: f64, group: usize) -> Source {
+        Source { name: String::new(), kind: SourceKind::Resolution, standard, freedom, group }
     }
 
     #[test]
     fn a_value_less_itself_is_certain() {
         let x = Dual::source(3.0, 0, 1);
-        let budget = Budget::of(&x.sub(&x), &[source(0.5, f64::INFINITY)]);
+        let budget = Budget::of(&x.sub(&x), &[source(0.5, f64::INFINITY, 0)]);
         assert_eq!((budget.standard, budget.shares.len()), (0.0, 0));
     }
 
     #[test]
     fn shares_sum_to_one_and_few_replicates_widen() {
         let (x, y) = (Dual::source(3.0, 0, 2), Dual::source(4.0, 1, 2));
-        let budget = Budget::of(&x.mul(&y), &[source(0.3, 4.0), source(0.4, f64::INFINITY)]);
+        let budget = Budget::of(&x.mul(&y), &[source(0.3, 4.0, 0), source(0.4, f64::INFINITY, 1)]);
         // c = (4, 3): parts 1.2 and 1.2.
         assert!((budget.standard - 1.2 * 2f64.sqrt()).abs() < 1e-12);
         assert!((budget.shares.iter().map(|s| s.share).sum::<f64>() - 1.0).abs() < 1e-12);
@@ -197,8 +207,18 @@ mod tests {
     }
 
     #[test]
+    fn replicates_of_one_reading_lose_their_freedom_once() {
+        // The mean of three replicates with s = 0.3: u = 0.3/√3 with 2 degrees of freedom, not 3·2.
+        let xs: Vec<Dual> = (0..3).map(|i| Dual::source(1.0, i, 3)).collect();
+        let budget = Budget::of(&Dual::mean(&xs), &[source(0.3, 2.0, 0), source(0.3, 2.0, 0), source(0.3, 2.0, 0)]);
+        assert!((budget.standard - 0.3 / 3f64.sqrt()).abs() < 1e-15);
+        assert!((budget.freedom - 2.0).abs() < 1e-12);
+        assert_eq!(budget.shares.len(), 1);
+    }
+
+    #[test]
     fn extreme_values_neither_overflow_nor_vanish() {
         let x = Dual::source(1.0, 0, 1).mul(&Dual::exact(1e200));
-        assert_eq!(Budget::of(&x, &[source(1e-250, f64::INFINITY)]).standard, 1e-50);
+        assert_eq!(Budget::of(&x, &[source(1e-250, f64::INFINITY, 0)]).standard, 1e-50);
     }
 }

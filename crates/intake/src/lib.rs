@@ -1,1 +1,73 @@
-//! stub
+//! Files to submissions and back. One file per format, all giving the same [`Intake`]: tables that can be judged, rows
+//! held back with the reason, and remarks. Nothing is lost: a held row keeps its text. Nothing is judged or stored here.
+
+mod csv_long;
+mod delimited;
+mod json;
+mod roster;
+mod sheet;
+#[cfg(test)]
+mod tests;
+
+use jurado_core::error::Fault;
+use jurado_core::protocol::Protocol;
+use jurado_core::submission::Submission;
+
+pub use json::read_json;
+pub use roster::Roster;
+pub use sheet::write_sheet;
+
+/// Largest file taken, in bytes.
+pub const MAX_BYTES: usize = 20 * 1024 * 1024;
+/// Most rows taken from one file.
+pub const MAX_ROWS: usize = 200_000;
+/// Most columns a file may have.
+pub const MAX_COLUMNS: usize = 200;
+/// Longest cell, in bytes.
+pub const MAX_CELL: usize = 2_000;
+
+/// What a file gave.
+#[derive(Clone, Debug, Default)]
+pub struct Intake {
+    /// Tables, in the order their first rows stand in the file.
+    pub tables: Vec<Submission>,
+    /// Rows that cannot be used, each with the reason.
+    pub held: Vec<HeldRow>,
+    /// What was decided about the file as a whole: separator, columns left aside.
+    pub remarks: Vec<String>,
+    /// Data rows seen.
+    pub rows: usize,
+}
+
+/// A row that cannot be used.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct HeldRow {
+    /// Stable word for the reason.
+    pub code: &'static str,
+    /// Where, what and how to mend it.
+    pub fault: Fault,
+    /// The row as it stands in the file, unreadable bytes replaced.
+    pub text: String,
+}
+
+/// Reads a CSV file, long or as a filled data sheet.
+///
+/// # Errors
+/// Where nothing of the file can be used: empty, in another encoding, without the needed columns, too large. What is
+/// wrong with single rows is in [`Intake::held`] instead.
+pub fn read_csv(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
+    if bytes.len() > MAX_BYTES {
+        let what = format!("the file has {} megabytes", bytes.len() / 1_048_576);
+        return Err(Fault { line: 1, column: 1, what, mend: format!("hand in at most {} megabytes, for instance one section at a time", MAX_BYTES / 1_048_576) });
+    }
+    let file = delimited::Delimited::open(bytes)?;
+    if sheet::is_sheet(&file) { sheet::read(&file, protocol, roster) } else { csv_long::read(&file, protocol, roster) }
+}
+
+/// The names a person needs to see before taking a file: how many tables, readings and rows held.
+impl Intake {
+    /// Cells of all tables.
+    pub fn cells(&self) -> usize {
+        self.tables.iter().map(|t| t.cells.len()).sum()
+    }
+}

@@ -1,1 +1,55 @@
-//! stub
+//! A simulated class: true values forward through instruments, people who work a table through and slip, and the
+//! truth beside the tables. It shares no code with the judge that turns one formula into another: what is planted here
+//! is a mistake in how a person works.
+
+mod demo;
+mod keel_plate;
+mod person;
+mod random;
+#[cfg(test)]
+mod tests;
+
+pub use demo::{DEMO_SECTIONS, Demo, class_of, demo_class};
+pub use person::Plant;
+
+use jurado_core::submission::Submission;
+use serde::Serialize;
+
+/// A simulated table and what was planted in it.
+#[derive(Clone, Debug, Serialize)]
+pub struct Simulated {
+    /// The table.
+    #[serde(skip)]
+    pub submission: Submission,
+    /// Section.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// What was planted, as a stable word; `none` for a right table.
+    pub plant: String,
+    /// Kind of slip a judge should name, if a slip was planted.
+    pub slip: Option<String>,
+    /// Item it was planted at.
+    pub item: Option<String>,
+}
+
+/// The long CSV of a class.
+pub fn to_csv(class: &[Simulated]) -> String {
+    let mut out = String::from("section,team,station,item,row,value,unit,plus_minus,excluded,note\n");
+    for table in class {
+        let s = &table.submission;
+        let station = s.keys.get("station").cloned().unwrap_or_default();
+        for c in &s.cells {
+            let row = c.row.map(|r| r.to_string()).unwrap_or_default();
+            let fields = [&s.section, &s.team, &station, &c.item, &row, &c.value, &c.unit, &c.plus_minus, &c.excluded, &c.note];
+            let line: Vec<String> = fields.iter().map(|f| quoted(f)).collect();
+            out.push_str(&line.join(","));
+            out.push('\n');
+        }
+    }
+    out
+}
+
+fn quoted(field: &str) -> String {
+    if field.contains([',', '"', '\n']) { format!("\"{}\"", field.replace('"', "\"\"")) } else { field.to_owned() }
+}

@@ -3,13 +3,14 @@
 
 use super::eval::Num;
 
-/// A number that knows how many of its figures are significant.
+/// A number that knows its last significant place.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Figured {
     /// Plain value, coherent SI units.
     pub value: f64,
-    /// Significant figures; `None` for an exact number.
-    pub figures: Option<i32>,
+    /// Power of ten of the last significant place; `None` for an exact number. Kept rather than a count of figures,
+    /// since a zero reading of 0.00 has a last place and no figures.
+    pub place: Option<i32>,
 }
 
 /// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as 0.999….
@@ -18,30 +19,31 @@ pub fn leading_place(value: f64) -> i32 {
 }
 
 impl Figured {
-    fn place(&self) -> Option<i32> {
-        self.figures.map(|s| leading_place(self.value) - s + 1)
+    /// A value with so many significant figures.
+    pub fn with_figures(value: f64, figures: i32) -> Figured {
+        Figured { value, place: Some(leading_place(value) - figures + 1) }
     }
 
-    fn from_place(value: f64, place: Option<i32>) -> Figured {
-        Figured { value, figures: place.map(|p| (leading_place(value) - p + 1).max(1)) }
+    /// Significant figures, at least one; `None` for an exact number.
+    pub fn figures(&self) -> Option<i32> {
+        self.place.map(|p| (leading_place(self.value) - p + 1).max(1))
+    }
+
+    fn scaled(&self, other: &Figured, value: f64) -> Figured {
+        match self.figures().into_iter().chain(other.figures()).min() {
+            Some(figures) => Figured::with_figures(value, figures),
+            None => Figured { value, place: None },
+        }
     }
 
     fn summed(&self, other: &Figured, value: f64) -> Figured {
-        Figured::from_place(value, most(self.place(), other.place()))
+        Figured { value, place: self.place.into_iter().chain(other.place).max() }
     }
-}
-
-fn most(a: Option<i32>, b: Option<i32>) -> Option<i32> {
-    a.into_iter().chain(b).max()
-}
-
-fn fewest(a: Option<i32>, b: Option<i32>) -> Option<i32> {
-    a.into_iter().chain(b).min()
 }
 
 impl Num for Figured {
     fn exact(value: f64) -> Self {
-        Figured { value, figures: None }
+        Figured { value, place: None }
     }
     fn value(&self) -> f64 {
         self.value
@@ -53,16 +55,19 @@ impl Num for Figured {
         self.summed(other, self.value - other.value)
     }
     fn mul(&self, other: &Self) -> Self {
-        Figured { value: self.value * other.value, figures: fewest(self.figures, other.figures) }
+        self.scaled(other, self.value * other.value)
     }
     fn div(&self, other: &Self) -> Self {
-        Figured { value: self.value / other.value, figures: fewest(self.figures, other.figures) }
+        self.scaled(other, self.value / other.value)
     }
     fn map(&self, result: f64, _derivative: f64) -> Self {
-        Figured { value: result, figures: self.figures }
+        match self.figures() {
+            Some(figures) => Figured::with_figures(result, figures),
+            None => Figured { value: result, place: None },
+        }
     }
     fn mean(values: &[Self]) -> Self {
         let mean = values.iter().map(|v| v.value).sum::<f64>() / values.len() as f64;
-        Figured::from_place(mean, values.iter().filter_map(Figured::place).max())
+        Figured { value: mean, place: values.iter().filter_map(|v| v.place).max() }
     }
 }

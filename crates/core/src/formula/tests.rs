@@ -149,8 +149,8 @@ fn arithmetic_can_round_as_it_goes() {
 
 #[test]
 fn deserved_figures_follow_the_rules() {
-    let f = |value, figures| Some(Value::Scalar(Figured { value, figures: Some(figures) }));
-    let column = [38.10, 38.08, 38.12].map(|value| Figured { value, figures: Some(4) });
+    let f = |value, figures| Some(Value::Scalar(Figured::with_figures(value, figures)));
+    let column = [38.10, 38.08, 38.12].map(|value| Figured::with_figures(value, 4));
     let items = vec![f(101.64, 5), f(0.04, 1), f(133.1, 4), Some(Value::Column(column.to_vec())), f(2.716, 4), None];
     for (text, figures) in [
         ("a * b", Some(1)),
@@ -160,7 +160,7 @@ fn deserved_figures_follow_the_rules() {
         ("x - 2.70", Some(2)),    // 0.016: the difference has lost two figures
         ("2 * pi", None),
     ] {
-        assert_eq!(evaluate(&node(text), &Context::exact(&items)).map(|v| v.figures), Ok(figures), "{text}");
+        assert_eq!(evaluate(&node(text), &Context::exact(&items)).map(|v| v.figures()), Ok(figures), "{text}");
     }
 }
 

@@ -8,7 +8,7 @@ use crate::protocol::{ItemKind, Protocol, Roundness};
 use crate::quantity::{Dimension, confusable_factors};
 
 /// Every single mistake that the tree of result `index` invites.
-pub fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
+pub(crate) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
     let result = &protocol.results[index];
     let maker = Maker { protocol, root: &result.node };
     let mut out = maker.inside(&result.node, true);
@@ -18,11 +18,13 @@ pub fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
         subject: None,
         says: format!("the answer has the wrong unit ({words})"),
         node: scaled(&result.node, factor),
+        scale: 1.0,
     }));
     out.extend(maker.swaps());
+    out.extend(maker.everywhere());
     // A mistake that leaves the formula as it was is none.
     out.retain(|v| v.node != result.node);
-    out
+    out.into_iter().flat_map(|v| maker.in_units_of_the_sheet(v, index)).collect()
 }
 
 struct Maker<'a> {
@@ -54,7 +56,52 @@ fn literal_text(node: &Node) -> String {
     }
 }
 
+/// The dimension of a mistaken tree; `None` where a sum has lost its meaning.
+fn dimension(node: &Node) -> Option<Dimension> {
+    match &node.op {
+        Op::Number(..) | Op::Pi | Op::Item(_) => Some(node.dimension),
+        Op::Negative(a) => dimension(a),
+        Op::Binary(op, a, b) => {
+            let (da, db) = (dimension(a)?, dimension(b)?);
+            match op {
+                Operator::Add | Operator::Subtract => (da == db).then_some(da),
+                Operator::Multiply => Some(da.times(db)),
+                Operator::Divide => Some(da.over(db)),
+                Operator::Power => match b.op {
+                    Op::Number(n, _) if n.fract() == 0.0 => Some(da.power(n as i8)),
+                    _ => Some(da),
+                },
+            }
+        }
+        Op::Call(Function::Sqrt, args) => args.first().and_then(dimension)?.root(),
+        Op::Call(f, args) if node.dimension == args[0].dimension && !matches!(f, Function::Count) => args.first().and_then(dimension),
+        Op::Call(..) => Some(node.dimension),
+    }
+}
+
 impl Maker<'_> {
+    /// A mistake that keeps the dimension is the same in all units. One that changes it (a square forgotten, a quotient
+    /// upside down) depends on the units the person worked in: those of the answer, or those of the inputs with the
+    /// right conversion at the end. Both are kept where they differ.
+    fn in_units_of_the_sheet(&self, variant: Variant, index: usize) -> Vec<Variant> {
+        let result = &self.protocol.results[index];
+        let unit = &self.protocol.items[result.item].unit;
+        let whole = 1.0 / unit.factor;
+        let Some(changed) = dimension(&variant.node).filter(|d| *d != result.node.dimension) else {
+            return vec![Variant { scale: whole, ..variant }];
+        };
+        let of_inputs = |base: usize| self.root.items().into_iter().find_map(|i| self.protocol.items[i].unit.scales[base]);
+        let inputs: [f64; 7] = std::array::from_fn(|b| of_inputs(b).or(unit.scales[b]).unwrap_or(1.0));
+        let answer: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of_inputs(b)).unwrap_or(1.0));
+        let in_answer = whole * result.node.dimension.in_scales(&answer) / changed.in_scales(&answer);
+        let in_inputs = whole * result.node.dimension.in_scales(&inputs) / changed.in_scales(&inputs);
+        let mut out = vec![Variant { scale: in_answer, ..variant.clone() }];
+        if (in_inputs / in_answer - 1.0).abs() > 1e-9 {
+            out.push(Variant { scale: in_inputs, ..variant });
+        }
+        out
+    }
+
     fn title(&self, item: usize) -> &str {
         &self.protocol.items[item].title
     }
@@ -101,7 +148,7 @@ impl Maker<'_> {
 
     fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
         let mut out = Vec::new();
-        let mut push = |kind, subject, says: String, node: Node| out.push(Variant { kind, subject, says, node });
+        let mut push = |kind, subject, says: String, node: Node| out.push(Variant { kind, subject, says, node, scale: 1.0 });
         if head && !node.dimension.is_one() && node != self.root {
             self.unit_factors(node, &mut push);
         }
@@ -229,6 +276,22 @@ impl Maker<'_> {
         }
     }
 
+    /// An item that stands in several places left out, or its sign turned, in all of them: the zero reading never
+    /// taken off, or added throughout.
+    fn everywhere(&self) -> Vec<Variant> {
+        let mut out = Vec::new();
+        for item in self.root.items().into_iter().filter(|i| occurrences(self.root, *i) > 1) {
+            let title = self.title(item);
+            let like = |op| Node { op, dimension: self.protocol.items[item].unit.dimension, shape: Shape::Scalar, span: 0..0 };
+            let itself = like(Op::Item(item));
+            let gone = replace(self.root, item, &like(Op::Number(0.0, "0".to_owned())));
+            let turned = replace(self.root, item, &like(Op::Negative(Box::new(itself))));
+            out.push(Variant { kind: SlipKind::TermOmitted, subject: Some(item), says: format!("the {title} was left out throughout"), node: gone, scale: 1.0 });
+            out.push(Variant { kind: SlipKind::Sign, subject: Some(item), says: format!("the {title} went in with the wrong sign throughout"), node: turned, scale: 1.0 });
+        }
+        out
+    }
+
     /// Two items of one dimension taken for each other, throughout the formula.
     fn swaps(&self) -> Vec<Variant> {
         let items = self.root.items();
@@ -239,7 +302,7 @@ impl Maker<'_> {
                 let alike = self.protocol.rows_of(*a) == self.protocol.rows_of(*b);
                 if ia.unit.dimension == ib.unit.dimension && alike {
                     let node = swap(self.root, *a, *b);
-                    out.push(Variant { kind: SlipKind::Swapped, subject: Some(*a), says: format!("the {} and the {} were taken for each other", ia.title, ib.title), node });
+                    out.push(Variant { kind: SlipKind::Swapped, subject: Some(*a), says: format!("the {} and the {} were taken for each other", ia.title, ib.title), node, scale: 1.0 });
                 }
             }
         }
@@ -257,6 +320,27 @@ fn only(node: &Node) -> Option<usize> {
 fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
     let item = only(node);
     (item, item.and_then(|i| protocol.items[i].shape))
+}
+
+fn occurrences(node: &Node, item: usize) -> usize {
+    match &node.op {
+        Op::Item(i) => usize::from(*i == item),
+        Op::Negative(a) => occurrences(a, item),
+        Op::Binary(_, a, b) => occurrences(a, item) + occurrences(b, item),
+        Op::Call(_, args) => args.iter().map(|a| occurrences(a, item)).sum(),
+        _ => 0,
+    }
+}
+
+fn replace(node: &Node, item: usize, by: &Node) -> Node {
+    let op = match &node.op {
+        Op::Item(i) if *i == item => by.op.clone(),
+        Op::Negative(x) => Op::Negative(Box::new(replace(x, item, by))),
+        Op::Binary(op, x, y) => Op::Binary(*op, Box::new(replace(x, item, by)), Box::new(replace(y, item, by))),
+        Op::Call(f, args) => Op::Call(*f, args.iter().map(|x| replace(x, item, by)).collect()),
+        other => other.clone(),
+    };
+    Node { op, ..node.clone() }
 }
 
 fn swap(node: &Node, a: usize, b: usize) -> Node {

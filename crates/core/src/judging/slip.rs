@@ -83,4 +83,7 @@ pub struct Variant {
     pub says: String,
     /// The mistaken formula.
     pub node: Node,
+    /// What its value in coherent SI units is multiplied by to be a number in the result's unit: a mistake that
+    /// changes the dimension is made with the numbers on the sheet, in the units written there.
+    pub scale: f64,
 }

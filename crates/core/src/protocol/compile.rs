@@ -383,7 +383,7 @@ impl Loader<'_> {
     fn criterion(&mut self, c: &source::Criterion, results: &[ResultSpec], references: &[Reference], readings: &[ReadingSpec]) -> Criterion {
         let at = c.rule.span().start;
         let name = c.id.get_ref().clone();
-        let mut need = |this: &mut Self, value: Option<source::Exact>, field: &str| {
+        let need = |this: &mut Self, value: Option<source::Exact>, field: &str| {
             value.map(|e| e.0).unwrap_or_else(|| {
                 this.fault(at, format!("the criterion `{name}` needs `{field}`"), format!("add {field} = \"0.5\", in points"));
                 Decimal::ZERO

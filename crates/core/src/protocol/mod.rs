@@ -330,6 +330,15 @@ impl Protocol {
         }
     }
 
+    /// The title in words; a result's with its bay, since two bays may each have a volume.
+    pub fn full_title(&self, item: usize) -> String {
+        let title = &self.items[item].title;
+        match self.items[item].kind {
+            ItemKind::Result(r) => format!("{title} ({})", self.bays[self.results[r].bay].title.to_lowercase()),
+            _ => title.clone(),
+        }
+    }
+
     /// Rows an item may have: its replicates for a repeated reading, otherwise none.
     pub fn rows_of(&self, item: usize) -> Option<u32> {
         self.reading_of(item).map(|r| r.replicates).filter(|n| *n > 1)

@@ -56,6 +56,17 @@ impl Dimension {
         self.0.iter().all(|a| a % 2 == 0).then(|| Dimension(self.0.map(|a| a / 2)))
     }
 
+    /// The one base quantity it is a power of, with the exponent.
+    pub fn only(self) -> Option<(usize, i8)> {
+        let mut used = self.0.iter().enumerate().filter(|(_, e)| **e != 0);
+        used.next().filter(|_| used.next().is_none()).map(|(i, e)| (i, *e))
+    }
+
+    /// Π scaleᵢ^exponentᵢ: one unit of a system with these scales, in coherent SI units.
+    pub fn in_scales(self, scales: &[f64; 7]) -> f64 {
+        self.0.iter().zip(scales).map(|(e, s)| s.powi(i32::from(*e))).product()
+    }
+
     /// Whether this is a pure number.
     pub fn is_one(self) -> bool {
         self == Self::ONE

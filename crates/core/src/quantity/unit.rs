@@ -15,6 +15,9 @@ pub struct Unit {
     pub dimension: Dimension,
     /// Value of one unit in coherent SI units.
     pub factor: f64,
+    /// The scale of length, mass, … that its symbols speak of (0.01 for the length in `g/cm³`), in the order of
+    /// [`Dimension`]; `None` where it says nothing.
+    pub scales: [Option<f64>; 7],
 }
 
 /// Why a text is no unit.
@@ -109,6 +112,7 @@ impl Unit {
         let malformed = || UnitError::Malformed(text.to_owned());
         let (mut dimension, mut mantissa, mut exponent) = (Dimension::ONE, 1.0, 0);
         let mut shown = String::new();
+        let mut scales = [None; 7];
         let (mut sign, mut pending) = (1i8, false);
         let mut rest = text;
         while let Some(c) = rest.chars().next() {
@@ -136,6 +140,10 @@ impl Unit {
                     let (power, used) = read_power(&rest[end..]).ok_or_else(malformed)?;
                     let power_signed = power * sign;
                     dimension = dimension.times(row.1.power(power_signed));
+                    if let Some((base, exponent)) = row.1.only() {
+                        let whole = row.2 * power_of_ten(row.3);
+                        scales[base].get_or_insert(whole.powf(1.0 / f64::from(exponent)));
+                    }
                     mantissa *= row.2.powi(i32::from(power_signed));
                     exponent += row.3 * i32::from(power_signed);
                     if !shown.is_empty() && !shown.ends_with('/') {
@@ -157,12 +165,12 @@ impl Unit {
             Some((m, e)) => format!("{m}e{}", e.parse::<i32>().unwrap_or(0) + exponent).parse().map_err(|_| malformed())?,
             None => return Err(malformed()),
         };
-        Ok(Unit { text: shown, dimension, factor })
+        Ok(Unit { text: shown, dimension, factor, scales })
     }
 
     /// The pure number's unit, with no text.
     pub fn one() -> Unit {
-        Unit { text: String::new(), dimension: Dimension::ONE, factor: 1.0 }
+        Unit { text: String::new(), dimension: Dimension::ONE, factor: 1.0, scales: [None; 7] }
     }
 }
 

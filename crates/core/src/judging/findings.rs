@@ -1,0 +1,38 @@
+//! The list of findings while it is made.
+
+use rust_decimal::Decimal;
+
+use crate::verdict::{Finding, Severity};
+
+pub(super) struct Findings<'a> {
+    pub(super) list: &'a mut Vec<Finding>,
+}
+
+impl Findings<'_> {
+    /// A finding that costs nothing, to be filled in.
+    pub(super) fn blank(code: &'static str, key: String, severity: Severity, item: Option<usize>, row: Option<u32>) -> Finding {
+        Finding {
+            key,
+            code,
+            severity,
+            item,
+            row,
+            says: String::new(),
+            tells: String::new(),
+            criterion: None,
+            cost: Decimal::ZERO,
+            hangs: Decimal::ZERO,
+            fragile: None,
+            ruling: None,
+            decided_cost: Decimal::ZERO,
+            decision: None,
+        }
+    }
+
+    /// Adds one; a second of the same key is dropped, so that a key names one finding.
+    pub(super) fn push(&mut self, finding: Finding) {
+        if !self.list.iter().any(|f| f.key == finding.key) {
+            self.list.push(finding);
+        }
+    }
+}

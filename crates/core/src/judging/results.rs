@@ -1,0 +1,246 @@
+//! Findings about results: slips charged once, values nobody can explain, missing ones, figures and units.
+
+use rust_decimal::Decimal;
+
+use super::compare::{WIDE_ENVELOPE, shown_clean};
+use super::findings::Findings;
+use super::readings::capital;
+use super::slip::SlipKind;
+use super::uncertain::full_title;
+use crate::notation;
+use crate::protocol::{Protocol, Rule};
+use crate::verdict::{Finding, JudgedResult, Severity, Slip, VerdictKind};
+
+struct Shares<'a> {
+    criterion: Option<String>,
+    share: Decimal,
+    by_kind: &'a [(String, Decimal)],
+}
+
+impl Shares<'_> {
+    fn of(&self, kind: SlipKind) -> Decimal {
+        self.by_kind.iter().find(|(k, _)| k == kind.word()).map_or(self.share, |(_, s)| *s)
+    }
+}
+
+fn shares(protocol: &Protocol) -> Shares<'_> {
+    protocol
+        .criteria
+        .iter()
+        .find_map(|c| match &c.rule {
+            Rule::Calculation { share, shares } => Some(Shares { criterion: Some(c.id.clone()), share: *share, by_kind: shares }),
+            _ => None,
+        })
+        .unwrap_or(Shares { criterion: None, share: Decimal::ZERO, by_kind: &[] })
+}
+
+/// One systematic slip in several results that share its input is one slip with its places listed.
+pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
+    for i in 0..results.len() {
+        let Some((kind, Some(subject))) = slip_of(&results[i]).map(|s| (s.kind, s.subject)) else { continue };
+        let same: Vec<usize> =
+            (0..results.len()).filter(|j| slip_of(&results[*j]).is_some_and(|s| s.kind == kind && s.subject == Some(subject))).collect();
+        let places: Vec<String> = same.iter().map(|j| protocol.items[results[*j].item].id.clone()).collect();
+        if let Some(slip) = &mut results[i].slip {
+            slip.places = places;
+        }
+    }
+}
+
+fn slip_of(result: &JudgedResult) -> Option<&Slip> {
+    result.slip.as_ref().filter(|_| result.verdict == VerdictKind::Slip)
+}
+
+/// Findings of all results.
+pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
+    let shares = shares(protocol);
+    for result in results {
+        let spec = &protocol.results[result.index];
+        let item = &protocol.items[result.item];
+        let title = full_title(protocol, result);
+        let key = |code: &str| format!("{code}:{}", item.id);
+        let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+        let clean = shown_clean(result);
+        match result.verdict {
+            VerdictKind::Missing => {
+                // Nothing to compare with means that a reading is missing, and that is charged already.
+                let waits = result.clean.is_none() && result.carried.is_none();
+                let cost = if waits { Decimal::ZERO } else { spec.points };
+                let says = if waits { format!("No {title}; it waits for a reading that is missing too.") } else { format!("No {title}; the readings give {clean} {unit}.") };
+                let tells = if waits { String::new() } else { format!("The {title} is not there yet: your readings give {clean} {unit}.") };
+                found.push(Finding { says, tells, criterion: shares.criterion.clone(), cost, ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), None) });
+            }
+            VerdictKind::Unreadable => found.push(Finding {
+                says: format!("The {title} reads “{}”, which is no number; the readings give {clean} {unit}.", result.reported.text),
+                tells: format!("We could not read “{}” as the {title}; your readings give {clean} {unit}.", result.reported.text),
+                criterion: shares.criterion.clone(),
+                cost: spec.points,
+                hangs: spec.points,
+                ..Findings::blank("unreadable", key("unreadable"), Severity::Decide, Some(result.item), None)
+            }),
+            VerdictKind::Unchecked => found.push(Finding {
+                says: format!("The {title}, {} {unit}, cannot be checked: it waits for a reading.", result.reported.text),
+                ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), None)
+            }),
+            VerdictKind::Slip => slip(protocol, results, result, &shares, found),
+            VerdictKind::Unexplained => unexplained(protocol, result, &shares, found),
+            VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
+        }
+        if result.verdict != VerdictKind::Agrees && result.reported.value.is_some() && result.carried.is_some_and(|f| result.envelope > WIDE_ENVELOPE * f.abs()) {
+            found.push(Finding {
+                says: format!("Figures were cut too early to check the {title}: what was carried on leaves it open by {} {unit}.", notation::uncertainty(result.envelope)),
+                tells: format!("Keep more figures on the way to your {title}; the ones you cut leave it open by {} {unit}.", notation::uncertainty(result.envelope)),
+                ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), None)
+            });
+        }
+    }
+    digits(protocol, results, found);
+}
+
+fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {
+    let mut reached = vec![from.item];
+    let mut count = 0;
+    for r in results {
+        if r.verdict == VerdictKind::Carried && protocol.results[r.index].upstream.iter().any(|u| reached.contains(u)) {
+            reached.push(r.item);
+            count += 1;
+        }
+    }
+    count
+}
+
+fn slip(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
+    let Some(slip) = &result.slip else { return };
+    let item = &protocol.items[result.item];
+    if slip.places.first() != Some(&item.id) {
+        // Charged where it came first; here it is only said.
+        found.push(Finding {
+            says: format!("The same slip again in the {}: charged once.", full_title(protocol, result)),
+            ..Findings::blank("slip-again", format!("slip-again:{}", item.id), Severity::Note, Some(result.item), None)
+        });
+        return;
+    }
+    let cost = results
+        .iter()
+        .filter(|r| slip.places.contains(&protocol.items[r.item].id))
+        .map(|r| protocol.results[r.index].points * shares.of(slip.kind))
+        .max()
+        .unwrap_or(Decimal::ZERO);
+    let title = full_title(protocol, result);
+    let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+    let clean = shown_clean(result);
+    let followers = downstream(protocol, results, result);
+    let follows = match followers {
+        0 => String::new(),
+        1 => " One result follows from it and costs nothing again.".to_owned(),
+        n => format!(" {n} results follow from it and cost nothing again."),
+    };
+    let elsewhere = if slip.places.len() > 1 { format!(" The same in {} results; charged once.", slip.places.len()) } else { String::new() };
+    let guess = slip.alternatives.first().filter(|(_, p)| *p >= 0.05).map(|(k, p)| format!(" Or: {}, {}.", said(*k), notation::chance(*p))).unwrap_or_default();
+    let fragile = (1.0 / 3.0..=2.0 / 3.0).contains(&slip.probability).then(|| format!("the diagnosis has {}", notation::chance(slip.probability)));
+    let copied = only_copied(protocol, results, result);
+    let copy_words = if copied { " What follows was worked out with the right value: only this line was written wrongly." } else { "" };
+    let tell_follow = if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
+    found.push(Finding {
+        says: format!("{}: {} {unit} reported, {clean} {unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}", capital(&title), result.reported.text, slip.says),
+        tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. {}{tell_follow}{copy_words}", result.reported.text, slip.says),
+        criterion: shares.criterion.clone(),
+        cost,
+        hangs: cost,
+        fragile,
+        ..Findings::blank("slip", format!("slip:{}", item.id), Severity::Decide, Some(result.item), None)
+    });
+}
+
+/// Whether all that use a tainted value agree with the clean one all the same.
+fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> bool {
+    let mut users = results.iter().filter(|r| protocol.results[r.index].upstream.contains(&result.item)).peekable();
+    users.peek().is_some()
+        && users.all(|u| u.clean.zip(u.reported.value).is_some_and(|(c, r)| super::compare::within(r - c, u.reported.half_step, u.reported.half_step, r, c)))
+}
+
+fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
+    let spec = &protocol.results[result.index];
+    let item = &protocol.items[result.item];
+    let title = full_title(protocol, result);
+    let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+    let clean = shown_clean(result);
+    let (code, cost, story) = match &result.slip {
+        Some(s) if s.ambiguous => {
+            let least = s.alternatives.iter().map(|(k, _)| shares.of(*k)).chain([shares.of(s.kind)]).min().unwrap_or(shares.share);
+            let stories: Vec<String> = std::iter::once((s.kind, s.probability)).chain(s.alternatives.iter().copied()).take(3).map(|(k, p)| format!("{} ({})", said(k), notation::chance(p))).collect();
+            ("ambiguous", spec.points * least, format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")))
+        }
+        Some(s) if s.probability >= 0.05 => ("unexplained", spec.points, format!(" No single slip is likely; perhaps {} ({}).", said(s.kind), notation::chance(s.probability))),
+        _ => ("unexplained", spec.points, " No single slip gives it.".to_owned()),
+    };
+    let fragile = result.slip.as_ref().filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0).map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
+    found.push(Finding {
+        says: format!("{}: {} {unit} reported, {clean} {unit} recomputed.{story}", capital(&title), result.reported.text),
+        tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
+        criterion: shares.criterion.clone(),
+        cost,
+        hangs: spec.points,
+        fragile,
+        ..Findings::blank(code, format!("unexplained:{}", item.id), Severity::Decide, Some(result.item), None)
+    });
+}
+
+/// A kind in plain words.
+fn said(kind: SlipKind) -> &'static str {
+    match kind {
+        SlipKind::UnitFactor => "a unit taken for another",
+        SlipKind::RadiusDiameter => "radius and diameter taken for each other",
+        SlipKind::TermOmitted => "a part left out",
+        SlipKind::Literal => "a number of the formula left out",
+        SlipKind::DecimalPoint => "a decimal point gone astray",
+        SlipKind::Power => "a power gone wrong",
+        SlipKind::Root => "a root forgotten",
+        SlipKind::Inverted => "a quotient upside down",
+        SlipKind::Sign => "a sign turned",
+        SlipKind::OtherStation => "another station’s value",
+        SlipKind::DigitsSwapped => "two digits swapped",
+        SlipKind::DigitWrong => "one digit wrong",
+        SlipKind::Exclusion => "a reading too many or too few",
+        SlipKind::Swapped => "two quantities taken for each other",
+        SlipKind::WrongCount => "a mean over the wrong count",
+        SlipKind::SumForMean => "a sum in place of a mean",
+        SlipKind::SingleReplicate => "one reading in place of the mean",
+        SlipKind::Compound => "two slips at once",
+    }
+}
+
+/// Figures of the reported values against those the readings support.
+fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
+    let Some((criterion, each)) = protocol.criteria.iter().find_map(|c| match c.rule {
+        Rule::Digits { each } => Some((c.id.clone(), each)),
+        _ => None,
+    }) else {
+        return;
+    };
+    let tolerance = protocol.school.figure_tolerance;
+    for result in results {
+        // A carried value may be of another magnitude: its figures are not held against it a second time.
+        let judged = matches!(result.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
+        let (Some(number), true, Some(_)) = (&result.reported.number, judged, result.clean) else { continue };
+        let written = number.figures() as i32;
+        let title = full_title(protocol, result);
+        let item = &protocol.items[result.item];
+        // A whole number's trailing zeros may be place-holders: it is given the benefit.
+        let fewest = written - (number.half_steps().len() as i32 - 1);
+        let (code, word) = if written < result.deserved - tolerance {
+            ("digits-few", "fewer")
+        } else if fewest > result.deserved + tolerance {
+            ("digits-many", "more")
+        } else {
+            continue;
+        };
+        found.push(Finding {
+            says: format!("{} has {} figures; the readings support {}.", capital(&title), written, result.deserved),
+            tells: format!("Your {title}, {}, has {word} figures than the readings support ({}): {} {} would do.", result.reported.text, result.deserved, notation::figures(result.clean.unwrap_or(0.0), result.deserved), item.unit.text),
+            criterion: Some(criterion.clone()),
+            cost: each,
+            ..Findings::blank(code, format!("{code}:{}", item.id), Severity::Charge, Some(result.item), None)
+        });
+    }
+}

@@ -1,0 +1,217 @@
+//! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent things are null.
+
+use serde::Serialize;
+use serde_json::value::RawValue;
+use std::collections::BTreeMap;
+
+use rust_decimal::Decimal;
+
+use crate::protocol::Protocol;
+use crate::verdict::{ENGINE, Judged, JudgedResult};
+
+/// The whole object.
+#[derive(Serialize)]
+pub struct Report<'a> {
+    engine: &'static str,
+    protocol: ProtocolOf<'a>,
+    submissions: Vec<SubmissionOf<'a>>,
+}
+
+#[derive(Serialize)]
+struct ProtocolOf<'a> {
+    id: &'a str,
+    version: u32,
+    digest: &'a str,
+}
+
+#[derive(Serialize)]
+struct SubmissionOf<'a> {
+    section: &'a str,
+    team: &'a str,
+    station: Option<&'a str>,
+    keys: &'a BTreeMap<String, String>,
+    results: Vec<ResultOf<'a>>,
+    findings: Vec<FindingOf<'a>>,
+    outliers: Vec<OutlierOf<'a>>,
+    comparisons: Vec<ComparisonOf<'a>>,
+    score: ScoreOf<'a>,
+}
+
+#[derive(Serialize)]
+struct ResultOf<'a> {
+    id: &'a str,
+    row: Option<u32>,
+    reported: ReportedOf<'a>,
+    clean: CleanOf<'a>,
+    carried: CarriedOf,
+    verdict: &'static str,
+    slip: Option<SlipOf<'a>>,
+    ruling: Option<u64>,
+}
+
+#[derive(Serialize)]
+struct ReportedOf<'a> {
+    text: Option<&'a str>,
+    value: Option<f64>,
+    unit: Option<&'a str>,
+    plus_minus: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct CleanOf<'a> {
+    value: Option<f64>,
+    unit: &'a str,
+    standard_uncertainty: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct CarriedOf {
+    value: Option<f64>,
+}
+
+#[derive(Serialize)]
+struct SlipOf<'a> {
+    kind: &'static str,
+    says: &'a str,
+    probability: f64,
+    alternatives: Vec<AlternativeOf>,
+    places: &'a [String],
+}
+
+#[derive(Serialize)]
+struct AlternativeOf {
+    kind: &'static str,
+    probability: f64,
+}
+
+#[derive(Serialize)]
+struct FindingOf<'a> {
+    code: &'a str,
+    severity: &'static str,
+    item: Option<&'a str>,
+    row: Option<u32>,
+    says: &'a str,
+}
+
+#[derive(Serialize)]
+struct OutlierOf<'a> {
+    level: &'static str,
+    item: &'a str,
+    row: Option<u32>,
+    test: &'static str,
+    statistic: f64,
+    critical: f64,
+    flagged: bool,
+}
+
+#[derive(Serialize)]
+struct ComparisonOf<'a> {
+    id: &'a str,
+    kind: &'static str,
+    value: f64,
+    limit: Option<f64>,
+    verdict: &'static str,
+    says: &'a str,
+}
+
+#[derive(Serialize)]
+struct ScoreOf<'a> {
+    awarded: Box<RawValue>,
+    possible: Box<RawValue>,
+    lines: Vec<LineOf<'a>>,
+}
+
+#[derive(Serialize)]
+struct LineOf<'a> {
+    criterion: &'a str,
+    awarded: Box<RawValue>,
+    possible: Box<RawValue>,
+    says: &'a str,
+    fragile: Option<&'a str>,
+    ruling: Option<u64>,
+}
+
+/// A decimal as a JSON number, digit for digit.
+fn exact(value: Decimal) -> Box<RawValue> {
+    RawValue::from_string(value.normalize().to_string()).unwrap_or_default()
+}
+
+fn filled(text: &str) -> Option<&str> {
+    (!text.is_empty()).then_some(text)
+}
+
+impl<'a> Report<'a> {
+    /// The report of a class, tables in the order given.
+    pub fn new(protocol: &'a Protocol, class: &'a [Judged]) -> Self {
+        Report {
+            engine: ENGINE,
+            protocol: ProtocolOf { id: &protocol.id, version: protocol.version, digest: &protocol.digest },
+            submissions: class.iter().map(|j| submission(protocol, j)).collect(),
+        }
+    }
+
+    /// The object as text, indented, with a last line break.
+    pub fn to_json(&self) -> String {
+        serde_json::to_string_pretty(self).map(|mut s| {
+            s.push('\n');
+            s
+        }).unwrap_or_default()
+    }
+}
+
+fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
+    let id = |item: usize| protocol.items[item].id.as_str();
+    SubmissionOf {
+        section: &judged.section,
+        team: &judged.team,
+        station: judged.keys.get("station").map(String::as_str),
+        keys: &judged.keys,
+        results: judged.results.iter().map(|r| result(protocol, judged, r)).collect(),
+        findings: judged
+            .findings
+            .iter()
+            .map(|f| FindingOf { code: f.code, severity: f.severity.word(), item: f.item.map(id), row: f.row, says: &f.says })
+            .collect(),
+        outliers: judged
+            .outliers
+            .iter()
+            .map(|o| OutlierOf { level: o.level, item: id(o.item), row: o.row, test: o.test, statistic: o.statistic, critical: o.critical, flagged: o.flagged })
+            .collect(),
+        comparisons: judged
+            .comparisons
+            .iter()
+            .map(|c| ComparisonOf { id: &c.id, kind: c.kind, value: c.value, limit: c.limit, verdict: c.verdict, says: &c.says })
+            .collect(),
+        score: ScoreOf {
+            awarded: exact(judged.score.awarded),
+            possible: exact(judged.score.possible),
+            lines: judged
+                .score
+                .lines
+                .iter()
+                .map(|l| LineOf { criterion: &l.criterion, awarded: exact(l.awarded), possible: exact(l.possible), says: &l.says, fragile: l.fragile.as_deref(), ruling: l.ruling })
+                .collect(),
+        },
+    }
+}
+
+fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -> ResultOf<'a> {
+    let item = &protocol.items[r.item];
+    let plus_minus = crate::judging::stated_plus_minus(&r.reported);
+    ResultOf {
+        id: &item.id,
+        row: None,
+        reported: ReportedOf { text: filled(&r.reported.text), value: r.reported.value, unit: filled(&r.reported.unit), plus_minus },
+        clean: CleanOf { value: r.clean, unit: &item.unit.text, standard_uncertainty: r.budget.as_ref().map(|b| b.standard) },
+        carried: CarriedOf { value: r.carried },
+        verdict: r.verdict.word(),
+        slip: r.slip.as_ref().map(|s| SlipOf {
+            kind: s.kind.word(),
+            says: &s.says,
+            probability: s.probability,
+            alternatives: s.alternatives.iter().map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p }).collect(),
+            places: &s.places,
+        }),
+        ruling: judged.findings.iter().filter(|f| f.item == Some(r.item)).filter_map(|f| f.ruling).max(),
+    }
+}

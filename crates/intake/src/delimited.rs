@@ -1,0 +1,135 @@
+//! A delimited text file: encoding, separator, and records with their places. No meaning of columns.
+
+use jurado_core::error::Fault;
+
+/// A file whose encoding can be used.
+pub(crate) struct Delimited<'a> {
+    bytes: &'a [u8],
+    pub(crate) separator: u8,
+}
+
+/// One record: its line, its fields as text, and what is wrong with its bytes.
+pub(crate) struct Record {
+    pub(crate) line: usize,
+    pub(crate) fields: Vec<String>,
+    pub(crate) damage: Option<Damage>,
+}
+
+/// A record whose bytes cannot be used.
+pub(crate) struct Damage {
+    pub(crate) code: &'static str,
+    pub(crate) field: usize,
+    pub(crate) what: String,
+    pub(crate) mend: &'static str,
+}
+
+fn refuse(what: impl Into<String>, mend: impl Into<String>) -> Fault {
+    Fault { line: 1, column: 1, what: what.into(), mend: mend.into() }
+}
+
+impl<'a> Delimited<'a> {
+    /// Looks at the first line: encoding and separator.
+    pub(crate) fn open(bytes: &'a [u8]) -> Result<Self, Fault> {
+        if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
+            return Err(refuse("the file is in UTF-16", "save it as “CSV UTF-8”"));
+        }
+        if bytes.starts_with(b"PK\x03\x04") {
+            return Err(refuse("this is a spreadsheet or archive and no text file", "save the sheet as “CSV UTF-8” and hand that in"));
+        }
+        let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
+        if bytes.iter().all(u8::is_ascii_whitespace) {
+            return Err(refuse("the file is empty", "hand in a file with a line of column names and a line per reading"));
+        }
+        let sample = &bytes[..bytes.len().min(64 * 1024)];
+        let zeros = sample.iter().filter(|b| **b == 0).count();
+        if zeros * 10 > sample.len() {
+            return Err(refuse("the file is full of NUL bytes and no text", "save it as “CSV UTF-8”"));
+        }
+        let first = sample.split(|b| *b == b'\n').find(|l| !l.iter().all(u8::is_ascii_whitespace)).unwrap_or(sample);
+        let count = |c: u8| first.iter().filter(|b| **b == c).count();
+        let separator = [b',', b';', b'\t'].into_iter().max_by_key(|c| count(*c)).unwrap_or(b',');
+        // Ties go to the comma: max_by_key takes the last of equals.
+        let separator = if count(separator) == count(b',') { b',' } else { separator };
+        Ok(Delimited { bytes, separator })
+    }
+
+    /// The separator in words.
+    pub(crate) fn separator_name(&self) -> &'static str {
+        match self.separator {
+            b';' => "semicolon",
+            b'\t' => "tab",
+            _ => "comma",
+        }
+    }
+
+    /// Records in file order; blank lines are passed over. Never fails: damage is told record by record.
+    pub(crate) fn records(&self) -> impl Iterator<Item = Record> + 'a {
+        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(self.separator).from_reader(self.bytes);
+        let mut raw = csv::ByteRecord::new();
+        std::iter::from_fn(move || {
+            // Reading from memory with `flexible` has no error left to give but a broken reader: then the file ends here.
+            while reader.read_byte_record(&mut raw).unwrap_or(false) {
+                let line = raw.position().map_or(1, |p| p.line() as usize);
+                if raw.iter().all(|f| f.iter().all(u8::is_ascii_whitespace)) {
+                    continue;
+                }
+                return Some(record(&raw, line));
+            }
+            None
+        })
+    }
+}
+
+fn record(raw: &csv::ByteRecord, line: usize) -> Record {
+    let mut damage = None;
+    let mut fields = Vec::with_capacity(raw.len().min(crate::MAX_COLUMNS + 1));
+    for (n, field) in raw.iter().enumerate() {
+        if n > crate::MAX_COLUMNS {
+            break;
+        }
+        let text = String::from_utf8_lossy(field);
+        if damage.is_none() {
+            damage = if let Err(e) = std::str::from_utf8(field) {
+                let byte = field.get(e.valid_up_to()).copied().unwrap_or(0);
+                Some(Damage { code: "encoding", field: n, what: format!("the byte 0x{byte:02X} is not UTF-8"), mend: "save the file as “CSV UTF-8”" })
+            } else if field.contains(&0) {
+                Some(Damage { code: "nul-byte", field: n, what: "a NUL byte stands in it".to_owned(), mend: "type the cell again" })
+            } else if field.len() > crate::MAX_CELL {
+                Some(Damage { code: "long-cell", field: n, what: format!("it is longer than {} bytes", crate::MAX_CELL), mend: "shorten it" })
+            } else {
+                None
+            };
+        }
+        let mut text = text.into_owned();
+        if text.len() > crate::MAX_CELL {
+            let mut end = crate::MAX_CELL;
+            while !text.is_char_boundary(end) {
+                end -= 1;
+            }
+            text.truncate(end);
+        }
+        fields.push(text);
+    }
+    Record { line, fields, damage }
+}
+
+impl Record {
+    /// Column (in characters, from 1) at which a field begins, quotes not counted.
+    pub(crate) fn column(&self, field: usize) -> usize {
+        1 + self.fields.iter().take(field).map(|f| f.chars().count() + 1).sum::<usize>()
+    }
+
+    /// A fault at a field.
+    pub(crate) fn fault(&self, field: usize, what: impl Into<String>, mend: impl Into<String>) -> Fault {
+        Fault { line: self.line, column: self.column(field), what: what.into(), mend: mend.into() }
+    }
+
+    /// The record as one line of text.
+    pub(crate) fn text(&self) -> String {
+        let mut text = self.fields.join(",").replace('\0', "␀");
+        if text.chars().count() > 1000 {
+            text = text.chars().take(1000).chain(['…']).collect();
+        }
+        text
+    }
+}

@@ -1,0 +1,166 @@
+use super::*;
+use jurado_core::submission::SubmittedCell;
+use proptest::prelude::*;
+
+fn protocol() -> Protocol {
+    Protocol::parse(include_str!("../../../protocols/keel-plate.toml")).expect("the shipped protocol")
+}
+
+fn roster() -> Roster {
+    let teams = ["Heron", "Kilo"].map(str::to_owned).into_iter().collect();
+    Roster { sections: [("Morning".to_owned(), teams)].into_iter().collect(), allowed: None }
+}
+
+const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
+
+#[test]
+fn a_long_file_gives_tables_with_cells_as_typed() {
+    let text = format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\nMorning,Kilo,3,plate_length,,\"84,3 0\",mm,0.02,,hm\nMorning,Heron,2,disc_diameter,1,51.20,mm,,x,slipped\n");
+    let intake = read_csv(text.as_bytes(), &protocol(), Some(&roster())).expect("readable");
+    assert_eq!((intake.tables.len(), intake.held.len(), intake.rows), (2, 0, 3));
+    let heron = &intake.tables[0];
+    assert_eq!((heron.team.as_str(), heron.keys["station"].as_str(), heron.cells.len()), ("Heron", "2", 2));
+    assert_eq!(heron.cells[0].value, "84.30", "trailing zeros are information");
+    assert_eq!(heron.cells[1].row, Some(1));
+    assert_eq!((intake.tables[1].cells[0].value.as_str(), intake.tables[1].cells[0].note.as_str()), ("84,3 0", "hm"));
+}
+
+#[test]
+fn bom_crlf_semicolons_and_tabs_are_taken_too() {
+    for (separator, name) in [(";", "semicolon"), ("\t", "tab")] {
+        let text = format!("\u{feff}{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n").replace(',', separator).replace('\n', "\r\n");
+        let intake = read_csv(text.as_bytes(), &protocol(), None).expect(name);
+        assert_eq!(intake.tables[0].cells[0].value, "84.30");
+        assert!(intake.remarks[0].contains(name));
+    }
+}
+
+/// A file none of which can be used: what is said, and where.
+#[test]
+fn unusable_files_are_refused_with_a_place_and_a_mend() {
+    let wide = "a,".repeat(10_000);
+    let cases: Vec<(Vec<u8>, &str)> = vec![
+        (b"".to_vec(), "the file is empty"),
+        (b"\n \r\n".to_vec(), "the file is empty"),
+        (vec![0; 4000], "full of NUL bytes"),
+        (b"\xff\xfes\0e\0c\0".to_vec(), "UTF-16"),
+        (b"PK\x03\x04....".to_vec(), "spreadsheet or archive"),
+        (b"section,team,station\n".to_vec(), "lacks the columns item, value"),
+        (b"section,team,item,value,team\n".to_vec(), "the column `team` is there twice"),
+        (HEADER.as_bytes().to_vec(), "column names and no rows"),
+        (b"section,team,it\xe9m,value\n".to_vec(), "the byte 0xE9 is not UTF-8"),
+        (wide.into_bytes(), "more than 200 columns"),
+        (vec![b'a'; MAX_BYTES + 1], "megabytes"),
+    ];
+    for (bytes, what) in cases {
+        let fault = read_csv(&bytes, &protocol(), None).expect_err(what);
+        assert!(fault.what.contains(what), "{}", fault.what);
+        assert!(fault.line >= 1 && !fault.mend.is_empty());
+    }
+    let long = HEADER.to_owned() + &"Morning,Heron,2,zero,,0,mm,,,\n".repeat(MAX_ROWS + 1);
+    assert!(read_csv(long.as_bytes(), &protocol(), None).expect_err("too long").what.contains("more than 200000 rows"));
+}
+
+/// One bad row among good ones: the good are offered, the bad one is held with its line, column and reason.
+#[test]
+fn bad_rows_are_held_and_the_others_offered() {
+    for (row, code, column, what) in [
+        (&b"Evening,Heron,2,zero,,0.02,mm,,,"[..], "unknown-section", 1, "there is no section `Evening`"),
+        (b"Morning,Osprey,2,zero,,0.02,mm,,,", "unknown-team", 9, "there is no team `Osprey` in Morning"),
+        (b"Morning,Heron,9,zero,,0.02,mm,,,", "unknown-key", 15, "there is no station `9`"),
+        (b"Morning,Heron,3,zero,,0.02,mm,,,", "mixed-key", 15, "station 3 here, 2 in the rows before"),
+        (b"Morning,Heron,2,plate_lenght,,1,mm,,,", "unknown-item", 17, "`plate_lenght` is no reading or result of Keel plate"),
+        (b"Morning,Heron,2,plate_reference,,1,mm,,,", "unknown-item", 17, "is no reading or result"),
+        (b"Morning,Heron,2,,,1,mm,,,", "no-item", 17, "the row names no item"),
+        (b",Heron,2,zero,,1,mm,,,", "no-name", 1, "the row names no section"),
+        (b"Morning,Heron,2,disc_diameter,,1,mm,,,", "row", 31, "taken several times and the row has no number"),
+        (b"Morning,Heron,2,disc_diameter,one,1,mm,,,", "row", 31, "`one` is no row number"),
+        (b"Morning,Heron,2,plate_width,2,1,mm,,,", "row", 29, "there is no row 2"),
+        (b"Morning,Heron,2,plate_length,,84.32,mm,,,", "duplicate", 17, "already on line 2"),
+        (b"Morning,Heron,2,zero,,0.02,mm,,,,,,", "columns", 0, "the row has 13 cells"),
+        (b"Morning,Heron,2,zero,,0.0\xff,mm,,,", "encoding", 23, "the byte 0xFF is not UTF-8"),
+        (b"Morning,Heron,2,zero,,0.0\x002,mm,,,", "nul-byte", 23, "a NUL byte"),
+    ] {
+        let mut bytes = format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n").into_bytes();
+        bytes.extend_from_slice(row);
+        bytes.extend_from_slice(b"\nMorning,Kilo,1,zero,,0.00,mm,,,\n");
+        let intake = read_csv(&bytes, &protocol(), Some(&roster())).expect("the others can be used");
+        assert_eq!(intake.held.len(), 1, "{what}");
+        let held = &intake.held[0];
+        assert_eq!((held.code, held.fault.line), (code, 3), "{}", held.fault);
+        assert!(held.fault.what.contains(what), "{}", held.fault);
+        assert!(!held.fault.mend.is_empty() && !held.text.is_empty());
+        if column > 0 {
+            assert_eq!(held.fault.column, column, "{what}");
+        }
+        assert_eq!(intake.tables.iter().map(|t| t.cells.len()).sum::<usize>(), 2, "{what}");
+    }
+}
+
+#[test]
+fn a_misspelt_item_is_told_its_neighbour() {
+    let text = format!("{HEADER}Morning,Heron,2,Plate Lenght,,84.30,mm,,,\n");
+    let intake = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
+    assert_eq!(intake.held[0].fault.mend, "did you mean `plate_length`?");
+    assert!(intake.tables.is_empty(), "a table of which nothing is left is none");
+}
+
+#[test]
+fn an_unknown_column_is_said_and_left_aside() {
+    let text = "section,team,item,value,weather\nMorning,Heron,zero,0.02,rain\n";
+    let intake = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
+    assert_eq!(intake.remarks, ["The column “weather” is not known to this lab and was left aside."]);
+}
+
+#[test]
+fn a_reviewer_hands_in_for_own_sections_only() {
+    let mut roster = roster();
+    roster.allowed = Some(Default::default());
+    let text = format!("{HEADER}Morning,Heron,2,zero,,0.02,mm,,,\n");
+    let intake = read_csv(text.as_bytes(), &protocol(), Some(&roster)).expect("readable");
+    assert_eq!(intake.held[0].code, "other-section");
+}
+
+#[test]
+fn an_empty_template_names_every_item_and_is_no_table() {
+    let p = protocol();
+    let sheet = write_sheet(&p, None);
+    assert!(sheet.starts_with("data sheet,keel-plate,Keel plate\nsection,\nteam,\nstation,\nitem,what,unit,1,2,3,4,5,plus_minus,excluded,note\n"), "{sheet}");
+    assert!(sheet.contains("disc_diameter,disc diameter,mm,,,,,,,,\n"));
+    assert!(read_csv(sheet.as_bytes(), &p, None).expect_err("nothing filled in").what.contains("names no section"));
+}
+
+proptest! {
+    /// A filled sheet, written and read back, is the same table.
+    #[test]
+    fn sheets_read_back_without_loss(
+        values in prop::collection::vec("[0-9]{1,3}[.,][0-9]{1,3}|~5|6[.]31 → 6[.]27|n/a|4[.]1 cm", 20),
+        reason in "[a-z ,\"]{0,12}",
+    ) {
+        let p = protocol();
+        let mut values = values.into_iter();
+        let mut cells = Vec::new();
+        for item in p.items.iter().filter(|i| !matches!(i.kind, jurado_core::protocol::ItemKind::Reference(_))) {
+            let rows = p.rows_of(p.item(&item.id).unwrap_or(0));
+            for n in 1..=rows.unwrap_or(1) {
+                let Some(value) = values.next() else { break };
+                let excluded = if n == 4 { reason.trim().to_owned() } else { String::new() };
+                cells.push(SubmittedCell { item: item.id.clone(), row: rows.map(|_| n), value, unit: item.unit.text.clone(), excluded, ..Default::default() });
+            }
+        }
+        let table = Submission { section: "Morning".into(), team: "Heron, the".into(), keys: [("station".to_owned(), "2".to_owned())].into(), cells };
+        let back = read_csv(write_sheet(&p, Some(&table)).as_bytes(), &p, None).expect("its own sheet");
+        prop_assert_eq!(&back.tables[0], &table);
+    }
+
+    /// Any bytes are taken, held or refused, never a panic.
+    #[test]
+    fn any_bytes_are_taken_held_or_refused(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
+        let p = protocol();
+        let _ = read_csv(&bytes, &p, None);
+        let mut with_header = HEADER.as_bytes().to_vec();
+        with_header.extend_from_slice(&bytes);
+        let _ = read_csv(&with_header, &p, Some(&roster()));
+        let _ = read_json(&bytes, &p);
+    }
+}
