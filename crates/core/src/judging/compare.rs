@@ -284,9 +284,9 @@ pub(super) fn shown_clean(result: &JudgedResult) -> String {
     let Some(c) = result.clean.or(result.carried) else { return "not known".to_owned() };
     let place = match &result.reported.number {
         Some(n) if !n.fraction && result.reported.scale == 1.0 => {
-            // A dump needs no further digit, a very coarse value at least the deserved ones.
+            // One digit more than was written or deserved, whichever is finer; a dump needs no more than two.
             let deserved = leading_place(c) - result.deserved + 1;
-            (n.last_place - 1).clamp(deserved - 2, deserved.max(n.last_place - 1))
+            (n.last_place - 1).min(deserved - 1).max(deserved - 2)
         }
         _ => leading_place(c) - result.deserved + 1,
     };

@@ -11,8 +11,9 @@ use crate::quantity::{Dimension, confusable_factors};
 pub(crate) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
     let result = &protocol.results[index];
     let maker = Maker { protocol, root: &result.node };
-    let mut out = maker.inside(&result.node, true);
+    // The answer's own unit comes first: of equally likely members the first names the class.
     let answer = confusable_factors(result.node.dimension);
+    let mut out: Vec<Variant> = Vec::new();
     out.extend(answer.into_iter().map(|(factor, words)| Variant {
         kind: SlipKind::UnitFactor,
         subject: None,
@@ -20,7 +21,9 @@ pub(crate) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
         node: scaled(&result.node, factor),
         scale: 1.0,
     }));
+    out.extend(maker.inside(&result.node, true));
     out.extend(maker.swaps());
+    out.extend(maker.other_keys());
     out.extend(maker.everywhere());
     // A mistake that leaves the formula as it was is none.
     out.retain(|v| v.node != result.node);
@@ -189,14 +192,6 @@ impl Maker<'_> {
             }
             None => {}
         }
-        if let ItemKind::Reference(r) = it.kind {
-            let reference = &self.protocol.references[r];
-            for entry in reference.entries.iter().filter(|e| !e.at.is_empty()) {
-                let key = reference.key.map_or("key", |k| self.protocol.keys[k].title.as_str()).to_lowercase();
-                let value = Node { op: Op::Number(entry.middle(), String::new()), ..node.clone() };
-                push(SlipKind::OtherStation, Some(item), format!("the {} of {key} {} was used", it.title, entry.at), value);
-            }
-        }
     }
 
     fn operator(&self, node: &Node, op: Operator, a: &Node, b: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
@@ -288,6 +283,23 @@ impl Maker<'_> {
             let turned = replace(self.root, item, &like(Op::Negative(Box::new(itself))));
             out.push(Variant { kind: SlipKind::TermOmitted, subject: Some(item), says: format!("the {title} was left out throughout"), node: gone, scale: 1.0 });
             out.push(Variant { kind: SlipKind::Sign, subject: Some(item), says: format!("the {title} went in with the wrong sign throughout"), node: turned, scale: 1.0 });
+        }
+        out
+    }
+
+    /// Another station's value, wherever the reference stands.
+    fn other_keys(&self) -> Vec<Variant> {
+        let mut out = Vec::new();
+        for item in self.root.items() {
+            let ItemKind::Reference(r) = self.protocol.items[item].kind else { continue };
+            let reference = &self.protocol.references[r];
+            let key = reference.key.map_or("key", |k| self.protocol.keys[k].title.as_str()).to_lowercase();
+            for entry in reference.entries.iter().filter(|e| !e.at.is_empty()) {
+                let dimension = self.protocol.items[item].unit.dimension;
+                let value = Node { op: Op::Number(entry.middle(), String::new()), dimension, shape: Shape::Scalar, span: 0..0 };
+                let says = format!("the {} of {key} {} was used", self.title(item), entry.at);
+                out.push(Variant { kind: SlipKind::OtherStation, subject: Some(item), says, node: replace(self.root, item, &value), scale: 1.0 });
+            }
         }
         out
     }

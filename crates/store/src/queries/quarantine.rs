@@ -1,0 +1,69 @@
+//! Rows that could not be used. They wait, with the reason, until somebody settles them.
+
+use diesel::prelude::*;
+
+use super::events;
+use super::users::{Role, User};
+use crate::schema::{imports, quarantine};
+use crate::{Db, StoreError, now};
+
+/// A row that waits.
+#[derive(Clone, Debug, Queryable)]
+pub struct HeldRecord {
+    /// Id.
+    pub id: u32,
+    /// File's name.
+    pub file_name: String,
+    /// Line in it.
+    pub line: u32,
+    /// Column in it.
+    pub column: u32,
+    /// What is wrong.
+    pub what: String,
+    /// How to mend it.
+    pub mend: String,
+    /// The row.
+    pub body: String,
+}
+
+/// Rows that wait from files this person brought (all, for a coordinator), at most 200.
+///
+/// # Errors
+/// Faults of the database.
+pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
+    let mut query = quarantine::table
+        .inner_join(imports::table)
+        .filter(quarantine::settled_at.is_null())
+        .order((quarantine::import_id.desc(), quarantine::line_number))
+        .limit(200)
+        .select((quarantine::id, imports::file_name, quarantine::line_number, quarantine::column_number, quarantine::what, quarantine::mend, quarantine::body))
+        .into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(imports::user_id.eq(user.id));
+    }
+    Ok(query.load(c)?)
+}
+
+/// How many rows wait.
+///
+/// # Errors
+/// Faults of the database.
+pub fn count(c: &mut Db, user: &User) -> Result<i64, StoreError> {
+    let mut query = quarantine::table.inner_join(imports::table).filter(quarantine::settled_at.is_null()).into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(imports::user_id.eq(user.id));
+    }
+    Ok(query.count().get_result(c)?)
+}
+
+/// Settles a row: somebody has seen to it. It stays stored.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
+    if !waiting(c, user)?.iter().any(|h| h.id == id) {
+        return Err(StoreError::NotFound("row that waits"));
+    }
+    diesel::update(quarantine::table.find(id)).set((quarantine::settled_at.eq(Some(now())), quarantine::settled_by.eq(Some(user.id)))).execute(c)?;
+    events::note(c, Some(user.id), "row settled", &format!("quarantine {id}"))
+}

@@ -1,0 +1,19 @@
+//! Small values the application keeps, such as the key that signs its cookies.
+
+use diesel::prelude::*;
+
+use crate::schema::settings;
+use crate::{Db, StoreError};
+
+/// The value of a name; `make` gives it the first time. Two processes starting at once agree on the first one stored.
+///
+/// # Errors
+/// Faults of the database.
+pub fn get_or_insert(c: &mut Db, name: &str, make: impl FnOnce() -> String) -> Result<String, StoreError> {
+    let find = |c: &mut Db| settings::table.find(name).select(settings::value).first::<String>(c).optional();
+    if let Some(value) = find(c)? {
+        return Ok(value);
+    }
+    diesel::insert_or_ignore_into(settings::table).values((settings::name.eq(name), settings::value.eq(make()))).execute(c)?;
+    find(c)?.ok_or(StoreError::NotFound("setting"))
+}
