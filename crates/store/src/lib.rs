@@ -13,7 +13,7 @@ use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::time::Duration;
 
-pub use error::StoreError;
+pub use error::{Conflict, StoreError};
 pub use queries::imports::{self, ImportRow, ImportState, Taken};
 pub use queries::labs::{self, Lab};
 pub use queries::quarantine::{self, HeldRecord};

@@ -1,1 +1,11 @@
-//! stub
+//! The web application: thin routes over the store and the core, views of finished text and coordinates, and the
+//! templates that lay them out. No SQL, no judging and no rounding happens here.
+
+mod app;
+mod assets;
+mod error;
+mod routes;
+mod session;
+mod views;
+
+pub use app::{Settings, serve};

@@ -7,8 +7,8 @@ use argon2::{Argon2, PasswordHasher, PasswordVerifier};
 use diesel::prelude::*;
 
 use super::events;
-use crate::schema::{sections, user_sections, users};
-use crate::{Db, StoreError, inserted};
+use crate::schema::{events as record, sections, user_sections, users};
+use crate::{Db, StoreError, inserted, now};
 
 /// What a person may do.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -98,17 +98,60 @@ pub fn get(c: &mut Db, id: u32) -> Result<User, StoreError> {
     Ok(User { id, sign_in, name, role: Role::of(&role), sections: sections.into_iter().collect() })
 }
 
-/// The person whose name and password these are. An unknown name takes as long as a wrong password.
+/// How an attempt to sign in ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Attempt {
+    /// In, with the person's id.
+    In(u32),
+    /// The name and the password do not go together.
+    Wrong,
+    /// Too many refusals of this name lately.
+    TooMany,
+}
+
+/// Refusals of one name within [`WINDOW_MINUTES`] after which it has to wait.
+const MOST_REFUSALS: i64 = 8;
+/// See [`MOST_REFUSALS`].
+const WINDOW_MINUTES: i64 = 10;
+
+/// Tries a name and a password. An unknown name takes as long as a wrong password, and refusals are counted in the
+/// record, so that several processes count together.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn verify(c: &mut Db, sign_in: &str, password: &str) -> Result<Option<u32>, StoreError> {
-    const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$bm9ib2R5bm9ib2R5$n0Fq3pVn2nTf3vfq6cJ1K3O3m1qvY8m0l8l8N0lq9xk";
-    let row: Option<(u32, String)> = users::table.filter(users::sign_in.eq(sign_in)).select((users::id, users::password_hash)).first(c).optional()?;
-    let hash = row.as_ref().map_or(NOBODY, |(_, h)| h.as_str());
-    let parsed = PasswordHash::new(hash).map_err(|e| StoreError::Broken(e.to_string()))?;
-    let right = Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok();
+pub fn sign_in(c: &mut Db, name: &str, password: &str) -> Result<Attempt, StoreError> {
+    let about = format!("name {}", name.chars().take(60).collect::<String>());
+    let since = now() - chrono::TimeDelta::minutes(WINDOW_MINUTES);
+    let refusals: i64 = record::table
+        .filter(record::about.eq(&about))
+        .filter(record::at.gt(since))
+        .filter(record::what.eq("sign-in refused"))
+        .count()
+        .get_result(c)?;
+    if refusals >= MOST_REFUSALS {
+        return Ok(Attempt::TooMany);
+    }
+    let row: Option<(u32, String)> = users::table.filter(users::sign_in.eq(name)).select((users::id, users::password_hash)).first(c).optional()?;
+    let right = match &row {
+        Some((_, hash)) => {
+            let parsed = PasswordHash::new(hash).map_err(|e| StoreError::Broken(e.to_string()))?;
+            Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok()
+        }
+        None => {
+            // The same work as for somebody who is there.
+            let _ = Argon2::default().hash_password(password.as_bytes());
+            false
+        }
+    };
     let user = row.filter(|_| right).map(|(id, _)| id);
-    events::note(c, user, if user.is_some() { "signed in" } else { "sign-in refused" }, sign_in)?;
-    Ok(user)
+    events::note(c, user, if user.is_some() { "signed in" } else { "sign-in refused" }, &about)?;
+    Ok(user.map_or(Attempt::Wrong, Attempt::In))
+}
+
+/// The id of a name, if there is one.
+///
+/// # Errors
+/// Faults of the database.
+pub fn id_of(c: &mut Db, name: &str) -> Result<Option<u32>, StoreError> {
+    Ok(users::table.filter(users::sign_in.eq(name)).select(users::id).first(c).optional()?)
 }

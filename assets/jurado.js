@@ -1,0 +1,108 @@
+// Keys. Everything they do is a link or a button on the page, found by its data-key, so nothing works only by key.
+"use strict";
+(() => {
+  const typing = (e) => e.target.closest("input:not([type=radio]), textarea, select, [contenteditable]");
+  const find = (key) => {
+    const all = [...document.querySelectorAll(`[data-key="${CSS.escape(key)}"], [data-key2="${CSS.escape(key)}"]`)];
+    return all.find((el) => el.offsetParent !== null && !el.disabled);
+  };
+  const press = (el) => {
+    if (!el) return false;
+    el.click();
+    // A list that opens takes the focus to its first field.
+    const details = el.tagName === "SUMMARY" && el.parentElement;
+    if (details) requestAnimationFrame(() => details.open && details.querySelector("input:not([type=hidden]), select")?.focus());
+    return true;
+  };
+  const go = (path) => { const a = document.querySelector(`.ways a[href="${path}"]`); if (a) a.click(); return Boolean(a); };
+  const screen = () => document.querySelector("[data-screen]");
+  let after = "";
+
+  // Moves among findings (Bench) or entries (Docket).
+  const move = (step) => {
+    if (screen()?.dataset.screen === "bench") {
+      const all = [...document.querySelectorAll("[data-finding]")];
+      if (!all.length) return false;
+      const now = all.findIndex((el) => el.classList.contains("now"));
+      const next = all[Math.min(Math.max(now + step, 0), all.length - 1)];
+      if (now < 0 || next !== all[now]) next.querySelector("a.pn").click();
+      return true;
+    }
+    const links = [...document.querySelectorAll("[data-item] a[href]")];
+    if (!links.length) return false;
+    const at = links.indexOf(document.activeElement);
+    links[Math.min(Math.max(at + step, 0), links.length - 1)].focus();
+    return true;
+  };
+
+  // Space on the Bench: the next open finding, else the signature.
+  const onward = () => {
+    if (screen()?.dataset.screen !== "bench") return press(find(" "));
+    const open = [...document.querySelectorAll("[data-finding]:not(.set)")];
+    if (!open.length) return press(find(" "));
+    const now = open.findIndex((el) => el.classList.contains("now"));
+    const next = open[(now + 1) % open.length];
+    if (!next.classList.contains("now")) next.querySelector("a.pn").click();
+    return true;
+  };
+
+  const act = (e) => {
+    if (after === "g") {
+      after = "";
+      return { d: () => go("/docket"), b: () => go("/bench"), i: () => go("/intake"), r: () => go("/returns") }[e.key]?.() ?? false;
+    }
+    if (/^[1-9]$/.test(e.key)) {
+      const el = document.querySelector(`[data-finding="${e.key}"] a.pn`);
+      if (el) el.click();
+      return Boolean(el);
+    }
+    switch (e.key) {
+      case "g": after = "g"; return true;
+      case "?": document.getElementById("help").showModal(); return true;
+      case "j": return move(1);
+      case "k": return move(-1);
+      case " ": return onward();
+      case "[": { const to = screen()?.dataset.previous; if (to) location.assign(to); return Boolean(to); }
+      case "]": { const to = screen()?.dataset.next; if (to) location.assign(to); return Boolean(to); }
+      case "Enter": case "d": case "e": case "u": case "c": case "n": return press(find(e.key));
+      default: return false;
+    }
+  };
+
+  document.addEventListener("keydown", (e) => {
+    if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
+    if (e.key === "Escape") {
+      document.querySelectorAll("details.otherwise[open]").forEach((d) => { d.open = false; });
+      if (typing(e)) e.target.blur();
+      return;
+    }
+    if (typing(e)) return;
+    // Space and Enter belong to the control that has the focus.
+    if ((e.key === " " || e.key === "Enter") && e.target.closest("a, button, summary, input, [role=button]")) return;
+    if (act(e)) e.preventDefault();
+  });
+  document.addEventListener("click", (e) => {
+    if (e.target.closest("[data-help]")) document.getElementById("help").showModal();
+  });
+  // Writing points means that points are meant.
+  document.addEventListener("input", (e) => {
+    if (e.target.matches(".otherwise .pts")) {
+      const radio = e.target.form.querySelector("input[type=radio][value=points]");
+      if (radio) radio.checked = true;
+    }
+  });
+  // After a swap the focus goes to what was told, else stays with the page, so that keys go on working.
+  document.addEventListener("htmx:afterSettle", () => {
+    const told = document.querySelector("[role=alert]");
+    if (told) { told.tabIndex = -1; told.focus(); }
+  });
+  // A server that cannot be reached is said where the person is; nothing typed is lost.
+  document.addEventListener("htmx:sendError", () => {
+    const main = document.getElementById("main");
+    document.getElementById("unreached")?.remove();
+    const box = document.createElement("div");
+    box.id = "unreached"; box.className = "told"; box.setAttribute("role", "alert");
+    box.textContent = "The connection was lost, so nothing was stored. What you typed is still here: try again in a moment.";
+    main.prepend(box);
+  });
+})();

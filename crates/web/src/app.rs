@@ -1,0 +1,99 @@
+//! All routes in one table, and the server around them.
+
+use actix_session::SessionMiddleware;
+use actix_session::config::{CookieContentSecurity, PersistentSession};
+use actix_session::storage::CookieSessionStore;
+use actix_web::cookie::{Key, SameSite, time::Duration};
+use actix_web::middleware::{Compress, DefaultHeaders};
+use actix_web::{App, HttpServer, web};
+use jurado_store::{Store, StoreError};
+
+use crate::routes::{auth, bench, docket, intake, returns};
+use crate::{assets, error};
+
+/// How the server is run.
+#[derive(Clone, Debug)]
+pub struct Settings {
+    /// Port on loopback.
+    pub port: u16,
+    /// Lines printed once it answers.
+    pub greeting: String,
+}
+
+/// Routes in one place. Each handler asks for an `Actor` where one has to be signed in.
+pub(crate) fn routes(config: &mut web::ServiceConfig) {
+    config
+        .route("/", web::get().to(docket::home))
+        .route("/sign-in", web::get().to(auth::form))
+        .route("/sign-in", web::post().to(auth::sign_in))
+        .route("/sign-out", web::post().to(auth::sign_out))
+        .route("/lamp", web::post().to(auth::lamp))
+        .route("/docket", web::get().to(docket::page))
+        .route("/bench", web::get().to(bench::next))
+        .route("/bench/{id}", web::get().to(bench::page))
+        .route("/bench/{id}/decide", web::post().to(bench::decide))
+        .route("/bench/{id}/undo", web::post().to(bench::undo))
+        .route("/bench/{id}/sign", web::post().to(bench::sign))
+        .route("/intake", web::get().to(intake::page))
+        .route("/intake", web::post().to(intake::upload))
+        .route("/intake/template/{lab}", web::get().to(intake::template))
+        .route("/intake/{id}", web::get().to(intake::preview))
+        .route("/intake/{id}/take", web::post().to(intake::take))
+        .route("/intake/{id}/drop", web::post().to(intake::put_aside))
+        .route("/quarantine/{id}/settle", web::post().to(intake::settle))
+        .route("/returns", web::get().to(returns::page))
+        .route("/returns/release", web::post().to(returns::release))
+        .route("/returns/marks.csv", web::get().to(returns::marks))
+        .route("/returns/{id}", web::get().to(returns::sheet))
+        .route("/health", web::get().to(docket::health))
+        .route("/assets/{path:.*}", web::get().to(assets::serve))
+        .default_service(web::to(error::nowhere));
+}
+
+/// Serves until stopped.
+///
+/// # Errors
+/// Where the port cannot be had or the database not be reached at the start, in one line.
+pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
+    let keep = store.clone();
+    let secret = web::block(move || keep.run(|c| jurado_store::settings::get_or_insert(c, "cookie-key", new_secret)))
+        .await
+        .map_err(|e| e.to_string())?
+        .map_err(|e: StoreError| e.to_string())?;
+    let key = Key::derive_from(secret.as_bytes());
+    let server = HttpServer::new(move || {
+        let session = SessionMiddleware::builder(CookieSessionStore::default(), key.clone())
+            .cookie_name("jurado".to_owned())
+            // Loopback has no TLS; a proxy in front adds it.
+            .cookie_secure(false)
+            .cookie_http_only(true)
+            .cookie_same_site(SameSite::Lax)
+            .cookie_content_security(CookieContentSecurity::Private)
+            .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(12)))
+            .build();
+        App::new()
+            .app_data(web::Data::new(store.clone()))
+            .app_data(web::FormConfig::default().limit(64 * 1024).error_handler(error::bad_form))
+            .wrap(session)
+            .wrap(Compress::default())
+            .wrap(
+                DefaultHeaders::new()
+                    .add(("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"))
+                    .add(("X-Content-Type-Options", "nosniff"))
+                    .add(("Referrer-Policy", "same-origin")),
+            )
+            .configure(routes)
+    })
+    .workers(2)
+    .shutdown_timeout(5)
+    .bind(("127.0.0.1", settings.port))
+    .map_err(|e| format!("port {} cannot be used: {e}; choose another with --port", settings.port))?;
+    println!("{}", settings.greeting);
+    server.run().await.map_err(|e| e.to_string())
+}
+
+fn new_secret() -> String {
+    use rand::Rng;
+    let bytes: [u8; 32] = rand::rng().random();
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}

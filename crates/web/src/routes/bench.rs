@@ -1,0 +1,211 @@
+//! The Bench: one table, judged and decided.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use jurado_core::decision::Action;
+use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, StoreError};
+use rust_decimal::Decimal;
+use serde::Deserialize;
+
+use crate::error::{WebError, html, html_with, on_to};
+use crate::session::Actor;
+use crate::views::bench::BenchView;
+use crate::views::docket::ordered;
+use crate::views::frame::Frame;
+
+#[derive(Template)]
+#[template(path = "bench.html")]
+struct BenchPage {
+    frame: Frame,
+    v: BenchView,
+    fault: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "conflict.html")]
+struct ConflictPage {
+    frame: Frame,
+    id: u32,
+    version: u32,
+    mine: String,
+    by: String,
+    theirs: String,
+    form: Option<Mine>,
+}
+
+/// What the person wanted, to be sent again.
+struct Mine {
+    finding: String,
+    action: String,
+    points: String,
+    reason: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Look {
+    /// Finding in hand, from 1.
+    #[serde(default)]
+    f: Option<usize>,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Decide {
+    token: String,
+    version: u32,
+    finding: String,
+    action: String,
+    #[serde(default)]
+    points: String,
+    #[serde(default)]
+    reason: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Based {
+    token: String,
+    version: u32,
+}
+
+struct Loaded {
+    detail: SheetDetail,
+    lab: Lab,
+    rows: Vec<DocketRow>,
+}
+
+async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
+    actor
+        .run(move |c, user| {
+            let detail = jurado_store::sheets::get(c, id, user)?;
+            let lab = jurado_store::labs::get(c, detail.lab_id)?;
+            let rows = jurado_store::sheets::docket(c, lab.id, user)?;
+            Ok(Loaded { detail, lab, rows })
+        })
+        .await
+}
+
+/// On to the table that most wants a person.
+pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
+    let rows = actor
+        .run(|c, user| {
+            let mut rows = Vec::new();
+            for lab in jurado_store::labs::all(c)? {
+                rows.extend(jurado_store::sheets::docket(c, lab.id, user)?);
+            }
+            Ok(rows)
+        })
+        .await?;
+    Ok(on_to(&ordered(&rows).first().map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id))))
+}
+
+fn show(actor: &Actor, loaded: &Loaded, look: Option<usize>, fault: Option<String>) -> BenchPage {
+    let judged = loaded.detail.judge(&loaded.lab.protocol);
+    let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &loaded.rows, look);
+    let title = format!("Bench: {}, {}", v.team, loaded.lab.protocol.title);
+    let frame = Frame::of(actor, &title, "bench").with_passage(loaded.rows.iter(), Some(loaded.detail.id));
+    BenchPage { frame, v, fault }
+}
+
+pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look>) -> Result<HttpResponse, WebError> {
+    let loaded = load(&actor, *id).await?;
+    html(&show(&actor, &loaded, look.f, None))
+}
+
+/// What was asked, or what is wrong with it in words.
+fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
+    let judged = loaded.detail.judge(&loaded.lab.protocol);
+    let reason: String = form.reason.trim().to_owned();
+    if reason.chars().count() > 500 {
+        return Err("The reason is longer than 500 characters: shorten it.".into());
+    }
+    let most = match form.finding.strip_prefix("line:") {
+        Some(line) => judged.score.lines.iter().find(|l| l.criterion == line).map(|l| l.possible),
+        None => judged.findings.iter().find(|f| f.key == form.finding).map(|f| {
+            let criterion = f.criterion.as_deref().unwrap_or("");
+            judged.score.lines.iter().find(|l| l.criterion == criterion).map_or(Decimal::ZERO, |l| l.possible)
+        }),
+    };
+    let Some(most) = most else { return Err("This finding is no longer there: the table has changed. Look at it as it is now.".into()) };
+    let action = match form.action.as_str() {
+        "accept" if form.finding.starts_with("line:") => return Err("A line is changed with points and a reason.".into()),
+        "accept" => Action::Accept,
+        "forgive" => Action::Forgive,
+        "points" => {
+            let text = form.points.trim().replace(',', ".");
+            let points: Decimal = text.parse().map_err(|_| format!("“{}” is no number of points: write one such as 0.5.", form.points.trim()))?;
+            if points < Decimal::ZERO || points > most || points.scale() > 3 {
+                return Err(format!("{points} points cannot be: write a number from 0 to {} with at most three decimals.", most.normalize()));
+            }
+            Action::Points(points)
+        }
+        other => return Err(format!("“{other}” is no decision: take what is proposed, forgive, or set points.")),
+    };
+    if action != Action::Accept && reason.is_empty() {
+        return Err("To decide otherwise than proposed, write the reason in a few words: it is kept beside the mark.".into());
+    }
+    Ok(NewDecision { finding: form.finding.clone(), action, reason })
+}
+
+pub(crate) async fn decide(actor: Actor, id: web::Path<u32>, form: web::Form<Decide>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let id = *id;
+    let loaded = load(&actor, id).await?;
+    // A stale form is told as a lost race before its content is looked at.
+    let decision = match read(&form, &loaded) {
+        Ok(decision) => decision,
+        Err(_) if loaded.detail.version != form.version => NewDecision { finding: form.finding.clone(), action: Action::Accept, reason: String::new() },
+        Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, None, Some(fault))),
+    };
+    let (version, new) = (form.version, vec![decision]);
+    match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &new)).await {
+        Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::Conflict(c))) => {
+            let mine = in_words(&form);
+            let form = Mine { finding: form.finding.clone(), action: form.action.clone(), points: form.points.clone(), reason: form.reason.clone() };
+            let page = ConflictPage { frame: Frame::of(&actor, "Somebody was first", "bench"), id, version: c.version, mine, by: c.by.clone(), theirs: c.theirs.clone(), form: Some(form) };
+            html_with(StatusCode::CONFLICT, &page)
+        }
+        Err(e) => Err(e),
+    }
+}
+
+fn in_words(form: &Decide) -> String {
+    let what = match form.action.as_str() {
+        "accept" => "take what was proposed".to_owned(),
+        "forgive" => "forgive it".to_owned(),
+        _ => format!("set {} points", form.points.trim()),
+    };
+    let reason = if form.reason.trim().is_empty() { String::new() } else { format!(" (“{}”)", form.reason.trim()) };
+    format!("{what} for {}{reason}", form.finding)
+}
+
+pub(crate) async fn undo(actor: Actor, id: web::Path<u32>, form: web::Form<Based>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let (id, version) = (*id, form.version);
+    match actor.run(move |c, user| jurado_store::sheets::undo(c, id, version, user)).await {
+        Ok(_) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::NotFound(_))) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "take the last decision back", &c),
+        Err(e) => Err(e),
+    }
+}
+
+pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let (id, version) = (*id, form.version);
+    match actor.run(move |c, user| jurado_store::sheets::sign(c, id, version, user)).await {
+        Ok(()) => {
+            let loaded = load(&actor, id).await?;
+            let next = ordered(&loaded.rows).into_iter().find(|r| r.id != id).map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id));
+            Ok(on_to(&next))
+        }
+        Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "sign the table", &c),
+        Err(e) => Err(e),
+    }
+}
+
+fn lost(actor: &Actor, id: u32, mine: &str, c: &jurado_store::Conflict) -> Result<HttpResponse, WebError> {
+    let page = ConflictPage { frame: Frame::of(actor, "Somebody was first", "bench"), id, version: c.version, mine: mine.to_owned(), by: c.by.clone(), theirs: c.theirs.clone(), form: None };
+    html_with(StatusCode::CONFLICT, &page)
+}
+

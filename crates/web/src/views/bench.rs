@@ -1,0 +1,413 @@
+//! One table on the Bench.
+
+use jurado_core::judging::{sentences, shown_clean};
+use jurado_core::notation;
+use jurado_core::protocol::Protocol;
+use jurado_core::quantity::power_of_ten;
+use jurado_core::verdict::{CellState, Finding, Judged, JudgedCell, JudgedResult, Severity, VerdictKind};
+use jurado_store::{DocketRow, SheetDetail};
+use rust_decimal::Decimal;
+
+use super::ladder::{self, BAY, HEAD, RUNG};
+use super::{Mark, capital, mark_of, replicates};
+use crate::views::intake::time;
+
+/// Everything the template lays out.
+pub(crate) struct BenchView {
+    pub(crate) id: u32,
+    pub(crate) version: u32,
+    pub(crate) team: String,
+    pub(crate) place: String,
+    pub(crate) aside: String,
+    pub(crate) tally: Vec<(Mark, usize)>,
+    pub(crate) bays: Vec<BayView>,
+    pub(crate) ladder: String,
+    pub(crate) ladder_height: u32,
+    pub(crate) replicates: String,
+    pub(crate) findings: Vec<FindingView>,
+    pub(crate) notes: Vec<FindingView>,
+    pub(crate) open: usize,
+    pub(crate) settled: usize,
+    pub(crate) lines: Vec<LineView>,
+    pub(crate) awarded: String,
+    pub(crate) decided: String,
+    pub(crate) possible: String,
+    pub(crate) sentences: Vec<(Option<usize>, bool, String)>,
+    pub(crate) state: String,
+    pub(crate) state_words: String,
+    pub(crate) can_sign: bool,
+    pub(crate) can_undo: bool,
+    pub(crate) previous: Option<u32>,
+    pub(crate) next: Option<u32>,
+    pub(crate) cautions: Vec<String>,
+}
+
+/// A bay: its readings, its rungs, and the rows of the block.
+pub(crate) struct BayView {
+    pub(crate) title: String,
+    pub(crate) rows: usize,
+    pub(crate) fillers: usize,
+    pub(crate) readings: Vec<ReadingView>,
+    pub(crate) rungs: Vec<RungView>,
+}
+
+/// One reading, single or repeated.
+pub(crate) struct ReadingView {
+    pub(crate) title: String,
+    pub(crate) symbol: String,
+    pub(crate) unit: String,
+    pub(crate) repeated: bool,
+    pub(crate) cells: Vec<CellView>,
+    pub(crate) pennants: Vec<(usize, bool)>,
+}
+
+/// One cell.
+pub(crate) struct CellView {
+    pub(crate) text: String,
+    pub(crate) class: &'static str,
+    pub(crate) missing: bool,
+    pub(crate) gap: bool,
+    pub(crate) said: String,
+}
+
+/// One rung.
+pub(crate) struct RungView {
+    pub(crate) title: String,
+    pub(crate) symbol: String,
+    pub(crate) reported: String,
+    pub(crate) reported_pad: String,
+    pub(crate) plus_minus: String,
+    pub(crate) clean: String,
+    pub(crate) clean_pad: String,
+    pub(crate) unit: String,
+    pub(crate) words: String,
+    pub(crate) mark: Mark,
+    pub(crate) hint: String,
+    pub(crate) pennants: Vec<(usize, bool)>,
+    pub(crate) in_hand: bool,
+}
+
+/// One finding.
+pub(crate) struct FindingView {
+    pub(crate) number: usize,
+    pub(crate) key: String,
+    pub(crate) mark: Mark,
+    pub(crate) about: String,
+    pub(crate) says: String,
+    pub(crate) short: String,
+    pub(crate) proposal: String,
+    pub(crate) chance: String,
+    pub(crate) fragile: Option<String>,
+    pub(crate) open: bool,
+    pub(crate) done: bool,
+    pub(crate) now: bool,
+    pub(crate) decided: String,
+    pub(crate) most: String,
+}
+
+/// One line of the score.
+pub(crate) struct LineView {
+    pub(crate) id: String,
+    pub(crate) title: String,
+    pub(crate) says: String,
+    pub(crate) hangs: Option<String>,
+    pub(crate) awarded: String,
+    pub(crate) decided: String,
+    pub(crate) possible: String,
+    pub(crate) changed: Option<String>,
+    pub(crate) open: bool,
+    pub(crate) pennants: Vec<(usize, bool)>,
+}
+
+/// Points with as many decimals as they need, at least one.
+pub(crate) fn points(value: Decimal) -> String {
+    let n = value.normalize();
+    if n.scale() == 0 { format!("{n}.0") } else { n.to_string() }
+}
+
+/// A symbol as text: `ρ_tab` is ρ.
+fn base(symbol: &str) -> String {
+    symbol.split('_').next().unwrap_or("").to_owned()
+}
+
+struct Maker<'a> {
+    protocol: &'a Protocol,
+    judged: &'a Judged,
+    /// Numbered findings: index into the judged findings, in order.
+    numbered: Vec<usize>,
+    /// Number of the one in hand.
+    hand: Option<usize>,
+}
+
+impl BenchView {
+    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, rows: &[DocketRow], look: Option<usize>) -> BenchView {
+        let numbered: Vec<usize> = judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();
+        let first_open = numbered.iter().position(|i| judged.findings[*i].open()).map(|n| n + 1);
+        let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open);
+        let maker = Maker { protocol, judged, numbered, hand };
+        let (bays, drawing_bays, thread) = maker.bays();
+        let drawing = ladder::draw(&drawing_bays, &thread);
+        let findings: Vec<FindingView> = maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
+        let notes = judged.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| maker.finding(0, f)).collect();
+        let open = judged.findings.iter().filter(|f| f.open()).count();
+        let at = rows.iter().position(|r| r.id == detail.id).unwrap_or(0);
+        let keys: Vec<String> = protocol.keys.iter().filter_map(|k| judged.keys.get(&k.id).map(|v| format!("{} {v}", k.title.to_lowercase()))).collect();
+        let keys = if keys.is_empty() { String::new() } else { format!(", {}", keys.join(", ")) };
+        let revision = if detail.revision > 1 { format!(" · revision {}", detail.revision) } else { String::new() };
+        let state_words = match detail.state.as_str() {
+            "signed" => "signed; u takes the signature back".to_owned(),
+            "returned" => format!("returned {}", detail.returned_at.map(time).unwrap_or_default()),
+            _ if open == 0 => "nothing left to decide: Space signs".to_owned(),
+            _ => format!("{open} to decide"),
+        };
+        BenchView {
+            id: detail.id,
+            version: detail.version,
+            team: judged.team.clone(),
+            place: format!("{} watch{keys} · {}", judged.section, protocol.title),
+            aside: format!("table {} of {} · handed in {} · protocol {}{revision}", at + 1, rows.len(), time(detail.handed_in_at), protocol.version),
+            tally: tally(judged),
+            bays,
+            ladder: drawing.svg,
+            ladder_height: drawing.height,
+            replicates: replicates::draw(protocol, judged, 234.0),
+            settled: findings.len() - findings.iter().filter(|f| f.open).count(),
+            findings,
+            notes,
+            open,
+            lines: maker.lines(),
+            awarded: points(judged.score.awarded),
+            decided: points(judged.score.decided),
+            possible: judged.score.possible.normalize().to_string(),
+            sentences: maker.sentences(),
+            state: detail.state.clone(),
+            state_words,
+            can_sign: detail.state == "waiting" && open == 0,
+            can_undo: detail.state == "signed" || !detail.decisions.is_empty(),
+            previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
+            next: rows.get(at + 1).map(|r| r.id),
+            cautions: protocol.cautions.clone(),
+        }
+    }
+}
+
+fn tally(judged: &Judged) -> Vec<(Mark, usize)> {
+    use VerdictKind::*;
+    [
+        (Agrees, "agrees", "agree"),
+        (Rounded, "rounded", "rounded"),
+        (Carried, "carried", "carried"),
+        (Slip, "slip", "slip"),
+        (Unexplained, "unexplained", "unexplained"),
+        (Missing, "missing", "missing"),
+        (Unreadable, "unreadable", "unreadable"),
+        (Unchecked, "unchecked", "unchecked"),
+    ]
+    .into_iter()
+    .map(|(kind, symbol, word)| (Mark { symbol, word }, judged.results.iter().filter(|r| r.verdict == kind).count()))
+    .filter(|(_, n)| *n > 0)
+    .collect()
+}
+
+/// Distance of R from C in units of the last digit written.
+fn distance(r: &JudgedResult) -> Option<f64> {
+    let number = r.reported.number.as_ref()?;
+    let unit = power_of_ten(number.last_place) * r.reported.scale;
+    Some((r.reported.value? - r.clean.or(r.carried)?) / unit).filter(|d| d.is_finite())
+}
+
+impl Maker<'_> {
+    fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<(usize, bool)> {
+        self.numbered.iter().enumerate().filter(|(_, i)| about(&self.judged.findings[**i])).map(|(n, i)| (n + 1, !self.judged.findings[*i].open())).collect()
+    }
+
+    fn in_hand(&self) -> Option<&Finding> {
+        self.hand.and_then(|n| self.numbered.get(n - 1)).map(|i| &self.judged.findings[*i])
+    }
+
+    fn bays(&self) -> (Vec<BayView>, Vec<ladder::Bay>, Vec<f64>) {
+        let hand_item = self.in_hand().and_then(|f| f.item);
+        // Readings that the rung in hand uses, to be joined to it.
+        let used: Vec<usize> = hand_item
+            .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
+            .map(|r| self.protocol.results[r.index].node.items())
+            .unwrap_or_default();
+        let mut views = Vec::new();
+        let mut drawings = Vec::new();
+        let mut thread = Vec::new();
+        let mut top = HEAD;
+        let mut rung_of_item: Vec<(usize, usize)> = Vec::new();
+        for (b, bay) in self.protocol.bays.iter().enumerate() {
+            let readings: Vec<ReadingView> = self.judged.readings.iter().enumerate().filter(|(i, _)| self.protocol.readings[*i].bay == b).map(|(i, _)| self.reading(i)).collect();
+            let results: Vec<&JudgedResult> = self.judged.results.iter().filter(|r| self.protocol.results[r.index].bay == b).collect();
+            let lines: Vec<usize> = readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(5) } else { 1 }).collect();
+            let height = 19 * lines.iter().sum::<usize>();
+            let rows = results.len().max(height.div_ceil(28)).max(1);
+            let mut y = top + BAY;
+            for (reading, lines) in self.judged.readings.iter().enumerate().filter(|(i, _)| self.protocol.readings[*i].bay == b).map(|(_, r)| r).zip(&lines) {
+                if used.contains(&reading.item) {
+                    thread.push(y + 9.5 + 19.0 * (*lines - 1) as f64);
+                }
+                y += 19.0 * *lines as f64;
+            }
+            let mut rungs = Vec::new();
+            for r in &results {
+                let number = rung_of_item.len();
+                let carried_from = if r.verdict == VerdictKind::Carried { r.tainted_by.iter().filter_map(|t| rung_of_item.iter().find(|(i, _)| i == t).map(|(_, n)| *n)).collect() } else { Vec::new() };
+                rung_of_item.push((r.item, number));
+                let unit = r.reported.number.as_ref().map_or(1.0, |n| power_of_ten(n.last_place) * r.reported.scale);
+                let envelope = if r.verdict == VerdictKind::Agrees || r.reported.number.is_none() { 0.0 } else { r.envelope / unit };
+                rungs.push(ladder::Rung { symbol: r.verdict.word(), distance: distance(r), envelope, carried_from, in_hand: hand_item == Some(r.item) });
+            }
+            views.push(BayView { title: bay.title.clone(), rows, fillers: rows - results.len(), readings, rungs: self.rungs(&results, hand_item) });
+            drawings.push(ladder::Bay { rows, rungs });
+            top += BAY + RUNG * rows as f64;
+        }
+        (views, drawings, thread)
+    }
+
+    fn reading(&self, i: usize) -> ReadingView {
+        let judged = &self.judged.readings[i];
+        let item = &self.protocol.items[judged.item];
+        let flagged = |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
+        let short = self.judged.findings.iter().any(|f| f.code == "reading-digits" && f.item == Some(judged.item));
+        let instrument = &self.protocol.instruments[self.protocol.readings[i].instrument];
+        let step = instrument.step * instrument.unit.factor / item.unit.factor;
+        let cell = |c: &JudgedCell| CellView {
+            text: c.text.clone(),
+            class: match &c.state {
+                CellState::Unreadable(_) | CellState::Bound => "aground",
+                _ if !c.counts && c.value.is_some() => "out",
+                _ if flagged(c.row) => "odd",
+                _ => "",
+            },
+            missing: c.state == CellState::Missing,
+            gap: short && c.resolution >= 2.0 * step,
+            said: match &c.state {
+                CellState::Unreadable(why) => format!("unreadable: {why}"),
+                CellState::Bound => "beyond the range".to_owned(),
+                CellState::Missing => "missing".to_owned(),
+                CellState::Read if !c.counts => "left out".to_owned(),
+                CellState::Read => String::new(),
+            },
+        };
+        ReadingView {
+            title: capital(&item.title),
+            symbol: base(&item.symbol),
+            unit: item.unit.text.clone(),
+            repeated: self.protocol.rows_of(judged.item).is_some(),
+            cells: judged.cells.iter().map(cell).collect(),
+            pennants: self.pennants(|f| f.item == Some(judged.item)),
+        }
+    }
+
+    fn rungs(&self, results: &[&JudgedResult], hand: Option<usize>) -> Vec<RungView> {
+        let places = |text: &str| text.rsplit_once(['.', ',']).map_or(0, |(_, d)| d.chars().take_while(char::is_ascii_digit).count());
+        let short = |text: &str| text.chars().count() <= 11;
+        let widest = results.iter().filter(|r| short(&r.reported.text)).map(|r| places(&r.reported.text)).max().unwrap_or(0);
+        let integers = results.iter().map(|r| whole(&shown_clean(r))).max().unwrap_or(1);
+        results
+            .iter()
+            .map(|r| {
+                let item = &self.protocol.items[r.item];
+                let clean = if r.clean.is_some() { shown_clean(r) } else { "—".to_owned() };
+                let missing = widest.saturating_sub(places(&r.reported.text));
+                let pad = if missing == 0 || !short(&r.reported.text) { String::new() } else { format!("{}{}", if places(&r.reported.text) == 0 { "." } else { "" }, "0".repeat(missing)) };
+                let hint = match (&r.slip, &r.face, r.verdict) {
+                    (Some(s), _, VerdictKind::Slip) => s.says.clone(),
+                    (_, Some(face), _) => capital(&format!("{face}.")),
+                    _ => String::new(),
+                };
+                RungView {
+                    title: capital(&item.title),
+                    symbol: base(&item.symbol),
+                    reported: if r.reported.text.is_empty() { "—".to_owned() } else if r.reported.text.chars().count() > 13 { format!("{}…", r.reported.text.chars().take(9).collect::<String>()) } else { r.reported.text.clone() },
+                    reported_pad: pad,
+                    plus_minus: r.reported.plus_minus.clone(),
+                    clean_pad: "0".repeat(integers.saturating_sub(whole(&clean))),
+                    clean,
+                    unit: item.unit.text.clone(),
+                    words: ladder::in_words(distance(r)),
+                    mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
+                    hint,
+                    pennants: self.pennants(|f| f.item == Some(r.item)),
+                    in_hand: hand == Some(r.item),
+                }
+            })
+            .collect()
+    }
+
+    fn finding(&self, number: usize, f: &Finding) -> FindingView {
+        let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
+        let slip = f.item.and_then(|i| self.judged.results.iter().find(|r| r.item == i)).and_then(|r| r.slip.as_ref()).filter(|_| f.code == "slip");
+        let took = |p: Decimal| if p > Decimal::ZERO { format!("−{}", points(p)) } else { "no points".to_owned() };
+        let decided = match &f.decision {
+            Some(d) => {
+                let reason = if d.reason.is_empty() { String::new() } else { format!(": “{}”", d.reason) };
+                match d.action {
+                    jurado_core::decision::Action::Accept => format!("taken by {}{reason}", d.by),
+                    jurado_core::decision::Action::Forgive => format!("forgiven by {}{reason}", d.by),
+                    jurado_core::decision::Action::Points(p) => format!("{} by {}{reason}", took(p), d.by),
+                }
+            }
+            None => String::new(),
+        };
+        let proposal = match (&f.decision, f.severity) {
+            (Some(_), _) => took(f.decided_cost),
+            (None, Severity::Charge) => format!("by rule, {}", took(f.cost)),
+            (None, _) => took(f.cost),
+        };
+        FindingView {
+            number,
+            key: f.key.clone(),
+            mark: mark_of(f.code),
+            about: f.item.map(|i| self.protocol.full_title(i)).unwrap_or_default(),
+            short: f.says.chars().take(118).collect::<String>() + if f.says.chars().count() > 118 { "…" } else { "" },
+            says: f.says.clone(),
+            proposal,
+            chance: slip.map(|s| notation::chance(s.probability)).unwrap_or_default(),
+            fragile: f.fragile.clone().filter(|_| f.decision.is_none()),
+            open: f.open(),
+            done: !f.open(),
+            now: number > 0 && self.hand == Some(number),
+            decided,
+            most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
+        }
+    }
+
+    fn lines(&self) -> Vec<LineView> {
+        self.judged
+            .score
+            .lines
+            .iter()
+            .map(|l| LineView {
+                id: l.criterion.clone(),
+                title: l.title.clone(),
+                says: l.says.clone(),
+                hangs: l.fragile.clone(),
+                awarded: points(l.awarded),
+                decided: points(l.decided),
+                possible: l.possible.normalize().to_string(),
+                changed: l.changed.as_ref().map(|d| format!("changed by {}: “{}”", d.by, d.reason)),
+                open: self.judged.findings.iter().any(|f| f.open() && f.criterion.as_deref() == Some(&l.criterion)),
+                pennants: self.pennants(|f| f.criterion.as_deref() == Some(&l.criterion)),
+            })
+            .collect()
+    }
+
+    fn sentences(&self) -> Vec<(Option<usize>, bool, String)> {
+        sentences(self.judged)
+            .into_iter()
+            .map(|(key, text)| {
+                let number = self.numbered.iter().position(|i| self.judged.findings[*i].key == key).map(|n| n + 1);
+                let done = number.is_some_and(|n| !self.judged.findings[self.numbered[n - 1]].open());
+                (number, done, text)
+            })
+            .collect()
+    }
+}
+
+/// Digits before the decimal mark.
+fn whole(text: &str) -> usize {
+    text.chars().take_while(|c| *c != '.').filter(char::is_ascii_digit).count()
+}

@@ -1,0 +1,69 @@
+//! What stands around every page: head, passage, title.
+
+use jurado_store::DocketRow;
+
+use crate::session::Actor;
+
+/// Over this many tables a length of the passage stands for several.
+const LENGTHS: usize = 120;
+
+/// The frame of a page.
+pub(crate) struct Frame {
+    pub(crate) title: String,
+    pub(crate) current: &'static str,
+    pub(crate) name: String,
+    pub(crate) role: &'static str,
+    pub(crate) token: String,
+    pub(crate) night: bool,
+    pub(crate) signed_in: bool,
+    pub(crate) passage: Vec<&'static str>,
+    pub(crate) passage_label: String,
+}
+
+impl Frame {
+    pub(crate) fn of(actor: &Actor, title: &str, current: &'static str) -> Frame {
+        Frame {
+            title: title.to_owned(),
+            current,
+            name: actor.user.name.clone(),
+            role: actor.user.role.word(),
+            token: actor.token.clone(),
+            night: actor.night,
+            signed_in: true,
+            passage: Vec::new(),
+            passage_label: String::new(),
+        }
+    }
+
+    /// For somebody who is not signed in.
+    pub(crate) fn outside(title: &str, night: bool) -> Frame {
+        Frame { title: title.to_owned(), current: "", name: String::new(), role: "", token: String::new(), night, signed_in: false, passage: Vec::new(), passage_label: String::new() }
+    }
+
+    /// For an answer made far from any session.
+    pub(crate) fn bare(title: &str) -> Frame {
+        Frame::outside(title, false)
+    }
+
+    /// One length for each table of the round: filled is done, brass is here, open is ahead.
+    pub(crate) fn with_passage<'a>(mut self, rows: impl Iterator<Item = &'a DocketRow>, here: Option<u32>) -> Frame {
+        let rows: Vec<&DocketRow> = rows.collect();
+        let done = rows.iter().filter(|r| r.state != "waiting").count();
+        let step = rows.len().div_ceil(LENGTHS).max(1);
+        self.passage = rows
+            .chunks(step)
+            .map(|chunk| {
+                if here.is_some() && chunk.iter().any(|r| Some(r.id) == here) {
+                    "here"
+                } else if chunk.iter().all(|r| r.state != "waiting") {
+                    "done"
+                } else {
+                    ""
+                }
+            })
+            .collect();
+        let each = if step > 1 { format!("; one length stands for {step}") } else { String::new() };
+        self.passage_label = format!("Passage: {done} of {} tables done{each}", rows.len());
+        self
+    }
+}

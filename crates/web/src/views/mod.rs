@@ -1,0 +1,59 @@
+//! Finished text and coordinates for the templates. All rounding comes from `core::notation`.
+
+pub(crate) mod bench;
+pub(crate) mod docket;
+pub(crate) mod frame;
+pub(crate) mod intake;
+pub(crate) mod ladder;
+pub(crate) mod replicates;
+pub(crate) mod returns;
+pub(crate) mod shoals;
+
+/// First letter large.
+pub(crate) fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
+}
+
+/// A text made safe for a query string.
+pub(crate) fn query(text: &str) -> String {
+    text.bytes().map(|b| if b.is_ascii_alphanumeric() || b"-._~/".contains(&b) { (b as char).to_string() } else { format!("%{b:02X}") }).collect()
+}
+
+/// A verdict or finding drawn and named: the symbol's id and the word.
+#[derive(Clone, Debug)]
+pub(crate) struct Mark {
+    pub(crate) symbol: &'static str,
+    pub(crate) word: &'static str,
+}
+
+/// The mark of a finding by its code.
+pub(crate) fn mark_of(code: &str) -> Mark {
+    let (symbol, word) = match code {
+        "slip" => ("slip", "slip"),
+        "slip-again" => ("slip", "the same slip"),
+        "unexplained" => ("unexplained", "unexplained"),
+        "ambiguous" => ("unexplained", "several stories"),
+        "missing-reading" | "missing-result" => ("missing", "missing"),
+        "unreadable" => ("unreadable", "unreadable"),
+        "bound" => ("unreadable", "beyond the range"),
+        "outlier-kept" => ("apart", "stands apart"),
+        "outlier-near" => ("apart", "nearly apart"),
+        "exclusion" | "exclusion-unsupported" => ("apart", "left out"),
+        "digits-few" | "reading-digits" => ("short", "a digit short"),
+        "digits-many" => ("short", "digits too many"),
+        "cut-too-early" => ("rounded", "cut early"),
+        "plus-minus-missing" => ("tight", "no ±"),
+        "plus-minus-unfair" | "plus-minus-near" => ("tight", "±"),
+        "plus-minus-digits" => ("tight", "digits of the ±"),
+        "unit-missing" | "unit-wrong" | "unit-unknown" | "unit-converted" => ("short", "unit"),
+        "accuracy" => ("differs", "accuracy"),
+        "precision" => ("apart", "spread"),
+        "accuracy-unchecked" | "precision-unchecked" | "unchecked" => ("unchecked", "unchecked"),
+        "implausible" => ("unexplained", "implausible"),
+        "duplicate" => ("unexplained", "there twice"),
+        "no-spread" => ("agrees", "all alike"),
+        _ => ("hangs", "noted"),
+    };
+    Mark { symbol, word }
+}
