@@ -31,6 +31,7 @@ pub(crate) fn serve(url: &str, port: u16, protocols: &Path, demo: bool) -> Outco
     let store = Store::open(url);
     store.migrate().map_err(told)?;
     install(&store, protocols)?;
+    store.run(jurado_store::sheets::rejudge_stale).map_err(told)?;
     let mut greeting = format!("Jurado answers on http://127.0.0.1:{port}/");
     if demo {
         store.run(load_demo).map_err(told)?;

@@ -1,4 +1,5 @@
 //! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent things are null.
+//! Points are those after the rulings and decisions that went in; with neither, those computed.
 
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -183,13 +184,13 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
             .map(|c| ComparisonOf { id: &c.id, kind: c.kind, value: c.value, limit: c.limit, verdict: c.verdict, says: &c.says })
             .collect(),
         score: ScoreOf {
-            awarded: exact(judged.score.awarded),
+            awarded: exact(judged.score.decided),
             possible: exact(judged.score.possible),
             lines: judged
                 .score
                 .lines
                 .iter()
-                .map(|l| LineOf { criterion: &l.criterion, awarded: exact(l.awarded), possible: exact(l.possible), says: &l.says, fragile: l.fragile.as_deref(), ruling: l.ruling })
+                .map(|l| LineOf { criterion: &l.criterion, awarded: exact(l.decided), possible: exact(l.possible), says: &l.says, fragile: l.fragile.as_deref(), ruling: l.ruling })
                 .collect(),
         },
     }

@@ -173,6 +173,8 @@ pub struct Slip {
     pub kind: SlipKind,
     /// What seems to have happened, one sentence with numbers.
     pub says: String,
+    /// The same as a bare clause: "the mean diameter was used as the radius".
+    pub clause: String,
     /// Chance of the class it belongs to.
     pub probability: f64,
     /// Other kinds, likeliest first.
@@ -222,10 +224,14 @@ pub struct Finding {
     pub severity: Severity,
     /// Item it is about.
     pub item: Option<usize>,
+    /// Further items it is about: the other places of one slip, all results with too many digits.
+    pub also: Vec<usize>,
     /// Row it is about.
     pub row: Option<u32>,
     /// For the reviewer: what was found, with the figure that proves it.
     pub says: String,
+    /// The same in a few words, for a list.
+    pub brief: String,
     /// For the student; empty where there is nothing to tell.
     pub tells: String,
     /// Criterion it is charged to.
@@ -245,6 +251,11 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// Whether it is about an item.
+    pub fn concerns(&self, item: usize) -> bool {
+        self.item == Some(item) || self.also.contains(&item)
+    }
+
     /// Whether it still wants a person.
     pub fn open(&self) -> bool {
         self.severity == Severity::Decide && self.decision.is_none() && self.ruling.is_none()

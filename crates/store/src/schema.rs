@@ -23,7 +23,7 @@ diesel::table! {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, submission_id -> Nullable<Unsigned<Integer>>,
         version -> Unsigned<Integer>, state -> Varchar, station -> Varchar, awarded -> Varchar, decided -> Varchar, possible -> Varchar,
         open_findings -> Unsigned<Integer>, hanging -> Varchar, mark -> Varchar, headline -> Varchar, profile -> Varchar,
-        protocol_digest -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
+        judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
     }
 }
 diesel::table! {

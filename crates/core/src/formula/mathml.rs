@@ -9,16 +9,13 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
     math(&draw(node, name, 0))
 }
 
-/// `left = right = value unit`: the whole correction in one line.
-pub fn correction(symbol: &str, node: &Node, symbols: &dyn Fn(usize) -> String, numbers: &dyn Fn(usize) -> String, value: &str) -> String {
-    let equals = "<mo>=</mo>";
-    math(&format!(
-        "<mrow>{}{equals}{}{equals}{}{equals}{}</mrow>",
-        atom(symbol),
-        draw(node, symbols, 0),
-        draw(node, numbers, 0),
-        atom(value)
-    ))
+/// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`.
+pub fn correction(symbol: &str, node: &Node, symbols: &dyn Fn(usize) -> String, numbers: &dyn Fn(usize) -> String, value: &str) -> [String; 3] {
+    [
+        math(&format!("<mrow>{}<mo>=</mo>{}</mrow>", atom(symbol), draw(node, symbols, 0))),
+        math(&format!("<mrow><mo>=</mo>{}</mrow>", draw(node, numbers, 0))),
+        math(&format!("<mrow><mo>=</mo>{}</mrow>", atom(value))),
+    ]
 }
 
 fn math(inner: &str) -> String {

@@ -175,7 +175,7 @@ fn formulas_are_drawn_in_three_stages() {
          <mi>W</mi><mi>p</mi></msub><mn>2</mn></msup></mrow></mfrac></math>"
             .replace("<mn>2</mn>", "<mrow><mn>2</mn></mrow>")
     );
-    let whole = mathml::correction("V", &node("a * b"), &symbols, &numbers, "51.7 cm²");
+    let whole = mathml::correction("V", &node("a * b"), &symbols, &numbers, "51.7 cm²").join("");
     for piece in ["<mi>V</mi><mo>=</mo>", "<mn>101.64</mn>", "<mtext>mm</mtext>", "<mn>51.7</mn>"] {
         assert!(whole.contains(piece), "{piece} in {whole}");
     }

@@ -108,6 +108,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let gives = notation::figures(best.predicted, case.number.map_or(4, |n| n.figures() as i32 + 1).clamp(3, 8));
     Slip {
         kind,
+        clause: best.says.clone(),
         says: match kind {
             SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => format!("It seems that {}: {gives}{unit} was meant.", best.says),
             _ => format!("It seems that {}: that gives {gives}{unit}.", best.says),

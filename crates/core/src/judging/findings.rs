@@ -16,8 +16,10 @@ impl Findings<'_> {
             code,
             severity,
             item,
+            also: Vec::new(),
             row,
             says: String::new(),
+            brief: String::new(),
             tells: String::new(),
             criterion: None,
             cost: Decimal::ZERO,
@@ -30,7 +32,10 @@ impl Findings<'_> {
     }
 
     /// Adds one; a second of the same key is dropped, so that a key names one finding.
-    pub(super) fn push(&mut self, finding: Finding) {
+    pub(super) fn push(&mut self, mut finding: Finding) {
+        if finding.brief.is_empty() {
+            finding.brief = finding.says.clone();
+        }
         if !self.list.iter().any(|f| f.key == finding.key) {
             self.list.push(finding);
         }

@@ -143,6 +143,8 @@ fn slip(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult, sh
     let tell_follow = if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
     found.push(Finding {
         says: format!("{}: {} {unit} reported, {clean} {unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}", capital(&title), result.reported.text, slip.says),
+        brief: format!("{}: {}.", capital(&title), slip.clause),
+        also: results.iter().filter(|r| r.item != result.item && slip.places.contains(&protocol.items[r.item].id)).map(|r| r.item).collect(),
         tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. {}{tell_follow}{copy_words}", result.reported.text, slip.says),
         criterion: shares.criterion.clone(),
         cost,
@@ -177,6 +179,7 @@ fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, 
     let fragile = result.slip.as_ref().filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0).map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
     found.push(Finding {
         says: format!("{}: {} {unit} reported, {clean} {unit} recomputed.{story}", capital(&title), result.reported.text),
+        brief: format!("{} {} {unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches(|c| c == '.').to_owned() + "."),
         tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
         criterion: shares.criterion.clone(),
         cost,
@@ -219,28 +222,41 @@ fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_
         return;
     };
     let tolerance = protocol.school.figure_tolerance;
+    let (mut few, mut many): (Vec<&JudgedResult>, Vec<&JudgedResult>) = Default::default();
     for result in results {
         // A carried value may be of another magnitude: its figures are not held against it a second time.
         let judged = matches!(result.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
         let (Some(number), true, Some(_)) = (&result.reported.number, judged, result.clean) else { continue };
         let written = number.figures() as i32;
-        let title = full_title(protocol, result);
-        let item = &protocol.items[result.item];
         // A whole number's trailing zeros may be place-holders: it is given the benefit.
         let fewest = written - (number.half_steps().len() as i32 - 1);
-        let (code, word) = if written < result.deserved - tolerance {
-            ("digits-few", "fewer")
+        if written < result.deserved - tolerance {
+            few.push(result);
         } else if fewest > result.deserved + tolerance {
-            ("digits-many", "more")
-        } else {
-            continue;
-        };
+            many.push(result);
+        }
+    }
+    // One habit is one finding with its places; what it takes still counts by result.
+    for (code, word, habit) in [("digits-few", "fewer", few), ("digits-many", "more", many)] {
+        let Some(first) = habit.first() else { continue };
+        let told: Vec<String> = habit
+            .iter()
+            .map(|r| format!("{} {} ({} of {})", full_title(protocol, r), shortened(&r.reported.text), r.reported.number.as_ref().map_or(0, |n| n.figures()), r.deserved))
+            .collect();
+        let example = format!("{} {} would do", notation::figures(first.clean.unwrap_or(0.0), first.deserved), protocol.items[first.item].unit.text);
         found.push(Finding {
-            says: format!("{} has {} figures; the readings support {}.", capital(&title), written, result.deserved),
-            tells: format!("Your {title}, {}, has {word} figures than the readings support ({}): {} {} would do.", result.reported.text, result.deserved, notation::figures(result.clean.unwrap_or(0.0), result.deserved), item.unit.text),
+            says: format!("{} figures than the readings support: {}.", capital(word), told.join(", ")),
+            brief: format!("{} with {word} figures than the readings support.", notation::counted(habit.len(), "result")),
+            tells: format!("{} than your readings support: {}. For the first, {example}.", capital(&format!("{word} figures")), told.join(", ")),
+            also: habit[1..].iter().map(|r| r.item).collect(),
             criterion: Some(criterion.clone()),
-            cost: each,
-            ..Findings::blank(code, format!("{code}:{}", item.id), Severity::Charge, Some(result.item), None)
+            cost: each * Decimal::from(habit.len()),
+            ..Findings::blank(code, code.to_owned(), Severity::Charge, Some(first.item), None)
         });
     }
+}
+
+/// A long answer's beginning.
+fn shortened(text: &str) -> String {
+    if text.chars().count() > 9 { text.chars().take(8).chain(['…']).collect() } else { text.to_owned() }
 }

@@ -81,7 +81,7 @@ CREATE TABLE sheets (
   mark VARCHAR(16) NOT NULL,
   headline VARCHAR(400) NOT NULL,
   profile VARCHAR(400) NOT NULL,
-  protocol_digest CHAR(64) NOT NULL,
+  judged_with CHAR(64) NOT NULL,
   signed_by INT UNSIGNED NULL,
   signed_at DATETIME NULL,
   returned_at DATETIME NULL,

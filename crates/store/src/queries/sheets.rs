@@ -335,7 +335,7 @@ pub(crate) fn refresh(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError
 }
 
 pub(crate) fn store_summary(c: &mut Db, id: u32, protocol: &Protocol, judged: &Judged) -> Result<(), StoreError> {
-    let s = Summary::of(protocol, judged);
+    let s = Summary::of(judged);
     diesel::update(sheets::table.find(id))
         .set((
             sheets::awarded.eq(s.awarded),
@@ -346,10 +346,43 @@ pub(crate) fn store_summary(c: &mut Db, id: u32, protocol: &Protocol, judged: &J
             sheets::mark.eq(s.mark),
             sheets::headline.eq(s.headline),
             sheets::profile.eq(s.profile),
-            sheets::protocol_digest.eq(&protocol.digest),
+            sheets::judged_with.eq(judged_with(protocol)),
         ))
         .execute(c)?;
     Ok(())
+}
+
+/// What a verdict depends on besides the table: engine and protocol, as one digest.
+fn judged_with(protocol: &Protocol) -> String {
+    crate::digest(format!("{}\n{}", jurado_core::verdict::ENGINE, protocol.digest).as_bytes())
+}
+
+/// Judges anew every sheet whose verdict came from another engine or protocol version. Gives how many.
+///
+/// # Errors
+/// Faults of the database.
+pub fn rejudge_stale(c: &mut Db) -> Result<usize, StoreError> {
+    let mut count = 0;
+    for lab in labs::all(c)? {
+        let with = judged_with(&lab.protocol);
+        let stale: Vec<(u32, u32)> = sheets::table
+            .filter(sheets::lab_id.eq(lab.id))
+            .filter(sheets::judged_with.ne(&with))
+            .filter(sheets::submission_id.is_not_null())
+            .select((sheets::id, sheets::submission_id.assume_not_null()))
+            .load(c)?;
+        c.transaction(|c| {
+            for (sheet, submission) in &stale {
+                let body: String = submissions::table.find(submission).select(submissions::body).first(c)?;
+                let table: Submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
+                let decisions: Vec<Decision> = in_force(c, *submission)?.into_iter().map(|d| d.decision).collect();
+                store_summary(c, *sheet, &lab.protocol, &judge(&lab.protocol, &table, &[], &decisions))?;
+            }
+            Ok::<_, StoreError>(())
+        })?;
+        count += stale.len();
+    }
+    Ok(count)
 }
 
 /// Puts a table in its place: a new sheet, a new revision, or nothing where it is the same as before.
@@ -371,7 +404,7 @@ pub(crate) fn hand_in(c: &mut Db, lab: &labs::Lab, team: u32, import: u32, table
                     (sheets::lab_id.eq(lab.id), sheets::team_id.eq(team), sheets::version.eq(1u32), sheets::state.eq("waiting")),
                     (sheets::station.eq(""), sheets::awarded.eq("0"), sheets::decided.eq("0"), sheets::possible.eq("0")),
                     (sheets::open_findings.eq(0u32), sheets::hanging.eq("0"), sheets::mark.eq("agrees"), sheets::headline.eq("")),
-                    (sheets::profile.eq(""), sheets::protocol_digest.eq("")),
+                    (sheets::profile.eq(""), sheets::judged_with.eq("")),
                 ))
                 .execute(c)?;
             (inserted(c)?, None)

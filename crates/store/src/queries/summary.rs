@@ -1,7 +1,6 @@
 //! What the Docket shows of a verdict: counted, worded and drawn once, when the verdict changes.
 
 use jurado_core::judging::hanging;
-use jurado_core::protocol::Protocol;
 use jurado_core::quantity::power_of_ten;
 use jurado_core::verdict::{Judged, VerdictKind};
 
@@ -21,7 +20,7 @@ pub(crate) struct Summary {
 }
 
 impl Summary {
-    pub(crate) fn of(protocol: &Protocol, judged: &Judged) -> Summary {
+    pub(crate) fn of(judged: &Judged) -> Summary {
         let open: Vec<_> = judged.findings.iter().filter(|f| f.open()).collect();
         let worst = open.iter().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.item)));
         let mark = worst.map_or_else(
@@ -37,11 +36,10 @@ impl Summary {
             },
         );
         let headline = match worst {
-            Some(f) => f.says.clone(),
-            None => judged.findings.iter().find(|f| f.cost > rust_decimal::Decimal::ZERO).map_or_else(|| "Nothing to decide.".to_owned(), |f| f.says.clone()),
+            Some(f) => f.brief.clone(),
+            None => judged.findings.iter().find(|f| f.cost > rust_decimal::Decimal::ZERO).map_or_else(|| "Nothing to decide.".to_owned(), |f| f.brief.clone()),
         };
         let profile: Vec<String> = judged.results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
-        let _ = protocol;
         Summary {
             awarded: judged.score.awarded.normalize().to_string(),
             decided: judged.score.decided.normalize().to_string(),

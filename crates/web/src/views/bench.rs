@@ -155,9 +155,9 @@ impl BenchView {
         let keys = if keys.is_empty() { String::new() } else { format!(", {}", keys.join(", ")) };
         let revision = if detail.revision > 1 { format!(" · revision {}", detail.revision) } else { String::new() };
         let state_words = match detail.state.as_str() {
-            "signed" => "signed; u takes the signature back".to_owned(),
+            "signed" => "signed".to_owned(),
             "returned" => format!("returned {}", detail.returned_at.map(time).unwrap_or_default()),
-            _ if open == 0 => "nothing left to decide: Space signs".to_owned(),
+            _ if open == 0 => "nothing is open".to_owned(),
             _ => format!("{open} to decide"),
         };
         BenchView {
@@ -297,13 +297,13 @@ impl Maker<'_> {
             unit: item.unit.text.clone(),
             repeated: self.protocol.rows_of(judged.item).is_some(),
             cells: judged.cells.iter().map(cell).collect(),
-            pennants: self.pennants(|f| f.item == Some(judged.item)),
+            pennants: self.pennants(|f| f.concerns(judged.item)),
         }
     }
 
     fn rungs(&self, results: &[&JudgedResult], hand: Option<usize>) -> Vec<RungView> {
         let places = |text: &str| text.rsplit_once(['.', ',']).map_or(0, |(_, d)| d.chars().take_while(char::is_ascii_digit).count());
-        let short = |text: &str| text.chars().count() <= 11;
+        let short = |text: &str| text.chars().count() <= 9;
         let widest = results.iter().filter(|r| short(&r.reported.text)).map(|r| places(&r.reported.text)).max().unwrap_or(0);
         let integers = results.iter().map(|r| whole(&shown_clean(r))).max().unwrap_or(1);
         results
@@ -321,7 +321,7 @@ impl Maker<'_> {
                 RungView {
                     title: capital(&item.title),
                     symbol: base(&item.symbol),
-                    reported: if r.reported.text.is_empty() { "—".to_owned() } else if r.reported.text.chars().count() > 13 { format!("{}…", r.reported.text.chars().take(9).collect::<String>()) } else { r.reported.text.clone() },
+                    reported: if r.reported.text.is_empty() { "—".to_owned() } else if r.reported.text.chars().count() > 9 { format!("{}…", r.reported.text.chars().take(7).collect::<String>()) } else { r.reported.text.clone() },
                     reported_pad: pad,
                     plus_minus: r.reported.plus_minus.clone(),
                     clean_pad: "0".repeat(integers.saturating_sub(whole(&clean))),
@@ -330,7 +330,7 @@ impl Maker<'_> {
                     words: ladder::in_words(distance(r)),
                     mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
                     hint,
-                    pennants: self.pennants(|f| f.item == Some(r.item)),
+                    pennants: self.pennants(|f| f.concerns(r.item)),
                     in_hand: hand == Some(r.item),
                 }
             })
@@ -362,7 +362,7 @@ impl Maker<'_> {
             key: f.key.clone(),
             mark: mark_of(f.code),
             about: f.item.map(|i| self.protocol.full_title(i)).unwrap_or_default(),
-            short: f.says.chars().take(118).collect::<String>() + if f.says.chars().count() > 118 { "…" } else { "" },
+            short: f.brief.clone(),
             says: f.says.clone(),
             proposal,
             chance: slip.map(|s| notation::chance(s.probability)).unwrap_or_default(),

@@ -33,6 +33,10 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
     let inner = x + 40.0;
     let span = width - 44.0;
     let _ = write!(out, "<rect class=\"w1\" x=\"{inner:.1}\" y=\"{TOP}\" width=\"{span:.1}\" height=\"{HEIGHT}\"/>");
+    if limits.is_none_or(|(a, b)| b <= a) {
+        // All alike: nothing is to be said, so the water is clear.
+        let _ = write!(out, "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{TOP}\" width=\"{span:.1}\" height=\"{HEIGHT}\"/>");
+    }
     if let Some((a, b)) = limits.filter(|(a, b)| b > a) {
         let (ya, yb) = (y(b).max(TOP), y(a).min(TOP + HEIGHT));
         let _ = write!(out, "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{ya:.1}\" width=\"{span:.1}\" height=\"{:.1}\"/>", (yb - ya).max(0.0));
@@ -59,8 +63,8 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
         }
         let _ = write!(out, "<text class=\"t3\" text-anchor=\"middle\" x=\"{px:.1}\" y=\"{:.1}\">{row}</text>", TOP + HEIGHT + 13.0);
     }
-    let title = crate::views::capital(&item.title);
-    let _ = write!(out, "<text class=\"t3\" x=\"{inner:.1}\" y=\"{:.1}\">{}, {}</text>", TOP + HEIGHT + 27.0, jurado_core::formula::mathml::escape(&title), item.unit.text);
+    let title = item.symbol.split('_').next().unwrap_or("");
+    let _ = write!(out, "<text class=\"t3\" x=\"{inner:.1}\" y=\"{:.1}\">{} in {}</text>", TOP + HEIGHT + 27.0, jurado_core::formula::mathml::escape(title), item.unit.text);
     Some(out)
 }
 

@@ -127,7 +127,7 @@ pub(crate) struct StepView {
     pub(crate) title: String,
     pub(crate) reported: String,
     pub(crate) mark: Mark,
-    pub(crate) math: String,
+    pub(crate) math: [String; 3],
     pub(crate) uncertainty: String,
 }
 

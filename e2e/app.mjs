@@ -1,0 +1,79 @@
+// Starts the application on a database of its own for one test file, and a browser beside it.
+import { spawn, execFileSync } from "node:child_process";
+import { existsSync } from "node:fs";
+import { createServer } from "node:net";
+import { chromium } from "playwright-core";
+
+const root = new URL("..", import.meta.url).pathname;
+export const binary = process.env.JURADO ?? `${root}target/debug/jurado`;
+const base = process.env.TEST_DATABASE_URL;
+if (!base) throw new Error("TEST_DATABASE_URL is not set: run ./test");
+
+const freePort = () => new Promise((resolve, reject) => {
+  const server = createServer();
+  server.once("error", reject);
+  server.listen(0, "127.0.0.1", () => { const { port } = server.address(); server.close(() => resolve(port)); });
+});
+
+export const sql = (text, database = "") => {
+  const url = new URL(base);
+  return execFileSync("mariadb", ["--no-defaults", "-h127.0.0.1", `-P${url.port}`, `-u${url.username}`, `-p${url.password}`, "-N", ...(database ? [database] : []), "-e", text], { encoding: "utf8" });
+};
+
+export async function startApp(name, { demo = true } = {}) {
+  if (!existsSync(binary)) throw new Error(`${binary} is not built`);
+  const database = `jurado_${name}`;
+  sql(`DROP DATABASE IF EXISTS ${database}; CREATE DATABASE ${database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`);
+  const url = base.replace(/\/jurado$/, `/${database}`);
+  const port = await freePort();
+  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo"] : [])], { cwd: root, env: { ...process.env, DATABASE_URL: url }, stdio: ["ignore", "pipe", "pipe"] });
+  let told = "";
+  child.stderr.on("data", (d) => { told += d; });
+  await new Promise((resolve, reject) => {
+    child.stdout.on("data", (d) => { if (String(d).includes("answers on")) resolve(); });
+    child.once("exit", (code) => reject(new Error(`the application ended with ${code}: ${told}`)));
+  });
+  const browser = await chromium.launch({
+    executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
+    args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+  });
+  const origin = `http://127.0.0.1:${port}`;
+  const app = {
+    origin, database, url,
+    /** A page with errors of its console collected. */
+    async page(options = {}) {
+      const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, ...options });
+      const page = await context.newPage();
+      page.faults = [];
+      page.on("pageerror", (e) => page.faults.push(e.message));
+      page.on("console", (m) => { if (m.type() === "error" && !/status of (4|5)\d\d/.test(m.text())) page.faults.push(m.text()); });
+      return page;
+    },
+    async signIn(name, password, options) {
+      const page = await app.page(options);
+      await page.goto(`${origin}/sign-in`);
+      await page.getByLabel("Name").fill(name);
+      await page.getByLabel("Password").fill(password);
+      await page.getByRole("button", { name: "Sign in" }).click();
+      await page.waitForURL("**/docket");
+      return page;
+    },
+    coordinator: (options) => app.signIn("coordinator", "harbour light", options),
+    reviewer1: (options) => app.signIn("reviewer1", "morning tide", options),
+    reviewer2: (options) => app.signIn("reviewer2", "evening tide", options),
+    /** From the Docket to a team's table. */
+    async bench(page, team) {
+      await page.goto(`${origin}/returns`);
+      await page.getByRole("link", { name: team, exact: true }).click();
+      await page.getByRole("link", { name: "To the Bench" }).click();
+      await page.getByRole("heading", { level: 1, name: team }).waitFor();
+    },
+    async stop() {
+      await browser.close();
+      child.kill("SIGTERM");
+      await new Promise((resolve) => { if (child.exitCode !== null) resolve(); else child.once("exit", resolve); });
+      sql(`DROP DATABASE IF EXISTS ${database}`);
+    },
+  };
+  return app;
+}

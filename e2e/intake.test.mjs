@@ -1,0 +1,147 @@
+// Intake as a person meets it: a good file, a mixed one, unusable ones, the same one twice, and a database that stops.
+import assert from "node:assert/strict";
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { binary, sql, startApp } from "./app.mjs";
+
+let app, csv, dir;
+before(async () => {
+  app = await startApp("intake");
+  dir = mkdtempSync(join(tmpdir(), "jurado-intake-"));
+  execFileSync(binary, ["demo", "--out", dir]);
+  csv = readFileSync(join(dir, "submissions.csv"), "utf8");
+});
+after(async () => { await app?.stop(); });
+
+const HEADER = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
+const file = (name, content) => { const path = join(dir, name); writeFileSync(path, content); return path; };
+const bring = async (page, path) => {
+  await page.goto(`${app.origin}/intake`);
+  await page.locator("#file").setInputFiles(path);
+  await page.getByRole("button", { name: "Look at it first" }).click();
+};
+const rowsOf = (team) => csv.split("\n").filter((l) => l.split(",")[1] === team);
+const count = (table) => Number(sql(`SELECT COUNT(*) FROM ${table}`, app.database));
+
+test("a file is looked at, taken, judged, and bringing it again changes nothing", async () => {
+  const page = await app.reviewer1();
+  const before = count("submissions");
+  // Bittern measured once more: another diameter.
+  const text = HEADER + rowsOf("Bittern").join("\n").replace("disc_mass,,", "disc_mass,,1") + "\n";
+  const path = file("again.csv", text);
+  await bring(page, path);
+  await page.getByRole("heading", { name: "again.csv" }).waitFor();
+  assert.match(await page.locator("main").textContent(), /a table is in already/);
+  assert.equal(count("submissions"), before, "nothing is stored by looking");
+  await page.getByRole("button", { name: "Take 1 table" }).click();
+  await page.getByRole("status").getByText("1 revised").waitFor();
+  assert.equal(count("submissions"), before + 1);
+  await app.bench(page, "Bittern");
+  assert.match(await page.locator(".title").textContent(), /revision 2/);
+  await bring(page, path);
+  await page.getByRole("status").getByText("This file is in already").waitFor();
+  assert.equal(await page.getByRole("button", { name: /^Take/ }).count(), 0);
+  assert.equal(count("submissions"), before + 1);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("good rows are offered, the others wait in quarantine with the reason, and are settled", async () => {
+  const page = await app.reviewer1();
+  const good = rowsOf("Curlew").join("\n").replaceAll(",mm,", ", mm ,");
+  const bad = "Morning,Nobody,4,zero,,0.02,mm,,,\nMidnight,Curlew,4,zero,,0.02,mm,,,\nMorning,Alfa,1,plate_lenght,,84.20,mm,,,\nMorning,Alfa,9,zero,,0.02,mm,,,\nFirst Dog,Zulu,4,zero,,0.02,mm,,,";
+  await bring(page, file("mixed.csv", `${HEADER}${good}\n${bad}\n`));
+  const held = page.locator(".heldlist").first();
+  await held.getByText("there is no team `Nobody` in Morning").waitFor();
+  for (const words of ["there is no section `Midnight`", "did you mean `plate_length`?", "there is no station `9`", "`First Dog` is not one of yours"]) await held.getByText(words).waitFor();
+  await held.getByText("line 26, column 9").first().waitFor();
+  await page.getByRole("button", { name: "Take 1 table" }).click();
+  await page.getByRole("status").getByText("5 rows in quarantine").waitFor();
+  await page.goto(`${app.origin}/docket`);
+  await page.getByText("5 rows").waitFor();
+  await page.goto(`${app.origin}/intake`);
+  const rows = page.locator("#quarantine tbody tr");
+  assert.equal(await rows.count(), 5);
+  await rows.first().getByRole("button", { name: "Seen to" }).click();
+  await page.waitForFunction(() => document.querySelectorAll("#quarantine tbody tr").length === 4);
+  await page.context().close();
+});
+
+test("unusable files are told with line, column and mend, and the server lives on", async () => {
+  const page = await app.coordinator();
+  const cases = [
+    ["empty.csv", "", /No file was chosen|the file is empty/],
+    ["latin.csv", Buffer.from("section,team,item,value\nMorning,Alfa,zero,0,02 \xb1\n", "latin1"), /0xB1 is not UTF-8/],
+    ["columns.csv", "section,team,station\nMorning,Alfa,1\n", /Line 1, column 1: the first line lacks the columns item, value/],
+    ["wide.csv", `section,team,item,value${",x".repeat(10000)}\n`, /more than 200 columns|there twice/],
+    ["nul.csv", Buffer.alloc(5000), /full of NUL bytes/],
+    ["utf16.csv", Buffer.from("\ufeffsection,team", "utf16le"), /UTF-16/],
+    ["rows.csv", HEADER + "Morning,Alfa,1,zero,,0,mm,,,\n".repeat(700_000), /more than 200000 rows|larger than 20 megabytes/],
+  ];
+  for (const [name, content, told] of cases) {
+    await bring(page, file(name, content));
+    const alert = page.locator("[role=alert], .heldlist").first();
+    await alert.waitFor();
+    assert.match(await page.locator("main").textContent(), told, name);
+  }
+  const answer = await page.goto(`${app.origin}/health`);
+  assert.equal(answer.status(), 200);
+  await page.context().close();
+});
+
+test("a 200 MB file is refused and the server lives on", async () => {
+  const page = await app.coordinator();
+  await bring(page, file("huge.csv", Buffer.alloc(200 * 1024 * 1024, "Morning,Alfa,1,zero,,0,mm,,,\n")));
+  await page.getByRole("alert").getByText("larger than 20 megabytes").waitFor({ timeout: 60_000 });
+  assert.equal((await page.goto(`${app.origin}/health`)).status(), 200);
+  await page.context().close();
+});
+
+test("semicolons and a decimal comma are taken, and pasted lines too", async () => {
+  const page = await app.coordinator();
+  await page.goto(`${app.origin}/intake`);
+  await page.locator("#pasted").fill("section;team;station;item;row;value;unit\nMorning;Delta;5;zero;;0,02;mm\nMorning;Delta;5;plate_length;;93,96;mm\n");
+  await page.getByRole("button", { name: "Look at it first" }).click();
+  await page.getByText("Columns are parted by a semicolon.").waitFor();
+  await page.getByRole("button", { name: "Put aside" }).click();
+  await page.waitForURL("**/intake");
+  await page.getByText("put aside").first().waitFor();
+  await page.context().close();
+});
+
+test("a form without its token, and one from nobody, change nothing", async () => {
+  const page = await app.coordinator();
+  for (const path of ["/bench/1/decide", "/bench/1/undo", "/bench/1/sign", "/intake/1/take", "/intake/1/drop", "/quarantine/1/settle", "/returns/release", "/sign-out"]) {
+    const form = { token: "0".repeat(48), version: "1", finding: "x", action: "accept" };
+    const answer = await page.request.post(app.origin + path, { form, maxRedirects: 0 });
+    assert.equal(answer.status(), 403, path);
+    const nobody = await app.page();
+    const refused = await nobody.request.post(app.origin + path, { form, maxRedirects: 0 });
+    assert.equal(refused.status(), 303, path);
+    assert.equal(refused.headers().location, "/sign-in");
+    await nobody.context().close();
+  }
+  for (const path of ["/", "/docket", "/bench", "/bench/1", "/intake", "/intake/1", "/returns", "/returns/1", "/returns/marks.csv"]) {
+    const nobody = await app.page();
+    const answer = await nobody.request.get(app.origin + path, { maxRedirects: 0 });
+    assert.equal(answer.status(), 303, path);
+    await nobody.context().close();
+  }
+  const reviewer = await app.reviewer1();
+  const token = await reviewer.locator("input[name=token]").first().inputValue();
+  assert.equal((await reviewer.request.post(`${app.origin}/returns/release`, { form: { token } })).status(), 403, "a role that may not");
+  await page.context().close();
+  await reviewer.context().close();
+});
+
+test("eight wrong passwords and the name has to wait", async () => {
+  const page = await app.page();
+  for (let i = 0; i < 8; i++) await page.request.post(`${app.origin}/sign-in`, { form: { name: "reviewer2", password: "no", to: "" } });
+  const answer = await page.request.post(`${app.origin}/sign-in`, { form: { name: "reviewer2", password: "evening tide", to: "" } });
+  assert.equal(answer.status(), 422);
+  assert.match(await answer.text(), /Too many tries/);
+  await page.context().close();
+});
