@@ -21,7 +21,7 @@ UM2 = (D("0.01") / SQRT12) ** 2 + (D("0.02") / SQRT3) ** 2  # step and limit of 
 ORDER = ["plate_volume", "plate_density", "plate_error", "disc_diameter_mean", "disc_thickness_mean", "disc_volume", "disc_density", "disc_error"]
 
 # A person's judgement: verdicts in ORDER, slip kinds by result, points.
-A, R, C, S, M = "agrees", "rounded", "carried", "slip", "missing"
+A, R, C, S, W = "agrees", "rounded", "carried", "slip", "unchecked"
 JUDGED = {
     "Alfa": ([A] * 8, {}, "20"),
     "Bittern": ([A, A, A, A, A, S, C, C], {"disc_volume": "radius-diameter"}, "19.25"),
@@ -31,7 +31,7 @@ JUDGED = {
     "Echo": ([A, R, R, A, A, R, R, R], {}, "20"),          # went on with what was written down
     "Eider": ([A] * 8, {}, "19.5"),                        # one thickness was not taken
     "Foxtrot": ([S, C, C, S, S, C, C, C], {"plate_volume": "term-omitted", "disc_diameter_mean": "term-omitted", "disc_thickness_mean": "term-omitted"}, "19.25"),
-    "November": ([A, A, A, A, A, A, M, M], {}, "19.5"),    # the disc was not weighed: charged once
+    "November": ([A, A, A, A, A, A, W, R], {}, "19.5"),    # the disc's mass is not on the sheet: charged once
     "Petrel": ([A] * 8, {}, "20"),                         # the chord was left out with its cause
 }
 
@@ -103,7 +103,7 @@ def work(cells, station):
     carried["plate_error"] = percent(use("plate_density"), D(0), PLATE[station])[0]
     carried["disc_volume"] = PI * use("disc_diameter_mean") ** 2 / 4 * use("disc_thickness_mean") / 1000
     carried["disc_density"] = None if m is None else m / use("disc_volume")
-    carried["disc_error"] = None if m is None else percent(use("disc_density"), D(0), DISC[station])[0]
+    carried["disc_error"] = percent(use("disc_density"), D(0), DISC[station])[0]
     tests = {i: dixon([number(v) for _, v, _ in cells[i]]) for i in ("disc_diameter", "disc_thickness")}
     return out, carried, accuracy, tests
 

@@ -17,7 +17,8 @@ pub(crate) type Outcome = Result<(), Vec<String>>;
 pub(crate) const DEMO_SEED: u64 = 1871;
 
 fn read(path: &Path) -> Result<Vec<u8>, Vec<String>> {
-    std::fs::read(path).map_err(|e| vec![format!("{}:1:1: the file cannot be read: {e}; mend its name or its rights", path.display())])
+    std::fs::read(path)
+        .map_err(|e| vec![format!("{}:1:1: the file cannot be read: {e}; mend its name or its rights", path.display())])
 }
 
 fn told(path: &Path, fault: &Fault) -> String {
@@ -53,7 +54,15 @@ fn write(out: Option<&Path>, text: &str) -> Outcome {
 /// `jurado protocol check`
 pub(crate) fn check(path: &Path) -> Outcome {
     let p = load(path)?;
-    println!("{}: {} version {}, {} readings, {} results, {} points", path.display(), p.id, p.version, p.readings.len(), p.results.len(), p.possible);
+    println!(
+        "{}: {} version {}, {} readings, {} results, {} points",
+        path.display(),
+        p.id,
+        p.version,
+        p.readings.len(),
+        p.results.len(),
+        p.possible
+    );
     Ok(())
 }
 
@@ -65,29 +74,45 @@ pub(crate) fn template(protocol: &Path, out: Option<&Path>) -> Outcome {
 /// `jurado demo`
 pub(crate) fn demo(seed: u64, out: &Path) -> Outcome {
     let demo = jurado_sim::demo_class(seed);
-    std::fs::create_dir_all(out).map_err(|e| vec![format!("{}:1:1: cannot be made: {e}; choose another folder", out.display())])?;
+    std::fs::create_dir_all(out)
+        .map_err(|e| vec![format!("{}:1:1: cannot be made: {e}; choose another folder", out.display())])?;
     write(Some(&out.join("submissions.csv")), &demo.csv())?;
     let truth = serde_json::to_string_pretty(&demo.class).map_err(|e| vec![e.to_string()])?;
     write(Some(&out.join("truth.json")), &(truth + "\n"))
 }
 
 /// `jurado judge`
-pub(crate) fn judge(protocol: &Path, submissions: &Path, rulings: Option<&Path>, json: bool, out: Option<&Path>) -> Outcome {
+pub(crate) fn judge(
+    protocol: &Path,
+    submissions: &Path,
+    rulings: Option<&Path>,
+    json: bool,
+    out: Option<&Path>,
+) -> Outcome {
     let protocol = load(protocol)?;
     let bytes = read(submissions)?;
     let kind = submissions.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
     let intake = match kind.as_str() {
         "json" => jurado_intake::read_json(&bytes, &protocol),
         "xlsx" | "ods" => {
-            return Err(vec![format!("{}:1:1: spreadsheets are not read yet; save the sheet as “CSV UTF-8” and give that", submissions.display())]);
+            return Err(vec![format!(
+                "{}:1:1: spreadsheets are not read yet; save the sheet as “CSV UTF-8” and give that",
+                submissions.display()
+            )]);
         }
         _ => jurado_intake::read_csv(&bytes, &protocol, None),
     }
     .map_err(|f| vec![told(submissions, &f)])?;
     let rulings: Vec<Ruling> = match rulings {
         None => Vec::new(),
-        Some(path) => serde_json::from_slice(&read(path)?)
-            .map_err(|e| vec![format!("{}:{}:{}: these are no rulings: {e}; see docs/protocols.md", path.display(), e.line().max(1), e.column().max(1))])?,
+        Some(path) => serde_json::from_slice(&read(path)?).map_err(|e| {
+            vec![format!(
+                "{}:{}:{}: these are no rulings: {e}; see docs/protocols.md",
+                path.display(),
+                e.line().max(1),
+                e.column().max(1)
+            )]
+        })?,
     };
     // Rows that cannot be used do not stop the others; they are told, and the verdicts are of the rest.
     for held in &intake.held {
@@ -106,12 +131,24 @@ fn text_report(protocol: &Protocol, class: &[Judged]) -> String {
     let mut out = String::new();
     for j in class {
         let keys: Vec<String> = j.keys.iter().map(|(k, v)| format!("{k} {v}")).collect();
-        out += &format!("{} / {} ({}): {} of {}\n", j.section, j.team, keys.join(", "), j.score.awarded, j.score.possible);
+        out +=
+            &format!("{} / {} ({}): {} of {}\n", j.section, j.team, keys.join(", "), j.score.awarded, j.score.possible);
         for r in &j.results {
             let item = &protocol.items[r.item];
             let clean = r.clean.map_or_else(|| "—".to_owned(), |_| jurado_core::judging::shown_clean(r));
-            let slip = r.slip.as_ref().map(|s| format!("  {} ({})", s.kind, notation::chance(s.probability))).unwrap_or_default();
-            out += &format!("  {:<22}{:>12}  {:>12} {:<6} {}{slip}\n", item.id, r.reported.text, clean, item.unit.text, r.verdict.word());
+            let slip = r
+                .slip
+                .as_ref()
+                .map(|s| format!("  {} ({})", s.kind, notation::chance(s.probability)))
+                .unwrap_or_default();
+            out += &format!(
+                "  {:<22}{:>12}  {:>12} {:<6} {}{slip}\n",
+                item.id,
+                r.reported.text,
+                clean,
+                item.unit.text,
+                r.verdict.word()
+            );
         }
         for f in &j.findings {
             out += &format!("  · {} [{}, −{}] {}\n", f.code, f.severity.word(), f.cost, f.says);

@@ -15,7 +15,9 @@ const DEMO_PEOPLE: [(&str, &str, Role, &str, &[&str]); 3] = [
 
 fn told(e: StoreError) -> Vec<String> {
     vec![match e {
-        StoreError::Unavailable(why) => format!("the database cannot be reached ({why}); check that it runs and that DATABASE_URL is right"),
+        StoreError::Unavailable(why) => {
+            format!("the database cannot be reached ({why}); check that it runs and that DATABASE_URL is right")
+        }
         e => e.to_string(),
     }]
 }
@@ -41,12 +43,16 @@ pub(crate) fn serve(url: &str, port: u16, protocols: &Path, demo: bool) -> Outco
             greeting += &format!("\n  {name} / {password}   ({}, {of})", role.word());
         }
     }
-    actix_web::rt::System::new().block_on(jurado_web::serve(store, jurado_web::Settings { port, greeting })).map_err(|e| vec![e])
+    actix_web::rt::System::new()
+        .block_on(jurado_web::serve(store, jurado_web::Settings { port, greeting }))
+        .map_err(|e| vec![e])
 }
 
 /// Installs every protocol of a folder; one with faults stops the start with all of them named.
 fn install(store: &Store, folder: &Path) -> Outcome {
-    let unreadable = |e: std::io::Error| vec![format!("{}:1:1: the protocols cannot be read: {e}; name their folder with --protocols", folder.display())];
+    let unreadable = |e: std::io::Error| {
+        vec![format!("{}:1:1: the protocols cannot be read: {e}; name their folder with --protocols", folder.display())]
+    };
     let mut files: Vec<_> = std::fs::read_dir(folder)
         .map_err(unreadable)?
         .filter_map(|entry| entry.ok().map(|e| e.path()))

@@ -29,7 +29,15 @@ fn close(got: &Value, want: &Value, what: &str) {
 
 #[test]
 fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
-    let out = jurado(&["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv", "--format", "json"]);
+    let out = jurado(&[
+        "judge",
+        "--protocol",
+        "protocols/keel-plate.toml",
+        "--submissions",
+        "crates/cli/tests/data/hand_checked.csv",
+        "--format",
+        "json",
+    ]);
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let report: Value = serde_json::from_slice(&out.stdout).expect("JSON");
     let expected: Value = serde_json::from_str(include_str!("data/hand_checked.json")).expect("JSON");
@@ -51,7 +59,12 @@ fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
             assert_eq!(slip, want["slip"], "{}", what("slip"));
         }
         for (id, value) in want["accuracy"].as_object().expect("accuracy") {
-            let got = table["comparisons"].as_array().into_iter().flatten().find(|c| c["id"] == id.as_str()).expect("a comparison");
+            let got = table["comparisons"]
+                .as_array()
+                .into_iter()
+                .flatten()
+                .find(|c| c["id"] == id.as_str())
+                .expect("a comparison");
             close(&got["value"], value, &format!("{team} {id}"));
         }
         for (item, q) in want["dixon"].as_object().expect("tests") {
@@ -64,7 +77,8 @@ fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
 
 #[test]
 fn the_object_has_the_documented_names_and_is_the_same_every_time() {
-    let arguments = ["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv"];
+    let arguments =
+        ["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv"];
     let (a, b) = (jurado(&arguments), jurado(&arguments));
     assert_eq!(a.stdout, b.stdout, "byte for byte");
     let report: Value = serde_json::from_slice(&a.stdout).expect("JSON");
@@ -114,7 +128,8 @@ fn what_cannot_be_used_is_told_with_its_place_and_leaves_no_file() {
         (keel, csv, Some(&rulings), "rulings.json:1:1: these are no rulings"),
     ];
     for (protocol, submissions, rulings, told) in cases {
-        let mut arguments = vec!["judge", "--protocol", protocol, "--submissions", submissions, "--out", out.to_str().expect("a path")];
+        let mut arguments =
+            vec!["judge", "--protocol", protocol, "--submissions", submissions, "--out", out.to_str().expect("a path")];
         arguments.extend(rulings.iter().flat_map(|r| ["--rulings", *r]));
         let done = jurado(&arguments);
         assert_eq!(done.status.code(), Some(2), "{told}");
@@ -134,7 +149,15 @@ fn a_ruling_settles_like_cases_and_is_named() {
     let path = folder.path().join("rulings.json");
     let ruling = r#"[{"id": 7, "protocol": "keel-plate", "code": "slip", "item": "disc_volume", "slip": "radius-diameter", "action": {"do": "forgive"}, "reason": "the sheet drew the radius as the diameter"}]"#;
     std::fs::write(&path, ruling).expect("written");
-    let out = jurado(&["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv", "--rulings", path.to_str().expect("a path")]);
+    let out = jurado(&[
+        "judge",
+        "--protocol",
+        "protocols/keel-plate.toml",
+        "--submissions",
+        "crates/cli/tests/data/hand_checked.csv",
+        "--rulings",
+        path.to_str().expect("a path"),
+    ]);
     let report: Value = serde_json::from_slice(&out.stdout).expect("JSON");
     let ruled: Vec<&str> = report["submissions"]
         .as_array()
@@ -144,6 +167,7 @@ fn a_ruling_settles_like_cases_and_is_named() {
         .filter_map(|t| t["team"].as_str())
         .collect();
     assert_eq!(ruled, ["Bittern"]);
-    let bittern = report["submissions"].as_array().into_iter().flatten().find(|t| t["team"] == "Bittern").expect("a table");
+    let bittern =
+        report["submissions"].as_array().into_iter().flatten().find(|t| t["team"] == "Bittern").expect("a table");
     assert_eq!(bittern["score"]["awarded"].as_f64(), Some(20.0), "what the slip took is given back");
 }

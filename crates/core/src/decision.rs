@@ -53,7 +53,13 @@ pub struct Ruling {
 
 impl Ruling {
     /// Whether it settles a finding. `item` is the finding's item id.
-    pub fn settles(&self, protocol: &str, finding: &Finding, item: Option<&str>, result: Option<&JudgedResult>) -> bool {
+    pub fn settles(
+        &self,
+        protocol: &str,
+        finding: &Finding,
+        item: Option<&str>,
+        result: Option<&JudgedResult>,
+    ) -> bool {
         let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
         self.protocol == protocol
             && self.code == finding.code

@@ -16,7 +16,7 @@ pub fn decimals(value: f64, places: usize) -> String {
 /// A value whose last digit stands at 10^`place`; very large and very small values in powers of ten.
 pub fn to_place(value: f64, place: i32) -> String {
     let magnitude = crate::formula::figures::leading_place(value);
-    if place > 0 || magnitude < -5 || magnitude > 8 {
+    if place > 0 || !(-5..=8).contains(&magnitude) {
         let digits = usize::try_from(magnitude - place).unwrap_or(0);
         let text = format!("{:.*e}", digits.min(17), value);
         let (mantissa, exponent) = text.split_once('e').unwrap_or((&text, "0"));

@@ -153,10 +153,12 @@ impl<'a> Report<'a> {
 
     /// The object as text, indented, with a last line break.
     pub fn to_json(&self) -> String {
-        serde_json::to_string_pretty(self).map(|mut s| {
-            s.push('\n');
-            s
-        }).unwrap_or_default()
+        serde_json::to_string_pretty(self)
+            .map(|mut s| {
+                s.push('\n');
+                s
+            })
+            .unwrap_or_default()
     }
 }
 
@@ -171,17 +173,38 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
         findings: judged
             .findings
             .iter()
-            .map(|f| FindingOf { code: f.code, severity: f.severity.word(), item: f.item.map(id), row: f.row, says: &f.says })
+            .map(|f| FindingOf {
+                code: f.code,
+                severity: f.severity.word(),
+                item: f.item.map(id),
+                row: f.row,
+                says: &f.says,
+            })
             .collect(),
         outliers: judged
             .outliers
             .iter()
-            .map(|o| OutlierOf { level: o.level, item: id(o.item), row: o.row, test: o.test, statistic: o.statistic, critical: o.critical, flagged: o.flagged })
+            .map(|o| OutlierOf {
+                level: o.level,
+                item: id(o.item),
+                row: o.row,
+                test: o.test,
+                statistic: o.statistic,
+                critical: o.critical,
+                flagged: o.flagged,
+            })
             .collect(),
         comparisons: judged
             .comparisons
             .iter()
-            .map(|c| ComparisonOf { id: &c.id, kind: c.kind, value: c.value, limit: c.limit, verdict: c.verdict, says: &c.says })
+            .map(|c| ComparisonOf {
+                id: &c.id,
+                kind: c.kind,
+                value: c.value,
+                limit: c.limit,
+                verdict: c.verdict,
+                says: &c.says,
+            })
             .collect(),
         score: ScoreOf {
             awarded: exact(judged.score.decided),
@@ -190,7 +213,14 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
                 .score
                 .lines
                 .iter()
-                .map(|l| LineOf { criterion: &l.criterion, awarded: exact(l.decided), possible: exact(l.possible), says: &l.says, fragile: l.fragile.as_deref(), ruling: l.ruling })
+                .map(|l| LineOf {
+                    criterion: &l.criterion,
+                    awarded: exact(l.decided),
+                    possible: exact(l.possible),
+                    says: &l.says,
+                    fragile: l.fragile.as_deref(),
+                    ruling: l.ruling,
+                })
                 .collect(),
         },
     }
@@ -202,15 +232,28 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
     ResultOf {
         id: &item.id,
         row: None,
-        reported: ReportedOf { text: filled(&r.reported.text), value: r.reported.value, unit: filled(&r.reported.unit), plus_minus },
-        clean: CleanOf { value: r.clean, unit: &item.unit.text, standard_uncertainty: r.budget.as_ref().map(|b| b.standard) },
+        reported: ReportedOf {
+            text: filled(&r.reported.text),
+            value: r.reported.value,
+            unit: filled(&r.reported.unit),
+            plus_minus,
+        },
+        clean: CleanOf {
+            value: r.clean,
+            unit: &item.unit.text,
+            standard_uncertainty: r.budget.as_ref().map(|b| b.standard),
+        },
         carried: CarriedOf { value: r.carried },
         verdict: r.verdict.word(),
         slip: r.slip.as_ref().map(|s| SlipOf {
             kind: s.kind.word(),
             says: &s.says,
             probability: s.probability,
-            alternatives: s.alternatives.iter().map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p }).collect(),
+            alternatives: s
+                .alternatives
+                .iter()
+                .map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p })
+                .collect(),
             places: &s.places,
         }),
         ruling: judged.findings.iter().filter(|f| f.item == Some(r.item)).filter_map(|f| f.ruling).max(),

@@ -27,13 +27,15 @@ pub fn summary(readings: &[f64]) -> Option<Summary> {
     // Offsets from the first reading, so that 1000000.1, 1000000.2, … keeps its last digits.
     let origin = readings[0];
     let mean_offset = readings.iter().map(|x| x - origin).sum::<f64>() / count;
+    // Deviations as parts of the widest, so that 1e300 squared does not overflow nor 1e-300 squared vanish.
+    let widest = readings.iter().map(|x| ((x - origin) - mean_offset).abs()).fold(0.0, f64::max);
     let (mut squares, mut sum) = (0.0, 0.0);
-    for x in readings {
-        let d = (x - origin) - mean_offset;
+    for x in readings.iter().filter(|_| widest > 0.0) {
+        let d = ((x - origin) - mean_offset) / widest;
         squares += d * d;
         sum += d;
     }
-    let sd = (n > 1).then(|| ((squares - sum * sum / count) / (count - 1.0)).max(0.0).sqrt());
+    let sd = (n > 1).then(|| widest * ((squares - sum * sum / count) / (count - 1.0)).max(0.0).sqrt());
     Some(Summary { count: n, mean: origin + mean_offset, sd })
 }
 
@@ -103,7 +105,12 @@ pub fn dixon(readings: &[f64], resolution: f64, confidence: Confidence) -> Optio
     let (below, above) = (x(1) - x(0), x(n - 1) - x(n - 2));
     let low = below > above;
     let gap = below.max(above);
-    Some(DixonTest { statistic: gap / (range + resolution), critical, suspect: order[if low { 0 } else { n - 1 }], low })
+    Some(DixonTest {
+        statistic: gap / (range + resolution),
+        critical,
+        suspect: order[if low { 0 } else { n - 1 }],
+        low,
+    })
 }
 
 #[cfg(test)]
@@ -117,6 +124,8 @@ mod tests {
         let s = summary(&shifted).expect("readings");
         assert_eq!(s.mean, 1e9 + 3.0 / 16.0);
         assert!((s.sd.expect("four") / ((10.0f64 / 3.0).sqrt() / 16.0) - 1.0).abs() < 1e-12);
+        let huge = summary(&[1e300, 3e300]).and_then(|s| s.sd).expect("two");
+        assert!((huge / (2f64.sqrt() * 1e300) - 1.0).abs() < 1e-12, "{huge}");
         assert_eq!(summary(&[]), None);
         assert_eq!(summary(&[2.0]).map(|s| s.sd), Some(None));
     }
@@ -149,7 +158,9 @@ mod tests {
             let mut alarms = 0;
             for _ in 0..trials {
                 // Box and Muller: normal deviates.
-                let xs: Vec<f64> = (0..n).map(|_| (-2.0 * uniform().ln()).sqrt() * (std::f64::consts::TAU * uniform()).cos()).collect();
+                let xs: Vec<f64> = (0..n)
+                    .map(|_| (-2.0 * uniform().ln()).sqrt() * (std::f64::consts::TAU * uniform()).cos())
+                    .collect();
                 alarms += usize::from(dixon(&xs, 0.0, Confidence::NinetyFive).is_some_and(|t| t.flagged()));
             }
             let rate = alarms as f64 / f64::from(trials);

@@ -23,12 +23,17 @@ struct Columns {
 impl Columns {
     fn of(header: &Record, protocol: &Protocol, remarks: &mut Vec<String>) -> Result<Columns, Fault> {
         if header.fields.len() > MAX_COLUMNS {
-            return Err(header.fault(0, format!("the file has more than {MAX_COLUMNS} columns"), "hand in one reading a row, see docs/protocols.md"));
+            return Err(header.fault(
+                0,
+                format!("the file has more than {MAX_COLUMNS} columns"),
+                "hand in one reading a row, see docs/protocols.md",
+            ));
         }
         if let Some(damage) = &header.damage {
             return Err(header.fault(damage.field, damage.what.clone(), damage.mend));
         }
-        let names: Vec<String> = header.fields.iter().map(|f| f.trim().to_lowercase().replace([' ', '-'], "_")).collect();
+        let names: Vec<String> =
+            header.fields.iter().map(|f| f.trim().to_lowercase().replace([' ', '-'], "_")).collect();
         for (i, name) in names.iter().enumerate() {
             if !name.is_empty() && names[..i].contains(name) {
                 return Err(header.fault(i, format!("the column `{name}` is there twice"), "take one of them out"));
@@ -37,17 +42,26 @@ impl Columns {
         let find = |wanted: &str| names.iter().position(|n| n == wanted);
         let missing: Vec<&str> = NEEDED.into_iter().filter(|n| find(n).is_none()).collect();
         if !missing.is_empty() {
-            let seen: Vec<String> = header.fields.iter().take(12).map(|f| f.trim().chars().take(24).collect()).collect();
+            let seen: Vec<String> =
+                header.fields.iter().take(12).map(|f| f.trim().chars().take(24).collect()).collect();
             return Err(header.fault(
                 0,
-                format!("the first line lacks the column{} {}; it reads “{}”", if missing.len() == 1 { "" } else { "s" }, missing.join(", "), seen.join(", ")),
+                format!(
+                    "the first line lacks the column{} {}; it reads “{}”",
+                    if missing.len() == 1 { "" } else { "s" },
+                    missing.join(", "),
+                    seen.join(", ")
+                ),
                 "begin the file with section,team,station,item,row,value,unit,plus_minus,excluded,note",
             ));
         }
         let keys: Vec<Option<usize>> = protocol.keys.iter().map(|k| find(&k.id)).collect();
         for (i, name) in names.iter().enumerate() {
             if !KNOWN.contains(&name.as_str()) && !keys.contains(&Some(i)) {
-                remarks.push(format!("The column “{}” is not known to this lab and was left aside.", header.fields[i].trim()));
+                remarks.push(format!(
+                    "The column “{}” is not known to this lab and was left aside.",
+                    header.fields[i].trim()
+                ));
             }
         }
         Ok(Columns { known: KNOWN.map(find), keys, count: names.len() })
@@ -64,7 +78,12 @@ type Objection = (&'static str, Fault);
 pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
     let mut out = Intake::default();
     let mut records = file.records();
-    let header = records.next().ok_or_else(|| Fault { line: 1, column: 1, what: "the file is empty".into(), mend: "hand in a line of column names and a line per reading".into() })?;
+    let header = records.next().ok_or_else(|| Fault {
+        line: 1,
+        column: 1,
+        what: "the file is empty".into(),
+        mend: "hand in a line of column names and a line per reading".into(),
+    })?;
     let columns = Columns::of(&header, protocol, &mut out.remarks)?;
     if file.separator != b',' {
         out.remarks.push(format!("Columns are parted by a {}.", file.separator_name()));
@@ -74,7 +93,11 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     for record in records {
         out.rows += 1;
         if out.rows > MAX_ROWS {
-            return Err(record.fault(0, format!("the file has more than {MAX_ROWS} rows"), "hand in one section at a time"));
+            return Err(record.fault(
+                0,
+                format!("the file has more than {MAX_ROWS} rows"),
+                "hand in one section at a time",
+            ));
         }
         let reader = Row { record: &record, columns: &columns, protocol, roster };
         match reader.read(&mut out.tables, &mut tables, &mut places) {
@@ -106,18 +129,35 @@ impl Row<'_> {
         (code, self.record.fault(self.columns.at(name).unwrap_or(0), what, mend))
     }
 
-    fn read(&self, tables: &mut Vec<Submission>, index: &mut HashMap<(String, String), usize>, places: &mut HashMap<(usize, usize, Option<u32>), usize>) -> Result<(), Objection> {
+    fn read(
+        &self,
+        tables: &mut Vec<Submission>,
+        index: &mut HashMap<(String, String), usize>,
+        places: &mut HashMap<(usize, usize, Option<u32>), usize>,
+    ) -> Result<(), Objection> {
         if let Some(d) = &self.record.damage {
             return Err((d.code, self.record.fault(d.field, d.what.clone(), d.mend)));
         }
         if self.record.fields.len() > self.columns.count {
-            let what = format!("the row has {} cells, the first line {} columns", self.record.fields.len(), self.columns.count);
-            return Err(("columns", self.record.fault(self.columns.count, what, "put a cell that holds the separator in quotes")));
+            let what = format!(
+                "the row has {} cells, the first line {} columns",
+                self.record.fields.len(),
+                self.columns.count
+            );
+            return Err((
+                "columns",
+                self.record.fault(self.columns.count, what, "put a cell that holds the separator in quotes"),
+            ));
         }
         let (section, team) = (self.field("section"), self.field("team"));
         for (name, text) in [("section", section), ("team", team)] {
             if text.is_empty() {
-                return Err(self.object(name, "no-name", format!("the row names no {name}"), format!("write its {name}")));
+                return Err(self.object(
+                    name,
+                    "no-name",
+                    format!("the row names no {name}"),
+                    format!("write its {name}"),
+                ));
             }
         }
         if let Some((code, what, mend)) = self.roster.and_then(|r| r.objection(section, team)) {
@@ -134,7 +174,12 @@ impl Row<'_> {
         if let Some(first) = places.get(&(table, item, row)) {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
-            return Err(self.object("item", "duplicate", format!("`{id}`{at} of {team} is already on line {first}"), "keep the right one of the two"));
+            return Err(self.object(
+                "item",
+                "duplicate",
+                format!("`{id}`{at} of {team} is already on line {first}"),
+                "keep the right one of the two",
+            ));
         }
         places.insert((table, item, row), self.record.line);
         // Values keep every character but the blanks around them.
@@ -155,9 +200,17 @@ impl Row<'_> {
         if name.is_empty() {
             return Err(self.object("item", "no-item", "the row names no item", "write the id of a reading or result"));
         }
-        let item = self.protocol.item(name).filter(|i| !matches!(self.protocol.items[*i].kind, jurado_core::protocol::ItemKind::Reference(_)));
+        let item = self
+            .protocol
+            .item(name)
+            .filter(|i| !matches!(self.protocol.items[*i].kind, jurado_core::protocol::ItemKind::Reference(_)));
         let Some(item) = item else {
-            return Err(self.object("item", "unknown-item", format!("`{name}` is no reading or result of {}", self.protocol.title), nearest(self.protocol, name)));
+            return Err(self.object(
+                "item",
+                "unknown-item",
+                format!("`{name}` is no reading or result of {}", self.protocol.title),
+                nearest(self.protocol, name),
+            ));
         };
         let text = self.field("row");
         let row = if text.is_empty() {
@@ -165,12 +218,29 @@ impl Row<'_> {
         } else {
             match text.parse::<u32>() {
                 Ok(n) if (1..=10_000).contains(&n) => Some(n),
-                _ => return Err(self.object("row", "row", format!("`{text}` is no row number"), "write 1, 2, 3 … or leave it blank")),
+                _ => {
+                    return Err(self.object(
+                        "row",
+                        "row",
+                        format!("`{text}` is no row number"),
+                        "write 1, 2, 3 … or leave it blank",
+                    ));
+                }
             }
         };
         match (self.protocol.rows_of(item), row) {
-            (Some(_), None) => Err(self.object("row", "row", format!("`{name}` is taken several times and the row has no number"), "write 1 for the first, 2 for the second")),
-            (None, Some(n)) if n > 1 => Err(self.object("row", "row", format!("`{name}` is taken once; there is no row {n}"), "leave the row number blank")),
+            (Some(_), None) => Err(self.object(
+                "row",
+                "row",
+                format!("`{name}` is taken several times and the row has no number"),
+                "write 1 for the first, 2 for the second",
+            )),
+            (None, Some(n)) if n > 1 => Err(self.object(
+                "row",
+                "row",
+                format!("`{name}` is taken once; there is no row {n}"),
+                "leave the row number blank",
+            )),
             (None, _) => Ok((item, None)),
             (Some(_), row) => Ok((item, row)),
         }
@@ -184,12 +254,20 @@ impl Row<'_> {
                 continue;
             }
             if !key.values.iter().any(|v| v == value) {
-                let fault = self.record.fault(column, format!("there is no {} `{value}`", key.title.to_lowercase()), format!("it may be {}", key.values.join(", ")));
+                let fault = self.record.fault(
+                    column,
+                    format!("there is no {} `{value}`", key.title.to_lowercase()),
+                    format!("it may be {}", key.values.join(", ")),
+                );
                 return Err(("unknown-key", fault));
             }
             match table.keys.get(&key.id) {
                 Some(first) if first != value => {
-                    let fault = self.record.fault(column, format!("{} {value} here, {first} in the rows before", key.title.to_lowercase()), "a table belongs to one; hand in the right one");
+                    let fault = self.record.fault(
+                        column,
+                        format!("{} {value} here, {first} in the rows before", key.title.to_lowercase()),
+                        "a table belongs to one; hand in the right one",
+                    );
                     return Err(("mixed-key", fault));
                 }
                 Some(_) => {}
@@ -204,7 +282,11 @@ impl Row<'_> {
 
 /// The nearest known id, or the list of them.
 fn nearest(protocol: &Protocol, name: &str) -> String {
-    let ids = protocol.items.iter().filter(|i| !matches!(i.kind, jurado_core::protocol::ItemKind::Reference(_))).map(|i| i.id.as_str());
+    let ids = protocol
+        .items
+        .iter()
+        .filter(|i| !matches!(i.kind, jurado_core::protocol::ItemKind::Reference(_)))
+        .map(|i| i.id.as_str());
     let plain = |s: &str| s.to_lowercase().replace([' ', '-', '_'], "");
     let best = ids.clone().map(|id| (distance(&plain(id), &plain(name)), id)).min();
     match best {

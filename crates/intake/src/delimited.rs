@@ -34,11 +34,17 @@ impl<'a> Delimited<'a> {
             return Err(refuse("the file is in UTF-16", "save it as “CSV UTF-8”"));
         }
         if bytes.starts_with(b"PK\x03\x04") {
-            return Err(refuse("this is a spreadsheet or archive and no text file", "save the sheet as “CSV UTF-8” and hand that in"));
+            return Err(refuse(
+                "this is a spreadsheet or archive and no text file",
+                "save the sheet as “CSV UTF-8” and hand that in",
+            ));
         }
         let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
         if bytes.iter().all(u8::is_ascii_whitespace) {
-            return Err(refuse("the file is empty", "hand in a file with a line of column names and a line per reading"));
+            return Err(refuse(
+                "the file is empty",
+                "hand in a file with a line of column names and a line per reading",
+            ));
         }
         let sample = &bytes[..bytes.len().min(64 * 1024)];
         let zeros = sample.iter().filter(|b| **b == 0).count();
@@ -64,7 +70,11 @@ impl<'a> Delimited<'a> {
 
     /// Records in file order; blank lines are passed over. Never fails: damage is told record by record.
     pub(crate) fn records(&self) -> impl Iterator<Item = Record> + 'a {
-        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(self.separator).from_reader(self.bytes);
+        let mut reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .delimiter(self.separator)
+            .from_reader(self.bytes);
         let mut raw = csv::ByteRecord::new();
         std::iter::from_fn(move || {
             // Reading from memory with `flexible` has no error left to give but a broken reader: then the file ends here.
@@ -91,11 +101,26 @@ fn record(raw: &csv::ByteRecord, line: usize) -> Record {
         if damage.is_none() {
             damage = if let Err(e) = std::str::from_utf8(field) {
                 let byte = field.get(e.valid_up_to()).copied().unwrap_or(0);
-                Some(Damage { code: "encoding", field: n, what: format!("the byte 0x{byte:02X} is not UTF-8"), mend: "save the file as “CSV UTF-8”" })
+                Some(Damage {
+                    code: "encoding",
+                    field: n,
+                    what: format!("the byte 0x{byte:02X} is not UTF-8"),
+                    mend: "save the file as “CSV UTF-8”",
+                })
             } else if field.contains(&0) {
-                Some(Damage { code: "nul-byte", field: n, what: "a NUL byte stands in it".to_owned(), mend: "type the cell again" })
+                Some(Damage {
+                    code: "nul-byte",
+                    field: n,
+                    what: "a NUL byte stands in it".to_owned(),
+                    mend: "type the cell again",
+                })
             } else if field.len() > crate::MAX_CELL {
-                Some(Damage { code: "long-cell", field: n, what: format!("it is longer than {} bytes", crate::MAX_CELL), mend: "shorten it" })
+                Some(Damage {
+                    code: "long-cell",
+                    field: n,
+                    what: format!("it is longer than {} bytes", crate::MAX_CELL),
+                    mend: "shorten it",
+                })
             } else {
                 None
             };

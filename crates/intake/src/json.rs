@@ -12,7 +12,12 @@ use crate::{HeldRow, Intake, MAX_BYTES};
 /// Where the text is no such list, with the place in it. A cell with an unknown item is held.
 pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
     if bytes.len() > MAX_BYTES {
-        return Err(Fault { line: 1, column: 1, what: "the file is too large".into(), mend: "hand in one section at a time".into() });
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what: "the file is too large".into(),
+            mend: "hand in one section at a time".into(),
+        });
     }
     let mut tables: Vec<Submission> = serde_json::from_slice(bytes).map_err(|e| Fault {
         line: e.line().max(1),
@@ -27,7 +32,15 @@ pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
             out.rows += 1;
             let known = protocol.item(&cell.item).is_some();
             if !known {
-                let fault = Fault { line: 1, column: 1, what: format!("`{}` in the table of {place} is no reading or result of {}", cell.item, protocol.title), mend: "mend its id".into() };
+                let fault = Fault {
+                    line: 1,
+                    column: 1,
+                    what: format!(
+                        "`{}` in the table of {place} is no reading or result of {}",
+                        cell.item, protocol.title
+                    ),
+                    mend: "mend its id".into(),
+                };
                 out.held.push(HeldRow { code: "unknown-item", fault, text: cell.value.clone() });
             }
             known

@@ -58,7 +58,12 @@ pub struct HeldRow {
 pub fn read_csv(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
     if bytes.len() > MAX_BYTES {
         let what = format!("the file has {} megabytes", bytes.len() / 1_048_576);
-        return Err(Fault { line: 1, column: 1, what, mend: format!("hand in at most {} megabytes, for instance one section at a time", MAX_BYTES / 1_048_576) });
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what,
+            mend: format!("hand in at most {} megabytes, for instance one section at a time", MAX_BYTES / 1_048_576),
+        });
     }
     let file = delimited::Delimited::open(bytes)?;
     if sheet::is_sheet(&file) { sheet::read(&file, protocol, roster) } else { csv_long::read(&file, protocol, roster) }

@@ -16,14 +16,26 @@ impl Roster {
     pub fn objection(&self, section: &str, team: &str) -> Option<(&'static str, String, String)> {
         let Some(teams) = self.sections.get(section) else {
             let known: Vec<&str> = self.sections.keys().map(String::as_str).collect();
-            return Some(("unknown-section", format!("there is no section `{section}`"), format!("it may be {}", list(&known))));
+            return Some((
+                "unknown-section",
+                format!("there is no section `{section}`"),
+                format!("it may be {}", list(&known)),
+            ));
         };
         if self.allowed.as_ref().is_some_and(|a| !a.contains(section)) {
-            return Some(("other-section", format!("the section `{section}` is not one of yours"), "ask its reviewer or the coordinator to hand it in".to_owned()));
+            return Some((
+                "other-section",
+                format!("the section `{section}` is not one of yours"),
+                "ask its reviewer or the coordinator to hand it in".to_owned(),
+            ));
         }
         if !teams.contains(team) {
             let known: Vec<&str> = teams.iter().map(String::as_str).collect();
-            return Some(("unknown-team", format!("there is no team `{team}` in {section}"), format!("its teams are {}", list(&known))));
+            return Some((
+                "unknown-team",
+                format!("there is no team `{team}` in {section}"),
+                format!("its teams are {}", list(&known)),
+            ));
         }
         None
     }

@@ -89,13 +89,21 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     for record in file.records() {
         let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
         if let Some(d) = &record.damage {
-            out.held.push(HeldRow { code: d.code, fault: record.fault(d.field, d.what.clone(), d.mend), text: record.text() });
+            out.held.push(HeldRow {
+                code: d.code,
+                fault: record.fault(d.field, d.what.clone(), d.mend),
+                text: record.text(),
+            });
             continue;
         }
         let Some(header) = &columns else {
             match field(0).to_lowercase().as_str() {
                 MARK if field(1) != protocol.id => {
-                    return Err(record.fault(1, format!("this sheet is of the lab `{}`, not of `{}`", field(1), protocol.id), "hand it in under its own lab"));
+                    return Err(record.fault(
+                        1,
+                        format!("this sheet is of the lab `{}`, not of `{}`", field(1), protocol.id),
+                        "hand it in under its own lab",
+                    ));
                 }
                 MARK => {}
                 "section" => table.section = field(1).to_owned(),
@@ -107,7 +115,13 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
                             table.keys.insert(key.id.clone(), field(1).to_owned());
                         }
                     }
-                    Some(key) => return Err(record.fault(1, format!("there is no {} `{}`", key.title.to_lowercase(), field(1)), format!("it may be {}", key.values.join(", ")))),
+                    Some(key) => {
+                        return Err(record.fault(
+                            1,
+                            format!("there is no {} `{}`", key.title.to_lowercase(), field(1)),
+                            format!("it may be {}", key.values.join(", ")),
+                        ));
+                    }
                     None => out.remarks.push(format!("The line “{}” was left aside.", record.text())),
                 },
             }
@@ -118,11 +132,21 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     }
     for (name, text) in [("section", &table.section), ("team", &table.team)] {
         if text.is_empty() {
-            return Err(Fault { line: 1, column: 1, what: format!("the sheet names no {name}"), mend: format!("write it beside `{name}` at the top") });
+            return Err(Fault {
+                line: 1,
+                column: 1,
+                what: format!("the sheet names no {name}"),
+                mend: format!("write it beside `{name}` at the top"),
+            });
         }
     }
     if columns.is_none() {
-        return Err(Fault { line: 1, column: 1, what: "the sheet has no line that begins with `item`".into(), mend: "use the lab’s template".into() });
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what: "the sheet has no line that begins with `item`".into(),
+            mend: "use the lab’s template".into(),
+        });
     }
     if let Some((_, what, mend)) = roster.and_then(|r| r.objection(&table.section, &table.team)) {
         return Err(Fault { line: 2, column: 1, what, mend });
@@ -136,9 +160,16 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
 fn item_line(record: &Record, header: &[String], protocol: &Protocol, table: &mut Submission, held: &mut Vec<HeldRow>) {
     let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
     let named = |name: &str| header.iter().position(|h| h == name).map_or("", field);
-    let mut hold = |at: usize, code: &'static str, what: String, mend: &str| held.push(HeldRow { code, fault: record.fault(at, what, mend), text: record.text() });
+    let mut hold = |at: usize, code: &'static str, what: String, mend: &str| {
+        held.push(HeldRow { code, fault: record.fault(at, what, mend), text: record.text() })
+    };
     let Some(item) = protocol.item(field(0)) else {
-        return hold(0, "unknown-item", format!("`{}` is no reading or result of {}", field(0), protocol.title), "use the ids of the lab’s template");
+        return hold(
+            0,
+            "unknown-item",
+            format!("`{}` is no reading or result of {}", field(0), protocol.title),
+            "use the ids of the lab’s template",
+        );
     };
     if table.cells.iter().any(|c| c.item == field(0)) {
         return hold(0, "duplicate", format!("`{}` is there twice", field(0)), "keep the right one of the two");
@@ -153,7 +184,12 @@ fn item_line(record: &Record, header: &[String], protocol: &Protocol, table: &mu
             None if row == 1 => None,
             None if value.is_empty() => continue,
             None => {
-                hold(n, "row", format!("`{}` is taken once; there is no row {row}", field(0)), "leave the further cells empty");
+                hold(
+                    n,
+                    "row",
+                    format!("`{}` is taken once; there is no row {row}", field(0)),
+                    "leave the further cells empty",
+                );
                 continue;
             }
         };

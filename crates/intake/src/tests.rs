@@ -15,7 +15,9 @@ const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,exclud
 
 #[test]
 fn a_long_file_gives_tables_with_cells_as_typed() {
-    let text = format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\nMorning,Kilo,3,plate_length,,\"84,3 0\",mm,0.02,,hm\nMorning,Heron,2,disc_diameter,1,51.20,mm,,x,slipped\n");
+    let text = format!(
+        "{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\nMorning,Kilo,3,plate_length,,\"84,3 0\",mm,0.02,,hm\nMorning,Heron,2,disc_diameter,1,51.20,mm,,x,slipped\n"
+    );
     let intake = read_csv(text.as_bytes(), &protocol(), Some(&roster())).expect("readable");
     assert_eq!((intake.tables.len(), intake.held.len(), intake.rows), (2, 0, 3));
     let heron = &intake.tables[0];
@@ -28,7 +30,9 @@ fn a_long_file_gives_tables_with_cells_as_typed() {
 #[test]
 fn bom_crlf_semicolons_and_tabs_are_taken_too() {
     for (separator, name) in [(";", "semicolon"), ("\t", "tab")] {
-        let text = format!("\u{feff}{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n").replace(',', separator).replace('\n', "\r\n");
+        let text = format!("\u{feff}{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n")
+            .replace(',', separator)
+            .replace('\n', "\r\n");
         let intake = read_csv(text.as_bytes(), &protocol(), None).expect(name);
         assert_eq!(intake.tables[0].cells[0].value, "84.30");
         assert!(intake.remarks[0].contains(name));
@@ -69,7 +73,12 @@ fn bad_rows_are_held_and_the_others_offered() {
         (b"Morning,Osprey,2,zero,,0.02,mm,,,", "unknown-team", 9, "there is no team `Osprey` in Morning"),
         (b"Morning,Heron,9,zero,,0.02,mm,,,", "unknown-key", 15, "there is no station `9`"),
         (b"Morning,Heron,3,zero,,0.02,mm,,,", "mixed-key", 15, "station 3 here, 2 in the rows before"),
-        (b"Morning,Heron,2,plate_lenght,,1,mm,,,", "unknown-item", 17, "`plate_lenght` is no reading or result of Keel plate"),
+        (
+            b"Morning,Heron,2,plate_lenght,,1,mm,,,",
+            "unknown-item",
+            17,
+            "`plate_lenght` is no reading or result of Keel plate",
+        ),
         (b"Morning,Heron,2,plate_reference,,1,mm,,,", "unknown-item", 17, "is no reading or result"),
         (b"Morning,Heron,2,,,1,mm,,,", "no-item", 17, "the row names no item"),
         (b",Heron,2,zero,,1,mm,,,", "no-name", 1, "the row names no section"),

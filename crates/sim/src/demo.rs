@@ -7,9 +7,47 @@ use crate::{Simulated, to_csv};
 
 /// Sections of the demo with their teams.
 pub const DEMO_SECTIONS: [(&str, [&str; 12]); 3] = [
-    ("Morning", ["Alfa", "Bittern", "Charlie", "Curlew", "Delta", "Dunlin", "Echo", "Eider", "Foxtrot", "Fulmar", "Golf", "Gannet"]),
-    ("Forenoon", ["Heron", "Hotel", "India", "Kilo", "Kittiwake", "Knot", "Lapwing", "Lima", "Merlin", "Mike", "November", "Oscar"]),
-    ("First Dog", ["Osprey", "Papa", "Petrel", "Plover", "Quebec", "Redshank", "Romeo", "Sierra", "Tern", "Turnstone", "Whiskey", "Zulu"]),
+    (
+        "Morning",
+        [
+            "Alfa", "Bittern", "Charlie", "Curlew", "Delta", "Dunlin", "Echo", "Eider", "Foxtrot", "Fulmar", "Golf",
+            "Gannet",
+        ],
+    ),
+    (
+        "Forenoon",
+        [
+            "Heron",
+            "Hotel",
+            "India",
+            "Kilo",
+            "Kittiwake",
+            "Knot",
+            "Lapwing",
+            "Lima",
+            "Merlin",
+            "Mike",
+            "November",
+            "Oscar",
+        ],
+    ),
+    (
+        "First Dog",
+        [
+            "Osprey",
+            "Papa",
+            "Petrel",
+            "Plover",
+            "Quebec",
+            "Redshank",
+            "Romeo",
+            "Sierra",
+            "Tern",
+            "Turnstone",
+            "Whiskey",
+            "Zulu",
+        ],
+    ),
 ];
 
 /// What is planted where, in the order of sections and teams: every verdict, each diagnosis, and right tables between.

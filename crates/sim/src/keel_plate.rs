@@ -16,7 +16,8 @@ pub(crate) struct Readings {
 }
 
 /// Densities in g/cm³ of plate and disc by station; inside the ranges of the station sheet.
-pub(crate) const METALS: [(f64, f64); 5] = [(2.702, 8.941), (7.852, 8.411), (8.408, 7.128), (8.938, 2.699), (4.437, 7.991)];
+pub(crate) const METALS: [(f64, f64); 5] =
+    [(2.702, 8.941), (7.852, 8.411), (8.408, 7.128), (8.938, 2.699), (4.437, 7.991)];
 /// Caliper's step in mm, its spread in one hand, the balance's step in g.
 const STEP: f64 = 0.02;
 const HAND: f64 = 0.016;
@@ -41,5 +42,14 @@ pub(crate) fn read(station: usize, chance: &mut Chance) -> Readings {
     let diameters = (0..5).map(|_| caliper(diameter)).collect();
     let thicknesses = (0..5).map(|_| caliper(height)).collect();
     let mut balance = |truth: f64| to_step(truth + chance.normal(0.008), GRAM);
-    Readings { zero, length, width, thickness, plate_mass: balance(plate_mass), diameters, thicknesses, disc_mass: balance(disc_mass) }
+    Readings {
+        zero,
+        length,
+        width,
+        thickness,
+        plate_mass: balance(plate_mass),
+        diameters,
+        thicknesses,
+        disc_mass: balance(disc_mass),
+    }
 }

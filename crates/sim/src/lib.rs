@@ -41,7 +41,8 @@ pub fn to_csv(class: &[Simulated]) -> String {
         let station = s.keys.get("station").cloned().unwrap_or_default();
         for c in &s.cells {
             let row = c.row.map(|r| r.to_string()).unwrap_or_default();
-            let fields = [&s.section, &s.team, &station, &c.item, &row, &c.value, &c.unit, &c.plus_minus, &c.excluded, &c.note];
+            let fields =
+                [&s.section, &s.team, &station, &c.item, &row, &c.value, &c.unit, &c.plus_minus, &c.excluded, &c.note];
             let line: Vec<String> = fields.iter().map(|f| quoted(f)).collect();
             out.push_str(&line.join(","));
             out.push('\n');

@@ -103,7 +103,13 @@ struct Sheet {
 
 impl Sheet {
     fn put(&mut self, item: &str, row: Option<u32>, value: impl Into<String>, unit: &str) -> &mut SubmittedCell {
-        self.cells.push(SubmittedCell { item: item.to_owned(), row, value: value.into(), unit: unit.to_owned(), ..SubmittedCell::default() });
+        self.cells.push(SubmittedCell {
+            item: item.to_owned(),
+            row,
+            value: value.into(),
+            unit: unit.to_owned(),
+            ..SubmittedCell::default()
+        });
         let last = self.cells.len() - 1;
         &mut self.cells[last]
     }
@@ -117,7 +123,11 @@ impl Person<'_> {
             // A slip with the zero shows only where the jaws do not close at nought.
             let shift = 0.08;
             r.zero = shift;
-            for x in [&mut r.length, &mut r.width, &mut r.thickness].into_iter().chain(&mut r.diameters).chain(&mut r.thicknesses) {
+            for x in [&mut r.length, &mut r.width, &mut r.thickness]
+                .into_iter()
+                .chain(&mut r.diameters)
+                .chain(&mut r.thicknesses)
+            {
                 *x += shift;
             }
         }
@@ -139,9 +149,18 @@ impl Person<'_> {
             }
         }
         if p == Plant::NoUnits {
-            sheet.cells.iter_mut().filter(|c| c.item.contains("density") || c.item.contains("volume")).for_each(|c| c.unit.clear());
+            sheet
+                .cells
+                .iter_mut()
+                .filter(|c| c.item.contains("density") || c.item.contains("volume"))
+                .for_each(|c| c.unit.clear());
         }
-        Submission { section: section.to_owned(), team: team.to_owned(), keys: [("station".to_owned(), self.station.to_string())].into(), cells: sheet.cells }
+        Submission {
+            section: section.to_owned(),
+            team: team.to_owned(),
+            keys: [("station".to_owned(), self.station.to_string())].into(),
+            cells: sheet.cells,
+        }
     }
 
     fn readings(&mut self, sheet: &mut Sheet, r: &Readings) {
@@ -162,7 +181,11 @@ impl Person<'_> {
             if p == Plant::MissingReplicate && n == 4 {
                 continue;
             }
-            let text = if p == Plant::UnreadableCell && n == 2 { format!("{:.0}.{}?", t.floor(), "2 6") } else { typed(*t, 2) };
+            let text = if p == Plant::UnreadableCell && n == 2 {
+                format!("{:.0}.{}?", t.floor(), "2 6")
+            } else {
+                typed(*t, 2)
+            };
             let cell = sheet.put("disc_thickness", Some(n as u32 + 1), text, "mm");
             if p == Plant::LeftOutUnexplained && n == 1 {
                 cell.excluded = "x".to_owned();
@@ -245,6 +268,10 @@ impl Person<'_> {
         if p == Plant::MissingResult {
             return;
         }
+        if p == Plant::UnreadableCell {
+            sheet.put("plate_error", None, "see overleaf", "%");
+            return;
+        }
         let station = if p == Plant::OtherStation { self.station % 5 + 1 } else { self.station };
         self.error(sheet, "plate_error", density, tabulated(station, true));
     }
@@ -256,7 +283,13 @@ impl Person<'_> {
             Plant::ZeroAdded => -r.zero,
             _ => r.zero,
         };
-        let kept: Vec<f64> = r.diameters.iter().enumerate().filter(|(n, _)| !(p == Plant::ChordLeftOut && *n == 3)).map(|(_, d)| *d).collect();
+        let kept: Vec<f64> = r
+            .diameters
+            .iter()
+            .enumerate()
+            .filter(|(n, _)| !(p == Plant::ChordLeftOut && *n == 3))
+            .map(|(_, d)| *d)
+            .collect();
         let sum: f64 = kept.iter().sum();
         let mean = if p == Plant::SumForMean { sum - z } else { sum / kept.len() as f64 - z };
         let diameter = self.answer(sheet, "disc_diameter_mean", mean, "mm", 4);
@@ -264,7 +297,11 @@ impl Person<'_> {
             .thicknesses
             .iter()
             .enumerate()
-            .filter(|(n, _)| !((p == Plant::LeftOutUnexplained && *n == 1) || (p == Plant::MissingReplicate && *n == 4) || (p == Plant::UnreadableCell && *n == 2)))
+            .filter(|(n, _)| {
+                !((p == Plant::LeftOutUnexplained && *n == 1)
+                    || (p == Plant::MissingReplicate && *n == 4)
+                    || (p == Plant::UnreadableCell && *n == 2))
+            })
             .map(|(_, t)| *t)
             .collect();
         let total: f64 = used.iter().sum();
@@ -277,6 +314,8 @@ impl Person<'_> {
         let radius = if matches!(p, Plant::DiameterAsRadius | Plant::TwoSlips) { diameter } else { diameter / 2.0 };
         let square = if p == Plant::SquareForgotten { radius * 10.0 } else { radius * radius };
         let pi = match p {
+            // The short form is the plant, not a slip of ours.
+            #[allow(clippy::approx_constant)]
             Plant::ShortPi => 3.14,
             Plant::PiForgotten => 1.0,
             _ => std::f64::consts::PI,
@@ -284,9 +323,6 @@ impl Person<'_> {
         // The square forgotten in centimetres: r/10 × h/10 with the answer's unit kept.
         let volume = pi * square * height / 1000.0;
         let volume = self.answer(sheet, "disc_volume", volume, "cm³", 4);
-        if p == Plant::MissingMass {
-            return;
-        }
         let density = self.density(sheet, "disc_density", r.disc_mass, volume, 0.0027);
         let tabulated = tabulated(self.station, false);
         if p == Plant::TwoSlips {
@@ -309,7 +345,11 @@ fn tabulated(station: usize, plate: bool) -> f64 {
 fn swap_digits(text: &str) -> String {
     let mut digits: Vec<char> = text.chars().collect();
     for i in 0..digits.len().saturating_sub(1) {
-        if digits[i].is_ascii_digit() && digits[i + 1].is_ascii_digit() && digits[i] != digits[i + 1] && digits[i + 1] != '0' {
+        if digits[i].is_ascii_digit()
+            && digits[i + 1].is_ascii_digit()
+            && digits[i] != digits[i + 1]
+            && digits[i + 1] != '0'
+        {
             digits.swap(i, i + 1);
             break;
         }
@@ -338,4 +378,35 @@ fn other_second_digit(text: &str) -> String {
             }
         })
         .collect()
+}
+
+impl Plant {
+    /// Plants that a judge should name as a slip.
+    pub const SLIPS: [Plant; 14] = [
+        Plant::LeftInCubicMillimetres,
+        Plant::DiameterAsRadius,
+        Plant::SquareForgotten,
+        Plant::QuotientUpsideDown,
+        Plant::DecimalPoint,
+        Plant::DigitsSwapped,
+        Plant::DividedByFour,
+        Plant::SumForMean,
+        Plant::ZeroForgotten,
+        Plant::ZeroAdded,
+        Plant::OtherStation,
+        Plant::OneDigitWrong,
+        Plant::PiForgotten,
+        Plant::FirstReadingOnly,
+    ];
+
+    /// Right tables in the styles of honest people.
+    pub const HONEST: [Plant; 7] = [
+        Plant::None,
+        Plant::CommaTypist,
+        Plant::ChainedRounding,
+        Plant::CutOff,
+        Plant::ShortPi,
+        Plant::CalculatorDump,
+        Plant::ChordLeftOut,
+    ];
 }

@@ -50,12 +50,22 @@ impl std::fmt::Display for Conflict {
 impl From<diesel::result::Error> for StoreError {
     fn from(e: diesel::result::Error) -> Self {
         use diesel::result::{DatabaseErrorKind, Error};
-        let lost = |text: &str| ["gone away", "Lost connection", "Can't connect", "Server shutdown", "Connection was killed"].iter().any(|t| text.contains(t));
+        let lost = |text: &str| {
+            ["gone away", "Lost connection", "Can't connect", "Server shutdown", "Connection was killed"]
+                .iter()
+                .any(|t| text.contains(t))
+        };
         match e {
             Error::NotFound => StoreError::NotFound("record"),
-            Error::DatabaseError(DatabaseErrorKind::ClosedConnection, info) => StoreError::Unavailable(info.message().to_owned()),
-            Error::DatabaseError(_, ref info) if lost(info.message()) => StoreError::Unavailable(info.message().to_owned()),
-            Error::BrokenTransactionManager => StoreError::Unavailable("the connection was lost in the middle".to_owned()),
+            Error::DatabaseError(DatabaseErrorKind::ClosedConnection, info) => {
+                StoreError::Unavailable(info.message().to_owned())
+            }
+            Error::DatabaseError(_, ref info) if lost(info.message()) => {
+                StoreError::Unavailable(info.message().to_owned())
+            }
+            Error::BrokenTransactionManager => {
+                StoreError::Unavailable("the connection was lost in the middle".to_owned())
+            }
             e => StoreError::Database(e),
         }
     }

@@ -55,4 +55,17 @@ diesel::joinable!(imports -> users (user_id));
 diesel::joinable!(decisions -> users (user_id));
 diesel::joinable!(quarantine -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
-diesel::allow_tables_to_appear_in_same_query!(users, sections, user_sections, teams, protocols, labs, imports, sheets, submissions, decisions, quarantine, events);
+diesel::allow_tables_to_appear_in_same_query!(
+    users,
+    sections,
+    user_sections,
+    teams,
+    protocols,
+    labs,
+    imports,
+    sheets,
+    submissions,
+    decisions,
+    quarantine,
+    events
+);

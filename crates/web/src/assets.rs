@@ -29,8 +29,13 @@ assets! {
 pub(crate) async fn serve(path: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, WebError> {
     let (_, kind, bytes) = ASSETS.iter().find(|(p, ..)| *p == path.as_str()).ok_or(WebError::NotFound("file"))?;
     let tag = format!("\"{}-{}\"", env!("CARGO_PKG_VERSION"), bytes.len());
-    let known = request.headers().get(IF_NONE_MATCH).and_then(|v| v.to_str().ok()).is_some_and(|v| v.contains(tag.trim_matches('"')));
-    let fresh = (CACHE_CONTROL, if path.starts_with("fonts/") { "public, max-age=31536000, immutable" } else { "no-cache" });
+    let known = request
+        .headers()
+        .get(IF_NONE_MATCH)
+        .and_then(|v| v.to_str().ok())
+        .is_some_and(|v| v.contains(tag.trim_matches('"')));
+    let fresh =
+        (CACHE_CONTROL, if path.starts_with("fonts/") { "public, max-age=31536000, immutable" } else { "no-cache" });
     if known {
         return Ok(HttpResponse::NotModified().insert_header((ETAG, tag)).insert_header(fresh).finish());
     }

@@ -66,19 +66,43 @@ impl WebError {
                 "It was made before you signed in, or by another page, so nothing was changed.".into(),
                 "Go back, load the page anew and try again.".into(),
             ),
-            WebError::Forbidden(what) => (StatusCode::FORBIDDEN, "Not yours to do", format!("{what}."), "Ask the coordinator.".into()),
+            WebError::Forbidden(what) => {
+                (StatusCode::FORBIDDEN, "Not yours to do", format!("{what}."), "Ask the coordinator.".into())
+            }
             WebError::NotFound(what) => not_found(what),
-            WebError::Bad(what, mend) => (StatusCode::UNPROCESSABLE_ENTITY, "This could not be used", what.clone(), mend.clone()),
+            WebError::Bad(what, mend) => {
+                (StatusCode::UNPROCESSABLE_ENTITY, "This could not be used", what.clone(), mend.clone())
+            }
             WebError::Broken(why) => {
                 log::error!("{why}");
                 broken()
             }
             WebError::Store(e) => match e {
-                StoreError::Unavailable(_) => (StatusCode::SERVICE_UNAVAILABLE, "The records cannot be reached", "The database does not answer at the moment.".into(), unavailable.into()),
+                StoreError::Unavailable(_) => (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "The records cannot be reached",
+                    "The database does not answer at the moment.".into(),
+                    unavailable.into(),
+                ),
                 StoreError::NotFound(what) => not_found(what),
-                StoreError::Conflict(c) => (StatusCode::CONFLICT, "Somebody was first", c.to_string(), "Look at the table as it is now, then decide again.".into()),
-                StoreError::File(f) => (StatusCode::UNPROCESSABLE_ENTITY, "This file cannot be used", format!("Line {}, column {}: {}.", f.line, f.column, f.what), format!("{}.", crate::views::capital(&f.mend))),
-                StoreError::Protocol(text) => (StatusCode::UNPROCESSABLE_ENTITY, "The protocol has faults", text.clone(), "Mend them in its file.".into()),
+                StoreError::Conflict(c) => (
+                    StatusCode::CONFLICT,
+                    "Somebody was first",
+                    c.to_string(),
+                    "Look at the table as it is now, then decide again.".into(),
+                ),
+                StoreError::File(f) => (
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "This file cannot be used",
+                    format!("Line {}, column {}: {}.", f.line, f.column, f.what),
+                    format!("{}.", crate::views::capital(&f.mend)),
+                ),
+                StoreError::Protocol(text) => (
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "The protocol has faults",
+                    text.clone(),
+                    "Mend them in its file.".into(),
+                ),
                 StoreError::Broken(_) | StoreError::Migration(_) | StoreError::Database(_) => broken(),
                 // The store may learn new faults; what we do not know is ours.
                 _ => broken(),
@@ -88,11 +112,21 @@ impl WebError {
 }
 
 fn not_found(what: &str) -> (StatusCode, &'static str, String, String) {
-    (StatusCode::NOT_FOUND, "There is nothing here", format!("There is no such {what}, or it is not one of yours."), "Go on from the Docket.".into())
+    (
+        StatusCode::NOT_FOUND,
+        "There is nothing here",
+        format!("There is no such {what}, or it is not one of yours."),
+        "Go on from the Docket.".into(),
+    )
 }
 
 fn broken() -> (StatusCode, &'static str, String, String) {
-    (StatusCode::INTERNAL_SERVER_ERROR, "Something of ours failed", "Nothing was changed, and the fault has been written down.".into(), "Try again; if it comes back, tell the coordinator the time.".into())
+    (
+        StatusCode::INTERNAL_SERVER_ERROR,
+        "Something of ours failed",
+        "Nothing was changed, and the fault has been written down.".into(),
+        "Try again; if it comes back, tell the coordinator the time.".into(),
+    )
 }
 
 impl ResponseError for WebError {
@@ -102,7 +136,11 @@ impl ResponseError for WebError {
 
     fn error_response(&self) -> HttpResponse {
         if let WebError::SignIn(to) = self {
-            let place = if to == "/" || to.is_empty() { "/sign-in".to_owned() } else { format!("/sign-in?to={}", crate::views::query(to)) };
+            let place = if to == "/" || to.is_empty() {
+                "/sign-in".to_owned()
+            } else {
+                format!("/sign-in?to={}", crate::views::query(to))
+            };
             return HttpResponse::SeeOther().insert_header((header::LOCATION, place)).finish();
         }
         let (status, title, what, mend) = self.told();
@@ -132,7 +170,10 @@ pub(crate) fn html(page: &impl Template) -> Result<HttpResponse, WebError> {
 /// Renders a page with a status.
 pub(crate) fn html_with(status: StatusCode, page: &impl Template) -> Result<HttpResponse, WebError> {
     let body = page.render().map_err(|e| WebError::Broken(e.to_string()))?;
-    Ok(HttpResponse::build(status).content_type("text/html; charset=utf-8").insert_header((header::CACHE_CONTROL, "no-store")).body(body))
+    Ok(HttpResponse::build(status)
+        .content_type("text/html; charset=utf-8")
+        .insert_header((header::CACHE_CONTROL, "no-store"))
+        .body(body))
 }
 
 /// Sends the browser on after a change.

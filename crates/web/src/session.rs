@@ -28,7 +28,8 @@ impl Actor {
     /// Lets a change through if its form carries this session's token.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
         // Both are random and of one length; comparing all bytes keeps the time the same.
-        let same = token.len() == self.token.len() && token.bytes().zip(self.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0;
+        let same = token.len() == self.token.len()
+            && token.bytes().zip(self.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0;
         if same && !token.is_empty() { Ok(()) } else { Err(WebError::Token) }
     }
 
@@ -65,7 +66,11 @@ impl FromRequest for Actor {
             let id: Option<u32> = session.get(USER).unwrap_or_default();
             let token: Option<String> = session.get(TOKEN).unwrap_or_default();
             let (Some(id), Some(token)) = (id, token) else { return Err(WebError::SignIn(to)) };
-            let store = request.app_data::<web::Data<Store>>().ok_or_else(|| WebError::Broken("no store".into()))?.get_ref().clone();
+            let store = request
+                .app_data::<web::Data<Store>>()
+                .ok_or_else(|| WebError::Broken("no store".into()))?
+                .get_ref()
+                .clone();
             let keep = store.clone();
             let user = web::block(move || keep.run(|c| jurado_store::users::get(c, id))).await?;
             match user {

@@ -126,7 +126,10 @@ impl Function {
 
     fn over_column(self) -> bool {
         use Function::*;
-        matches!(self, Mean | MeanOver(_) | Sum | Count | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum)
+        matches!(
+            self,
+            Mean | MeanOver(_) | Sum | Count | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum
+        )
     }
 }
 
@@ -155,8 +158,9 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
             match unit {
                 None => Ok(node(Op::Number(value, text.clone()), Dimension::ONE, Shape::Scalar)),
                 Some(unit) => {
-                    let unit = Unit::parse(unit)
-                        .map_err(|e| FormulaError::new(span.clone(), e.to_string(), "write a unit such as [mm] or [g/cm^3]"))?;
+                    let unit = Unit::parse(unit).map_err(|e| {
+                        FormulaError::new(span.clone(), e.to_string(), "write a unit such as [mm] or [g/cm^3]")
+                    })?;
                     let op = Op::Number(value * unit.factor, format!("{text} {}", unit.text));
                     Ok(node(op, unit.dimension, Shape::Scalar))
                 }
@@ -165,7 +169,11 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
         AstKind::Name(name) if name == "pi" || name == "π" => Ok(node(Op::Pi, Dimension::ONE, Shape::Scalar)),
         AstKind::Name(name) => match resolve(name) {
             Some(symbol) => Ok(node(Op::Item(symbol.item), symbol.dimension, symbol.shape)),
-            None => Err(FormulaError::new(span, format!("`{name}` is not known here"), "declare it as a reading, reference, constant or result, or mend its spelling")),
+            None => Err(FormulaError::new(
+                span,
+                format!("`{name}` is not known here"),
+                "declare it as a reading, reference, constant or result, or mend its spelling",
+            )),
         },
         AstKind::Negative(inner) => {
             let inner = check(inner, resolve)?;
@@ -174,7 +182,8 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
         }
         AstKind::Binary(op, left, right) => {
             let (left, right) = (check(left, resolve)?, check(right, resolve)?);
-            let shape = if left.shape == Shape::Column || right.shape == Shape::Column { Shape::Column } else { Shape::Scalar };
+            let shape =
+                if left.shape == Shape::Column || right.shape == Shape::Column { Shape::Column } else { Shape::Scalar };
             let dimension = match op {
                 Operator::Add | Operator::Subtract => {
                     if left.dimension != right.dimension {
@@ -195,7 +204,11 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
         }
         AstKind::Call(name, args) => {
             let function = Function::named(name).ok_or_else(|| {
-                FormulaError::new(span.start..span.start + name.len(), format!("there is no function `{name}`"), "see the list of functions in docs/protocols.md")
+                FormulaError::new(
+                    span.start..span.start + name.len(),
+                    format!("there is no function `{name}`"),
+                    "see the list of functions in docs/protocols.md",
+                )
             })?;
             let args = args.iter().map(|a| check(a, resolve)).collect::<Result<Vec<_>, _>>()?;
             let (dimension, shape) = call_type(function, &args, &span)?;
@@ -206,7 +219,11 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
 
 fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaError> {
     if !exponent.dimension.is_one() {
-        return Err(FormulaError::new(exponent.span.clone(), format!("an exponent must be a pure number, this is {}", exponent.dimension), "divide it by a unit"));
+        return Err(FormulaError::new(
+            exponent.span.clone(),
+            format!("an exponent must be a pure number, this is {}", exponent.dimension),
+            "divide it by a unit",
+        ));
     }
     if base.dimension.is_one() {
         return Ok(Dimension::ONE);
@@ -221,7 +238,11 @@ fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaErr
     };
     match literal {
         Some(v) if v.fract() == 0.0 && v.abs() <= 12.0 => Ok(base.dimension.power(v as i8)),
-        _ => Err(FormulaError::new(exponent.span.clone(), format!("{} can only be raised to a whole number written out", base.dimension), "write the exponent as a number, or use sqrt()")),
+        _ => Err(FormulaError::new(
+            exponent.span.clone(),
+            format!("{} can only be raised to a whole number written out", base.dimension),
+            "write the exponent as a number, or use sqrt()",
+        )),
     }
 }
 
@@ -229,24 +250,47 @@ fn call_type(function: Function, args: &[Node], span: &Range<usize>) -> Result<(
     use Function::*;
     let wanted = if function == Atan2 { 2 } else { 1 };
     if args.len() != wanted {
-        return Err(FormulaError::new(span.clone(), format!("{}() takes {wanted} value{}, not {}", function.name(), if wanted == 1 { "" } else { "s" }, args.len()), "give it exactly that many"));
+        return Err(FormulaError::new(
+            span.clone(),
+            format!(
+                "{}() takes {wanted} value{}, not {}",
+                function.name(),
+                if wanted == 1 { "" } else { "s" },
+                args.len()
+            ),
+            "give it exactly that many",
+        ));
     }
     let first = &args[0];
     if function.over_column() && first.shape != Shape::Column {
-        return Err(FormulaError::new(first.span.clone(), format!("{}() needs a column of readings", function.name()), "give it a reading with replicates"));
+        return Err(FormulaError::new(
+            first.span.clone(),
+            format!("{}() needs a column of readings", function.name()),
+            "give it a reading with replicates",
+        ));
     }
     let need = |dimension: Dimension, words: &str| {
         if first.dimension == dimension {
             Ok(())
         } else {
-            Err(FormulaError::new(first.span.clone(), format!("{}() takes {words}, this is {}", function.name(), first.dimension), "divide by a unit, or convert it first"))
+            Err(FormulaError::new(
+                first.span.clone(),
+                format!("{}() takes {words}, this is {}", function.name(), first.dimension),
+                "divide by a unit, or convert it first",
+            ))
         }
     };
     let dimension = match function {
         Count => Dimension::ONE,
-        Mean | MeanOver(_) | Sum | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum | Abs => first.dimension,
+        Mean | MeanOver(_) | Sum | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum | Abs => {
+            first.dimension
+        }
         Sqrt => first.dimension.root().ok_or_else(|| {
-            FormulaError::new(first.span.clone(), format!("{} has no square root", first.dimension), "every exponent of the dimension must be even")
+            FormulaError::new(
+                first.span.clone(),
+                format!("{} has no square root", first.dimension),
+                "every exponent of the dimension must be even",
+            )
         })?,
         Exp | Ln | Log10 => {
             need(Dimension::ONE, "a pure number")?;
@@ -262,12 +306,17 @@ fn call_type(function: Function, args: &[Node], span: &Range<usize>) -> Result<(
         }
         Atan2 => {
             if args[0].dimension != args[1].dimension {
-                return Err(FormulaError::new(span.clone(), "atan2() needs two values of one dimension", "convert one of them"));
+                return Err(FormulaError::new(
+                    span.clone(),
+                    "atan2() needs two values of one dimension",
+                    "convert one of them",
+                ));
             }
             Dimension::ANGLE
         }
     };
-    let column_out = matches!(function, Diff | Cumsum) || (!function.over_column() && args.iter().any(|a| a.shape == Shape::Column));
+    let column_out =
+        matches!(function, Diff | Cumsum) || (!function.over_column() && args.iter().any(|a| a.shape == Shape::Column));
     Ok((dimension, if column_out { Shape::Column } else { Shape::Scalar }))
 }
 

@@ -137,10 +137,18 @@ fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalE
 
 fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
     let n = n.settle(context.steps);
-    if n.value().is_finite() { Ok(n) } else { Err(EvalError::Undefined("the value is beyond what can be computed with")) }
+    if n.value().is_finite() {
+        Ok(n)
+    } else {
+        Err(EvalError::Undefined("the value is beyond what can be computed with"))
+    }
 }
 
-fn map<N: Num>(v: Value<N>, context: &Context<'_, N>, f: impl Fn(&N) -> Result<N, EvalError>) -> Result<Value<N>, EvalError> {
+fn map<N: Num>(
+    v: Value<N>,
+    context: &Context<'_, N>,
+    f: impl Fn(&N) -> Result<N, EvalError>,
+) -> Result<Value<N>, EvalError> {
     let one = |x: &N| finish(f(x)?, context);
     Ok(match v {
         Value::Scalar(x) => Value::Scalar(one(&x)?),
@@ -148,12 +156,21 @@ fn map<N: Num>(v: Value<N>, context: &Context<'_, N>, f: impl Fn(&N) -> Result<N
     })
 }
 
-fn zip<N: Num>(a: Value<N>, b: Value<N>, context: &Context<'_, N>, f: impl Fn(&N, &N) -> Result<N, EvalError>) -> Result<Value<N>, EvalError> {
+fn zip<N: Num>(
+    a: Value<N>,
+    b: Value<N>,
+    context: &Context<'_, N>,
+    f: impl Fn(&N, &N) -> Result<N, EvalError>,
+) -> Result<Value<N>, EvalError> {
     let one = |x: &N, y: &N| finish(f(x, y)?, context);
     Ok(match (a, b) {
         (Value::Scalar(x), Value::Scalar(y)) => Value::Scalar(one(&x, &y)?),
-        (Value::Column(xs), Value::Scalar(y)) => Value::Column(xs.iter().map(|x| one(x, &y)).collect::<Result<_, _>>()?),
-        (Value::Scalar(x), Value::Column(ys)) => Value::Column(ys.iter().map(|y| one(&x, y)).collect::<Result<_, _>>()?),
+        (Value::Column(xs), Value::Scalar(y)) => {
+            Value::Column(xs.iter().map(|x| one(x, &y)).collect::<Result<_, _>>()?)
+        }
+        (Value::Scalar(x), Value::Column(ys)) => {
+            Value::Column(ys.iter().map(|y| one(&x, y)).collect::<Result<_, _>>()?)
+        }
         (Value::Column(xs), Value::Column(ys)) => {
             if xs.len() != ys.len() {
                 return Err(EvalError::Undefined("two columns have different numbers of rows"));
@@ -269,7 +286,13 @@ fn spread<N: Num>(xs: &[N]) -> Result<N, EvalError> {
         return Err(EvalError::Undefined("a standard deviation needs two readings"));
     }
     let mean = N::mean(xs);
-    let squares: Vec<N> = xs.iter().map(|x| { let d = x.sub(&mean); d.mul(&d) }).collect();
+    let squares: Vec<N> = xs
+        .iter()
+        .map(|x| {
+            let d = x.sub(&mean);
+            d.mul(&d)
+        })
+        .collect();
     let variance = sum(&squares).div(&N::exact((xs.len() - 1) as f64));
     let root = variance.value().sqrt();
     Ok(variance.map(root, if root == 0.0 { 0.0 } else { 0.5 / root }))
@@ -280,7 +303,10 @@ fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {
     let fail = |why| Err(EvalError::Undefined(why));
     Ok(match function {
         Function::Sqrt if v < 0.0 => return fail("a negative number has no square root"),
-        Function::Sqrt => { let r = v.sqrt(); x.map(r, if r == 0.0 { 0.0 } else { 0.5 / r }) }
+        Function::Sqrt => {
+            let r = v.sqrt();
+            x.map(r, if r == 0.0 { 0.0 } else { 0.5 / r })
+        }
         Function::Exp => x.map(v.exp(), v.exp()),
         Function::Ln if v <= 0.0 => return fail("only a positive number has a logarithm"),
         Function::Ln => x.map(v.ln(), 1.0 / v),

@@ -10,7 +10,13 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
 }
 
 /// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`.
-pub fn correction(symbol: &str, node: &Node, symbols: &dyn Fn(usize) -> String, numbers: &dyn Fn(usize) -> String, value: &str) -> [String; 3] {
+pub fn correction(
+    symbol: &str,
+    node: &Node,
+    symbols: &dyn Fn(usize) -> String,
+    numbers: &dyn Fn(usize) -> String,
+    value: &str,
+) -> [String; 3] {
     [
         math(&format!("<mrow>{}<mo>=</mo>{}</mrow>", atom(symbol), draw(node, symbols, 0))),
         math(&format!("<mrow><mo>=</mo>{}</mrow>", draw(node, numbers, 0))),
@@ -35,7 +41,11 @@ fn atom(text: &str) -> String {
             Some((n, u)) if !u.starts_with('×') => (n, u),
             _ => (text, ""),
         };
-        let unit = if unit.is_empty() { String::new() } else { format!("<mspace width=\"0.2em\"/><mtext>{}</mtext>", escape(unit)) };
+        let unit = if unit.is_empty() {
+            String::new()
+        } else {
+            format!("<mspace width=\"0.2em\"/><mtext>{}</mtext>", escape(unit))
+        };
         return format!("<mrow><mn>{}</mn>{unit}</mrow>", escape(number));
     }
     match text.split_once('_') {

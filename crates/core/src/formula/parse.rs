@@ -21,7 +21,11 @@ pub(super) const MAX_LENGTH: usize = 4000;
 /// ```
 pub fn parse(text: &str) -> Result<Ast, FormulaError> {
     if text.len() > MAX_LENGTH {
-        return Err(FormulaError::new(0..1, format!("the formula is longer than {MAX_LENGTH} bytes"), "split it into several results"));
+        return Err(FormulaError::new(
+            0..1,
+            format!("the formula is longer than {MAX_LENGTH} bytes"),
+            "split it into several results",
+        ));
     }
     let mut parser = Parser { text, at: 0, depth: 0 };
     let tree = parser.expression(0)?;
@@ -72,7 +76,10 @@ impl Parser<'_> {
     fn expression(&mut self, least: u8) -> Result<Ast, FormulaError> {
         self.depth += 1;
         if self.depth > MAX_DEPTH {
-            return Err(self.here(format!("brackets and signs are nested deeper than {MAX_DEPTH}"), "name a part of it as a result of its own"));
+            return Err(self.here(
+                format!("brackets and signs are nested deeper than {MAX_DEPTH}"),
+                "name a part of it as a result of its own",
+            ));
         }
         let mut left = self.prefix()?;
         while let Some((op, c)) = self.operator() {
@@ -150,13 +157,21 @@ impl Parser<'_> {
         }
         let text = self.text[start..self.at].to_owned();
         if text.parse::<f64>().ok().is_none_or(|v| !v.is_finite()) {
-            return Err(FormulaError::new(start..self.at, format!("`{text}` is no number"), "write it like 0.5 or 1.2e-3"));
+            return Err(FormulaError::new(
+                start..self.at,
+                format!("`{text}` is no number"),
+                "write it like 0.5 or 1.2e-3",
+            ));
         }
         let mut unit = None;
         if self.peek() == Some('[') {
             let open = self.at;
             let Some(length) = self.text[open..].find(']') else {
-                return Err(FormulaError::new(open..open + 1, "this unit's bracket is not closed", "add `]` after the unit"));
+                return Err(FormulaError::new(
+                    open..open + 1,
+                    "this unit's bracket is not closed",
+                    "add `]` after the unit",
+                ));
             };
             unit = Some(self.text[open + 1..open + length].to_owned());
             self.at = open + length + 1;

@@ -179,7 +179,10 @@ fn formulas_are_drawn_in_three_stages() {
     for piece in ["<mi>V</mi><mo>=</mo>", "<mn>101.64</mn>", "<mtext>mm</mtext>", "<mn>51.7</mn>"] {
         assert!(whole.contains(piece), "{piece} in {whole}");
     }
-    assert!(mathml::formula(&node("a - (b - a)"), &symbols).contains("<mo>(</mo>"), "a bracket that changes the value is kept");
+    assert!(
+        mathml::formula(&node("a - (b - a)"), &symbols).contains("<mo>(</mo>"),
+        "a bracket that changes the value is kept"
+    );
     assert!(mathml::formula(&node("mean(d)"), &symbols).contains("<mover>"));
 }
 

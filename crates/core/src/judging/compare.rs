@@ -20,7 +20,12 @@ pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
 
 /// Judges all results in the order they are derived.
-pub(super) fn results(protocol: &Protocol, table: &Table, measured: &Env, figured: Vec<Option<Value<Figured>>>) -> (Vec<JudgedResult>, Env) {
+pub(super) fn results(
+    protocol: &Protocol,
+    table: &Table,
+    measured: &Env,
+    figured: Vec<Option<Value<Figured>>>,
+) -> (Vec<JudgedResult>, Env) {
     let mut clean = measured.clone();
     let mut reported = measured.clone();
     let mut figured = figured;
@@ -32,7 +37,8 @@ pub(super) fn results(protocol: &Protocol, table: &Table, measured: &Env, figure
         let f = evaluate(&spec.node, &Context::exact(&reported)).ok();
         let figures = evaluate(&spec.node, &Context::exact(&figured)).ok();
         let written = &table.reported[index];
-        let judged = Judge { protocol, index, table, clean: &clean, reported: &reported, done: &out }.result(c, f, figures);
+        let judged =
+            Judge { protocol, index, table, clean: &clean, reported: &reported, done: &out }.result(c, f, figures);
         clean[spec.item] = c.map(Value::Scalar);
         figured[spec.item] = figures.map(Value::Scalar);
         // Downstream is followed from what the team wrote; where it wrote nothing, from what follows so far.
@@ -64,7 +70,8 @@ impl Judge<'_> {
         let factor = self.protocol.items[spec.item].unit.factor;
         let written = &self.table.reported[self.index];
         let upstream = self.upstream();
-        let (c, f) = (c.map(|v| v / factor), f.map(|v| v / factor));
+        let in_unit = |v: Option<f64>| v.map(|v| v / factor).filter(|v| v.is_finite());
+        let (c, f) = (in_unit(c), in_unit(f));
         let envelope = f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, factor));
         let deserved = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
         let mut out = JudgedResult {
@@ -83,7 +90,10 @@ impl Judge<'_> {
             expanded: None,
         };
         let Some(r) = written.value else {
-            if !matches!(crate::reading::read(&written.text, &Default::default()).kind, crate::reading::CellKind::Blank | crate::reading::CellKind::NotApplicable) {
+            if !matches!(
+                crate::reading::read(&written.text, &Default::default()).kind,
+                crate::reading::CellKind::Blank | crate::reading::CellKind::NotApplicable
+            ) {
                 out.verdict = VerdictKind::Unreadable;
             }
             return out;
@@ -99,32 +109,37 @@ impl Judge<'_> {
         }
         let f = f.unwrap_or(target);
         let number = written.number.as_ref();
-        let steps: Vec<f64> = number.map_or_else(|| vec![written.half_step], |n| n.half_steps().iter().map(|h| h * written.scale).collect());
+        let steps: Vec<f64> = number
+            .map_or_else(|| vec![written.half_step], |n| n.half_steps().iter().map(|h| h * written.scale).collect());
         // The last figure the result may have, tolerance included: a longer answer is not held to its further digits.
         let last = deserved + self.protocol.school.figure_tolerance;
         let d = if target == 0.0 { 0.0 } else { 0.5 * power_of_ten(leading_place(target) - last + 1) };
         // A calculator dump is not held to its last digit.
         let dump = number.is_some_and(|n| n.figures() as i32 > deserved + 3 && n.figures() >= 8);
-        let agreeing = steps.iter().copied().map(|h| if dump { h.max(d) } else { h }).find(|h| within(r - target, *h, *h, r, target));
+        let agreeing = steps
+            .iter()
+            .copied()
+            .map(|h| if dump { h.max(d) } else { h })
+            .find(|h| within(r - target, *h, *h, r, target));
         let h = agreeing.unwrap_or(steps[0]);
         out.reported.half_step = h;
         if agreeing.is_some() {
             out.verdict = VerdictKind::Agrees;
             return out;
         }
-        if r != 0.0 {
-            let limits = Limits { h, d, factor };
-            if out.tainted_by.is_empty() {
-                out.face = self.rounded(r, target, f, envelope, limits);
-                if out.face.is_some() {
-                    out.verdict = VerdictKind::Rounded;
-                    return out;
-                }
-            } else if let Some(face) = self.carried(r, &upstream, limits) {
-                out.face = Some(face);
-                out.verdict = VerdictKind::Carried;
+        // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
+        let limits =
+            if r == 0.0 { Limits { h, d: 0.0, room: 0.0, factor } } else { Limits { h, d, room: 1.0, factor } };
+        if out.tainted_by.is_empty() {
+            out.face = self.rounded(r, target, f, envelope, limits);
+            if out.face.is_some() {
+                out.verdict = VerdictKind::Rounded;
                 return out;
             }
+        } else if let Some(face) = self.carried(r, &upstream, limits) {
+            out.face = Some(face);
+            out.verdict = VerdictKind::Carried;
+            return out;
         }
         self.diagnose(&mut out, r, c, f, h);
         out
@@ -141,7 +156,11 @@ impl Judge<'_> {
             .map(|r| {
                 let cut = r.face.as_deref() == Some(CUT_OFF);
                 let half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
-                Upstream { item: r.item, half: half * self.protocol.items[r.item].unit.factor, tainted: r.verdict.taints() }
+                Upstream {
+                    item: r.item,
+                    half: half * self.protocol.items[r.item].unit.factor,
+                    tainted: r.verdict.taints(),
+                }
             })
             .collect()
     }
@@ -168,15 +187,25 @@ impl Judge<'_> {
     /// Rounding that explains R where nothing upstream is tainted: in words, or `None`.
     fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits) -> Option<String> {
         let wide = l.h.max(l.d);
-        if within(r - f, wide + e, wide, r, f) {
+        if within(r - f, wide + e * l.room, wide, r, f) {
             let from_reported = self.protocol.results[self.index].upstream.iter().any(|u| self.is_reported(*u));
             let near = within(r - c, wide, wide, r, c);
-            return Some(if from_reported && !near { "worked on from its own rounded values".to_owned() } else { "rounded before the end".to_owned() });
+            return Some(if from_reported && !near {
+                "worked on from its own rounded values".to_owned()
+            } else {
+                "rounded before the end".to_owned()
+            });
         }
         if within(r - c, l.d, l.d, r, c) {
             return Some("rounded before the end".to_owned());
         }
-        [self.clean, self.reported].into_iter().zip([c, f]).find_map(|(env, x)| self.face(env, r, x, if std::ptr::eq(env, self.clean) { 0.0 } else { e }, l))
+        if r == 0.0 {
+            return None;
+        }
+        [self.clean, self.reported]
+            .into_iter()
+            .zip([c, f])
+            .find_map(|(env, x)| self.face(env, r, x, if std::ptr::eq(env, self.clean) { 0.0 } else { e }, l))
     }
 
     /// Faces of early rounding on one set of inputs: cut off; every step rounded or cut; a short π.
@@ -190,7 +219,8 @@ impl Judge<'_> {
         let node = &self.protocol.results[self.index].node;
         for cut in [false, true] {
             for figures in 3..=6 {
-                let context = Context { items: env, pi: std::f64::consts::PI, steps: Some(StepRounding { figures, cut }) };
+                let context =
+                    Context { items: env, pi: std::f64::consts::PI, steps: Some(StepRounding { figures, cut }) };
                 if let Ok(v) = evaluate(node, &context)
                     && within(r - v / l.factor, l.h, l.h, r, v / l.factor)
                 {
@@ -199,6 +229,8 @@ impl Judge<'_> {
                 }
             }
         }
+        // Short forms of π that people use, on purpose not the constant.
+        #[allow(clippy::approx_constant)]
         for (pi, text) in [(3.14, "3.14"), (3.1416, "3.1416"), (22.0 / 7.0, "22/7")] {
             let context = Context { items: env, pi, steps: None };
             if let Ok(v) = evaluate(node, &context) {
@@ -216,7 +248,8 @@ impl Judge<'_> {
     fn carried(&self, r: f64, upstream: &[Upstream], l: Limits) -> Option<String> {
         let node = &self.protocol.results[self.index].node;
         let tainted: Vec<&Upstream> = upstream.iter().filter(|u| u.tainted).collect();
-        let combinations: Vec<u32> = if tainted.len() <= 3 { (0..1 << tainted.len()).collect() } else { vec![0, u32::MAX] };
+        let combinations: Vec<u32> =
+            if tainted.len() <= 3 { (0..1 << tainted.len()).collect() } else { vec![0, u32::MAX] };
         let wide = l.h.max(l.d);
         for mask in combinations {
             let mut env = self.reported.clone();
@@ -228,10 +261,12 @@ impl Judge<'_> {
             let Ok(f) = evaluate(node, &Context::exact(&env)) else { continue };
             let f = f / l.factor;
             let e = self.envelope(node, &env, upstream, f, l.factor);
-            if within(r - f, wide + e, wide, r, f) {
+            if within(r - f, wide + e * l.room, wide, r, f) {
                 return Some("follows from the value above".to_owned());
             }
-            if let Some(face) = self.face(&env, r, f, e, l) {
+            if r != 0.0
+                && let Some(face) = self.face(&env, r, f, e, l)
+            {
                 return Some(format!("follows from the value above, {face}"));
             }
         }
@@ -244,7 +279,8 @@ impl Judge<'_> {
         // cancels deserves one figure, and a value a hundred times as large does not inherit that as its width.
         let place = |x: f64| leading_place(x) - out.deserved + 1;
         let shown = 0.5 * power_of_ten(place(r).min(c.filter(|c| *c != 0.0).map_or(i32::MAX, place)));
-        let envelope_of = |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, &upstream, value, 1.0 / scale);
+        let envelope_of =
+            |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, &upstream, value, 1.0 / scale);
         let case = Case {
             protocol: self.protocol,
             index: self.index,
@@ -276,6 +312,8 @@ const CUT_OFF: &str = "cut off instead of rounded";
 struct Limits {
     h: f64,
     d: f64,
+    /// 1 where the rounding envelope gives room, 0 where it does not.
+    room: f64,
     factor: f64,
 }
 

@@ -75,7 +75,9 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let mut classes: Vec<Vec<&Hypothesis>> = Vec::new();
     for h in fitting {
         let same = |other: &Hypothesis| match (h.clean, other.clean, h.reported, other.reported) {
-            (Some(a), Some(b), ..) | (None, _, Some(a), Some(b)) | (_, None, Some(a), Some(b)) => within(a - b, case.width, case.half_step, a, b),
+            (Some(a), Some(b), ..) | (None, _, Some(a), Some(b)) | (_, None, Some(a), Some(b)) => {
+                within(a - b, case.width, case.half_step, a, b)
+            }
             _ => false,
         };
         match classes.iter_mut().find(|c| same(c[0])) {
@@ -97,7 +99,8 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let kind = best.kind;
     let first = by_kind(&classes[0]);
     let probability = sum(&classes[0]);
-    let others: Vec<(SlipKind, f64)> = classes[1..].iter().map(|c| (by_kind(c)[0].0, sum(c))).filter(|(_, p)| *p >= 0.005).take(4).collect();
+    let others: Vec<(SlipKind, f64)> =
+        classes[1..].iter().map(|c| (by_kind(c)[0].0, sum(c))).filter(|(_, p)| *p >= 0.005).take(4).collect();
     let together = probability + others.iter().map(|(_, p)| p).sum::<f64>();
     let beside: Vec<(SlipKind, f64)> = first.into_iter().filter(|(k, p)| *k != kind && *p >= 0.005).collect();
     let alike: Vec<SlipKind> = beside.iter().map(|(k, _)| *k).collect();
@@ -110,7 +113,9 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
         kind,
         clause: best.says.clone(),
         says: match kind {
-            SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => format!("It seems that {}: {gives}{unit} was meant.", best.says),
+            SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => {
+                format!("It seems that {}: {gives}{unit} was meant.", best.says)
+            }
             _ => format!("It seems that {}: that gives {gives}{unit}.", best.says),
         },
         probability: probability.min(1.0),
@@ -162,7 +167,9 @@ fn hypotheses(case: &Case<'_>) -> (Vec<Hypothesis>, BTreeMap<SlipKind, usize>) {
     let mut add = |mut h: Hypothesis, envelope: &dyn Fn(f64) -> f64| {
         *counts.entry(h.kind).or_default() += 1;
         // The envelope costs two evaluations a value, so only what is near at all gets one.
-        let near = |x: Option<f64>| x.is_some_and(|x| (case.reported - x).abs() <= 0.3 * x.abs().max(case.reported.abs()) + case.width);
+        let near = |x: Option<f64>| {
+            x.is_some_and(|x| (case.reported - x).abs() <= 0.3 * x.abs().max(case.reported.abs()) + case.width)
+        };
         if near(h.clean) || near(h.reported) {
             h.envelope = h.reported.map_or(0.0, envelope);
             if likelihood(case, &h) > 0.0 {
@@ -171,7 +178,7 @@ fn hypotheses(case: &Case<'_>) -> (Vec<Hypothesis>, BTreeMap<SlipKind, usize>) {
         }
     };
     let values = |node: &Node, scale: f64, clean_env: &Env, reported_env: &Env| {
-        let of = |env: &Env| evaluate(node, &Context::exact(env)).ok().map(|v| v * scale);
+        let of = |env: &Env| evaluate(node, &Context::exact(env)).ok().map(|v| v * scale).filter(|v| v.is_finite());
         let clean = case.clean.and_then(|_| of(clean_env));
         let reported = if case.has_reported || clean.is_none() { of(reported_env) } else { None };
         (clean, reported)
@@ -180,20 +187,44 @@ fn hypotheses(case: &Case<'_>) -> (Vec<Hypothesis>, BTreeMap<SlipKind, usize>) {
         let (clean, reported) = values(&v.node, v.scale, case.clean_env, case.reported_env);
         // Told with whichever prediction lies nearer; one that cannot be computed still counts among its kind.
         let predicted = nearer(case.reported, clean, reported);
-        let h = Hypothesis { kind: v.kind, subject: v.subject, says: v.says.clone(), clean, reported, envelope: 0.0, predicted, posterior: 0.0 };
+        let h = Hypothesis {
+            kind: v.kind,
+            subject: v.subject,
+            says: v.says.clone(),
+            clean,
+            reported,
+            envelope: 0.0,
+            predicted,
+            posterior: 0.0,
+        };
         add(h, &|x| (case.envelope_of)(&v.node, x, v.scale));
     }
     for (says, subject, clean_env, reported_env) in exclusions(case) {
         let (clean, reported) = values(&spec.node, 1.0 / factor, &clean_env, &reported_env);
         let predicted = nearer(case.reported, clean, reported);
-        add(Hypothesis { kind: SlipKind::Exclusion, subject: Some(subject), says, clean, reported, envelope: 0.0, predicted, posterior: 0.0 }, &|_| case.envelope);
+        add(
+            Hypothesis {
+                kind: SlipKind::Exclusion,
+                subject: Some(subject),
+                says,
+                clean,
+                reported,
+                envelope: 0.0,
+                predicted,
+                posterior: 0.0,
+            },
+            &|_| case.envelope,
+        );
     }
     for (kind, says, meant) in edits(case) {
         // The answer's text was miswritten: what was meant stands where R stands, so H lies as far from R as C from it.
         let shift = |x: f64| case.reported - (meant - x);
         let clean = case.clean.map(shift);
         let reported = (case.has_reported || clean.is_none()).then(|| shift(case.carried));
-        add(Hypothesis { kind, subject: None, says, clean, reported, envelope: 0.0, predicted: meant, posterior: 0.0 }, &|_| case.envelope);
+        add(
+            Hypothesis { kind, subject: None, says, clean, reported, envelope: 0.0, predicted: meant, posterior: 0.0 },
+            &|_| case.envelope,
+        );
     }
     (out, counts)
 }
@@ -213,8 +244,14 @@ fn exclusions(case: &Case<'_>) -> Vec<(String, usize, Env, Env)> {
         }
         let factor = case.protocol.items[item].unit.factor;
         for (n, toggled) in reading.cells.iter().enumerate().filter(|(_, c)| c.value.is_some()) {
-            let column: Vec<f64> =
-                reading.cells.iter().enumerate().filter(|(m, c)| c.counts != (*m == n)).filter_map(|(_, c)| c.value).map(|v| v * factor).collect();
+            let column: Vec<f64> = reading
+                .cells
+                .iter()
+                .enumerate()
+                .filter(|(m, c)| c.counts != (*m == n))
+                .filter_map(|(_, c)| c.value)
+                .map(|v| v * factor)
+                .collect();
             if column.is_empty() {
                 continue;
             }
@@ -223,7 +260,11 @@ fn exclusions(case: &Case<'_>) -> Vec<(String, usize, Env, Env)> {
             reported[item] = Some(Value::Column(column));
             let title = &case.protocol.items[item].title;
             let row = toggled.row.unwrap_or(1);
-            let says = if toggled.counts { format!("reading {row} of the {title}, {}, was left out of the sum", toggled.text) } else { format!("reading {row} of the {title}, {}, which had been left out, was used", toggled.text) };
+            let says = if toggled.counts {
+                format!("reading {row} of the {title}, {}, was left out of the sum", toggled.text)
+            } else {
+                format!("reading {row} of the {title}, {}, which had been left out, was used", toggled.text)
+            };
             out.push((says, item, clean, reported));
         }
     }
@@ -239,7 +280,13 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
     let digits: Vec<u8> = number.digits.bytes().collect();
     let positions: Vec<usize> = (0..digits.len()).filter(|i| digits[*i].is_ascii_digit()).collect();
     let exponent = number.last_place + number.digits.split_once('.').map_or(0, |(_, d)| d.len() as i32);
-    let value = |digits: &[u8]| std::str::from_utf8(digits).ok().and_then(|t| format!("{t}e{exponent}").parse::<f64>().ok()).map(|v| v * sign * scale);
+    let value = |digits: &[u8]| {
+        std::str::from_utf8(digits)
+            .ok()
+            .and_then(|t| format!("{t}e{exponent}").parse::<f64>().ok())
+            .map(|v| v * sign * scale)
+            .filter(|v| v.is_finite())
+    };
     let mut out = Vec::new();
     if number.fraction || positions.len() > 17 {
         return out;
@@ -249,7 +296,11 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
             let mut swapped = digits.clone();
             swapped.swap(pair[0], pair[1]);
             if let Some(v) = value(&swapped) {
-                out.push((SlipKind::DigitsSwapped, format!("two digits of {} were swapped in writing it down", String::from_utf8_lossy(&swapped)), v));
+                out.push((
+                    SlipKind::DigitsSwapped,
+                    format!("two digits of {} were swapped in writing it down", String::from_utf8_lossy(&swapped)),
+                    v,
+                ));
             }
         }
     }
@@ -259,7 +310,11 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
                 let mut other = digits.clone();
                 other[at] = digit;
                 if let Some(v) = value(&other) {
-                    out.push((SlipKind::DigitWrong, format!("one digit of {} went wrong in writing it down", String::from_utf8_lossy(&other)), v));
+                    out.push((
+                        SlipKind::DigitWrong,
+                        format!("one digit of {} went wrong in writing it down", String::from_utf8_lossy(&other)),
+                        v,
+                    ));
                 }
             }
         }
@@ -267,7 +322,11 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
     for places in [1i32, 2, -1, -2] {
         let words = if places.abs() == 1 { "one place" } else { "two places" };
         let side = if places > 0 { "left" } else { "right" };
-        out.push((SlipKind::DecimalPoint, format!("the decimal point went {words} to the {side}"), case.reported * power_of_ten(places)));
+        out.push((
+            SlipKind::DecimalPoint,
+            format!("the decimal point went {words} to the {side}"),
+            case.reported * power_of_ten(places),
+        ));
     }
     out
 }

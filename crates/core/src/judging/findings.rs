@@ -10,7 +10,13 @@ pub(super) struct Findings<'a> {
 
 impl Findings<'_> {
     /// A finding that costs nothing, to be filled in.
-    pub(super) fn blank(code: &'static str, key: String, severity: Severity, item: Option<usize>, row: Option<u32>) -> Finding {
+    pub(super) fn blank(
+        code: &'static str,
+        key: String,
+        severity: Severity,
+        item: Option<usize>,
+        row: Option<u32>,
+    ) -> Finding {
         Finding {
             key,
             code,

@@ -80,11 +80,19 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
         };
         let item = &protocol.items[note.item];
         // Replicates are judged together: a reading without units is one finding, not five.
-        let key = if costs { format!("{}:{}", note.code, item.id) } else { format!("{}:{}:{}", note.code, item.id, note.row.unwrap_or(0)) };
+        let key = if costs {
+            format!("{}:{}", note.code, item.id)
+        } else {
+            format!("{}:{}:{}", note.code, item.id, note.row.unwrap_or(0))
+        };
         let severity = if costs { Severity::Charge } else { Severity::Note };
-        let mut finding = Finding { says: readings::capital(&format!("{}.", note.says)), ..Findings::blank(note.code, key, severity, Some(note.item), note.row) };
+        let mut finding = Finding {
+            says: readings::capital(&format!("{}.", note.says)),
+            ..Findings::blank(note.code, key, severity, Some(note.item), note.row)
+        };
         if costs && let Some((criterion, each)) = &units {
-            finding.tells = format!("Please write the unit of your {}: {}.", protocol.full_title(note.item), item.unit.text);
+            finding.tells =
+                format!("Please write the unit of your {}: {}.", protocol.full_title(note.item), item.unit.text);
             finding.criterion = Some(criterion.clone());
             finding.cost = *each;
         }
@@ -97,7 +105,12 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
 
 /// Points that hang on a person: of open findings, and of what is fragile.
 pub fn hanging(judged: &Judged) -> Decimal {
-    judged.findings.iter().filter(|f| f.open() || (f.fragile.is_some() && f.decision.is_none() && f.ruling.is_none())).map(|f| f.hangs).sum()
+    judged
+        .findings
+        .iter()
+        .filter(|f| f.open() || (f.fragile.is_some() && f.decision.is_none() && f.ruling.is_none()))
+        .map(|f| f.hangs)
+        .sum()
 }
 
 /// The sentences the student reads, in the order of the findings, each with its finding's key. A forgiven finding is

@@ -77,7 +77,9 @@ fn dimension(node: &Node) -> Option<Dimension> {
             }
         }
         Op::Call(Function::Sqrt, args) => args.first().and_then(dimension)?.root(),
-        Op::Call(f, args) if node.dimension == args[0].dimension && !matches!(f, Function::Count) => args.first().and_then(dimension),
+        Op::Call(f, args) if node.dimension == args[0].dimension && !matches!(f, Function::Count) => {
+            args.first().and_then(dimension)
+        }
         Op::Call(..) => Some(node.dimension),
     }
 }
@@ -93,7 +95,8 @@ impl Maker<'_> {
         let Some(changed) = dimension(&variant.node).filter(|d| *d != result.node.dimension) else {
             return vec![Variant { scale: whole, ..variant }];
         };
-        let of_inputs = |base: usize| self.root.items().into_iter().find_map(|i| self.protocol.items[i].unit.scales[base]);
+        let of_inputs =
+            |base: usize| self.root.items().into_iter().find_map(|i| self.protocol.items[i].unit.scales[base]);
         let inputs: [f64; 7] = std::array::from_fn(|b| of_inputs(b).or(unit.scales[b]).unwrap_or(1.0));
         let answer: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of_inputs(b)).unwrap_or(1.0));
         let in_answer = whole * result.node.dimension.in_scales(&answer) / changed.in_scales(&answer);
@@ -127,7 +130,9 @@ impl Maker<'_> {
             out.extend(children.into_iter().map(|v| Variant { node: rebuild(v.node.clone()), ..v }));
         };
         match &node.op {
-            Op::Negative(a) => lift(&mut out, self.inside(a, head), &|n| Node { op: Op::Negative(Box::new(n)), ..node.clone() }),
+            Op::Negative(a) => {
+                lift(&mut out, self.inside(a, head), &|n| Node { op: Op::Negative(Box::new(n)), ..node.clone() })
+            }
             Op::Binary(op, a, b) => {
                 let sum = matches!(op, Operator::Add | Operator::Subtract);
                 lift(&mut out, self.inside(a, !sum), &|n| binary(node, *op, n, (**b).clone()));
@@ -151,7 +156,8 @@ impl Maker<'_> {
 
     fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
         let mut out = Vec::new();
-        let mut push = |kind, subject, says: String, node: Node| out.push(Variant { kind, subject, says, node, scale: 1.0 });
+        let mut push =
+            |kind, subject, says: String, node: Node| out.push(Variant { kind, subject, says, node, scale: 1.0 });
         if head && !node.dimension.is_one() && node != self.root {
             self.unit_factors(node, &mut push);
         }
@@ -167,14 +173,22 @@ impl Maker<'_> {
 
     /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a person does it.
     fn unit_factors(&self, node: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
-        let linear = matches!(node.op, Op::Item(_) | Op::Binary(Operator::Add | Operator::Subtract, ..) | Op::Call(Function::Mean, _));
+        let linear = matches!(
+            node.op,
+            Op::Item(_) | Op::Binary(Operator::Add | Operator::Subtract, ..) | Op::Call(Function::Mean, _)
+        );
         if !linear {
             return;
         }
         let subject = node.items().first().copied();
         for (factor, words) in confusable_factors(node.dimension) {
             if (0.9e-3..1.1e3).contains(&factor) {
-                push(SlipKind::UnitFactor, subject, format!("{} went in with the wrong unit ({words})", self.phrase(node)), scaled(node, factor));
+                push(
+                    SlipKind::UnitFactor,
+                    subject,
+                    format!("{} went in with the wrong unit ({words})", self.phrase(node)),
+                    scaled(node, factor),
+                );
             }
         }
     }
@@ -183,48 +197,110 @@ impl Maker<'_> {
         let it = &self.protocol.items[item];
         match it.shape {
             Some(Roundness::Diameter) => {
-                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was used as the radius", it.title), scaled(node, 2.0));
-                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was halved twice", it.title), scaled(node, 0.5));
+                push(
+                    SlipKind::RadiusDiameter,
+                    Some(item),
+                    format!("the {} was used as the radius", it.title),
+                    scaled(node, 2.0),
+                );
+                push(
+                    SlipKind::RadiusDiameter,
+                    Some(item),
+                    format!("the {} was halved twice", it.title),
+                    scaled(node, 0.5),
+                );
             }
             Some(Roundness::Radius) => {
-                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was used as the diameter", it.title), scaled(node, 0.5));
+                push(
+                    SlipKind::RadiusDiameter,
+                    Some(item),
+                    format!("the {} was used as the diameter", it.title),
+                    scaled(node, 0.5),
+                );
                 push(SlipKind::RadiusDiameter, Some(item), format!("the {} was doubled", it.title), scaled(node, 2.0));
             }
             None => {}
         }
     }
 
-    fn operator(&self, node: &Node, op: Operator, a: &Node, b: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+    fn operator(
+        &self,
+        node: &Node,
+        op: Operator,
+        a: &Node,
+        b: &Node,
+        push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node),
+    ) {
         let (pa, pb) = (self.phrase(a), self.phrase(b));
         match op {
             Operator::Subtract => {
-                push(SlipKind::Sign, only(b), format!("{pb} was added instead of taken off"), binary(node, Operator::Add, a.clone(), b.clone()));
-                push(SlipKind::Sign, only(b), format!("the difference of {pa} and {pb} was turned round"), binary(node, op, b.clone(), a.clone()));
+                push(
+                    SlipKind::Sign,
+                    only(b),
+                    format!("{pb} was added instead of taken off"),
+                    binary(node, Operator::Add, a.clone(), b.clone()),
+                );
+                push(
+                    SlipKind::Sign,
+                    only(b),
+                    format!("the difference of {pa} and {pb} was turned round"),
+                    binary(node, op, b.clone(), a.clone()),
+                );
                 push(SlipKind::TermOmitted, only(b), format!("{pb} was not taken off"), a.clone());
             }
             Operator::Add => {
-                push(SlipKind::Sign, only(b), format!("{pb} was taken off instead of added"), binary(node, Operator::Subtract, a.clone(), b.clone()));
+                push(
+                    SlipKind::Sign,
+                    only(b),
+                    format!("{pb} was taken off instead of added"),
+                    binary(node, Operator::Subtract, a.clone(), b.clone()),
+                );
                 push(SlipKind::TermOmitted, only(b), format!("{pb} was not added"), a.clone());
                 push(SlipKind::TermOmitted, only(a), format!("{pa} was not added"), b.clone());
             }
             Operator::Multiply => {
                 for (literal, rest) in [(a, b), (b, a)] {
                     if is_literal(literal) {
-                        push(SlipKind::Literal, None, format!("the {} of the formula was left out", literal_text(literal)), rest.clone());
+                        push(
+                            SlipKind::Literal,
+                            None,
+                            format!("the {} of the formula was left out", literal_text(literal)),
+                            rest.clone(),
+                        );
                     } else if !is_literal(rest) && !rest.items().is_empty() {
-                        push(SlipKind::TermOmitted, only(literal), format!("{} was left out", self.phrase(literal)), rest.clone());
+                        push(
+                            SlipKind::TermOmitted,
+                            only(literal),
+                            format!("{} was left out", self.phrase(literal)),
+                            rest.clone(),
+                        );
                     }
                 }
             }
             Operator::Divide => {
-                push(SlipKind::Inverted, None, "the quotient was turned upside down".to_owned(), binary(node, op, b.clone(), a.clone()));
-                push(SlipKind::Inverted, None, format!("{pa} and {pb} were multiplied instead of divided"), binary(node, Operator::Multiply, a.clone(), b.clone()));
+                push(
+                    SlipKind::Inverted,
+                    None,
+                    "the quotient was turned upside down".to_owned(),
+                    binary(node, op, b.clone(), a.clone()),
+                );
+                push(
+                    SlipKind::Inverted,
+                    None,
+                    format!("{pa} and {pb} were multiplied instead of divided"),
+                    binary(node, Operator::Multiply, a.clone(), b.clone()),
+                );
                 if is_literal(b) {
                     let (item, round) = round_item(self.protocol, a);
                     match (item, round, &b.op) {
                         // D/2 with the 2 forgotten is the diameter for the radius: the reader's word for it comes first.
                         (Some(_), Some(Roundness::Diameter), Op::Number(v, _)) if *v == 2.0 => {}
-                        _ => push(SlipKind::Literal, None, format!("the {} of the formula was left out", literal_text(b)), a.clone()),
+                        _ => push(
+                            SlipKind::Literal,
+                            None,
+                            format!("the {} of the formula was left out", literal_text(b)),
+                            a.clone(),
+                        ),
                     }
                 }
             }
@@ -234,10 +310,21 @@ impl Maker<'_> {
                     _ => return,
                 };
                 let raised = |n: f64| if n == 1.0 { a.clone() } else { binary(node, op, a.clone(), number(n)) };
-                let word = if exponent == 2.0 { "square" } else if exponent == 3.0 { "cube" } else { "power" };
+                let word = if exponent == 2.0 {
+                    "square"
+                } else if exponent == 3.0 {
+                    "cube"
+                } else {
+                    "power"
+                };
                 if exponent > 1.0 {
                     push(SlipKind::Power, only(a), format!("the {word} was forgotten"), raised(1.0));
-                    push(SlipKind::Power, only(a), format!("the number was multiplied by {exponent} instead of raised to it"), scaled(a, exponent));
+                    push(
+                        SlipKind::Power,
+                        only(a),
+                        format!("the number was multiplied by {exponent} instead of raised to it"),
+                        scaled(a, exponent),
+                    );
                     push(SlipKind::Power, only(a), format!("one power too many of {pa}"), raised(exponent + 1.0));
                 }
                 if exponent > 2.0 {
@@ -245,28 +332,73 @@ impl Maker<'_> {
                 }
                 // A square taken of one factor inside a quotient only: (D/2)² keyed as D²/2.
                 if let Op::Binary(Operator::Divide, inner, divisor) = &a.op {
-                    push(SlipKind::Power, only(a), format!("only {} was raised, not what it is divided by", self.phrase(inner)),
-                        binary(node, Operator::Divide, binary(node, op, (**inner).clone(), b.clone()), (**divisor).clone()));
+                    push(
+                        SlipKind::Power,
+                        only(a),
+                        format!("only {} was raised, not what it is divided by", self.phrase(inner)),
+                        binary(
+                            node,
+                            Operator::Divide,
+                            binary(node, op, (**inner).clone(), b.clone()),
+                            (**divisor).clone(),
+                        ),
+                    );
                 }
             }
         }
     }
 
-    fn function(&self, node: &Node, function: Function, args: &[Node], push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+    fn function(
+        &self,
+        node: &Node,
+        function: Function,
+        args: &[Node],
+        push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node),
+    ) {
         let Some(arg) = args.first() else { return };
         let subject = only(arg);
         let call = |f: Function| Node { op: Op::Call(f, args.to_vec()), ..node.clone() };
         let phrase = self.phrase(arg);
         match function {
             Function::Mean => {
-                push(SlipKind::WrongCount, subject, format!("the sum of {phrase} was divided by one too few"), call(Function::MeanOver(-1)));
-                push(SlipKind::WrongCount, subject, format!("the sum of {phrase} was divided by one too many"), call(Function::MeanOver(1)));
-                push(SlipKind::SumForMean, subject, format!("{phrase} was summed and not divided by the count"), call(Function::Sum));
-                push(SlipKind::SingleReplicate, subject, format!("only the first reading of {phrase} was used"), call(Function::First));
-                push(SlipKind::SingleReplicate, subject, format!("only the last reading of {phrase} was used"), call(Function::Last));
+                push(
+                    SlipKind::WrongCount,
+                    subject,
+                    format!("the sum of {phrase} was divided by one too few"),
+                    call(Function::MeanOver(-1)),
+                );
+                push(
+                    SlipKind::WrongCount,
+                    subject,
+                    format!("the sum of {phrase} was divided by one too many"),
+                    call(Function::MeanOver(1)),
+                );
+                push(
+                    SlipKind::SumForMean,
+                    subject,
+                    format!("{phrase} was summed and not divided by the count"),
+                    call(Function::Sum),
+                );
+                push(
+                    SlipKind::SingleReplicate,
+                    subject,
+                    format!("only the first reading of {phrase} was used"),
+                    call(Function::First),
+                );
+                push(
+                    SlipKind::SingleReplicate,
+                    subject,
+                    format!("only the last reading of {phrase} was used"),
+                    call(Function::Last),
+                );
             }
             Function::Sqrt => push(SlipKind::Root, subject, "the square root was forgotten".to_owned(), arg.clone()),
-            Function::Abs => push(SlipKind::Sign, None, "the sign was kept where only the size was asked for".to_owned(), arg.clone()),
+            Function::Abs => push(
+                SlipKind::Sign,
+                None,
+                "the sign was kept where only the size was asked for".to_owned(),
+                arg.clone(),
+            ),
             _ => {}
         }
     }
@@ -277,12 +409,25 @@ impl Maker<'_> {
         let mut out = Vec::new();
         for item in self.root.items().into_iter().filter(|i| occurrences(self.root, *i) > 1) {
             let title = self.title(item);
-            let like = |op| Node { op, dimension: self.protocol.items[item].unit.dimension, shape: Shape::Scalar, span: 0..0 };
+            let like =
+                |op| Node { op, dimension: self.protocol.items[item].unit.dimension, shape: Shape::Scalar, span: 0..0 };
             let itself = like(Op::Item(item));
             let gone = replace(self.root, item, &like(Op::Number(0.0, "0".to_owned())));
             let turned = replace(self.root, item, &like(Op::Negative(Box::new(itself))));
-            out.push(Variant { kind: SlipKind::TermOmitted, subject: Some(item), says: format!("the {title} was left out throughout"), node: gone, scale: 1.0 });
-            out.push(Variant { kind: SlipKind::Sign, subject: Some(item), says: format!("the {title} went in with the wrong sign throughout"), node: turned, scale: 1.0 });
+            out.push(Variant {
+                kind: SlipKind::TermOmitted,
+                subject: Some(item),
+                says: format!("the {title} was left out throughout"),
+                node: gone,
+                scale: 1.0,
+            });
+            out.push(Variant {
+                kind: SlipKind::Sign,
+                subject: Some(item),
+                says: format!("the {title} went in with the wrong sign throughout"),
+                node: turned,
+                scale: 1.0,
+            });
         }
         out
     }
@@ -296,9 +441,16 @@ impl Maker<'_> {
             let key = reference.key.map_or("key", |k| self.protocol.keys[k].title.as_str()).to_lowercase();
             for entry in reference.entries.iter().filter(|e| !e.at.is_empty()) {
                 let dimension = self.protocol.items[item].unit.dimension;
-                let value = Node { op: Op::Number(entry.middle(), String::new()), dimension, shape: Shape::Scalar, span: 0..0 };
+                let value =
+                    Node { op: Op::Number(entry.middle(), String::new()), dimension, shape: Shape::Scalar, span: 0..0 };
                 let says = format!("the {} of {key} {} was used", self.title(item), entry.at);
-                out.push(Variant { kind: SlipKind::OtherStation, subject: Some(item), says, node: replace(self.root, item, &value), scale: 1.0 });
+                out.push(Variant {
+                    kind: SlipKind::OtherStation,
+                    subject: Some(item),
+                    says,
+                    node: replace(self.root, item, &value),
+                    scale: 1.0,
+                });
             }
         }
         out
@@ -314,7 +466,13 @@ impl Maker<'_> {
                 let alike = self.protocol.rows_of(*a) == self.protocol.rows_of(*b);
                 if ia.unit.dimension == ib.unit.dimension && alike {
                     let node = swap(self.root, *a, *b);
-                    out.push(Variant { kind: SlipKind::Swapped, subject: Some(*a), says: format!("the {} and the {} were taken for each other", ia.title, ib.title), node, scale: 1.0 });
+                    out.push(Variant {
+                        kind: SlipKind::Swapped,
+                        subject: Some(*a),
+                        says: format!("the {} and the {} were taken for each other", ia.title, ib.title),
+                        node,
+                        scale: 1.0,
+                    });
                 }
             }
         }

@@ -28,7 +28,9 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
         .criteria
         .iter()
         .find_map(|c| match &c.rule {
-            Rule::Calculation { share, shares } => Some(Shares { criterion: Some(c.id.clone()), share: *share, by_kind: shares }),
+            Rule::Calculation { share, shares } => {
+                Some(Shares { criterion: Some(c.id.clone()), share: *share, by_kind: shares })
+            }
             _ => None,
         })
         .unwrap_or(Shares { criterion: None, share: Decimal::ZERO, by_kind: &[] })
@@ -38,8 +40,9 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
 pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
     for i in 0..results.len() {
         let Some((kind, Some(subject))) = slip_of(&results[i]).map(|s| (s.kind, s.subject)) else { continue };
-        let same: Vec<usize> =
-            (0..results.len()).filter(|j| slip_of(&results[*j]).is_some_and(|s| s.kind == kind && s.subject == Some(subject))).collect();
+        let same: Vec<usize> = (0..results.len())
+            .filter(|j| slip_of(&results[*j]).is_some_and(|s| s.kind == kind && s.subject == Some(subject)))
+            .collect();
         let places: Vec<String> = same.iter().map(|j| protocol.items[results[*j].item].id.clone()).collect();
         if let Some(slip) = &mut results[i].slip {
             slip.places = places;
@@ -66,30 +69,62 @@ pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Fi
                 // Nothing to compare with means that a reading is missing, and that is charged already.
                 let waits = result.clean.is_none() && result.carried.is_none();
                 let cost = if waits { Decimal::ZERO } else { spec.points };
-                let says = if waits { format!("No {title}; it waits for a reading that is missing too.") } else { format!("No {title}; the readings give {clean} {unit}.") };
-                let tells = if waits { String::new() } else { format!("The {title} is not there yet: your readings give {clean} {unit}.") };
-                found.push(Finding { says, tells, criterion: shares.criterion.clone(), cost, ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), None) });
+                let says = if waits {
+                    format!("No {title}; it waits for a reading that is missing too.")
+                } else {
+                    format!("No {title}; the readings give {clean} {unit}.")
+                };
+                let tells = if waits {
+                    String::new()
+                } else {
+                    format!("The {title} is not there yet: your readings give {clean} {unit}.")
+                };
+                found.push(Finding {
+                    says,
+                    tells,
+                    criterion: shares.criterion.clone(),
+                    cost,
+                    ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), None)
+                });
             }
             VerdictKind::Unreadable => found.push(Finding {
-                says: format!("The {title} reads “{}”, which is no number; the readings give {clean} {unit}.", result.reported.text),
-                tells: format!("We could not read “{}” as the {title}; your readings give {clean} {unit}.", result.reported.text),
+                says: format!(
+                    "The {title} reads “{}”, which is no number; the readings give {clean} {unit}.",
+                    result.reported.text
+                ),
+                tells: format!(
+                    "We could not read “{}” as the {title}; your readings give {clean} {unit}.",
+                    result.reported.text
+                ),
                 criterion: shares.criterion.clone(),
                 cost: spec.points,
                 hangs: spec.points,
                 ..Findings::blank("unreadable", key("unreadable"), Severity::Decide, Some(result.item), None)
             }),
             VerdictKind::Unchecked => found.push(Finding {
-                says: format!("The {title}, {} {unit}, cannot be checked: it waits for a reading.", result.reported.text),
+                says: format!(
+                    "The {title}, {} {unit}, cannot be checked: it waits for a reading.",
+                    result.reported.text
+                ),
                 ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), None)
             }),
             VerdictKind::Slip => slip(protocol, results, result, &shares, found),
             VerdictKind::Unexplained => unexplained(protocol, result, &shares, found),
             VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
         }
-        if result.verdict != VerdictKind::Agrees && result.reported.value.is_some() && result.carried.is_some_and(|f| result.envelope > WIDE_ENVELOPE * f.abs()) {
+        if result.verdict != VerdictKind::Agrees
+            && result.reported.value.is_some()
+            && result.carried.is_some_and(|f| result.envelope > WIDE_ENVELOPE * f.abs())
+        {
             found.push(Finding {
-                says: format!("Figures were cut too early to check the {title}: what was carried on leaves it open by {} {unit}.", notation::uncertainty(result.envelope)),
-                tells: format!("Keep more figures on the way to your {title}; the ones you cut leave it open by {} {unit}.", notation::uncertainty(result.envelope)),
+                says: format!(
+                    "Figures were cut too early to check the {title}: what was carried on leaves it open by {} {unit}.",
+                    notation::uncertainty(result.envelope)
+                ),
+                tells: format!(
+                    "Keep more figures on the way to your {title}; the ones you cut leave it open by {} {unit}.",
+                    notation::uncertainty(result.envelope)
+                ),
                 ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), None)
             });
         }
@@ -109,7 +144,13 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
     count
 }
 
-fn slip(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
+fn slip(
+    protocol: &Protocol,
+    results: &[JudgedResult],
+    result: &JudgedResult,
+    shares: &Shares<'_>,
+    found: &mut Findings<'_>,
+) {
     let Some(slip) = &result.slip else { return };
     let item = &protocol.items[result.item];
     if slip.places.first() != Some(&item.id) {
@@ -135,17 +176,45 @@ fn slip(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult, sh
         1 => " One result follows from it and costs nothing again.".to_owned(),
         n => format!(" {n} results follow from it and cost nothing again."),
     };
-    let elsewhere = if slip.places.len() > 1 { format!(" The same in {} results; charged once.", slip.places.len()) } else { String::new() };
-    let guess = slip.alternatives.first().filter(|(_, p)| *p >= 0.05).map(|(k, p)| format!(" Or: {}, {}.", said(*k), notation::chance(*p))).unwrap_or_default();
-    let fragile = (1.0 / 3.0..=2.0 / 3.0).contains(&slip.probability).then(|| format!("the diagnosis has {}", notation::chance(slip.probability)));
+    let elsewhere = if slip.places.len() > 1 {
+        format!(" The same in {} results; charged once.", slip.places.len())
+    } else {
+        String::new()
+    };
+    let guess = slip
+        .alternatives
+        .first()
+        .filter(|(_, p)| *p >= 0.05)
+        .map(|(k, p)| format!(" Or: {}, {}.", said(*k), notation::chance(*p)))
+        .unwrap_or_default();
+    let fragile = (1.0 / 3.0..=2.0 / 3.0)
+        .contains(&slip.probability)
+        .then(|| format!("the diagnosis has {}", notation::chance(slip.probability)));
     let copied = only_copied(protocol, results, result);
-    let copy_words = if copied { " What follows was worked out with the right value: only this line was written wrongly." } else { "" };
-    let tell_follow = if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
+    let copy_words = if copied {
+        " What follows was worked out with the right value: only this line was written wrongly."
+    } else {
+        ""
+    };
+    let tell_follow =
+        if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
     found.push(Finding {
-        says: format!("{}: {} {unit} reported, {clean} {unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}", capital(&title), result.reported.text, slip.says),
+        says: format!(
+            "{}: {} {unit} reported, {clean} {unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}",
+            capital(&title),
+            result.reported.text,
+            slip.says
+        ),
         brief: format!("{}: {}.", capital(&title), slip.clause),
-        also: results.iter().filter(|r| r.item != result.item && slip.places.contains(&protocol.items[r.item].id)).map(|r| r.item).collect(),
-        tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. {}{tell_follow}{copy_words}", result.reported.text, slip.says),
+        also: results
+            .iter()
+            .filter(|r| r.item != result.item && slip.places.contains(&protocol.items[r.item].id))
+            .map(|r| r.item)
+            .collect(),
+        tells: format!(
+            "Your {title} is {} {unit}; your readings give {clean} {unit}. {}{tell_follow}{copy_words}",
+            result.reported.text, slip.says
+        ),
         criterion: shares.criterion.clone(),
         cost,
         hangs: cost,
@@ -158,7 +227,11 @@ fn slip(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult, sh
 fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> bool {
     let mut users = results.iter().filter(|r| protocol.results[r.index].upstream.contains(&result.item)).peekable();
     users.peek().is_some()
-        && users.all(|u| u.clean.zip(u.reported.value).is_some_and(|(c, r)| super::compare::within(r - c, u.reported.half_step, u.reported.half_step, r, c)))
+        && users.all(|u| {
+            u.clean
+                .zip(u.reported.value)
+                .is_some_and(|(c, r)| super::compare::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
+        })
 }
 
 fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
@@ -169,17 +242,39 @@ fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, 
     let clean = shown_clean(result);
     let (code, cost, story) = match &result.slip {
         Some(s) if s.ambiguous => {
-            let least = s.alternatives.iter().map(|(k, _)| shares.of(*k)).chain([shares.of(s.kind)]).min().unwrap_or(shares.share);
-            let stories: Vec<String> = std::iter::once((s.kind, s.probability)).chain(s.alternatives.iter().copied()).take(3).map(|(k, p)| format!("{} ({})", said(k), notation::chance(p))).collect();
-            ("ambiguous", spec.points * least, format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")))
+            let least = s
+                .alternatives
+                .iter()
+                .map(|(k, _)| shares.of(*k))
+                .chain([shares.of(s.kind)])
+                .min()
+                .unwrap_or(shares.share);
+            let stories: Vec<String> = std::iter::once((s.kind, s.probability))
+                .chain(s.alternatives.iter().copied())
+                .take(3)
+                .map(|(k, p)| format!("{} ({})", said(k), notation::chance(p)))
+                .collect();
+            (
+                "ambiguous",
+                spec.points * least,
+                format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")),
+            )
         }
-        Some(s) if s.probability >= 0.05 => ("unexplained", spec.points, format!(" No single slip is likely; perhaps {} ({}).", said(s.kind), notation::chance(s.probability))),
+        Some(s) if s.probability >= 0.05 => (
+            "unexplained",
+            spec.points,
+            format!(" No single slip is likely; perhaps {} ({}).", said(s.kind), notation::chance(s.probability)),
+        ),
         _ => ("unexplained", spec.points, " No single slip gives it.".to_owned()),
     };
-    let fragile = result.slip.as_ref().filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0).map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
+    let fragile = result
+        .slip
+        .as_ref()
+        .filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0)
+        .map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
     found.push(Finding {
         says: format!("{}: {} {unit} reported, {clean} {unit} recomputed.{story}", capital(&title), result.reported.text),
-        brief: format!("{} {} {unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches(|c| c == '.').to_owned() + "."),
+        brief: format!("{} {} {unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches('.').to_owned() + "."),
         tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
         criterion: shares.criterion.clone(),
         cost,
@@ -241,13 +336,32 @@ fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_
         let Some(first) = habit.first() else { continue };
         let told: Vec<String> = habit
             .iter()
-            .map(|r| format!("{} {} ({} of {})", full_title(protocol, r), shortened(&r.reported.text), r.reported.number.as_ref().map_or(0, |n| n.figures()), r.deserved))
+            .map(|r| {
+                format!(
+                    "{} {} ({} of {})",
+                    full_title(protocol, r),
+                    shortened(&r.reported.text),
+                    r.reported.number.as_ref().map_or(0, |n| n.figures()),
+                    r.deserved
+                )
+            })
             .collect();
-        let example = format!("{} {} would do", notation::figures(first.clean.unwrap_or(0.0), first.deserved), protocol.items[first.item].unit.text);
+        let example = format!(
+            "{} {} would do",
+            notation::figures(first.clean.unwrap_or(0.0), first.deserved),
+            protocol.items[first.item].unit.text
+        );
         found.push(Finding {
             says: format!("{} figures than the readings support: {}.", capital(word), told.join(", ")),
-            brief: format!("{} with {word} figures than the readings support.", notation::counted(habit.len(), "result")),
-            tells: format!("{} than your readings support: {}. For the first, {example}.", capital(&format!("{word} figures")), told.join(", ")),
+            brief: format!(
+                "{} with {word} figures than the readings support.",
+                notation::counted(habit.len(), "result")
+            ),
+            tells: format!(
+                "{} than your readings support: {}. For the first, {example}.",
+                capital(&format!("{word} figures")),
+                told.join(", ")
+            ),
             also: habit[1..].iter().map(|r| r.item).collect(),
             criterion: Some(criterion.clone()),
             cost: each * Decimal::from(habit.len()),

@@ -33,32 +33,56 @@ fn points(bands: &[Band], value: f64) -> Decimal {
 }
 
 /// Compares clean values with references, and spreads with their bands.
-pub(super) fn compare(protocol: &Protocol, submission: &Submission, readings: &[JudgedReading], results: &[JudgedResult], found: &mut Findings<'_>) -> Vec<Comparison> {
+pub(super) fn compare(
+    protocol: &Protocol,
+    submission: &Submission,
+    readings: &[JudgedReading],
+    results: &[JudgedResult],
+    found: &mut Findings<'_>,
+) -> Vec<Comparison> {
     let mut out = Vec::new();
     for c in &protocol.criteria {
         match &c.rule {
             Rule::Accuracy { result, reference, bands } => {
                 out.extend(accuracy(protocol, submission, c, &results[*result], *reference, bands, found));
             }
-            Rule::Precision { reading, bands, .. } => out.extend(precision(protocol, c, &readings[*reading], bands, found)),
+            Rule::Precision { reading, bands, .. } => {
+                out.extend(precision(protocol, c, &readings[*reading], bands, found))
+            }
             _ => {}
         }
     }
     out
 }
 
-fn accuracy(protocol: &Protocol, submission: &Submission, c: &Criterion, result: &JudgedResult, reference: usize, bands: &[Band], found: &mut Findings<'_>) -> Option<Comparison> {
+fn accuracy(
+    protocol: &Protocol,
+    submission: &Submission,
+    c: &Criterion,
+    result: &JudgedResult,
+    reference: usize,
+    bands: &[Band],
+    found: &mut Findings<'_>,
+) -> Option<Comparison> {
     let item = &protocol.items[result.item];
     let title = full_title(protocol, result);
     let entry = reference_entry(protocol, reference, submission);
     let (Some(clean), Some(entry)) = (result.clean, entry) else {
         let why = if entry.is_none() { "the table names no station of the sheet" } else { "a reading is missing" };
         found.push(Finding {
-            says: format!("The accuracy of the {title} cannot be judged: {why}. Its points stand until somebody decides."),
+            says: format!(
+                "The accuracy of the {title} cannot be judged: {why}. Its points stand until somebody decides."
+            ),
             criterion: Some(c.id.clone()),
             hangs: c.points,
             fragile: Some(why.to_owned()),
-            ..Findings::blank("accuracy-unchecked", format!("accuracy:{}", c.id), Severity::Decide, Some(result.item), None)
+            ..Findings::blank(
+                "accuracy-unchecked",
+                format!("accuracy:{}", c.id),
+                Severity::Decide,
+                Some(result.item),
+                None,
+            )
         });
         return None;
     };
@@ -75,28 +99,79 @@ fn accuracy(protocol: &Protocol, submission: &Submission, c: &Criterion, result:
     let range = if entry.low == entry.high {
         notation::decimals(entry.low / item.unit.factor, places)
     } else {
-        format!("{} to {}", notation::decimals(entry.low / item.unit.factor, 2.max(places.min(3))), notation::decimals(entry.high / item.unit.factor, 2.max(places.min(3))))
+        format!(
+            "{} to {}",
+            notation::decimals(entry.low / item.unit.factor, 2.max(places.min(3))),
+            notation::decimals(entry.high / item.unit.factor, 2.max(places.min(3)))
+        )
     };
     let name = if entry.says.is_empty() { String::new() } else { format!("{}, ", entry.says) };
-    let off_words = if off == 0.0 { "inside the range".to_owned() } else { format!("{} % off", notation::figures(off, 2)) };
+    let off_words =
+        if off == 0.0 { "inside the range".to_owned() } else { format!("{} % off", notation::figures(off, 2)) };
     let says = format!("{} {shown} {}, {off_words} ({name}{range})", capital(&title), item.unit.text);
     let limit = band(bands, off).map(|b| b.within);
     let cost = c.points - got;
     if cost > Decimal::ZERO || other.is_some() {
-        let fragile = other.map(|p| format!("{} % lies at a band’s edge: {p} of {} with the last figure moved", notation::figures(off, 2), c.points));
-        let severity = if fragile.is_some() { Severity::Decide } else if cost > Decimal::ZERO { Severity::Charge } else { Severity::Note };
-        let tells = if cost > Decimal::ZERO { format!("Your readings give a {title} of {shown} {}; tabulated is {range} {}.", item.unit.text, item.unit.text) } else { String::new() };
-        found.push(Finding { says: format!("{says}."), tells, criterion: Some(c.id.clone()), cost, hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()), fragile, ..Findings::blank("accuracy", format!("accuracy:{}", c.id), severity, Some(result.item), None) });
+        let fragile = other.map(|p| {
+            format!(
+                "{} % lies at a band’s edge: {p} of {} with the last figure moved",
+                notation::figures(off, 2),
+                c.points
+            )
+        });
+        let severity = if fragile.is_some() {
+            Severity::Decide
+        } else if cost > Decimal::ZERO {
+            Severity::Charge
+        } else {
+            Severity::Note
+        };
+        let tells = if cost > Decimal::ZERO {
+            format!(
+                "Your readings give a {title} of {shown} {}; tabulated is {range} {}.",
+                item.unit.text, item.unit.text
+            )
+        } else {
+            String::new()
+        };
+        found.push(Finding {
+            says: format!("{says}."),
+            tells,
+            criterion: Some(c.id.clone()),
+            cost,
+            hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
+            fragile,
+            ..Findings::blank("accuracy", format!("accuracy:{}", c.id), severity, Some(result.item), None)
+        });
     }
-    Some(Comparison { id: c.id.clone(), kind: "percent-error", value: off, limit, verdict: if limit.is_some() { "within" } else { "beyond" }, says })
+    Some(Comparison {
+        id: c.id.clone(),
+        kind: "percent-error",
+        value: off,
+        limit,
+        verdict: if limit.is_some() { "within" } else { "beyond" },
+        says,
+    })
 }
 
-fn precision(protocol: &Protocol, c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut Findings<'_>) -> Option<Comparison> {
+fn precision(
+    protocol: &Protocol,
+    c: &Criterion,
+    reading: &JudgedReading,
+    bands: &[Band],
+    found: &mut Findings<'_>,
+) -> Option<Comparison> {
     let item = &protocol.items[reading.item];
     // A reading that stands apart and was kept is charged as that; the spread is judged without it, so that one
     // mistake is charged once.
-    let apart = found.list.iter().find(|f| f.code == "outlier-kept" && f.item == Some(reading.item)).and_then(|f| f.row);
-    let values: Vec<f64> = reading.cells.iter().filter(|c| c.counts && (apart.is_none() || c.row != apart)).filter_map(|c| c.value).collect();
+    let apart =
+        found.list.iter().find(|f| f.code == "outlier-kept" && f.item == Some(reading.item)).and_then(|f| f.row);
+    let values: Vec<f64> = reading
+        .cells
+        .iter()
+        .filter(|c| c.counts && (apart.is_none() || c.row != apart))
+        .filter_map(|c| c.value)
+        .collect();
     let Some(sd) = summary(&values).and_then(|s| s.sd) else {
         found.push(Finding {
             says: format!("The spread of the {} cannot be judged: fewer than two readings. Its points stand until somebody decides.", item.title),
@@ -109,28 +184,62 @@ fn precision(protocol: &Protocol, c: &Criterion, reading: &JudgedReading, bands:
     };
     let got = points(bands, sd);
     let limit = band(bands, sd).map(|b| b.within);
-    let says = format!("standard deviation {} {} over {}{}", notation::uncertainty(sd), item.unit.text, notation::counted(values.len(), "reading"), apart.map_or_else(String::new, |r| format!(" (without reading {r})")));
+    let says = format!(
+        "standard deviation {} {} over {}{}",
+        notation::uncertainty(sd),
+        item.unit.text,
+        notation::counted(values.len(), "reading"),
+        apart.map_or_else(String::new, |r| format!(" (without reading {r})"))
+    );
     let cost = c.points - got;
     if cost > Decimal::ZERO {
         let edge = limit.or(bands.last().map(|b| b.within)).unwrap_or(0.0);
         found.push(Finding {
-            says: format!("{}: {says}; {} of {} points up to {edge} {}.", capital(&item.title), got, c.points, item.unit.text),
-            tells: format!("Your {} readings scatter by {} {}; with care they agree within {} {}.", item.title, notation::uncertainty(sd), item.unit.text, bands[0].within, item.unit.text),
+            says: format!(
+                "{}: {says}; {} of {} points up to {edge} {}.",
+                capital(&item.title),
+                got,
+                c.points,
+                item.unit.text
+            ),
+            tells: format!(
+                "Your {} readings scatter by {} {}; with care they agree within {} {}.",
+                item.title,
+                notation::uncertainty(sd),
+                item.unit.text,
+                bands[0].within,
+                item.unit.text
+            ),
             criterion: Some(c.id.clone()),
             cost,
             ..Findings::blank("precision", format!("precision:{}", c.id), Severity::Charge, Some(reading.item), None)
         });
     }
-    Some(Comparison { id: c.id.clone(), kind: "spread", value: sd, limit, verdict: if limit.is_some() { "within" } else { "beyond" }, says })
+    Some(Comparison {
+        id: c.id.clone(),
+        kind: "spread",
+        value: sd,
+        limit,
+        verdict: if limit.is_some() { "within" } else { "beyond" },
+        says,
+    })
 }
 
 /// Settles findings by rulings, then by decisions; the newest of each counts.
-pub(super) fn settle(protocol: &Protocol, results: &[JudgedResult], findings: &mut [Finding], rulings: &[Ruling], decisions: &[Decision]) {
+pub(super) fn settle(
+    protocol: &Protocol,
+    results: &[JudgedResult],
+    findings: &mut [Finding],
+    rulings: &[Ruling],
+    decisions: &[Decision],
+) {
     for finding in findings {
         let item = finding.item.map(|i| protocol.items[i].id.as_str());
         let result = finding.item.and_then(|i| results.iter().find(|r| r.item == i));
         finding.decided_cost = finding.cost;
-        if let Some(ruling) = rulings.iter().filter(|r| r.settles(&protocol.id, finding, item, result)).max_by_key(|r| r.id) {
+        if let Some(ruling) =
+            rulings.iter().filter(|r| r.settles(&protocol.id, finding, item, result)).max_by_key(|r| r.id)
+        {
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }
@@ -142,11 +251,18 @@ pub(super) fn settle(protocol: &Protocol, results: &[JudgedResult], findings: &m
 }
 
 /// A line per criterion: what the findings take, never below nought.
-pub(super) fn score(protocol: &Protocol, findings: &[Finding], comparisons: &[Comparison], decisions: &[Decision]) -> Score {
+pub(super) fn score(
+    protocol: &Protocol,
+    findings: &[Finding],
+    comparisons: &[Comparison],
+    decisions: &[Decision],
+) -> Score {
     let mut score = Score { possible: protocol.possible, ..Score::default() };
     for c in &protocol.criteria {
         let mine: Vec<&Finding> = findings.iter().filter(|f| f.criterion.as_deref() == Some(&c.id)).collect();
-        let left = |cost: &dyn Fn(&Finding) -> Decimal| (c.points - mine.iter().map(|f| cost(f)).sum::<Decimal>()).clamp(Decimal::ZERO, c.points);
+        let left = |cost: &dyn Fn(&Finding) -> Decimal| {
+            (c.points - mine.iter().map(|f| cost(f)).sum::<Decimal>()).clamp(Decimal::ZERO, c.points)
+        };
         let awarded = left(&|f| f.cost);
         let changed = decisions.iter().rev().find(|d| d.finding.strip_prefix("line:") == Some(&c.id)).cloned();
         let decided = match changed.as_ref().map(|d| d.action) {
@@ -157,8 +273,16 @@ pub(super) fn score(protocol: &Protocol, findings: &[Finding], comparisons: &[Co
         let says = match (&c.rule, comparisons.iter().find(|x| x.id == c.id)) {
             (Rule::Accuracy { .. }, Some(x)) if x.value == 0.0 => "inside the range".to_owned(),
             (Rule::Accuracy { .. }, Some(x)) => format!("{} % off", notation::figures(x.value, 2)),
-            (Rule::Precision { reading, .. }, Some(x)) => format!("s {} {}", notation::uncertainty(x.value), protocol.items[protocol.readings[*reading].item].unit.text),
-            (Rule::Calculation { .. }, _) => match mine.iter().filter(|f| f.code == "slip" || f.code == "unexplained" || f.code == "ambiguous").count() {
+            (Rule::Precision { reading, .. }, Some(x)) => format!(
+                "s {} {}",
+                notation::uncertainty(x.value),
+                protocol.items[protocol.readings[*reading].item].unit.text
+            ),
+            (Rule::Calculation { .. }, _) => match mine
+                .iter()
+                .filter(|f| f.code == "slip" || f.code == "unexplained" || f.code == "ambiguous")
+                .count()
+            {
                 0 if charged == 0 => "as it should be".to_owned(),
                 0 => notation::counted(charged, "result") + " missing",
                 1 => "one slip, once".to_owned(),
@@ -168,10 +292,21 @@ pub(super) fn score(protocol: &Protocol, findings: &[Finding], comparisons: &[Co
             _ => notation::counted(charged, "finding"),
         };
         let ruling = mine.iter().filter_map(|f| f.ruling).max();
-        let fragile = mine.iter().filter(|f| f.decision.is_none() && f.ruling.is_none()).find_map(|f| f.fragile.clone());
+        let fragile =
+            mine.iter().filter(|f| f.decision.is_none() && f.ruling.is_none()).find_map(|f| f.fragile.clone());
         score.awarded += awarded;
         score.decided += decided;
-        score.lines.push(ScoreLine { criterion: c.id.clone(), title: c.title.clone(), awarded, decided, possible: c.points, says, fragile, ruling, changed });
+        score.lines.push(ScoreLine {
+            criterion: c.id.clone(),
+            title: c.title.clone(),
+            awarded,
+            decided,
+            possible: c.points,
+            says,
+            fragile,
+            ruling,
+            changed,
+        });
     }
     score
 }

@@ -1,6 +1,7 @@
 //! The submission's cells put in their places: readings with values, and the values a formula can use.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 use crate::formula::figures::Figured;
 use crate::formula::{Value, figures::leading_place};
@@ -32,10 +33,15 @@ pub(super) fn place(protocol: &Protocol, submission: &Submission) -> Table {
     for cell in &submission.cells {
         let Some(item) = protocol.item(&cell.item) else { continue };
         let row = if protocol.rows_of(item).is_some() { Some(cell.row.unwrap_or(1)) } else { None };
-        if cells.contains_key(&(item, row)) {
-            notes.push(CellNote { code: "duplicate", item, row, says: format!("{} is there twice; the first, “{}”, counts", protocol.items[item].title, cells[&(item, row)].value) });
-        } else {
-            cells.insert((item, row), cell);
+        match cells.entry((item, row)) {
+            Entry::Occupied(first) => {
+                let says =
+                    format!("{} is there twice; the first, “{}”, counts", protocol.full_title(item), first.get().value);
+                notes.push(CellNote { code: "duplicate", item, row, says });
+            }
+            Entry::Vacant(place) => {
+                place.insert(cell);
+            }
         }
     }
     let readings = protocol
@@ -43,12 +49,17 @@ pub(super) fn place(protocol: &Protocol, submission: &Submission) -> Table {
         .iter()
         .map(|spec| {
             let written = cells.keys().filter(|(i, _)| *i == spec.item).filter_map(|(_, r)| *r).max().unwrap_or(0);
-            let rows: Vec<Option<u32>> =
-                if spec.replicates > 1 { (1..=spec.replicates.max(written.min(10_000))).map(Some).collect() } else { vec![None] };
+            let rows: Vec<Option<u32>> = if spec.replicates > 1 {
+                (1..=spec.replicates.max(written.min(10_000))).map(Some).collect()
+            } else {
+                vec![None]
+            };
             let cells = rows
                 .into_iter()
                 .filter(|row| cells.contains_key(&(spec.item, *row)) || row.is_none_or(|r| r <= spec.replicates))
-                .map(|row| reading_cell(protocol, spec.item, row, cells.get(&(spec.item, row)).copied(), comma, &mut notes))
+                .map(|row| {
+                    reading_cell(protocol, spec.item, row, cells.get(&(spec.item, row)).copied(), comma, &mut notes)
+                })
                 .collect();
             JudgedReading { item: spec.item, cells }
         })
@@ -81,7 +92,14 @@ fn comma_habit(submission: &Submission) -> Comma {
 }
 
 /// The unit that counts: in the cell, else in the unit column, else the protocol's. Gives the factor to the protocol's.
-fn scale(protocol: &Protocol, item: usize, row: Option<u32>, number: &Number, column: &str, notes: &mut Vec<CellNote>) -> f64 {
+fn scale(
+    protocol: &Protocol,
+    item: usize,
+    row: Option<u32>,
+    number: &Number,
+    column: &str,
+    notes: &mut Vec<CellNote>,
+) -> f64 {
     let it = &protocol.items[item];
     let title = protocol.full_title(item);
     let mut note = |code, says| notes.push(CellNote { code, item, row, says });
@@ -102,7 +120,10 @@ fn scale(protocol: &Protocol, item: usize, row: Option<u32>, number: &Number, co
         },
     };
     if written.dimension != it.unit.dimension {
-        note("unit-wrong", format!("{} is in {}, which cannot be its unit; {} was taken", title, written.text, it.unit.text));
+        note(
+            "unit-wrong",
+            format!("{} is in {}, which cannot be its unit; {} was taken", title, written.text, it.unit.text),
+        );
         return 1.0;
     }
     if written.factor == it.unit.factor {
@@ -112,17 +133,29 @@ fn scale(protocol: &Protocol, item: usize, row: Option<u32>, number: &Number, co
     written.factor / it.unit.factor
 }
 
-fn reading_cell(protocol: &Protocol, item: usize, row: Option<u32>, cell: Option<&SubmittedCell>, comma: Comma, notes: &mut Vec<CellNote>) -> JudgedCell {
+fn reading_cell(
+    protocol: &Protocol,
+    item: usize,
+    row: Option<u32>,
+    cell: Option<&SubmittedCell>,
+    comma: Comma,
+    notes: &mut Vec<CellNote>,
+) -> JudgedCell {
     let empty = SubmittedCell::default();
     let cell = cell.unwrap_or(&empty);
     let spec = protocol.reading_of(item);
-    let hints = Hints { comma, plausible: spec.and_then(|s| s.plausible), graduation: spec.map(|s| protocol.instruments[s.instrument].step) };
+    let hints = Hints {
+        comma,
+        plausible: spec.and_then(|s| s.plausible),
+        graduation: spec.map(|s| protocol.instruments[s.instrument].step),
+    };
     let parsed = read(&cell.value, &hints);
     let mark = cell.excluded.trim();
-    let excluded = (!mark.is_empty() && !matches!(mark.to_lowercase().as_str(), "no" | "0" | "false" | "kept")).then(|| {
-        let plain = matches!(mark.to_lowercase().as_str(), "yes" | "x" | "1" | "true" | "out");
-        if plain { cell.note.trim().to_owned() } else { mark.to_owned() }
-    });
+    let excluded =
+        (!mark.is_empty() && !matches!(mark.to_lowercase().as_str(), "no" | "0" | "false" | "kept")).then(|| {
+            let plain = matches!(mark.to_lowercase().as_str(), "yes" | "x" | "1" | "true" | "out");
+            if plain { cell.note.trim().to_owned() } else { mark.to_owned() }
+        });
     let mut out = JudgedCell {
         row,
         text: cell.value.clone(),
@@ -147,9 +180,21 @@ fn reading_cell(protocol: &Protocol, item: usize, row: Option<u32>, cell: Option
     out
 }
 
-fn reported(protocol: &Protocol, item: usize, cell: &SubmittedCell, comma: Comma, notes: &mut Vec<CellNote>) -> Reported {
+fn reported(
+    protocol: &Protocol,
+    item: usize,
+    cell: &SubmittedCell,
+    comma: Comma,
+    notes: &mut Vec<CellNote>,
+) -> Reported {
     let parsed = read(&cell.value, &Hints { comma, ..Hints::default() });
-    let mut out = Reported { text: cell.value.clone(), unit: cell.unit.clone(), plus_minus: cell.plus_minus.clone(), scale: 1.0, ..Reported::default() };
+    let mut out = Reported {
+        text: cell.value.clone(),
+        unit: cell.unit.clone(),
+        plus_minus: cell.plus_minus.clone(),
+        scale: 1.0,
+        ..Reported::default()
+    };
     if let CellKind::Number(n) = parsed.kind {
         let factor = scale(protocol, item, None, &n, &cell.unit, notes);
         out.value = Some(n.value * factor);
@@ -166,15 +211,17 @@ fn reported(protocol: &Protocol, item: usize, cell: &SubmittedCell, comma: Comma
 }
 
 /// Values by item, coherent SI units, over the readings that count and the references of this table's keys.
-pub(super) fn measured(protocol: &Protocol, submission: &Submission, readings: &[JudgedReading]) -> Vec<Option<Value<f64>>> {
+pub(super) fn measured(
+    protocol: &Protocol,
+    submission: &Submission,
+    readings: &[JudgedReading],
+) -> Vec<Option<Value<f64>>> {
     protocol
         .items
         .iter()
         .map(|item| match item.kind {
             ItemKind::Reading(r) => column(protocol, r, readings),
-            ItemKind::Reference(r) => {
-                reference_entry(protocol, r, submission).map(|e| Value::Scalar(e.middle()))
-            }
+            ItemKind::Reference(r) => reference_entry(protocol, r, submission).map(|e| Value::Scalar(e.middle())),
             ItemKind::Result(_) => None,
         })
         .collect()
@@ -197,7 +244,11 @@ pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f6
 }
 
 /// The entry of a reference that this table's keys select.
-pub(super) fn reference_entry<'p>(protocol: &'p Protocol, reference: usize, submission: &Submission) -> Option<&'p crate::protocol::ReferenceEntry> {
+pub(super) fn reference_entry<'p>(
+    protocol: &'p Protocol,
+    reference: usize,
+    submission: &Submission,
+) -> Option<&'p crate::protocol::ReferenceEntry> {
     let reference = &protocol.references[reference];
     match reference.key {
         None => reference.entries.first(),
@@ -209,7 +260,11 @@ pub(super) fn reference_entry<'p>(protocol: &'p Protocol, reference: usize, subm
 }
 
 /// The same values with their last significant places.
-pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], measured: &[Option<Value<f64>>]) -> Vec<Option<Value<Figured>>> {
+pub(super) fn figured(
+    protocol: &Protocol,
+    readings: &[JudgedReading],
+    measured: &[Option<Value<f64>>],
+) -> Vec<Option<Value<Figured>>> {
     protocol
         .items
         .iter()
@@ -219,9 +274,16 @@ pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], measured:
                 let factor = item.unit.factor;
                 let cells = readings[r].cells.iter().filter(|c| c.counts);
                 let figured: Vec<Figured> = cells
-                    .filter_map(|c| c.value.map(|v| Figured { value: v * factor, place: Some(leading_place(c.resolution * factor)) }))
+                    .filter_map(|c| {
+                        c.value
+                            .map(|v| Figured { value: v * factor, place: Some(leading_place(c.resolution * factor)) })
+                    })
                     .collect();
-                if protocol.readings[r].replicates == 1 { figured.first().map(|f| Value::Scalar(*f)) } else { (!figured.is_empty()).then_some(Value::Column(figured)) }
+                if protocol.readings[r].replicates == 1 {
+                    figured.first().map(|f| Value::Scalar(*f))
+                } else {
+                    (!figured.is_empty()).then_some(Value::Column(figured))
+                }
             }
             // A tabulated value is taken as exact: its range is the reference's own business.
             _ => match &measured[i] {

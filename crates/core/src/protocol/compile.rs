@@ -61,7 +61,11 @@ impl Loader<'_> {
 
     fn unit(&mut self, text: &Text) -> Unit {
         Unit::parse(text.get_ref()).unwrap_or_else(|e| {
-            self.fault(text.span().start, e.to_string(), "use a unit of docs/protocols.md, such as \"mm\" or \"g/cm^3\"");
+            self.fault(
+                text.span().start,
+                e.to_string(),
+                "use a unit of docs/protocols.md, such as \"mm\" or \"g/cm^3\"",
+            );
             Unit::one()
         })
     }
@@ -69,8 +73,16 @@ impl Loader<'_> {
     /// The place of a name in a list, or a fault that names what there is.
     fn find(&mut self, name: &Text, among: &[String], noun: &str) -> usize {
         among.iter().position(|a| a == name.get_ref()).unwrap_or_else(|| {
-            let known = if among.is_empty() { "none is declared".to_owned() } else { format!("declared are {}", among.join(", ")) };
-            self.fault(name.span().start, format!("there is no {noun} `{}`", name.get_ref()), format!("{known}; add it or mend the spelling"));
+            let known = if among.is_empty() {
+                "none is declared".to_owned()
+            } else {
+                format!("declared are {}", among.join(", "))
+            };
+            self.fault(
+                name.span().start,
+                format!("there is no {noun} `{}`", name.get_ref()),
+                format!("{known}; add it or mend the spelling"),
+            );
             0
         })
     }
@@ -86,7 +98,11 @@ impl Loader<'_> {
     fn range(&mut self, range: &Spanned<[f64; 2]>, noun: &str) -> (f64, f64) {
         let [low, high] = *range.get_ref();
         if !(low.is_finite() && high.is_finite() && low < high) {
-            self.fault(range.span().start, format!("{noun} [{low}, {high}] does not rise"), "write the lower end first");
+            self.fault(
+                range.span().start,
+                format!("{noun} [{low}, {high}] does not rise"),
+                "write the lower end first",
+            );
         }
         (low, high)
     }
@@ -96,7 +112,11 @@ impl Loader<'_> {
             && item.id.starts_with(|c: char| c.is_alphabetic())
             && item.id.chars().all(|c| c.is_alphanumeric() || c == '_');
         if !good {
-            self.fault(at, format!("`{}` cannot be used in a formula", item.id), "use letters, digits and _ and begin with a letter");
+            self.fault(
+                at,
+                format!("`{}` cannot be used in a formula", item.id),
+                "use letters, digits and _ and begin with a letter",
+            );
         } else if item.id == "pi" || formula::check::Function::named(&item.id).is_some() {
             self.fault(at, format!("`{}` is a word of the formula language", item.id), "choose another id");
         } else if self.items.iter().any(|i| i.id == item.id) {
@@ -113,7 +133,11 @@ impl Loader<'_> {
             "diameter" => Some(Roundness::Diameter),
             "radius" => Some(Roundness::Radius),
             other => {
-                self.fault(shape.span().start, format!("`{other}` is no shape"), "write \"diameter\" or \"radius\", or leave it out");
+                self.fault(
+                    shape.span().start,
+                    format!("`{other}` is no shape"),
+                    "write \"diameter\" or \"radius\", or leave it out",
+                );
                 None
             }
         }
@@ -121,24 +145,39 @@ impl Loader<'_> {
 
     fn load(&mut self, file: source::File) -> Option<Protocol> {
         if *file.format.get_ref() != 1 {
-            self.fault(file.format.span().start, format!("format {} is not known", file.format.get_ref()), "this version reads format 1");
+            self.fault(
+                file.format.span().start,
+                format!("format {} is not known", file.format.get_ref()),
+                "this version reads format 1",
+            );
         }
-        let good_id = |s: &str| !s.is_empty() && s.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-');
+        let good_id =
+            |s: &str| !s.is_empty() && s.chars().all(|c| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '-');
         if !good_id(file.id.get_ref()) {
-            self.fault(file.id.span().start, format!("`{}` is no id for a lab", file.id.get_ref()), "use small letters, digits and hyphens, such as \"keel-plate\"");
+            self.fault(
+                file.id.span().start,
+                format!("`{}` is no id for a lab", file.id.get_ref()),
+                "use small letters, digits and hyphens, such as \"keel-plate\"",
+            );
         }
-        let bays: Vec<Bay> = file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect();
+        let bays: Vec<Bay> =
+            file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect();
         let bay_ids: Vec<String> = bays.iter().map(|b| b.id.clone()).collect();
         self.unique(file.bay.iter().map(|b| &b.id), "bay");
         let keys = self.keys(&file.key);
         let instruments = self.instruments(&file.instrument);
         let instrument_ids: Vec<String> = instruments.iter().map(|i| i.id.clone()).collect();
-        let readings: Vec<ReadingSpec> =
-            file.reading.iter().enumerate().map(|(n, r)| self.reading(n, r, &bay_ids, &instruments, &instrument_ids)).collect();
+        let readings: Vec<ReadingSpec> = file
+            .reading
+            .iter()
+            .enumerate()
+            .map(|(n, r)| self.reading(n, r, &bay_ids, &instruments, &instrument_ids))
+            .collect();
         if readings.is_empty() {
             self.fault(0, "the protocol has no reading", "add at least one [[reading]]");
         }
-        let references: Vec<Reference> = file.reference.iter().enumerate().map(|(n, r)| self.reference(n, r, &keys)).collect();
+        let references: Vec<Reference> =
+            file.reference.iter().enumerate().map(|(n, r)| self.reference(n, r, &keys)).collect();
         let order = self.results_order(&file.result);
         let results: Vec<ResultSpec> = self.results(&file.result, &order, &bay_ids);
         let causes = file.cause.iter().map(|c| self.cause(c)).collect();
@@ -179,7 +218,11 @@ impl Loader<'_> {
         let mut seen = HashSet::new();
         for id in ids {
             if !seen.insert(id.get_ref().as_str()) {
-                self.fault(id.span().start, format!("the {noun} `{}` is declared twice", id.get_ref()), "give one of them another id");
+                self.fault(
+                    id.span().start,
+                    format!("the {noun} `{}` is declared twice", id.get_ref()),
+                    "give one of them another id",
+                );
             }
         }
     }
@@ -189,7 +232,11 @@ impl Loader<'_> {
         keys.iter()
             .map(|k| {
                 if k.values.get_ref().is_empty() {
-                    self.fault(k.values.span().start, format!("the key `{}` has no values", k.id.get_ref()), "list them, such as [\"1\", \"2\"]");
+                    self.fault(
+                        k.values.span().start,
+                        format!("the key `{}` has no values", k.id.get_ref()),
+                        "list them, such as [\"1\", \"2\"]",
+                    );
                 }
                 Key { id: k.id.get_ref().clone(), title: k.title.clone(), values: k.values.get_ref().clone() }
             })
@@ -212,13 +259,24 @@ impl Loader<'_> {
             .collect()
     }
 
-    fn reading(&mut self, n: usize, r: &source::Reading, bays: &[String], instruments: &[Instrument], ids: &[String]) -> ReadingSpec {
+    fn reading(
+        &mut self,
+        n: usize,
+        r: &source::Reading,
+        bays: &[String],
+        instruments: &[Instrument],
+        ids: &[String],
+    ) -> ReadingSpec {
         let unit = self.unit(&r.unit);
         let instrument = self.find(&r.instrument, ids, "instrument");
         if let Some(i) = instruments.get(instrument)
             && i.unit.dimension != unit.dimension
         {
-            self.fault(r.unit.span().start, format!("{} cannot be read in {}: the {} shows {}", r.title, unit.text, i.title, i.unit.text), "use a unit of the instrument's dimension");
+            self.fault(
+                r.unit.span().start,
+                format!("{} cannot be read in {}: the {} shows {}", r.title, unit.text, i.title, i.unit.text),
+                "use a unit of the instrument's dimension",
+            );
         }
         let replicates = r.replicates.as_ref().map_or(1, |n| *n.get_ref());
         if !(1..=10_000).contains(&replicates) {
@@ -226,7 +284,14 @@ impl Loader<'_> {
             self.fault(at, format!("{replicates} replicates cannot be asked for"), "write a number from 1 to 10000");
         }
         let shape = self.roundness(r.shape.as_ref());
-        let item = Item { id: r.id.get_ref().clone(), title: r.title.clone(), symbol: r.symbol.clone(), unit, kind: ItemKind::Reading(n), shape };
+        let item = Item {
+            id: r.id.get_ref().clone(),
+            title: r.title.clone(),
+            symbol: r.symbol.clone(),
+            unit,
+            kind: ItemKind::Reading(n),
+            shape,
+        };
         let column = if replicates > 1 { Shape::Column } else { Shape::Scalar };
         ReadingSpec {
             item: self.add_item(item, column, r.id.span().start),
@@ -243,7 +308,11 @@ impl Loader<'_> {
         let unit = self.unit(&r.unit);
         let factor = unit.factor;
         if r.source.get_ref().trim().is_empty() {
-            self.fault(r.source.span().start, format!("the reference `{}` names no source", r.id.get_ref()), "say where its value comes from");
+            self.fault(
+                r.source.span().start,
+                format!("the reference `{}` names no source", r.id.get_ref()),
+                "say where its value comes from",
+            );
         }
         let key_ids: Vec<String> = keys.iter().map(|k| k.id.clone()).collect();
         let key = r.key.as_ref().map(|k| self.find(k, &key_ids, "key"));
@@ -252,33 +321,69 @@ impl Loader<'_> {
         match key.and_then(|k| keys.get(k)) {
             None => {
                 let (low, high) = self.ends(r.value.as_ref(), r.range.as_ref(), at, r.id.get_ref());
-                entries.push(ReferenceEntry { at: String::new(), says: String::new(), low: low * factor, high: high * factor });
+                entries.push(ReferenceEntry {
+                    at: String::new(),
+                    says: String::new(),
+                    low: low * factor,
+                    high: high * factor,
+                });
             }
             Some(key) => {
                 for (value, entry) in &r.at {
                     if !key.values.contains(value.get_ref()) {
-                        self.fault(value.span().start, format!("the key `{}` has no value `{}`", key.id, value.get_ref()), format!("it may be {}", key.values.join(", ")));
+                        self.fault(
+                            value.span().start,
+                            format!("the key `{}` has no value `{}`", key.id, value.get_ref()),
+                            format!("it may be {}", key.values.join(", ")),
+                        );
                     }
-                    let (low, high) = self.ends(entry.value.as_ref(), entry.range.as_ref(), value.span().start, r.id.get_ref());
-                    entries.push(ReferenceEntry { at: value.get_ref().clone(), says: entry.says.clone(), low: low * factor, high: high * factor });
+                    let (low, high) =
+                        self.ends(entry.value.as_ref(), entry.range.as_ref(), value.span().start, r.id.get_ref());
+                    entries.push(ReferenceEntry {
+                        at: value.get_ref().clone(),
+                        says: entry.says.clone(),
+                        low: low * factor,
+                        high: high * factor,
+                    });
                 }
                 for value in &key.values {
                     if !entries.iter().any(|e| &e.at == value) {
-                        self.fault(at, format!("the reference `{}` has no value for {} {value}", r.id.get_ref(), key.id), format!("add `{value} = {{ value = … }}` under [reference.at]"));
+                        self.fault(
+                            at,
+                            format!("the reference `{}` has no value for {} {value}", r.id.get_ref(), key.id),
+                            format!("add `{value} = {{ value = … }}` under [reference.at]"),
+                        );
                     }
                 }
             }
         }
-        let item = Item { id: r.id.get_ref().clone(), title: r.title.clone(), symbol: r.symbol.clone(), unit, kind: ItemKind::Reference(n), shape: None };
+        let item = Item {
+            id: r.id.get_ref().clone(),
+            title: r.title.clone(),
+            symbol: r.symbol.clone(),
+            unit,
+            kind: ItemKind::Reference(n),
+            shape: None,
+        };
         Reference { item: self.add_item(item, Shape::Scalar, at), key, source: r.source.get_ref().clone(), entries }
     }
 
-    fn ends(&mut self, value: Option<&source::Number>, range: Option<&Spanned<[f64; 2]>>, at: usize, id: &str) -> (f64, f64) {
+    fn ends(
+        &mut self,
+        value: Option<&source::Number>,
+        range: Option<&Spanned<[f64; 2]>>,
+        at: usize,
+        id: &str,
+    ) -> (f64, f64) {
         match (value, range) {
             (Some(v), None) => (*v.get_ref(), *v.get_ref()),
             (None, Some(r)) => self.range(r, "the reference's range"),
             _ => {
-                self.fault(at, format!("the reference `{id}` needs a value or a range here, and only one of them"), "write value = 2.70 or range = [2.66, 2.72]");
+                self.fault(
+                    at,
+                    format!("the reference `{id}` needs a value or a range here, and only one of them"),
+                    "write value = 2.70 or range = [2.66, 2.72]",
+                );
                 (1.0, 1.0)
             }
         }
@@ -306,7 +411,11 @@ impl Loader<'_> {
                     let stuck: Vec<usize> = (0..results.len()).filter(|i| !order.contains(i)).collect();
                     let first = stuck[0];
                     let ring: Vec<&str> = stuck.iter().map(|i| names[*i]).collect();
-                    self.fault(results[first].formula.span().start, format!("the results {} need one another in a circle", ring.join(", ")), "derive one of them from readings alone");
+                    self.fault(
+                        results[first].formula.span().start,
+                        format!("the results {} need one another in a circle", ring.join(", ")),
+                        "derive one of them from readings alone",
+                    );
                     order.extend(stuck);
                 }
             }
@@ -321,7 +430,14 @@ impl Loader<'_> {
             let r = &results[*i];
             let unit = self.unit(&r.unit);
             let shape = self.roundness(r.shape.as_ref());
-            let item = Item { id: r.id.get_ref().clone(), title: r.title.clone(), symbol: r.symbol.clone(), unit, kind: ItemKind::Result(n), shape };
+            let item = Item {
+                id: r.id.get_ref().clone(),
+                title: r.title.clone(),
+                symbol: r.symbol.clone(),
+                unit,
+                kind: ItemKind::Result(n),
+                shape,
+            };
             self.add_item(item, Shape::Scalar, r.id.span().start);
         }
         order
@@ -332,8 +448,18 @@ impl Loader<'_> {
                 let item = first + n;
                 let bay = self.find(&r.bay, bays, "bay");
                 let node = self.formula(r, item);
-                let upstream = node.items().into_iter().filter(|i| matches!(self.items[*i].kind, ItemKind::Result(_))).collect();
-                ResultSpec { item, bay, text: r.formula.get_ref().clone(), node, upstream, points: r.points.get_ref().0, plus_minus: r.plus_minus, variants: Vec::new() }
+                let upstream =
+                    node.items().into_iter().filter(|i| matches!(self.items[*i].kind, ItemKind::Result(_))).collect();
+                ResultSpec {
+                    item,
+                    bay,
+                    text: r.formula.get_ref().clone(),
+                    node,
+                    upstream,
+                    points: r.points.get_ref().0,
+                    plus_minus: r.plus_minus,
+                    variants: Vec::new(),
+                }
             })
             .collect()
     }
@@ -346,20 +472,42 @@ impl Loader<'_> {
                 Some(Symbol { item, dimension: self.items[item].unit.dimension, shape: self.shapes[item] })
             })
         });
-        let placeholder = formula::Node { op: Op::Number(1.0, "1".to_owned()), dimension: Dimension::ONE, shape: Shape::Scalar, span: 0..1 };
+        let placeholder = formula::Node {
+            op: Op::Number(1.0, "1".to_owned()),
+            dimension: Dimension::ONE,
+            shape: Shape::Scalar,
+            span: 0..1,
+        };
         match checked {
             Err(e) => {
                 // One byte past the opening quote; the formulas of a protocol carry no escapes.
-                self.fault(r.formula.span().start + 1 + e.span.start, format!("in the formula of `{}`: {}\n    {}", r.id.get_ref(), e.what, e.drawn(text).replace('\n', "\n    ")), e.mend);
+                self.fault(
+                    r.formula.span().start + 1 + e.span.start,
+                    format!(
+                        "in the formula of `{}`: {}\n    {}",
+                        r.id.get_ref(),
+                        e.what,
+                        e.drawn(text).replace('\n', "\n    ")
+                    ),
+                    e.mend,
+                );
                 placeholder
             }
             Ok(node) => {
                 let unit = self.items[item].unit.clone();
                 if node.shape == Shape::Column {
-                    self.fault(r.formula.span().start, format!("the result `{}` is a column", r.id.get_ref()), "take its mean(), or another single value");
+                    self.fault(
+                        r.formula.span().start,
+                        format!("the result `{}` is a column", r.id.get_ref()),
+                        "take its mean(), or another single value",
+                    );
                 } else if node.dimension != unit.dimension {
                     let unit_of = if unit.text.is_empty() { "1" } else { &unit.text };
-                    self.fault(r.unit.span().start, format!("`{}` comes out as {}, which is not {unit_of}", r.id.get_ref(), node.dimension), "mend the formula or the unit");
+                    self.fault(
+                        r.unit.span().start,
+                        format!("`{}` comes out as {}, which is not {unit_of}", r.id.get_ref(), node.dimension),
+                        "mend the formula or the unit",
+                    );
                 }
                 node
             }
@@ -380,16 +528,27 @@ impl Loader<'_> {
         Cause { id: c.id.clone(), on, low, says: c.says.clone(), words: c.words.clone(), advice: c.advice.clone() }
     }
 
-    fn criterion(&mut self, c: &source::Criterion, results: &[ResultSpec], references: &[Reference], readings: &[ReadingSpec]) -> Criterion {
+    fn criterion(
+        &mut self,
+        c: &source::Criterion,
+        results: &[ResultSpec],
+        references: &[Reference],
+        readings: &[ReadingSpec],
+    ) -> Criterion {
         let at = c.rule.span().start;
         let name = c.id.get_ref().clone();
         let need = |this: &mut Self, value: Option<source::Exact>, field: &str| {
             value.map(|e| e.0).unwrap_or_else(|| {
-                this.fault(at, format!("the criterion `{name}` needs `{field}`"), format!("add {field} = \"0.5\", in points"));
+                this.fault(
+                    at,
+                    format!("the criterion `{name}` needs `{field}`"),
+                    format!("add {field} = \"0.5\", in points"),
+                );
                 Decimal::ZERO
             })
         };
-        let ids = |items: Vec<usize>, this: &Self| items.into_iter().map(|i| this.items[i].id.clone()).collect::<Vec<_>>();
+        let ids =
+            |items: Vec<usize>, this: &Self| items.into_iter().map(|i| this.items[i].id.clone()).collect::<Vec<_>>();
         let result_ids = ids(results.iter().map(|r| r.item).collect(), self);
         let reference_ids = ids(references.iter().map(|r| r.item).collect(), self);
         let reading_ids = ids(readings.iter().map(|r| r.item).collect(), self);
@@ -419,7 +578,11 @@ impl Loader<'_> {
                 if let (Some(r), Some(f)) = (results.get(result), references.get(reference))
                     && self.items[r.item].unit.dimension != self.items[f.item].unit.dimension
                 {
-                    self.fault(at, format!("`{name}` compares a result and a reference of different dimensions"), "name the reference of that result");
+                    self.fault(
+                        at,
+                        format!("`{name}` compares a result and a reference of different dimensions"),
+                        "name the reference of that result",
+                    );
                 }
                 Rule::Accuracy { result, reference, bands: self.bands(c, at) }
             }
@@ -429,7 +592,11 @@ impl Loader<'_> {
                 outlier: need(self, c.outlier, "outlier"),
             },
             other => {
-                self.fault(at, format!("`{other}` is no rule of a criterion"), "it may be calculation, completeness, accuracy, precision, uncertainty, digits or units");
+                self.fault(
+                    at,
+                    format!("`{other}` is no rule of a criterion"),
+                    "it may be calculation, completeness, accuracy, precision, uncertainty, digits or units",
+                );
                 Rule::Units { each: Decimal::ZERO }
             }
         };
@@ -448,16 +615,28 @@ impl Loader<'_> {
 
     fn bands(&mut self, c: &source::Criterion, at: usize) -> Vec<Band> {
         if c.bands.is_empty() {
-            self.fault(at, format!("the criterion `{}` needs bands", c.id.get_ref()), "add bands = [{ within = 1.0, points = \"2\" }]");
+            self.fault(
+                at,
+                format!("the criterion `{}` needs bands", c.id.get_ref()),
+                "add bands = [{ within = 1.0, points = \"2\" }]",
+            );
         }
         let mut last = f64::NEG_INFINITY;
         for band in &c.bands {
             let within = *band.within.get_ref();
             if !(within.is_finite() && within > last) {
-                self.fault(band.within.span().start, format!("the band within {within} does not lie beyond the one before"), "order the bands from narrow to wide");
+                self.fault(
+                    band.within.span().start,
+                    format!("the band within {within} does not lie beyond the one before"),
+                    "order the bands from narrow to wide",
+                );
             }
             if band.points.0 > c.points.get_ref().0 {
-                self.fault(band.within.span().start, format!("the band within {within} gives more than the criterion's {} points", c.points.get_ref().0), "lower it or raise the criterion");
+                self.fault(
+                    band.within.span().start,
+                    format!("the band within {within} gives more than the criterion's {} points", c.points.get_ref().0),
+                    "lower it or raise the criterion",
+                );
             }
             last = within;
         }
@@ -468,13 +647,21 @@ impl Loader<'_> {
         let sum: Decimal = file.criterion.iter().map(|c| c.points.get_ref().0).sum();
         let possible = file.possible.get_ref().0;
         if sum != possible {
-            self.fault(file.possible.span().start, format!("the criteria add up to {sum} points, not {possible}"), "change `possible` or a criterion");
+            self.fault(
+                file.possible.span().start,
+                format!("the criteria add up to {sum} points, not {possible}"),
+                "change `possible` or a criterion",
+            );
         }
         for c in file.criterion.iter().filter(|c| c.rule.get_ref() == "calculation") {
             let sum: Decimal = results.iter().map(|r| r.points).sum();
             let points = c.points.get_ref().0;
             if sum != points {
-                self.fault(c.points.span().start, format!("the results add up to {sum} points, the criterion `{}` has {points}", c.id.get_ref()), "change the points of a result or of the criterion");
+                self.fault(
+                    c.points.span().start,
+                    format!("the results add up to {sum} points, the criterion `{}` has {points}", c.id.get_ref()),
+                    "change the points of a result or of the criterion",
+                );
             }
         }
     }
@@ -488,7 +675,11 @@ impl Loader<'_> {
                 95 => Confidence::NinetyFive,
                 99 => Confidence::NinetyNine,
                 other => {
-                    self.fault(c.span().start, format!("a confidence of {other} in 100 has no critical values"), "write 90, 95 or 99");
+                    self.fault(
+                        c.span().start,
+                        format!("a confidence of {other} in 100 has no critical values"),
+                        "write 90, 95 or 99",
+                    );
                     Confidence::NinetyFive
                 }
             };

@@ -19,26 +19,70 @@ fn each_plausible_mistake_is_refused_with_its_place() {
         ("format = 1", "format = 9", "format 9 is not known"),
         ("id = \"keel-plate\"", "id = \"Keel Plate\"", "`Keel Plate` is no id for a lab"),
         ("possible = \"20\"", "possible = \"21\"", "the criteria add up to 20 points, not 21"),
-        ("unit = \"g/cm^3\"\nformula = \"plate_mass", "unit = \"g/cm^2\"\nformula = \"plate_mass", "`plate_density` comes out as length^-3·mass, which is not g/cm²"),
-        ("formula = \"plate_mass / plate_volume\"", "formula = \"plate_mass / plate_volum\"", "in the formula of `plate_density`: `plate_volum` is not known here"),
-        ("formula = \"plate_mass / plate_volume\"", "formula = \"plate_mass + plate_volume\"", "in the formula of `plate_density`: cannot add length^3 to mass"),
-        ("formula = \"mean(disc_diameter) - zero\"", "formula = \"disc_diameter - zero\"", "the result `disc_diameter_mean` is a column"),
-        ("formula = \"disc_mass / disc_volume\"", "formula = \"disc_mass / disc_volume * disc_error\"", "the results disc_density, disc_error need one another in a circle"),
-        ("instrument = \"caliper\"\nzero = true", "instrument = \"calliper\"\nzero = true", "there is no instrument `calliper`"),
-        ("unit = \"g\"\ninstrument = \"balance\"\nplausible = [20", "unit = \"mm\"\ninstrument = \"balance\"\nplausible = [20", "plate mass cannot be read in mm: the balance shows g"),
+        (
+            "unit = \"g/cm^3\"\nformula = \"plate_mass",
+            "unit = \"g/cm^2\"\nformula = \"plate_mass",
+            "`plate_density` comes out as length^-3·mass, which is not g/cm²",
+        ),
+        (
+            "formula = \"plate_mass / plate_volume\"",
+            "formula = \"plate_mass / plate_volum\"",
+            "in the formula of `plate_density`: `plate_volum` is not known here",
+        ),
+        (
+            "formula = \"plate_mass / plate_volume\"",
+            "formula = \"plate_mass + plate_volume\"",
+            "in the formula of `plate_density`: cannot add length^3 to mass",
+        ),
+        (
+            "formula = \"mean(disc_diameter) - zero\"",
+            "formula = \"disc_diameter - zero\"",
+            "the result `disc_diameter_mean` is a column",
+        ),
+        (
+            "formula = \"disc_mass / disc_volume\"",
+            "formula = \"disc_mass / disc_volume * disc_error\"",
+            "the results disc_density, disc_error need one another in a circle",
+        ),
+        (
+            "instrument = \"caliper\"\nzero = true",
+            "instrument = \"calliper\"\nzero = true",
+            "there is no instrument `calliper`",
+        ),
+        (
+            "unit = \"g\"\ninstrument = \"balance\"\nplausible = [20",
+            "unit = \"mm\"\ninstrument = \"balance\"\nplausible = [20",
+            "plate mass cannot be read in mm: the balance shows g",
+        ),
         ("plausible = [60, 120]", "plausible = [120, 60]", "the plausible range [120, 60] does not rise"),
         ("step = 0.02", "step = 0", "the step must be above nought, not 0"),
         ("source = \"range of", "source = \"\" #", "the reference `plate_reference` names no source"),
-        ("5 = { says = \"titanium alloy\", range = [4.42, 4.46] }", "", "the reference `plate_reference` has no value for station 5"),
+        (
+            "5 = { says = \"titanium alloy\", range = [4.42, 4.46] }",
+            "",
+            "the reference `plate_reference` has no value for station 5",
+        ),
         ("5 = { says = \"titanium alloy\"", "7 = { says = \"titanium alloy\"", "the key `station` has no value `7`"),
         ("id = \"plate_width\"", "id = \"plate_length\"", "`plate_length` is declared twice"),
         ("id = \"plate_width\"", "id = \"mean\"", "`mean` is a word of the formula language"),
         ("id = \"plate_width\"", "id = \"plate width\"", "`plate width` cannot be used in a formula"),
         ("direction = \"low\"", "direction = \"down\"", "`down` is no direction"),
         ("rule = \"units\"", "rule = \"unit\"", "`unit` is no rule of a criterion"),
-        ("rule = \"completeness\"\neach = \"0.5\"", "rule = \"completeness\"", "the criterion `completeness` needs `each`"),
-        ("points = \"0.5\"\n\n[[result]]\nid = \"disc_diameter_mean\"", "points = \"0.75\"\n\n[[result]]\nid = \"disc_diameter_mean\"", "the results add up to 8.25 points, the criterion `calculation` has 8"),
-        ("{ within = 3.0, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"", "{ within = 0.5, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"", "the band within 0.5 does not lie beyond the one before"),
+        (
+            "rule = \"completeness\"\neach = \"0.5\"",
+            "rule = \"completeness\"",
+            "the criterion `completeness` needs `each`",
+        ),
+        (
+            "points = \"0.5\"\n\n[[result]]\nid = \"disc_diameter_mean\"",
+            "points = \"0.75\"\n\n[[result]]\nid = \"disc_diameter_mean\"",
+            "the results add up to 8.25 points, the criterion `calculation` has 8",
+        ),
+        (
+            "{ within = 3.0, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"",
+            "{ within = 0.5, points = \"1\" }]\n\n[[criterion]]\nid = \"accuracy-disc\"",
+            "the band within 0.5 does not lie beyond the one before",
+        ),
         ("confidence = 95", "confidence = 97", "a confidence of 97 in 100 has no critical values"),
         ("decimal-point = \"0.25\"", "decimal-comma = \"0.25\"", "`decimal-comma` is no kind of slip"),
         ("replicates = 5", "replicates = 0", "0 replicates cannot be asked for"),
@@ -72,7 +116,9 @@ fn a_formula_fault_points_into_the_formula() {
 
 #[test]
 fn any_text_is_refused_or_loaded_without_panic() {
-    for text in ["", "\0", "format = 1", "[[reading]]", "format = 1e400", "ключ = 1", "id = \"\"\"", "[reference.at]\n1 = 2"] {
+    for text in
+        ["", "\0", "format = 1", "[[reading]]", "format = 1e400", "ключ = 1", "id = \"\"\"", "[reference.at]\n1 = 2"]
+    {
         assert!(Protocol::parse(text).is_err(), "{text}");
     }
     // Cutting the file anywhere gives faults or a protocol, never a panic.

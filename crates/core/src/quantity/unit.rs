@@ -86,6 +86,13 @@ fn table() -> &'static [Row] {
 
 /// 10ⁿ, correctly rounded (`powi` is not, for negative n).
 pub fn power_of_ten(n: i32) -> f64 {
+    // The powers that occur are read once: parsing text is a hundred times dearer than a look.
+    const REACH: i32 = 40;
+    static NEAR: std::sync::OnceLock<Vec<f64>> = std::sync::OnceLock::new();
+    if n.abs() <= REACH {
+        let near = NEAR.get_or_init(|| (-REACH..=REACH).map(|n| format!("1e{n}").parse().unwrap_or(0.0)).collect());
+        return near[(n + REACH) as usize];
+    }
     format!("1e{n}").parse().unwrap_or(if n > 0 { f64::INFINITY } else { 0.0 })
 }
 
@@ -162,7 +169,9 @@ impl Unit {
         // Writing the power of ten as decimal text keeps 1 cm³ at exactly 1e-6.
         let factor = format!("{mantissa:e}");
         let factor = match factor.split_once('e') {
-            Some((m, e)) => format!("{m}e{}", e.parse::<i32>().unwrap_or(0) + exponent).parse().map_err(|_| malformed())?,
+            Some((m, e)) => {
+                format!("{m}e{}", e.parse::<i32>().unwrap_or(0) + exponent).parse().map_err(|_| malformed())?
+            }
             None => return Err(malformed()),
         };
         Ok(Unit { text: shown, dimension, factor, scales })

@@ -119,7 +119,10 @@ fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, String> {
         }
     }
     if let Some(rest) = text.strip_suffix('+') {
-        return Ok(Some(CellKind::Bound { limit: read_quantity(rest.trim(), hints, &mut Vec::new())?.value, above: true }));
+        return Ok(Some(CellKind::Bound {
+            limit: read_quantity(rest.trim(), hints, &mut Vec::new())?.value,
+            above: true,
+        }));
     }
     Ok(None)
 }
@@ -172,7 +175,8 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
     if left.trim_end().ends_with(['e', 'E', '^', '/']) {
         return Ok(None);
     }
-    let (Ok(low), Ok(high)) = (plain_number(left.trim(), hints, &mut Vec::new()), plain_number(right.trim(), hints, &mut Vec::new()))
+    let (Ok(low), Ok(high)) =
+        (plain_number(left.trim(), hints, &mut Vec::new()), plain_number(right.trim(), hints, &mut Vec::new()))
     else {
         return Ok(None);
     };
@@ -185,7 +189,8 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
     let place = low.last_place.min(high.last_place);
     let decimals = usize::try_from(1 - place).unwrap_or(0);
     let written = format!("{middle:.decimals$}");
-    let digits = if written.contains('.') { written.trim_end_matches('0').trim_end_matches('.').to_owned() } else { written };
+    let digits =
+        if written.contains('.') { written.trim_end_matches('0').trim_end_matches('.').to_owned() } else { written };
     let last_place = digits.split_once('.').map_or(0, |(_, d)| -(d.len() as i32)).max(place - 1).min(place);
     Ok(Some(Number {
         value: middle,
@@ -222,7 +227,10 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         let c = chars[at];
         let digit_next = chars.get(at + 1).is_some_and(char::is_ascii_digit);
         let inside = at > start || c.is_ascii_digit() || matches!(c, '.' | ',');
-        if c.is_ascii_digit() || (inside && matches!(c, '.' | ',')) || (at > start && matches!(c, ' ' | '\'') && digit_next) {
+        if c.is_ascii_digit()
+            || (inside && matches!(c, '.' | ','))
+            || (at > start && matches!(c, ' ' | '\'') && digit_next)
+        {
             at += 1;
         } else {
             break;
@@ -231,7 +239,11 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
     let body: String = chars[start..at].iter().collect();
     let rest: String = chars[at..].iter().collect();
     if !body.contains(|c: char| c.is_ascii_digit()) {
-        return Err(if text.is_empty() { "there is no number".to_owned() } else { format!("there is no number in `{text}`") });
+        return Err(if text.is_empty() {
+            "there is no number".to_owned()
+        } else {
+            format!("there is no number in `{text}`")
+        });
     }
     let (plain, comma) = plain_digits(&body, hints, remarks)?;
     let (exponent, rest) = read_exponent(&rest)?;
@@ -317,7 +329,9 @@ fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         (1, 0) => Ok((compact, Some(false))),
         (0, 1) => single_comma(&compact, hints, remarks),
         (1, _) if compact.rfind(',') < compact.rfind('.') => Ok((ungroup(&compact, &[','])?, Some(false))),
-        (_, 1) if compact.rfind('.') < compact.rfind(',') => Ok((ungroup(&compact, &['.'])?.replace(',', "."), Some(true))),
+        (_, 1) if compact.rfind('.') < compact.rfind(',') => {
+            Ok((ungroup(&compact, &['.'])?.replace(',', "."), Some(true)))
+        }
         (0, _) => Ok((ungroup(&compact, &[','])?, None)),
         (_, 0) => Err(format!("a second decimal mark in `{body}`")),
         _ => Err(format!("`{body}` mixes points and commas so that its decimal mark cannot be told")),
@@ -359,9 +373,8 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         }
         Comma::Unknown => {}
     }
-    let inside = |text: &str| {
-        text.parse::<f64>().ok().zip(hints.plausible).map(|(v, (low, high))| (low..=high).contains(&v))
-    };
+    let inside =
+        |text: &str| text.parse::<f64>().ok().zip(hints.plausible).map(|(v, (low, high))| (low..=high).contains(&v));
     match (inside(&decimal), inside(&grouped)) {
         (Some(true), Some(false)) => {
             remarks.push(format!("`{body}` read as {decimal}: {grouped} is outside the plausible range"));

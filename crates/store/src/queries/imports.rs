@@ -76,12 +76,19 @@ pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) ->
     let digest = crate::digest(body);
     let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
     c.transaction(|c| {
-        let existing: Option<(u32, String)> =
-            imports::table.filter(imports::lab_id.eq(lab)).filter(imports::digest.eq(&digest)).select((imports::id, imports::state)).for_update().first(c).optional()?;
+        let existing: Option<(u32, String)> = imports::table
+            .filter(imports::lab_id.eq(lab))
+            .filter(imports::digest.eq(&digest))
+            .select((imports::id, imports::state))
+            .for_update()
+            .first(c)
+            .optional()?;
         if let Some((id, state)) = existing {
             if state != "taken" {
                 // Whoever brings it now looks at it with own sections.
-                diesel::update(imports::table.find(id)).set((imports::state.eq("offered"), imports::user_id.eq(user.id), imports::offered_at.eq(now()))).execute(c)?;
+                diesel::update(imports::table.find(id))
+                    .set((imports::state.eq("offered"), imports::user_id.eq(user.id), imports::offered_at.eq(now())))
+                    .execute(c)?;
             }
             return Ok(id);
         }
@@ -117,14 +124,24 @@ const COLUMNS: (
     imports::state,
     imports::offered_at,
     imports::taken_at,
-) = (imports::id, imports::lab_id, users::name, imports::user_id, imports::file_name, imports::state, imports::offered_at, imports::taken_at);
+) = (
+    imports::id,
+    imports::lab_id,
+    users::name,
+    imports::user_id,
+    imports::file_name,
+    imports::state,
+    imports::offered_at,
+    imports::taken_at,
+);
 
 /// The last files a person brought (all, for a coordinator), newest first.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn recent(c: &mut Db, user: &User) -> Result<Vec<ImportRow>, StoreError> {
-    let mut query = imports::table.inner_join(users::table).order(imports::id.desc()).limit(12).select(COLUMNS).into_boxed();
+    let mut query =
+        imports::table.inner_join(users::table).order(imports::id.desc()).limit(12).select(COLUMNS).into_boxed();
     if user.role != super::users::Role::Coordinator {
         query = query.filter(imports::user_id.eq(user.id));
     }
@@ -136,7 +153,13 @@ pub fn recent(c: &mut Db, user: &User) -> Result<Vec<ImportRow>, StoreError> {
 /// # Errors
 /// [`StoreError::NotFound`] also for somebody else's file; [`StoreError::File`] where nothing of it can be used.
 pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Intake), StoreError> {
-    let head: Row = imports::table.inner_join(users::table).filter(imports::id.eq(id)).select(COLUMNS).first(c).optional()?.ok_or(StoreError::NotFound("file"))?;
+    let head: Row = imports::table
+        .inner_join(users::table)
+        .filter(imports::id.eq(id))
+        .select(COLUMNS)
+        .first(c)
+        .optional()?
+        .ok_or(StoreError::NotFound("file"))?;
     let head = row(head);
     if head.user_id != user.id && user.role != super::users::Role::Coordinator {
         return Err(StoreError::NotFound("file"));
@@ -155,13 +178,20 @@ pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Intake), 
 /// As [`preview`]; faults of the database leave everything as it was.
 pub fn take(c: &mut Db, id: u32, user: &User) -> Result<Taken, StoreError> {
     c.transaction(|c| {
-        let state: String = imports::table.find(id).select(imports::state).for_update().first(c).optional()?.ok_or(StoreError::NotFound("file"))?;
+        let state: String = imports::table
+            .find(id)
+            .select(imports::state)
+            .for_update()
+            .first(c)
+            .optional()?
+            .ok_or(StoreError::NotFound("file"))?;
         let (head, intake) = preview(c, id, user)?;
         if ImportState::of(&state) == ImportState::Taken {
             return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
         }
         let lab = labs::get(c, head.lab_id)?;
-        let ids: Vec<(String, String, u32)> = teams::table.inner_join(sections::table).select((sections::name, teams::name, teams::id)).load(c)?;
+        let ids: Vec<(String, String, u32)> =
+            teams::table.inner_join(sections::table).select((sections::name, teams::name, teams::id)).load(c)?;
         let ids: HashMap<(&str, &str), u32> = ids.iter().map(|(s, t, id)| ((s.as_str(), t.as_str()), *id)).collect();
         let mut taken = Taken { held: intake.held.len(), ..Taken::default() };
         for table in &intake.tables {
@@ -189,7 +219,9 @@ pub fn take(c: &mut Db, id: u32, user: &User) -> Result<Taken, StoreError> {
                 .collect();
             diesel::insert_into(quarantine::table).values(rows).execute(c)?;
         }
-        diesel::update(imports::table.find(id)).set((imports::state.eq("taken"), imports::taken_at.eq(Some(now())))).execute(c)?;
+        diesel::update(imports::table.find(id))
+            .set((imports::state.eq("taken"), imports::taken_at.eq(Some(now()))))
+            .execute(c)?;
         events::note(c, Some(user.id), "file taken", &format!("import {id}"))?;
         Ok(taken)
     })
@@ -200,9 +232,14 @@ pub fn take(c: &mut Db, id: u32, user: &User) -> Result<Taken, StoreError> {
 /// # Errors
 /// [`StoreError::NotFound`]; faults of the database.
 pub fn drop(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
-    let done = diesel::update(imports::table.filter(imports::id.eq(id)).filter(imports::state.eq("offered")).filter(imports::user_id.eq(user.id)))
-        .set(imports::state.eq("dropped"))
-        .execute(c)?;
+    let done = diesel::update(
+        imports::table
+            .filter(imports::id.eq(id))
+            .filter(imports::state.eq("offered"))
+            .filter(imports::user_id.eq(user.id)),
+    )
+    .set(imports::state.eq("dropped"))
+    .execute(c)?;
     if done == 0 {
         return Err(StoreError::NotFound("file that waits"));
     }

@@ -45,7 +45,8 @@ pub fn install(c: &mut Db, source: &str) -> Result<Lab, StoreError> {
     let digest = crate::digest(source.as_bytes());
     let protocol = compiled(&digest, || Ok(source.to_owned()))?;
     c.transaction(|c| {
-        let existing: Option<u32> = protocols::table.filter(protocols::digest.eq(&digest)).select(protocols::id).first(c).optional()?;
+        let existing: Option<u32> =
+            protocols::table.filter(protocols::digest.eq(&digest)).select(protocols::id).first(c).optional()?;
         let protocol_id = match existing {
             Some(id) => id,
             None => {
@@ -64,7 +65,11 @@ pub fn install(c: &mut Db, source: &str) -> Result<Lab, StoreError> {
                 id
             }
         };
-        let lab: Option<(u32, u32)> = labs::table.filter(labs::slug.eq(&protocol.id)).select((labs::id, labs::protocol_id)).first(c).optional()?;
+        let lab: Option<(u32, u32)> = labs::table
+            .filter(labs::slug.eq(&protocol.id))
+            .select((labs::id, labs::protocol_id))
+            .first(c)
+            .optional()?;
         let id = match lab {
             Some((id, current)) => {
                 if current != protocol_id {
@@ -73,7 +78,9 @@ pub fn install(c: &mut Db, source: &str) -> Result<Lab, StoreError> {
                 id
             }
             None => {
-                diesel::insert_into(labs::table).values((labs::slug.eq(&protocol.id), labs::protocol_id.eq(protocol_id))).execute(c)?;
+                diesel::insert_into(labs::table)
+                    .values((labs::slug.eq(&protocol.id), labs::protocol_id.eq(protocol_id)))
+                    .execute(c)?;
                 inserted(c)?
             }
         };
@@ -86,7 +93,11 @@ pub fn install(c: &mut Db, source: &str) -> Result<Lab, StoreError> {
 /// # Errors
 /// Faults of the database; a stored protocol that cannot be read.
 pub fn all(c: &mut Db) -> Result<Vec<Lab>, StoreError> {
-    let rows: Vec<(u32, String)> = labs::table.inner_join(protocols::table).order(protocols::title).select((labs::id, protocols::digest)).load(c)?;
+    let rows: Vec<(u32, String)> = labs::table
+        .inner_join(protocols::table)
+        .order(protocols::title)
+        .select((labs::id, protocols::digest))
+        .load(c)?;
     rows.into_iter().map(|(id, digest)| Ok(Lab { id, protocol: by_digest(c, &digest)? })).collect()
 }
 

@@ -36,7 +36,15 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
         .filter(quarantine::settled_at.is_null())
         .order((quarantine::import_id.desc(), quarantine::line_number))
         .limit(200)
-        .select((quarantine::id, imports::file_name, quarantine::line_number, quarantine::column_number, quarantine::what, quarantine::mend, quarantine::body))
+        .select((
+            quarantine::id,
+            imports::file_name,
+            quarantine::line_number,
+            quarantine::column_number,
+            quarantine::what,
+            quarantine::mend,
+            quarantine::body,
+        ))
         .into_boxed();
     if user.role != Role::Coordinator {
         query = query.filter(imports::user_id.eq(user.id));
@@ -64,6 +72,8 @@ pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     if !waiting(c, user)?.iter().any(|h| h.id == id) {
         return Err(StoreError::NotFound("row that waits"));
     }
-    diesel::update(quarantine::table.find(id)).set((quarantine::settled_at.eq(Some(now())), quarantine::settled_by.eq(Some(user.id)))).execute(c)?;
+    diesel::update(quarantine::table.find(id))
+        .set((quarantine::settled_at.eq(Some(now())), quarantine::settled_by.eq(Some(user.id))))
+        .execute(c)?;
     events::note(c, Some(user.id), "row settled", &format!("quarantine {id}"))
 }

@@ -43,10 +43,16 @@ pub fn add(c: &mut Db, roster: &[(&str, &[&str])]) -> Result<(), StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn sections(c: &mut Db, user: &User) -> Result<Vec<Section>, StoreError> {
-    let rows: Vec<(u32, String)> = sections::table.order((sections::position, sections::name)).select((sections::id, sections::name)).load(c)?;
-    let counts: Vec<(u32, i64)> = teams::table.group_by(teams::section_id).select((teams::section_id, diesel::dsl::count_star())).load(c)?;
+    let rows: Vec<(u32, String)> =
+        sections::table.order((sections::position, sections::name)).select((sections::id, sections::name)).load(c)?;
+    let counts: Vec<(u32, i64)> =
+        teams::table.group_by(teams::section_id).select((teams::section_id, diesel::dsl::count_star())).load(c)?;
     let count = |id: u32| counts.iter().find(|(s, _)| *s == id).map_or(0, |(_, n)| *n as usize);
-    Ok(rows.into_iter().filter(|(id, _)| user.sees(*id)).map(|(id, name)| Section { id, teams: count(id), name }).collect())
+    Ok(rows
+        .into_iter()
+        .filter(|(id, _)| user.sees(*id))
+        .map(|(id, name)| Section { id, teams: count(id), name })
+        .collect())
 }
 
 /// The whole roster, with the sections this person may hand in for.

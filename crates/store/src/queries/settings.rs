@@ -14,6 +14,8 @@ pub fn get_or_insert(c: &mut Db, name: &str, make: impl FnOnce() -> String) -> R
     if let Some(value) = find(c)? {
         return Ok(value);
     }
-    diesel::insert_or_ignore_into(settings::table).values((settings::name.eq(name), settings::value.eq(make()))).execute(c)?;
+    diesel::insert_or_ignore_into(settings::table)
+        .values((settings::name.eq(name), settings::value.eq(make())))
+        .execute(c)?;
     find(c)?.ok_or(StoreError::NotFound("setting"))
 }

@@ -166,10 +166,20 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
     let head: Option<Head> = sheets::table
         .inner_join(teams::table)
         .filter(sheets::id.eq(id))
-        .select((sheets::id, sheets::lab_id, sheets::version, sheets::state, teams::section_id, sheets::submission_id, sheets::returned_at))
+        .select((
+            sheets::id,
+            sheets::lab_id,
+            sheets::version,
+            sheets::state,
+            teams::section_id,
+            sheets::submission_id,
+            sheets::returned_at,
+        ))
         .first(c)
         .optional()?;
-    let Some((id, lab_id, version, state, section_id, Some(submission_id), returned_at)) = head.filter(|h| user.sees(h.4)) else {
+    let Some((id, lab_id, version, state, section_id, Some(submission_id), returned_at)) =
+        head.filter(|h| user.sees(h.4))
+    else {
         return Err(StoreError::NotFound("table"));
     };
     let (revision, body, handed_in_at): (u32, String, NaiveDateTime) = submissions::table
@@ -178,7 +188,19 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
         .first(c)?;
     let submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
     let decisions = in_force(c, submission_id)?;
-    Ok(SheetDetail { id, lab_id, version, state, section_id, submission_id, revision, handed_in_at, submission, decisions, returned_at })
+    Ok(SheetDetail {
+        id,
+        lab_id,
+        version,
+        state,
+        section_id,
+        submission_id,
+        revision,
+        handed_in_at,
+        submission,
+        decisions,
+        returned_at,
+    })
 }
 
 type DecisionRow = (u32, String, String, Option<String>, String, String, NaiveDateTime);
@@ -189,14 +211,24 @@ fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision>, StoreErr
         .filter(decisions::submission_id.eq(submission))
         .filter(decisions::undone_at.is_null())
         .order(decisions::id)
-        .select((decisions::id, decisions::finding, decisions::action, decisions::points, decisions::reason, users::name, decisions::decided_at))
+        .select((
+            decisions::id,
+            decisions::finding,
+            decisions::action,
+            decisions::points,
+            decisions::reason,
+            users::name,
+            decisions::decided_at,
+        ))
         .load(c)?;
     rows.into_iter()
         .map(|(id, finding, action, points, reason, by, at)| {
             let action = match (action.as_str(), points) {
                 ("accept", _) => Action::Accept,
                 ("forgive", _) => Action::Forgive,
-                ("points", Some(p)) => Action::Points(p.parse().map_err(|_| StoreError::Broken(format!("points `{p}`")))?),
+                ("points", Some(p)) => {
+                    Action::Points(p.parse().map_err(|_| StoreError::Broken(format!("points `{p}`")))?)
+                }
                 (other, _) => return Err(StoreError::Broken(format!("action `{other}`"))),
             };
             Ok(StoredDecision { id, decision: Decision { finding, action, reason, by }, at })
@@ -292,7 +324,11 @@ pub fn sign(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(), StoreE
         let open: u32 = sheets::table.find(id).select(sheets::open_findings).first(c)?;
         if open > 0 {
             let theirs = format!("{open} findings are still open");
-            return Err(StoreError::Conflict(Box::new(Conflict { version: detail.version, by: "The table".to_owned(), theirs })));
+            return Err(StoreError::Conflict(Box::new(Conflict {
+                version: detail.version,
+                by: "The table".to_owned(),
+                theirs,
+            })));
         }
         diesel::update(sheets::table.find(id))
             .set((sheets::state.eq("signed"), sheets::signed_by.eq(Some(user.id)), sheets::signed_at.eq(Some(now()))))
@@ -304,7 +340,11 @@ pub fn sign(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(), StoreE
 /// A change after signing or returning puts the sheet back among those that wait.
 fn reopen(c: &mut Db, id: u32) -> Result<(), StoreError> {
     diesel::update(sheets::table.find(id))
-        .set((sheets::state.eq("waiting"), sheets::signed_by.eq(None::<u32>), sheets::signed_at.eq(None::<NaiveDateTime>)))
+        .set((
+            sheets::state.eq("waiting"),
+            sheets::signed_by.eq(None::<u32>),
+            sheets::signed_at.eq(None::<NaiveDateTime>),
+        ))
         .execute(c)?;
     Ok(())
 }
@@ -317,7 +357,11 @@ pub fn release(c: &mut Db, lab: u32, user: &User) -> Result<usize, StoreError> {
     c.transaction(|c| {
         let ready: Vec<u32> = docket(c, lab, user)?.into_iter().filter(|r| r.state == "signed").map(|r| r.id).collect();
         diesel::update(sheets::table.filter(sheets::id.eq_any(&ready)).filter(sheets::state.eq("signed")))
-            .set((sheets::state.eq("returned"), sheets::returned_at.eq(Some(now())), sheets::version.eq(sheets::version + 1)))
+            .set((
+                sheets::state.eq("returned"),
+                sheets::returned_at.eq(Some(now())),
+                sheets::version.eq(sheets::version + 1),
+            ))
             .execute(c)?;
         for id in &ready {
             events::note(c, Some(user.id), "returned", &format!("sheet {id}"))?;
@@ -386,7 +430,14 @@ pub fn rejudge_stale(c: &mut Db) -> Result<usize, StoreError> {
 }
 
 /// Puts a table in its place: a new sheet, a new revision, or nothing where it is the same as before.
-pub(crate) fn hand_in(c: &mut Db, lab: &labs::Lab, team: u32, import: u32, table: &Submission, user: &User) -> Result<HandedIn, StoreError> {
+pub(crate) fn hand_in(
+    c: &mut Db,
+    lab: &labs::Lab,
+    team: u32,
+    import: u32,
+    table: &Submission,
+    user: &User,
+) -> Result<HandedIn, StoreError> {
     let body = serde_json::to_string(table).map_err(|e| StoreError::Broken(e.to_string()))?;
     let digest = crate::digest(body.as_bytes());
     let existing: Option<(u32, Option<u32>)> = sheets::table
@@ -401,9 +452,24 @@ pub(crate) fn hand_in(c: &mut Db, lab: &labs::Lab, team: u32, import: u32, table
         None => {
             diesel::insert_into(sheets::table)
                 .values((
-                    (sheets::lab_id.eq(lab.id), sheets::team_id.eq(team), sheets::version.eq(1u32), sheets::state.eq("waiting")),
-                    (sheets::station.eq(""), sheets::awarded.eq("0"), sheets::decided.eq("0"), sheets::possible.eq("0")),
-                    (sheets::open_findings.eq(0u32), sheets::hanging.eq("0"), sheets::mark.eq("agrees"), sheets::headline.eq("")),
+                    (
+                        sheets::lab_id.eq(lab.id),
+                        sheets::team_id.eq(team),
+                        sheets::version.eq(1u32),
+                        sheets::state.eq("waiting"),
+                    ),
+                    (
+                        sheets::station.eq(""),
+                        sheets::awarded.eq("0"),
+                        sheets::decided.eq("0"),
+                        sheets::possible.eq("0"),
+                    ),
+                    (
+                        sheets::open_findings.eq(0u32),
+                        sheets::hanging.eq("0"),
+                        sheets::mark.eq("agrees"),
+                        sheets::headline.eq(""),
+                    ),
                     (sheets::profile.eq(""), sheets::judged_with.eq("")),
                 ))
                 .execute(c)?;
@@ -412,7 +478,8 @@ pub(crate) fn hand_in(c: &mut Db, lab: &labs::Lab, team: u32, import: u32, table
     };
     let mut revision = 1;
     if let Some(current) = current {
-        let (last, same): (u32, String) = submissions::table.find(current).select((submissions::revision, submissions::digest)).first(c)?;
+        let (last, same): (u32, String) =
+            submissions::table.find(current).select((submissions::revision, submissions::digest)).first(c)?;
         if same == digest {
             return Ok(HandedIn::Unchanged);
         }
@@ -431,7 +498,11 @@ pub(crate) fn hand_in(c: &mut Db, lab: &labs::Lab, team: u32, import: u32, table
     let submission = inserted(c)?;
     let station = table.keys.get("station").cloned().unwrap_or_default();
     diesel::update(sheets::table.find(sheet))
-        .set((sheets::submission_id.eq(Some(submission)), sheets::station.eq(station), sheets::version.eq(sheets::version + 1)))
+        .set((
+            sheets::submission_id.eq(Some(submission)),
+            sheets::station.eq(station),
+            sheets::version.eq(sheets::version + 1),
+        ))
         .execute(c)?;
     reopen(c, sheet)?;
     let judged = judge(&lab.protocol, table, &[], &[]);

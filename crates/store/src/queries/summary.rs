@@ -24,7 +24,13 @@ impl Summary {
         let open: Vec<_> = judged.findings.iter().filter(|f| f.open()).collect();
         let worst = open.iter().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.item)));
         let mark = worst.map_or_else(
-            || judged.findings.iter().find(|f| f.fragile.is_some() && f.decision.is_none()).map_or("agrees", |_| "hangs"),
+            || {
+                judged
+                    .findings
+                    .iter()
+                    .find(|f| f.fragile.is_some() && f.decision.is_none())
+                    .map_or("agrees", |_| "hangs")
+            },
             |f| match f.code {
                 "slip" => "slip",
                 "unexplained" | "ambiguous" => "unexplained",
@@ -37,9 +43,14 @@ impl Summary {
         );
         let headline = match worst {
             Some(f) => f.brief.clone(),
-            None => judged.findings.iter().find(|f| f.cost > rust_decimal::Decimal::ZERO).map_or_else(|| "Nothing to decide.".to_owned(), |f| f.brief.clone()),
+            None => judged
+                .findings
+                .iter()
+                .find(|f| f.cost > rust_decimal::Decimal::ZERO)
+                .map_or_else(|| "Nothing to decide.".to_owned(), |f| f.brief.clone()),
         };
-        let profile: Vec<String> = judged.results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
+        let profile: Vec<String> =
+            judged.results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
         Summary {
             awarded: judged.score.awarded.normalize().to_string(),
             decided: judged.score.decided.normalize().to_string(),

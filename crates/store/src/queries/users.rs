@@ -60,10 +60,19 @@ impl User {
 /// # Errors
 /// Faults of the database; a section that does not exist.
 pub fn put(c: &mut Db, sign_in: &str, name: &str, role: Role, password: &str, own: &[&str]) -> Result<u32, StoreError> {
-    let hash = Argon2::default().hash_password(password.as_bytes()).map_err(|e| StoreError::Broken(e.to_string()))?.to_string();
+    let hash = Argon2::default()
+        .hash_password(password.as_bytes())
+        .map_err(|e| StoreError::Broken(e.to_string()))?
+        .to_string();
     c.transaction(|c| {
-        let existing: Option<u32> = users::table.filter(users::sign_in.eq(sign_in)).select(users::id).first(c).optional()?;
-        let values = (users::sign_in.eq(sign_in), users::name.eq(name), users::role.eq(role.word()), users::password_hash.eq(&hash));
+        let existing: Option<u32> =
+            users::table.filter(users::sign_in.eq(sign_in)).select(users::id).first(c).optional()?;
+        let values = (
+            users::sign_in.eq(sign_in),
+            users::name.eq(name),
+            users::role.eq(role.word()),
+            users::password_hash.eq(&hash),
+        );
         let id = match existing {
             Some(id) => {
                 diesel::update(users::table.find(id)).set(values).execute(c)?;
@@ -77,7 +86,9 @@ pub fn put(c: &mut Db, sign_in: &str, name: &str, role: Role, password: &str, ow
         diesel::delete(user_sections::table.filter(user_sections::user_id.eq(id))).execute(c)?;
         for section in own {
             let section: u32 = sections::table.filter(sections::name.eq(section)).select(sections::id).first(c)?;
-            diesel::insert_into(user_sections::table).values((user_sections::user_id.eq(id), user_sections::section_id.eq(section))).execute(c)?;
+            diesel::insert_into(user_sections::table)
+                .values((user_sections::user_id.eq(id), user_sections::section_id.eq(section)))
+                .execute(c)?;
         }
         Ok(id)
     })
@@ -94,7 +105,8 @@ pub fn get(c: &mut Db, id: u32) -> Result<User, StoreError> {
         .first(c)
         .optional()?
         .ok_or(StoreError::NotFound("person"))?;
-    let sections: Vec<u32> = user_sections::table.filter(user_sections::user_id.eq(id)).select(user_sections::section_id).load(c)?;
+    let sections: Vec<u32> =
+        user_sections::table.filter(user_sections::user_id.eq(id)).select(user_sections::section_id).load(c)?;
     Ok(User { id, sign_in, name, role: Role::of(&role), sections: sections.into_iter().collect() })
 }
 
@@ -131,7 +143,8 @@ pub fn sign_in(c: &mut Db, name: &str, password: &str) -> Result<Attempt, StoreE
     if refusals >= MOST_REFUSALS {
         return Ok(Attempt::TooMany);
     }
-    let row: Option<(u32, String)> = users::table.filter(users::sign_in.eq(name)).select((users::id, users::password_hash)).first(c).optional()?;
+    let row: Option<(u32, String)> =
+        users::table.filter(users::sign_in.eq(name)).select((users::id, users::password_hash)).first(c).optional()?;
     let right = match &row {
         Some((_, hash)) => {
             let parsed = PasswordHash::new(hash).map_err(|e| StoreError::Broken(e.to_string()))?;

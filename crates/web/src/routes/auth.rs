@@ -37,10 +37,19 @@ pub(crate) struct SignIn {
 }
 
 pub(crate) async fn form(request: HttpRequest, query: web::Query<To>) -> Result<HttpResponse, WebError> {
-    html(&SignInPage { frame: Frame::outside("Sign in", is_night(&request)), to: query.into_inner().to, name: String::new(), fault: None })
+    html(&SignInPage {
+        frame: Frame::outside("Sign in", is_night(&request)),
+        to: query.into_inner().to,
+        name: String::new(),
+        fault: None,
+    })
 }
 
-pub(crate) async fn sign_in(request: HttpRequest, store: web::Data<Store>, form: web::Form<SignIn>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn sign_in(
+    request: HttpRequest,
+    store: web::Data<Store>,
+    form: web::Form<SignIn>,
+) -> Result<HttpResponse, WebError> {
     let form = form.into_inner();
     let (store, name, password) = (store.get_ref().clone(), form.name.trim().to_owned(), form.password.clone());
     let attempt = web::block(move || store.run(|c| jurado_store::users::sign_in(c, &name, &password))).await??;
@@ -53,13 +62,26 @@ pub(crate) async fn sign_in(request: HttpRequest, store: web::Data<Store>, form:
             let stored = session.insert(USER, id).and_then(|()| session.insert(TOKEN, token));
             stored.map_err(|e| WebError::Broken(e.to_string()))?;
             // Only a place of ours: one slash and no host.
-            let to = if form.to.starts_with('/') && !form.to.starts_with("//") && !form.to.contains('\\') { form.to } else { "/docket".to_owned() };
+            let to = if form.to.starts_with('/') && !form.to.starts_with("//") && !form.to.contains('\\') {
+                form.to
+            } else {
+                "/docket".to_owned()
+            };
             return Ok(on_to(&to));
         }
-        jurado_store::users::Attempt::Wrong => "The name and the password do not go together. Look at capital letters and try again.",
-        jurado_store::users::Attempt::TooMany => "Too many tries with this name. Wait ten minutes, or ask the coordinator for a new password.",
+        jurado_store::users::Attempt::Wrong => {
+            "The name and the password do not go together. Look at capital letters and try again."
+        }
+        jurado_store::users::Attempt::TooMany => {
+            "Too many tries with this name. Wait ten minutes, or ask the coordinator for a new password."
+        }
     };
-    let page = SignInPage { frame: Frame::outside("Sign in", is_night(&request)), to: form.to, name: form.name, fault: Some(fault.to_owned()) };
+    let page = SignInPage {
+        frame: Frame::outside("Sign in", is_night(&request)),
+        to: form.to,
+        name: form.name,
+        fault: Some(fault.to_owned()),
+    };
     html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
 }
 
@@ -68,7 +90,11 @@ pub(crate) struct Token {
     pub(crate) token: String,
 }
 
-pub(crate) async fn sign_out(actor: crate::session::Actor, request: HttpRequest, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn sign_out(
+    actor: crate::session::Actor,
+    request: HttpRequest,
+    form: web::Form<Token>,
+) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     request.get_session().purge();
     Ok(on_to("/sign-in"))
@@ -78,7 +104,12 @@ pub(crate) async fn sign_out(actor: crate::session::Actor, request: HttpRequest,
 pub(crate) async fn lamp(request: HttpRequest) -> HttpResponse {
     let value = if is_night(&request) { "day" } else { "night" };
     let cookie = Cookie::build("lamp", value).path("/").same_site(SameSite::Lax).max_age(Duration::days(365)).finish();
-    let back = request.headers().get("referer").and_then(|r| r.to_str().ok()).and_then(|r| r.splitn(4, '/').nth(3)).map_or_else(|| "/".to_owned(), |p| format!("/{p}"));
+    let back = request
+        .headers()
+        .get("referer")
+        .and_then(|r| r.to_str().ok())
+        .and_then(|r| r.splitn(4, '/').nth(3))
+        .map_or_else(|| "/".to_owned(), |p| format!("/{p}"));
     let mut answer = on_to(&back);
     let _ = answer.add_cookie(&cookie);
     answer

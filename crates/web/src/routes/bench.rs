@@ -125,35 +125,52 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
             judged.score.lines.iter().find(|l| l.criterion == criterion).map_or(Decimal::ZERO, |l| l.possible)
         }),
     };
-    let Some(most) = most else { return Err("This finding is no longer there: the table has changed. Look at it as it is now.".into()) };
+    let Some(most) = most else {
+        return Err("This finding is no longer there: the table has changed. Look at it as it is now.".into());
+    };
     let action = match form.action.as_str() {
-        "accept" if form.finding.starts_with("line:") => return Err("A line is changed with points and a reason.".into()),
+        "accept" if form.finding.starts_with("line:") => {
+            return Err("A line is changed with points and a reason.".into());
+        }
         "accept" => Action::Accept,
         "forgive" => Action::Forgive,
         "points" => {
             let text = form.points.trim().replace(',', ".");
-            let points: Decimal = text.parse().map_err(|_| format!("“{}” is no number of points: write one such as 0.5.", form.points.trim()))?;
+            let points: Decimal = text
+                .parse()
+                .map_err(|_| format!("“{}” is no number of points: write one such as 0.5.", form.points.trim()))?;
             if points < Decimal::ZERO || points > most || points.scale() > 3 {
-                return Err(format!("{points} points cannot be: write a number from 0 to {} with at most three decimals.", most.normalize()));
+                return Err(format!(
+                    "{points} points cannot be: write a number from 0 to {} with at most three decimals.",
+                    most.normalize()
+                ));
             }
             Action::Points(points)
         }
         other => return Err(format!("“{other}” is no decision: take what is proposed, forgive, or set points.")),
     };
     if action != Action::Accept && reason.is_empty() {
-        return Err("To decide otherwise than proposed, write the reason in a few words: it is kept beside the mark.".into());
+        return Err(
+            "To decide otherwise than proposed, write the reason in a few words: it is kept beside the mark.".into()
+        );
     }
     Ok(NewDecision { finding: form.finding.clone(), action, reason })
 }
 
-pub(crate) async fn decide(actor: Actor, id: web::Path<u32>, form: web::Form<Decide>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn decide(
+    actor: Actor,
+    id: web::Path<u32>,
+    form: web::Form<Decide>,
+) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     let id = *id;
     let loaded = load(&actor, id).await?;
     // A stale form is told as a lost race before its content is looked at.
     let decision = match read(&form, &loaded) {
         Ok(decision) => decision,
-        Err(_) if loaded.detail.version != form.version => NewDecision { finding: form.finding.clone(), action: Action::Accept, reason: String::new() },
+        Err(_) if loaded.detail.version != form.version => {
+            NewDecision { finding: form.finding.clone(), action: Action::Accept, reason: String::new() }
+        }
         Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, None, Some(fault))),
     };
     let (version, new) = (form.version, vec![decision]);
@@ -161,8 +178,21 @@ pub(crate) async fn decide(actor: Actor, id: web::Path<u32>, form: web::Form<Dec
         Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
         Err(WebError::Store(StoreError::Conflict(c))) => {
             let mine = in_words(&form);
-            let form = Mine { finding: form.finding.clone(), action: form.action.clone(), points: form.points.clone(), reason: form.reason.clone() };
-            let page = ConflictPage { frame: Frame::of(&actor, "Somebody was first", "bench"), id, version: c.version, mine, by: c.by.clone(), theirs: c.theirs.clone(), form: Some(form) };
+            let form = Mine {
+                finding: form.finding.clone(),
+                action: form.action.clone(),
+                points: form.points.clone(),
+                reason: form.reason.clone(),
+            };
+            let page = ConflictPage {
+                frame: Frame::of(&actor, "Somebody was first", "bench"),
+                id,
+                version: c.version,
+                mine,
+                by: c.by.clone(),
+                theirs: c.theirs.clone(),
+                form: Some(form),
+            };
             html_with(StatusCode::CONFLICT, &page)
         }
         Err(e) => Err(e),
@@ -196,7 +226,10 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
     match actor.run(move |c, user| jurado_store::sheets::sign(c, id, version, user)).await {
         Ok(()) => {
             let loaded = load(&actor, id).await?;
-            let next = ordered(&loaded.rows).into_iter().find(|r| r.id != id).map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id));
+            let next = ordered(&loaded.rows)
+                .into_iter()
+                .find(|r| r.id != id)
+                .map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id));
             Ok(on_to(&next))
         }
         Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "sign the table", &c),
@@ -205,7 +238,14 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
 }
 
 fn lost(actor: &Actor, id: u32, mine: &str, c: &jurado_store::Conflict) -> Result<HttpResponse, WebError> {
-    let page = ConflictPage { frame: Frame::of(actor, "Somebody was first", "bench"), id, version: c.version, mine: mine.to_owned(), by: c.by.clone(), theirs: c.theirs.clone(), form: None };
+    let page = ConflictPage {
+        frame: Frame::of(actor, "Somebody was first", "bench"),
+        id,
+        version: c.version,
+        mine: mine.to_owned(),
+        by: c.by.clone(),
+        theirs: c.theirs.clone(),
+        form: None,
+    };
     html_with(StatusCode::CONFLICT, &page)
 }
-

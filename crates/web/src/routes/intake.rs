@@ -52,10 +52,22 @@ fn recent(row: ImportRow) -> Recent {
 
 async fn show(actor: &Actor, fault: Option<(String, String)>) -> Result<IntakePage, WebError> {
     let (labs, rows, held) = actor
-        .run(|c, user| Ok((jurado_store::labs::all(c)?, jurado_store::imports::recent(c, user)?, jurado_store::quarantine::waiting(c, user)?)))
+        .run(|c, user| {
+            Ok((
+                jurado_store::labs::all(c)?,
+                jurado_store::imports::recent(c, user)?,
+                jurado_store::quarantine::waiting(c, user)?,
+            ))
+        })
         .await?;
     let labs = labs.into_iter().map(|l| (l.id, l.protocol.title.clone())).collect();
-    Ok(IntakePage { frame: Frame::of(actor, "Intake", "intake"), labs, recent: rows.into_iter().map(recent).collect(), held, fault })
+    Ok(IntakePage {
+        frame: Frame::of(actor, "Intake", "intake"),
+        labs,
+        recent: rows.into_iter().map(recent).collect(),
+        held,
+        fault,
+    })
 }
 
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
@@ -110,7 +122,11 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
     let upload = read(payload).await?;
     actor.allow(&upload.token)?;
     let told = |what: &str, mend: &str| Some((what.to_owned(), mend.to_owned()));
-    let (file_name, body) = if upload.body.is_empty() && !upload.pasted.trim().is_empty() { ("pasted text".to_owned(), upload.pasted.into_bytes()) } else { (upload.file_name, upload.body) };
+    let (file_name, body) = if upload.body.is_empty() && !upload.pasted.trim().is_empty() {
+        ("pasted text".to_owned(), upload.pasted.into_bytes())
+    } else {
+        (upload.file_name, upload.body)
+    };
     let fault = if upload.too_large {
         told(&format!("The file is larger than {} megabytes.", MAX_BYTES / 1_048_576), "Hand in one section at a time.")
     } else if upload.lab.is_none() {
@@ -149,7 +165,11 @@ pub(crate) struct Done {
     done: Option<String>,
 }
 
-pub(crate) async fn preview(actor: Actor, id: web::Path<u32>, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn preview(
+    actor: Actor,
+    id: web::Path<u32>,
+    done: web::Query<Done>,
+) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (row, intake, lab, standing) = actor
         .run(move |c, user| {
@@ -170,7 +190,11 @@ pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Token
     Ok(on_to(&format!("/intake/{id}?done={}", crate::views::query(&crate::views::intake::taken_in_words(&taken)))))
 }
 
-pub(crate) async fn put_aside(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn put_aside(
+    actor: Actor,
+    id: web::Path<u32>,
+    form: web::Form<Token>,
+) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     let id = *id;
     actor.run(move |c, user| jurado_store::imports::drop(c, id, user)).await?;

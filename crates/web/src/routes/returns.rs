@@ -75,5 +75,8 @@ pub(crate) async fn sheet(actor: Actor, id: web::Path<u32>) -> Result<HttpRespon
         })
         .await?;
     let judged = detail.judge(&lab.protocol);
-    html(&SheetPage { frame: Frame::of(&actor, "Returns", "returns"), v: SheetView::new(&lab.protocol, &detail, &judged) })
+    html(&SheetPage {
+        frame: Frame::of(&actor, "Returns", "returns"),
+        v: SheetView::new(&lab.protocol, &detail, &judged),
+    })
 }

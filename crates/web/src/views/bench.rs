@@ -140,18 +140,31 @@ struct Maker<'a> {
 }
 
 impl BenchView {
-    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, rows: &[DocketRow], look: Option<usize>) -> BenchView {
-        let numbered: Vec<usize> = judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();
+    pub(crate) fn new(
+        protocol: &Protocol,
+        detail: &SheetDetail,
+        judged: &Judged,
+        rows: &[DocketRow],
+        look: Option<usize>,
+    ) -> BenchView {
+        let numbered: Vec<usize> =
+            judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();
         let first_open = numbered.iter().position(|i| judged.findings[*i].open()).map(|n| n + 1);
         let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open);
         let maker = Maker { protocol, judged, numbered, hand };
         let (bays, drawing_bays, thread) = maker.bays();
         let drawing = ladder::draw(&drawing_bays, &thread);
-        let findings: Vec<FindingView> = maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
-        let notes = judged.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| maker.finding(0, f)).collect();
+        let findings: Vec<FindingView> =
+            maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
+        let notes =
+            judged.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| maker.finding(0, f)).collect();
         let open = judged.findings.iter().filter(|f| f.open()).count();
         let at = rows.iter().position(|r| r.id == detail.id).unwrap_or(0);
-        let keys: Vec<String> = protocol.keys.iter().filter_map(|k| judged.keys.get(&k.id).map(|v| format!("{} {v}", k.title.to_lowercase()))).collect();
+        let keys: Vec<String> = protocol
+            .keys
+            .iter()
+            .filter_map(|k| judged.keys.get(&k.id).map(|v| format!("{} {v}", k.title.to_lowercase())))
+            .collect();
         let keys = if keys.is_empty() { String::new() } else { format!(", {}", keys.join(", ")) };
         let revision = if detail.revision > 1 { format!(" · revision {}", detail.revision) } else { String::new() };
         let state_words = match detail.state.as_str() {
@@ -165,7 +178,13 @@ impl BenchView {
             version: detail.version,
             team: judged.team.clone(),
             place: format!("{} watch{keys} · {}", judged.section, protocol.title),
-            aside: format!("table {} of {} · handed in {} · protocol {}{revision}", at + 1, rows.len(), time(detail.handed_in_at), protocol.version),
+            aside: format!(
+                "table {} of {} · handed in {} · protocol {}{revision}",
+                at + 1,
+                rows.len(),
+                time(detail.handed_in_at),
+                protocol.version
+            ),
             tally: tally(judged),
             bays,
             ladder: drawing.svg,
@@ -218,7 +237,12 @@ fn distance(r: &JudgedResult) -> Option<f64> {
 
 impl Maker<'_> {
     fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<(usize, bool)> {
-        self.numbered.iter().enumerate().filter(|(_, i)| about(&self.judged.findings[**i])).map(|(n, i)| (n + 1, !self.judged.findings[*i].open())).collect()
+        self.numbered
+            .iter()
+            .enumerate()
+            .filter(|(_, i)| about(&self.judged.findings[**i]))
+            .map(|(n, i)| (n + 1, !self.judged.findings[*i].open()))
+            .collect()
     }
 
     fn in_hand(&self) -> Option<&Finding> {
@@ -238,13 +262,30 @@ impl Maker<'_> {
         let mut top = HEAD;
         let mut rung_of_item: Vec<(usize, usize)> = Vec::new();
         for (b, bay) in self.protocol.bays.iter().enumerate() {
-            let readings: Vec<ReadingView> = self.judged.readings.iter().enumerate().filter(|(i, _)| self.protocol.readings[*i].bay == b).map(|(i, _)| self.reading(i)).collect();
-            let results: Vec<&JudgedResult> = self.judged.results.iter().filter(|r| self.protocol.results[r.index].bay == b).collect();
-            let lines: Vec<usize> = readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(5) } else { 1 }).collect();
+            let readings: Vec<ReadingView> = self
+                .judged
+                .readings
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| self.protocol.readings[*i].bay == b)
+                .map(|(i, _)| self.reading(i))
+                .collect();
+            let results: Vec<&JudgedResult> =
+                self.judged.results.iter().filter(|r| self.protocol.results[r.index].bay == b).collect();
+            let lines: Vec<usize> =
+                readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(5) } else { 1 }).collect();
             let height = 19 * lines.iter().sum::<usize>();
             let rows = results.len().max(height.div_ceil(28)).max(1);
             let mut y = top + BAY;
-            for (reading, lines) in self.judged.readings.iter().enumerate().filter(|(i, _)| self.protocol.readings[*i].bay == b).map(|(_, r)| r).zip(&lines) {
+            for (reading, lines) in self
+                .judged
+                .readings
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| self.protocol.readings[*i].bay == b)
+                .map(|(_, r)| r)
+                .zip(&lines)
+            {
                 if used.contains(&reading.item) {
                     thread.push(y + 9.5 + 19.0 * (*lines - 1) as f64);
                 }
@@ -253,13 +294,36 @@ impl Maker<'_> {
             let mut rungs = Vec::new();
             for r in &results {
                 let number = rung_of_item.len();
-                let carried_from = if r.verdict == VerdictKind::Carried { r.tainted_by.iter().filter_map(|t| rung_of_item.iter().find(|(i, _)| i == t).map(|(_, n)| *n)).collect() } else { Vec::new() };
+                let carried_from = if r.verdict == VerdictKind::Carried {
+                    r.tainted_by
+                        .iter()
+                        .filter_map(|t| rung_of_item.iter().find(|(i, _)| i == t).map(|(_, n)| *n))
+                        .collect()
+                } else {
+                    Vec::new()
+                };
                 rung_of_item.push((r.item, number));
                 let unit = r.reported.number.as_ref().map_or(1.0, |n| power_of_ten(n.last_place) * r.reported.scale);
-                let envelope = if r.verdict == VerdictKind::Agrees || r.reported.number.is_none() { 0.0 } else { r.envelope / unit };
-                rungs.push(ladder::Rung { symbol: r.verdict.word(), distance: distance(r), envelope, carried_from, in_hand: hand_item == Some(r.item) });
+                let envelope = if r.verdict == VerdictKind::Agrees || r.reported.number.is_none() {
+                    0.0
+                } else {
+                    r.envelope / unit
+                };
+                rungs.push(ladder::Rung {
+                    symbol: r.verdict.word(),
+                    distance: distance(r),
+                    envelope,
+                    carried_from,
+                    in_hand: hand_item == Some(r.item),
+                });
             }
-            views.push(BayView { title: bay.title.clone(), rows, fillers: rows - results.len(), readings, rungs: self.rungs(&results, hand_item) });
+            views.push(BayView {
+                title: bay.title.clone(),
+                rows,
+                fillers: rows - results.len(),
+                readings,
+                rungs: self.rungs(&results, hand_item),
+            });
             drawings.push(ladder::Bay { rows, rungs });
             top += BAY + RUNG * rows as f64;
         }
@@ -269,7 +333,8 @@ impl Maker<'_> {
     fn reading(&self, i: usize) -> ReadingView {
         let judged = &self.judged.readings[i];
         let item = &self.protocol.items[judged.item];
-        let flagged = |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
+        let flagged =
+            |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
         let short = self.judged.findings.iter().any(|f| f.code == "reading-digits" && f.item == Some(judged.item));
         let instrument = &self.protocol.instruments[self.protocol.readings[i].instrument];
         let step = instrument.step * instrument.unit.factor / item.unit.factor;
@@ -302,9 +367,12 @@ impl Maker<'_> {
     }
 
     fn rungs(&self, results: &[&JudgedResult], hand: Option<usize>) -> Vec<RungView> {
-        let places = |text: &str| text.rsplit_once(['.', ',']).map_or(0, |(_, d)| d.chars().take_while(char::is_ascii_digit).count());
+        let places = |text: &str| {
+            text.rsplit_once(['.', ',']).map_or(0, |(_, d)| d.chars().take_while(char::is_ascii_digit).count())
+        };
         let short = |text: &str| text.chars().count() <= 9;
-        let widest = results.iter().filter(|r| short(&r.reported.text)).map(|r| places(&r.reported.text)).max().unwrap_or(0);
+        let widest =
+            results.iter().filter(|r| short(&r.reported.text)).map(|r| places(&r.reported.text)).max().unwrap_or(0);
         let integers = results.iter().map(|r| whole(&shown_clean(r))).max().unwrap_or(1);
         results
             .iter()
@@ -312,7 +380,11 @@ impl Maker<'_> {
                 let item = &self.protocol.items[r.item];
                 let clean = if r.clean.is_some() { shown_clean(r) } else { "—".to_owned() };
                 let missing = widest.saturating_sub(places(&r.reported.text));
-                let pad = if missing == 0 || !short(&r.reported.text) { String::new() } else { format!("{}{}", if places(&r.reported.text) == 0 { "." } else { "" }, "0".repeat(missing)) };
+                let pad = if missing == 0 || !short(&r.reported.text) {
+                    String::new()
+                } else {
+                    format!("{}{}", if places(&r.reported.text) == 0 { "." } else { "" }, "0".repeat(missing))
+                };
                 let hint = match (&r.slip, &r.face, r.verdict) {
                     (Some(s), _, VerdictKind::Slip) => s.says.clone(),
                     (_, Some(face), _) => capital(&format!("{face}.")),
@@ -321,7 +393,13 @@ impl Maker<'_> {
                 RungView {
                     title: capital(&item.title),
                     symbol: base(&item.symbol),
-                    reported: if r.reported.text.is_empty() { "—".to_owned() } else if r.reported.text.chars().count() > 9 { format!("{}…", r.reported.text.chars().take(7).collect::<String>()) } else { r.reported.text.clone() },
+                    reported: if r.reported.text.is_empty() {
+                        "—".to_owned()
+                    } else if r.reported.text.chars().count() > 9 {
+                        format!("{}…", r.reported.text.chars().take(7).collect::<String>())
+                    } else {
+                        r.reported.text.clone()
+                    },
                     reported_pad: pad,
                     plus_minus: r.reported.plus_minus.clone(),
                     clean_pad: "0".repeat(integers.saturating_sub(whole(&clean))),
@@ -339,7 +417,11 @@ impl Maker<'_> {
 
     fn finding(&self, number: usize, f: &Finding) -> FindingView {
         let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
-        let slip = f.item.and_then(|i| self.judged.results.iter().find(|r| r.item == i)).and_then(|r| r.slip.as_ref()).filter(|_| f.code == "slip");
+        let slip = f
+            .item
+            .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
+            .and_then(|r| r.slip.as_ref())
+            .filter(|_| f.code == "slip");
         let took = |p: Decimal| if p > Decimal::ZERO { format!("−{}", points(p)) } else { "no points".to_owned() };
         let decided = match &f.decision {
             Some(d) => {

@@ -81,7 +81,11 @@ impl DocketView {
         let all: Vec<DocketRow> = labs.iter().flat_map(|(_, rows)| rows.clone()).collect();
         let queue = ordered(&all);
         let wanting: Vec<&&DocketRow> = queue.iter().filter(|r| r.wants()).collect();
-        let title = |id: u32| labs.iter().find(|(_, rows)| rows.iter().any(|r| r.id == id)).map_or_else(String::new, |(l, _)| l.protocol.title.clone());
+        let title = |id: u32| {
+            labs.iter()
+                .find(|(_, rows)| rows.iter().any(|r| r.id == id))
+                .map_or_else(String::new, |(l, _)| l.protocol.title.clone())
+        };
         let next: Vec<NextView> = wanting
             .iter()
             .take(SHOWN)
@@ -101,8 +105,17 @@ impl DocketView {
         for (lab, rows) in labs {
             for section in sections {
                 let mine: Vec<&DocketRow> = rows.iter().filter(|r| r.section_id == section.id).collect();
-                let link = queue.iter().find(|q| mine.iter().any(|m| m.id == q.id)).map(|q| q.id).or(mine.first().map(|m| m.id));
-                table.push(PlaceView { lab: lab.protocol.title.clone(), section: section.name.clone(), counts: counts(&mine, section.teams), link });
+                let link = queue
+                    .iter()
+                    .find(|q| mine.iter().any(|m| m.id == q.id))
+                    .map(|q| q.id)
+                    .or(mine.first().map(|m| m.id));
+                table.push(PlaceView {
+                    lab: lab.protocol.title.clone(),
+                    section: section.name.clone(),
+                    counts: counts(&mine, section.teams),
+                    link,
+                });
             }
         }
         let (chart, chart_height) = chart(labs, sections, &table);
@@ -166,7 +179,11 @@ fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceVie
     let places: Vec<Place> = table
         .iter()
         .enumerate()
-        .map(|(i, p)| Place { x: centre(i % sections.len()), y: middle(i / sections.len()), weight: p.counts.wants as f64 + 0.45 * p.counts.clear as f64 })
+        .map(|(i, p)| Place {
+            x: centre(i % sections.len()),
+            y: middle(i / sections.len()),
+            weight: p.counts.wants as f64 + 0.45 * p.counts.clear as f64,
+        })
         .collect();
     for (class, level) in [("w1", 0.5), ("w2", 1.62), ("w3", 3.05)] {
         let d = shoals::lines(&places, WIDTH, height, level);
@@ -203,31 +220,66 @@ fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceVie
 fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
     let c = p.counts;
     let teams = c.wants + c.clear + c.decided + c.returned + c.absent;
-    let label = format!("{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet", p.lab, p.section, c.wants, c.clear, c.decided, c.returned, c.absent);
+    let label = format!(
+        "{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
+        p.lab, p.section, c.wants, c.clear, c.decided, c.returned, c.absent
+    );
     if let Some(id) = p.link {
         let _ = write!(out, "<a href=\"/bench/{id}\" aria-label=\"{}\">", jurado_core::formula::mathml::escape(&label));
     } else {
         let _ = write!(out, "<g role=\"img\" aria-label=\"{}\">", jurado_core::formula::mathml::escape(&label));
     }
     let half = (column / 2.0 - 10.0).min(80.0);
-    let _ = write!(out, "<rect class=\"hit\" x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"86\"/>", x - half, y - 46.0, 2.0 * half);
+    let _ = write!(
+        out,
+        "<rect class=\"hit\" x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"86\"/>",
+        x - half,
+        y - 46.0,
+        2.0 * half
+    );
     if c.wants > 0 {
-        let _ = write!(out, "<text class=\"snd\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{}</text>", y - 10.0, c.wants);
+        let _ = write!(
+            out,
+            "<text class=\"snd\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{}</text>",
+            y - 10.0,
+            c.wants
+        );
     } else {
-        let words = if c.clear > 0 { "all look clear" } else if c.decided > 0 { "all decided" } else if c.returned > 0 { "all returned" } else { "nothing in yet" };
-        let _ = write!(out, "<text class=\"snd snd0\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{words}</text>", y - 10.0);
+        let words = if c.clear > 0 {
+            "all look clear"
+        } else if c.decided > 0 {
+            "all decided"
+        } else if c.returned > 0 {
+            "all returned"
+        } else {
+            "nothing in yet"
+        };
+        let _ = write!(
+            out,
+            "<text class=\"snd snd0\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{words}</text>",
+            y - 10.0
+        );
     }
     let pitch = (2.0 * half / teams.max(1) as f64).min(8.0);
     let left = x - pitch * teams as f64 / 2.0;
     let floor = y + 26.0;
-    let _ = write!(out, "<path class=\"tk-n\" d=\"M{:.1} {floor:.1}h{:.1}\"/>", left - 2.0, pitch * (teams - c.absent) as f64 + 2.0);
+    let _ = write!(
+        out,
+        "<path class=\"tk-n\" d=\"M{:.1} {floor:.1}h{:.1}\"/>",
+        left - 2.0,
+        pitch * (teams - c.absent) as f64 + 2.0
+    );
     let kinds = [(c.wants, 'w'), (c.clear, 'c'), (c.decided, 'd'), (c.returned, 'r'), (c.absent, 'a')];
     let strokes = kinds.iter().flat_map(|(n, k)| std::iter::repeat_n(*k, *n));
     for (i, kind) in strokes.enumerate() {
         let tx = left + pitch * (i as f64 + 0.5);
         let _ = match kind {
             'w' => write!(out, "<path class=\"tk-wa\" d=\"M{tx:.1} {floor:.1}v-16l6 2.5l-6 2.5\"/>"),
-            'c' => write!(out, "<path class=\"tk\" d=\"M{tx:.1} {floor:.1}v-7\"/><circle class=\"tk-o\" cx=\"{tx:.1}\" cy=\"{:.1}\" r=\"2.6\"/>", floor - 9.5),
+            'c' => write!(
+                out,
+                "<path class=\"tk\" d=\"M{tx:.1} {floor:.1}v-7\"/><circle class=\"tk-o\" cx=\"{tx:.1}\" cy=\"{:.1}\" r=\"2.6\"/>",
+                floor - 9.5
+            ),
             'd' => write!(out, "<path class=\"tk\" d=\"M{tx:.1} {floor:.1}v-8\"/>"),
             'r' => write!(out, "<circle class=\"tk-d\" cx=\"{tx:.1}\" cy=\"{floor:.1}\" r=\"2.2\"/>"),
             _ => write!(out, "<path class=\"tk-n\" d=\"M{:.1} {:.1}h4\"/>", tx - 2.0, floor + 4.0),
@@ -240,7 +292,9 @@ fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
 fn profile(stored: &str) -> String {
     let soundings: Vec<Option<f64>> = stored.split(';').map(|t| t.parse().ok()).collect();
     let pitch = (96.0 / soundings.len().max(1) as f64).min(12.0);
-    let mut out = String::from("<rect class=\"w0\" x=\"0\" y=\"9\" width=\"98\" height=\"10\"/><path class=\"stl\" d=\"M0 9H98M0 19H98\"/>");
+    let mut out = String::from(
+        "<rect class=\"w0\" x=\"0\" y=\"9\" width=\"98\" height=\"10\"/><path class=\"stl\" d=\"M0 9H98M0 19H98\"/>",
+    );
     for (i, d) in soundings.iter().enumerate() {
         let Some(d) = d else { continue };
         let x = 4.0 + pitch * i as f64;
@@ -248,7 +302,12 @@ fn profile(stored: &str) -> String {
         let up = if d.abs() <= 0.5 { 10.0 * d } else { d.signum() * (5.0 + (2.0 * d.abs()).log10() * 2.0).min(12.0) };
         let off = d.abs() > 0.5;
         let (line, dot) = if off { ("pf", "pd") } else { ("pf0", "pd0") };
-        let _ = write!(out, "<path class=\"{line}\" d=\"M{x:.1} 14V{0:.1}\"/><circle class=\"{dot}\" cx=\"{x:.1}\" cy=\"{0:.1}\" r=\"{1}\"/>", 14.0 - up, if off { 2.0 } else { 1.3 });
+        let _ = write!(
+            out,
+            "<path class=\"{line}\" d=\"M{x:.1} 14V{0:.1}\"/><circle class=\"{dot}\" cx=\"{x:.1}\" cy=\"{0:.1}\" r=\"{1}\"/>",
+            14.0 - up,
+            if off { 2.0 } else { 1.3 }
+        );
     }
     out
 }

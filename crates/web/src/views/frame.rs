@@ -37,7 +37,17 @@ impl Frame {
 
     /// For somebody who is not signed in.
     pub(crate) fn outside(title: &str, night: bool) -> Frame {
-        Frame { title: title.to_owned(), current: "", name: String::new(), role: "", token: String::new(), night, signed_in: false, passage: Vec::new(), passage_label: String::new() }
+        Frame {
+            title: title.to_owned(),
+            current: "",
+            name: String::new(),
+            role: "",
+            token: String::new(),
+            night,
+            signed_in: false,
+            passage: Vec::new(),
+            passage_label: String::new(),
+        }
     }
 
     /// For an answer made far from any session.

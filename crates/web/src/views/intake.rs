@@ -62,8 +62,15 @@ pub(crate) struct HeldView {
 }
 
 impl PreviewView {
-    pub(crate) fn new(protocol: &Protocol, row: &ImportRow, intake: &Intake, standing: &[DocketRow], done: Option<String>) -> PreviewView {
-        let expected: usize = protocol.readings.iter().map(|r| r.replicates as usize).sum::<usize>() + protocol.results.len();
+    pub(crate) fn new(
+        protocol: &Protocol,
+        row: &ImportRow,
+        intake: &Intake,
+        standing: &[DocketRow],
+        done: Option<String>,
+    ) -> PreviewView {
+        let expected: usize =
+            protocol.readings.iter().map(|r| r.replicates as usize).sum::<usize>() + protocol.results.len();
         let tables = intake
             .tables
             .iter()
@@ -74,7 +81,11 @@ impl PreviewView {
                 keys: t.keys.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", "),
                 cells: t.cells.len(),
                 missing: expected.saturating_sub(t.cells.iter().filter(|c| !c.value.is_empty()).count()),
-                standing: if standing.iter().any(|r| r.section == t.section && r.team == t.team) { "a table is in already" } else { "new" },
+                standing: if standing.iter().any(|r| r.section == t.section && r.team == t.team) {
+                    "a table is in already"
+                } else {
+                    "new"
+                },
             })
             .collect();
         let mut unreadable = Vec::new();
@@ -85,7 +96,12 @@ impl PreviewView {
                 {
                     let at = cell.row.map_or_else(String::new, |r| format!(", reading {r}"));
                     let title = protocol.item(&cell.item).map_or_else(|| cell.item.clone(), |i| protocol.full_title(i));
-                    unreadable.push(UnreadableView { team: table.team.clone(), item: format!("{title}{at}"), text: cell.value.clone(), why });
+                    unreadable.push(UnreadableView {
+                        team: table.team.clone(),
+                        item: format!("{title}{at}"),
+                        text: cell.value.clone(),
+                        why,
+                    });
                 }
             }
         }
@@ -107,7 +123,13 @@ impl PreviewView {
                 .held
                 .iter()
                 .take(LISTED)
-                .map(|h| HeldView { line: h.fault.line, column: h.fault.column, what: h.fault.what.clone(), mend: h.fault.mend.clone(), text: h.text.clone() })
+                .map(|h| HeldView {
+                    line: h.fault.line,
+                    column: h.fault.column,
+                    what: h.fault.what.clone(),
+                    mend: h.fault.mend.clone(),
+                    text: h.text.clone(),
+                })
                 .collect(),
             held_count: intake.held.len(),
             more_held: intake.held.len().saturating_sub(LISTED),
@@ -124,6 +146,10 @@ pub(crate) fn taken_in_words(t: &Taken) -> String {
         }
     }
     let tables = if parts.is_empty() { "No tables".to_owned() } else { format!("Tables: {}", parts.join(", ")) };
-    let held = if t.held > 0 { format!("; {} in quarantine", jurado_core::notation::counted(t.held, "row")) } else { String::new() };
+    let held = if t.held > 0 {
+        format!("; {} in quarantine", jurado_core::notation::counted(t.held, "row"))
+    } else {
+        String::new()
+    };
     format!("{tables}{held}.")
 }

@@ -80,7 +80,11 @@ pub(crate) fn in_words(distance: Option<f64>) -> String {
     match distance {
         None => "no distance".to_owned(),
         Some(d) if d.abs() <= 0.5 => "within the last digit".to_owned(),
-        Some(d) => format!("{} last digits {}", signed(d).trim_start_matches(['+', '−']), if d > 0.0 { "above" } else { "below" }),
+        Some(d) => format!(
+            "{} last digits {}",
+            signed(d).trim_start_matches(['+', '−']),
+            if d > 0.0 { "above" } else { "below" }
+        ),
     }
 }
 
@@ -127,7 +131,11 @@ fn axis(out: &mut String) {
     let y = HEAD + 15.0;
     for (a, label) in [(0.5, "½"), (10.0, "10"), (100.0, "100"), (1000.0, "1000")] {
         for side in [-1.0, 1.0] {
-            let _ = write!(out, "<text class=\"t3\" text-anchor=\"middle\" x=\"{:.1}\" y=\"{y}\">{label}</text>", MIDDLE + side * g(a));
+            let _ = write!(
+                out,
+                "<text class=\"t3\" text-anchor=\"middle\" x=\"{:.1}\" y=\"{y}\">{label}</text>",
+                MIDDLE + side * g(a)
+            );
         }
     }
     let _ = write!(
@@ -142,7 +150,12 @@ fn waters(out: &mut String, first: f64, bay: &Bay) {
     let height = RUNG * bay.rungs.len() as f64;
     let bottom = first + height;
     let mut rect = |class: &str, half: f64| {
-        let _ = write!(out, "<rect class=\"{class}\" x=\"{:.1}\" y=\"{first:.1}\" width=\"{:.1}\" height=\"{height:.1}\"/>", MIDDLE - half, 2.0 * half);
+        let _ = write!(
+            out,
+            "<rect class=\"{class}\" x=\"{:.1}\" y=\"{first:.1}\" width=\"{:.1}\" height=\"{height:.1}\"/>",
+            MIDDLE - half,
+            2.0 * half
+        );
     };
     rect("wl", RIGHT - MIDDLE);
     rect("w2", g(100.0));
@@ -154,7 +167,11 @@ fn waters(out: &mut String, first: f64, bay: &Bay) {
     }
     for side in [-1.0, 1.0] {
         let line = fairway(first, bay, side);
-        let _ = write!(out, "<path class=\"w0\" d=\"M{MIDDLE} {first:.1}L{}H{MIDDLE}Z\"/><path class=\"contour\" d=\"M{line}\"/>", line);
+        let _ = write!(
+            out,
+            "<path class=\"w0\" d=\"M{MIDDLE} {first:.1}L{}H{MIDDLE}Z\"/><path class=\"contour\" d=\"M{line}\"/>",
+            line
+        );
     }
     for i in 0..bay.rungs.len() {
         let _ = write!(out, "<path class=\"tread\" d=\"M{LEFT} {:.1}H{RIGHT}\"/>", first + RUNG * (i as f64 + 0.5));
@@ -179,7 +196,13 @@ fn fairway(first: f64, bay: &Bay, side: f64) -> String {
 }
 
 fn mark(out: &mut String, rung: &Rung, x: f64, y: f64) {
-    let _ = write!(out, "<svg class=\"mk {0}\" x=\"{1:.1}\" y=\"{2:.1}\" width=\"15\" height=\"15\"><use href=\"#{0}\"/></svg>", rung.symbol, x - 7.5, y - 7.5);
+    let _ = write!(
+        out,
+        "<svg class=\"mk {0}\" x=\"{1:.1}\" y=\"{2:.1}\" width=\"15\" height=\"15\"><use href=\"#{0}\"/></svg>",
+        rung.symbol,
+        x - 7.5,
+        y - 7.5
+    );
     let Some(d) = rung.distance.filter(|d| d.abs() > 0.5) else { return };
     let tone = match rung.symbol {
         "slip" | "carried" => "tt",
@@ -191,7 +214,13 @@ fn mark(out: &mut String, rung: &Rung, x: f64, y: f64) {
     let side = if (x - MIDDLE).abs() > 88.0 { -outward } else { outward };
     let anchor = if side > 0.0 { "start" } else { "end" };
     let at = x + side * 11.0;
-    let _ = write!(out, "<text class=\"{tone} {}\" x=\"{at:.1}\" y=\"{:.1}\" text-anchor=\"{anchor}\">{}</text>", water(at + side * 10.0), y + 4.0, signed(d));
+    let _ = write!(
+        out,
+        "<text class=\"{tone} {}\" x=\"{at:.1}\" y=\"{:.1}\" text-anchor=\"{anchor}\">{}</text>",
+        water(at + side * 10.0),
+        y + 4.0,
+        signed(d)
+    );
 }
 
 /// An arrow from one mark to another, ending short of both.
@@ -208,10 +237,16 @@ fn course(out: &mut String, from: (f64, f64), to: (f64, f64)) {
     let _ = write!(
         out,
         "<path class=\"course\" d=\"M{:.1} {:.1}L{:.1} {:.1}\"/><path class=\"course-h\" d=\"M{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}Z\"/>",
-        start.0, start.1, back.0, back.1,
-        end.0, end.1,
-        back.0 - uy * 3.0, back.1 + ux * 3.0,
-        back.0 + uy * 3.0, back.1 - ux * 3.0
+        start.0,
+        start.1,
+        back.0,
+        back.1,
+        end.0,
+        end.1,
+        back.0 - uy * 3.0,
+        back.1 + ux * 3.0,
+        back.0 + uy * 3.0,
+        back.1 - ux * 3.0
     );
 }
 
@@ -219,9 +254,17 @@ fn course(out: &mut String, from: (f64, f64), to: (f64, f64)) {
 fn thread(out: &mut String, readings: &[f64], y: f64) {
     let (xr, xl) = (229.0, 247.0);
     for yr in readings {
-        let _ = write!(out, "<circle class=\"brassdot\" cx=\"{xr}\" cy=\"{yr:.1}\" r=\"2\"/><path class=\"feed\" d=\"M{xr} {yr:.1}C{:.1} {yr:.1} {:.1} {y:.1} {xl} {y:.1}\"/>", xr + 13.0, xl - 13.0);
+        let _ = write!(
+            out,
+            "<circle class=\"brassdot\" cx=\"{xr}\" cy=\"{yr:.1}\" r=\"2\"/><path class=\"feed\" d=\"M{xr} {yr:.1}C{:.1} {yr:.1} {:.1} {y:.1} {xl} {y:.1}\"/>",
+            xr + 13.0,
+            xl - 13.0
+        );
     }
-    let _ = write!(out, "<circle class=\"brassdot\" cx=\"872\" cy=\"{y:.1}\" r=\"2\"/><path class=\"feed\" d=\"M872 {y:.1}H884\"/>");
+    let _ = write!(
+        out,
+        "<circle class=\"brassdot\" cx=\"872\" cy=\"{y:.1}\" r=\"2\"/><path class=\"feed\" d=\"M872 {y:.1}H884\"/>"
+    );
 }
 
 #[cfg(test)]
@@ -240,14 +283,20 @@ mod tests {
 
     #[test]
     fn distances_are_told_in_words_too() {
-        for (d, words) in [(None, "no distance"), (Some(0.3), "within the last digit"), (Some(-283.2), "283 last digits below"), (Some(2.84), "2.8 last digits above")] {
+        for (d, words) in [
+            (None, "no distance"),
+            (Some(0.3), "within the last digit"),
+            (Some(-283.2), "283 last digits below"),
+            (Some(2.84), "2.8 last digits above"),
+        ] {
             assert_eq!(in_words(d), words);
         }
     }
 
     #[test]
     fn a_carried_value_has_a_course_from_its_slip() {
-        let rung = |symbol, distance, carried_from| Rung { symbol, distance: Some(distance), carried_from, ..Rung::default() };
+        let rung =
+            |symbol, distance, carried_from| Rung { symbol, distance: Some(distance), carried_from, ..Rung::default() };
         let bays = [Bay { rows: 2, rungs: vec![rung("slip", 40.0, vec![]), rung("carried", -30.0, vec![0])] }];
         let drawing = draw(&bays, &[]);
         assert_eq!(drawing.svg.matches("class=\"course\"").count(), 1);

@@ -17,7 +17,15 @@ pub(crate) fn capital(text: &str) -> String {
 
 /// A text made safe for a query string.
 pub(crate) fn query(text: &str) -> String {
-    text.bytes().map(|b| if b.is_ascii_alphanumeric() || b"-._~/".contains(&b) { (b as char).to_string() } else { format!("%{b:02X}") }).collect()
+    text.bytes()
+        .map(|b| {
+            if b.is_ascii_alphanumeric() || b"-._~/".contains(&b) {
+                (b as char).to_string()
+            } else {
+                format!("%{b:02X}")
+            }
+        })
+        .collect()
 }
 
 /// A verdict or finding drawn and named: the symbol's id and the word.

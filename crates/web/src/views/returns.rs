@@ -57,11 +57,22 @@ impl ReturnsView {
             for (section, list) in by_section {
                 let sum: Decimal = list.iter().filter_map(|r| r.decided.parse::<Decimal>().ok()).sum();
                 let mean = (sum / Decimal::from(list.len().max(1))).round_dp(2);
-                sections.push(SectionView { title: section.to_owned(), lab: lab.protocol.title.clone(), rows: list.iter().map(|r| row_view(r)).collect(), mean: points(mean) });
+                sections.push(SectionView {
+                    title: section.to_owned(),
+                    lab: lab.protocol.title.clone(),
+                    rows: list.iter().map(|r| row_view(r)).collect(),
+                    mean: points(mean),
+                });
             }
         }
         let count = |state: &str| labs.iter().flat_map(|(_, rows)| rows).filter(|r| r.state == state).count();
-        ReturnsView { sections, ready: count("signed"), returned: count("returned"), waiting: count("waiting"), may_release }
+        ReturnsView {
+            sections,
+            ready: count("signed"),
+            returned: count("returned"),
+            waiting: count("waiting"),
+            may_release,
+        }
     }
 }
 
@@ -150,7 +161,12 @@ impl SheetView {
             possible: judged.score.possible.normalize().to_string(),
             sentences: sentences(judged).into_iter().map(|(_, s)| s).collect(),
             steps: steps(protocol, judged),
-            lines: judged.score.lines.iter().map(|l| (l.title.clone(), points(l.decided), l.possible.normalize().to_string())).collect(),
+            lines: judged
+                .score
+                .lines
+                .iter()
+                .map(|l| (l.title.clone(), points(l.decided), l.possible.normalize().to_string()))
+                .collect(),
         }
     }
 }
@@ -169,7 +185,9 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
                 [one] => with_unit(&one.text),
                 many => many.iter().filter(|c| c.counts).map(|c| c.text.as_str()).collect::<Vec<_>>().join("; "),
             },
-            ItemKind::Result(_) => judged.results.iter().find(|r| r.item == i).map_or_else(|| symbol(i), |r| with_unit(&shown_clean(r))),
+            ItemKind::Result(_) => {
+                judged.results.iter().find(|r| r.item == i).map_or_else(|| symbol(i), |r| with_unit(&shown_clean(r)))
+            }
             ItemKind::Reference(r) => {
                 let key = protocol.references[r].key.map(|k| protocol.keys[k].id.as_str());
                 let at = key.and_then(|k| judged.keys.get(k));
@@ -189,10 +207,18 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
             let asked = protocol.results[r.index].plus_minus;
             StepView {
                 title: super::capital(&protocol.full_title(r.item)),
-                reported: if r.reported.text.is_empty() { "nothing".to_owned() } else { format!("{} {}", r.reported.text, r.reported.unit) },
+                reported: if r.reported.text.is_empty() {
+                    "nothing".to_owned()
+                } else {
+                    format!("{} {}", r.reported.text, r.reported.unit)
+                },
                 mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
                 math: mathml::correction(&left, &protocol.results[r.index].node, &symbol, &number, &value),
-                uncertainty: r.expanded.filter(|u| asked && *u > 0.0 && r.verdict != VerdictKind::Unchecked).map(|u| format!("± {} {}", notation::uncertainty(u), item.unit.text)).unwrap_or_default(),
+                uncertainty: r
+                    .expanded
+                    .filter(|u| asked && *u > 0.0 && r.verdict != VerdictKind::Unchecked)
+                    .map(|u| format!("± {} {}", notation::uncertainty(u), item.unit.text))
+                    .unwrap_or_default(),
             }
         })
         .collect()
@@ -204,7 +230,14 @@ mod tests {
 
     #[test]
     fn cells_are_safe_for_spreadsheets() {
-        for (text, expected) in [("Heron", "Heron"), ("=1+1", "'=1+1"), ("@x", "'@x"), ("-3", "'-3"), ("a,b", "\"a,b\""), ("say \"hi\"", "\"say \"\"hi\"\"\"")] {
+        for (text, expected) in [
+            ("Heron", "Heron"),
+            ("=1+1", "'=1+1"),
+            ("@x", "'@x"),
+            ("-3", "'-3"),
+            ("a,b", "\"a,b\""),
+            ("say \"hi\"", "\"say \"\"hi\"\"\""),
+        ] {
             assert_eq!(cell(text), expected);
         }
     }

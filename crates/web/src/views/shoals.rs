@@ -24,7 +24,8 @@ pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> St
         let (x, y) = (c as f64 * STEP, r as f64 * STEP);
         places.iter().map(|p| p.weight * (-((x - p.x) / 50.0).powi(2) - ((y - p.y) / 37.0).powi(2)).exp()).sum()
     };
-    let grid: Vec<f64> = (0..=rows).flat_map(|r| (0..=columns).map(move |c| (c, r))).map(|(c, r)| field(c, r)).collect();
+    let grid: Vec<f64> =
+        (0..=rows).flat_map(|r| (0..=columns).map(move |c| (c, r))).map(|(c, r)| field(c, r)).collect();
     let at = |c: usize, r: usize| grid[r * (columns + 1) + c];
     // Segments by the edges they join; an edge is (column, row, 0 across or 1 down).
     type Edge = (usize, usize, u8);
