@@ -348,7 +348,7 @@ fn swap_digits(text: &str) -> String {
         if digits[i].is_ascii_digit()
             && digits[i + 1].is_ascii_digit()
             && digits[i] != digits[i + 1]
-            && digits[i + 1] != '0'
+            && !(i == 0 && digits[1] == '0')
         {
             digits.swap(i, i + 1);
             break;

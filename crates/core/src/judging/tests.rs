@@ -204,7 +204,7 @@ proptest! {
         let cells = with_results(bodies.readings(), Style::Chained);
         let (a, b) = (judged(&cells), judged(&cells));
         let p = protocol();
-        prop_assert_eq!(crate::report::Report::new(p, &[a.clone()]).to_json(), crate::report::Report::new(p, &[b]).to_json());
+        prop_assert_eq!(crate::report::Report::new(p, std::slice::from_ref(&a)).to_json(), crate::report::Report::new(p, &[b]).to_json());
         for budget in a.results.iter().filter_map(|r| r.budget.as_ref()).filter(|b| b.standard > 0.0) {
             prop_assert!((budget.shares.iter().map(|s| s.share).sum::<f64>() - 1.0).abs() < 1e-12);
         }
