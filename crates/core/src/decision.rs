@@ -3,8 +3,6 @@
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
-use crate::verdict::{Finding, JudgedResult};
-
 /// A reviewer's decision on a finding (its key) or on a whole line (`line:` and the criterion's id).
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
@@ -49,23 +47,6 @@ pub struct Ruling {
     pub action: Action,
     /// Why.
     pub reason: String,
-}
-
-impl Ruling {
-    /// Whether it settles a finding. `item` is the finding's item id.
-    pub fn settles(
-        &self,
-        protocol: &str,
-        finding: &Finding,
-        item: Option<&str>,
-        result: Option<&JudgedResult>,
-    ) -> bool {
-        let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
-        self.protocol == protocol
-            && self.code == finding.code
-            && self.item.as_deref().is_none_or(|i| Some(i) == item)
-            && self.slip.as_deref().is_none_or(|s| Some(s) == kind)
-    }
 }
 
 impl Action {

@@ -15,7 +15,7 @@ pub fn decimals(value: f64, places: usize) -> String {
 
 /// A value whose last digit stands at 10^`place`; very large and very small values in powers of ten.
 pub fn to_place(value: f64, place: i32) -> String {
-    let magnitude = crate::formula::figures::leading_place(value);
+    let magnitude = crate::quantity::leading_place(value);
     if place > 0 || !(-5..=8).contains(&magnitude) {
         let digits = usize::try_from(magnitude - place).unwrap_or(0);
         let text = format!("{:.*e}", digits.min(17), value);
@@ -31,7 +31,7 @@ pub fn to_place(value: f64, place: i32) -> String {
 /// A value to so many significant figures.
 pub fn figures(value: f64, count: i32) -> String {
     // Rounded first: 0.0996 to two figures is 0.10, not 0.100.
-    to_place(value, crate::formula::figures::leading_place(to_figures(value, count.max(1), false)) - count.max(1) + 1)
+    to_place(value, crate::quantity::leading_place(to_figures(value, count.max(1), false)) - count.max(1) + 1)
 }
 
 /// A standard uncertainty to two significant figures.
@@ -48,7 +48,7 @@ pub fn to_figures(value: f64, count: i32, cut: bool) -> f64 {
         let digits = usize::try_from(count - 1).unwrap_or(0).min(17);
         return format!("{value:.digits$e}").parse().unwrap_or(value);
     }
-    let scale = power_of_ten(count - 1 - crate::formula::figures::leading_place(value));
+    let scale = power_of_ten(count - 1 - crate::quantity::leading_place(value));
     // The nudge keeps 2.5 from being cut to 2.4 when it arrives as 2.4999999999999996.
     (value * scale * (1.0 + 1e-14)).trunc() / scale
 }
@@ -61,6 +61,12 @@ pub fn chance(probability: f64) -> String {
 /// "1 reading", "2 readings".
 pub fn counted(n: usize, noun: &str) -> String {
     format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
+}
+
+/// First letter large.
+pub fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
-use crate::judging::SlipKind;
+use crate::protocol::SlipKind;
 use crate::reading::Number;
 use crate::uncertainty::{Budget, Source};
 

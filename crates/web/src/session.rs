@@ -10,6 +10,7 @@ use actix_web::{FromRequest, HttpRequest, web};
 use jurado_store::{Role, Store, User};
 
 use crate::error::WebError;
+use crate::views::frame::Frame;
 
 /// Key of the person's id in the session.
 pub(crate) const USER: &str = "user";
@@ -31,6 +32,18 @@ impl Actor {
         let same = token.len() == self.token.len()
             && token.bytes().zip(self.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0;
         if same && !token.is_empty() { Ok(()) } else { Err(WebError::Token) }
+    }
+
+    /// The frame of a page for this person.
+    pub(crate) fn frame(&self, title: &str, current: &'static str) -> Frame {
+        Frame {
+            current,
+            name: self.user.name.clone(),
+            role: self.user.role.word(),
+            token: self.token.clone(),
+            signed_in: true,
+            ..Frame::outside(title, self.night)
+        }
     }
 
     /// Lets only a coordinator through.

@@ -2,6 +2,7 @@
 //! figures, sums the coarsest last place, a mean the last place of its readings.
 
 use super::eval::Num;
+use crate::quantity::leading_place;
 
 /// A number that knows its last significant place.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -11,11 +12,6 @@ pub struct Figured {
     /// Power of ten of the last significant place; `None` for an exact number. Kept rather than a count of figures,
     /// since a zero reading of 0.00 has a last place and no figures.
     pub place: Option<i32>,
-}
-
-/// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as 0.999….
-pub fn leading_place(value: f64) -> i32 {
-    if value == 0.0 { 0 } else { (value.abs().log10() + 1e-12).floor() as i32 }
 }
 
 impl Figured {

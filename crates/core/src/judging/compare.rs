@@ -1,20 +1,15 @@
 //! Recompute, follow through and compare: the verdict of each reported result.
 
 use super::diagnose::{self, Case};
+use super::slack::{Env, within};
 use super::table::Table;
-use crate::formula::figures::{Figured, leading_place};
+use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Value, eval::StepRounding, evaluate};
 use crate::notation;
 use crate::protocol::Protocol;
+use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::verdict::{JudgedResult, VerdictKind};
-
-pub(super) type Env = Vec<Option<Value<f64>>>;
-
-/// Computed numbers are compared with this slack: 1e-9 of the half-step and 1e-13 of the values.
-pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64) -> bool {
-    difference.abs() <= bound + 1e-9 * half_step + 1e-13 * a.abs().max(b.abs())
-}
 
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;

@@ -5,11 +5,10 @@
 
 use std::collections::BTreeMap;
 
-use super::compare::{Env, within};
-use super::slip::SlipKind;
+use super::slack::{Env, within};
 use crate::formula::{Context, Node, Value, evaluate};
 use crate::notation;
-use crate::protocol::{ItemKind, Protocol};
+use crate::protocol::{ItemKind, Protocol, SlipKind};
 use crate::quantity::power_of_ten;
 use crate::reading::Number;
 use crate::verdict::{JudgedReading, Slip};

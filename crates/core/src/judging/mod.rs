@@ -1,16 +1,15 @@
 //! From a table to its verdict. [`judge`] runs the passes in the order a reviewer works; each pass is a file here:
 //! cells in their places (`table`), what readings say of themselves (`readings`), recompute, follow through and
-//! compare (`compare`), name the mistake (`mutate` makes mistaken formulas when a protocol is loaded, `diagnose` ranks
-//! them), charge it once (`results`), uncertainty (`uncertain`), references and the score (`score`).
+//! compare (`compare`), name the mistake (`diagnose` ranks the mistaken formulas that `protocol::mutate` made when the
+//! protocol was loaded), charge it once (`results`), uncertainty (`uncertain`), references and the score (`score`).
 
 mod compare;
 mod diagnose;
 mod findings;
-mod mutate;
 mod readings;
 mod results;
 mod score;
-mod slip;
+mod slack;
 mod table;
 #[cfg(test)]
 mod tests;
@@ -19,13 +18,11 @@ mod uncertain;
 use rust_decimal::Decimal;
 
 use crate::decision::{Decision, Ruling};
+use crate::notation;
 use crate::protocol::{Protocol, Rule};
 use crate::submission::Submission;
 use crate::verdict::{Finding, Judged, Severity};
 use findings::Findings;
-
-pub(crate) use mutate::variants;
-pub use slip::{SlipKind, Variant};
 
 /// The clean value of a result with one digit more than the team wrote.
 pub fn shown_clean(result: &crate::verdict::JudgedResult) -> String {
@@ -87,7 +84,7 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
         };
         let severity = if costs { Severity::Charge } else { Severity::Note };
         let mut finding = Finding {
-            says: readings::capital(&format!("{}.", note.says)),
+            says: notation::capital(&format!("{}.", note.says)),
             ..Findings::blank(note.code, key, severity, Some(note.item), note.row)
         };
         if costs && let Some((criterion, each)) = &units {

@@ -5,7 +5,7 @@ use rust_decimal::Decimal;
 
 use super::findings::Findings;
 use super::table::counted_values;
-use crate::notation;
+use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingSpec, Rule};
 use crate::stats::{DixonTest, dixon};
 use crate::verdict::{CellState, Finding, JudgedReading, OutlierTest, Severity};
@@ -137,7 +137,7 @@ fn kept(
         reading.cells.iter().enumerate().filter(|(n, c)| *n != i && c.counts).filter_map(|(_, c)| c.value).collect();
     let mean = |xs: &[f64]| xs.iter().sum::<f64>() / xs.len().max(1) as f64;
     let places = notation::decimals;
-    let digits = usize::try_from(1 - crate::formula::figures::leading_place(step_in_unit(protocol, spec))).unwrap_or(0);
+    let digits = usize::try_from(1 - crate::quantity::leading_place(step_in_unit(protocol, spec))).unwrap_or(0);
     let cause = protocol.causes.iter().find(|c| c.on.contains(&spec.item) && c.low == test.low);
     let cause_words = cause
         .map_or_else(|| " No usual cause pushes it that way.".to_owned(), |c| format!(" A usual cause: {}.", c.says));
@@ -326,10 +326,4 @@ pub(super) fn cells(protocol: &Protocol, readings: &[JudgedReading], found: &mut
             });
         }
     }
-}
-
-/// First letter large.
-pub(super) fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }

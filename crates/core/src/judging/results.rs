@@ -4,11 +4,9 @@ use rust_decimal::Decimal;
 
 use super::compare::{WIDE_ENVELOPE, shown_clean};
 use super::findings::Findings;
-use super::readings::capital;
-use super::slip::SlipKind;
 use super::uncertain::full_title;
-use crate::notation;
-use crate::protocol::{Protocol, Rule};
+use crate::notation::{self, capital};
+use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::verdict::{Finding, JudgedResult, Severity, Slip, VerdictKind};
 
 struct Shares<'a> {
@@ -230,7 +228,7 @@ fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedRes
         && users.all(|u| {
             u.clean
                 .zip(u.reported.value)
-                .is_some_and(|(c, r)| super::compare::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
+                .is_some_and(|(c, r)| super::slack::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
         })
 }
 

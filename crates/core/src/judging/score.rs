@@ -3,13 +3,12 @@
 use rust_decimal::Decimal;
 
 use super::findings::Findings;
-use super::readings::capital;
 use super::table::reference_entry;
 use super::uncertain::full_title;
 use crate::decision::{Action, Decision, Ruling};
-use crate::formula::figures::leading_place;
-use crate::notation;
+use crate::notation::{self, capital};
 use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, Rule};
+use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::stats::summary;
 use crate::submission::Submission;
@@ -225,6 +224,21 @@ fn precision(
     })
 }
 
+/// Whether a ruling settles a finding; `item` is the finding's item id.
+fn settles(
+    ruling: &Ruling,
+    protocol: &str,
+    finding: &Finding,
+    item: Option<&str>,
+    result: Option<&JudgedResult>,
+) -> bool {
+    let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
+    ruling.protocol == protocol
+        && ruling.code == finding.code
+        && ruling.item.as_deref().is_none_or(|i| Some(i) == item)
+        && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)
+}
+
 /// Settles findings by rulings, then by decisions; the newest of each counts.
 pub(super) fn settle(
     protocol: &Protocol,
@@ -238,7 +252,7 @@ pub(super) fn settle(
         let result = finding.item.and_then(|i| results.iter().find(|r| r.item == i));
         finding.decided_cost = finding.cost;
         if let Some(ruling) =
-            rulings.iter().filter(|r| r.settles(&protocol.id, finding, item, result)).max_by_key(|r| r.id)
+            rulings.iter().filter(|r| settles(r, &protocol.id, finding, item, result)).max_by_key(|r| r.id)
         {
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
@@ -286,7 +300,7 @@ pub(super) fn score(
                 0 if charged == 0 => "as it should be".to_owned(),
                 0 => notation::counted(charged, "result") + " missing",
                 1 => "one slip, once".to_owned(),
-                n => format!("{n} slips, each once"),
+                n => format!("{n} slips"),
             },
             _ if charged == 0 => "as it should be".to_owned(),
             _ => notation::counted(charged, "finding"),

@@ -3,10 +3,11 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
+use crate::formula::Value;
 use crate::formula::figures::Figured;
-use crate::formula::{Value, figures::leading_place};
 use crate::protocol::{ItemKind, Protocol};
 use crate::quantity::Unit;
+use crate::quantity::leading_place;
 use crate::reading::{CellKind, Comma, Hints, Number, read};
 use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};

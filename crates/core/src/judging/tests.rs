@@ -118,7 +118,7 @@ fn with_results(mut cells: Vec<SubmittedCell>, style: Style) -> Vec<SubmittedCel
             // A cut percent error of one figure says little; people keep at least three.
             _ => r.deserved.max(3),
         };
-        let place = crate::formula::figures::leading_place(value) - figures + 1;
+        let place = crate::quantity::leading_place(value) - figures + 1;
         let decimals = usize::try_from(-place).unwrap_or(0);
         let text = match style {
             Style::Dump => format!("{value:.9}"),

@@ -2,20 +2,18 @@
 
 use std::collections::HashSet;
 
-use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 use toml::Spanned;
 
+use super::mutate::variants;
 use super::source::{self, Text};
 use super::{
-    Band, Bay, Cause, Criterion, Instrument, Item, ItemKind, Key, Protocol, ReadingSpec, Reference, ReferenceEntry,
-    ResultSpec, Roundness, Rule, School,
+    Bay, Cause, Criterion, Instrument, Item, ItemKind, Key, Protocol, ReadingSpec, Reference, ReferenceEntry,
+    ResultSpec, Roundness,
 };
 use crate::error::Fault;
 use crate::formula::{self, Op, Shape, Symbol};
-use crate::judging::{SlipKind, variants};
 use crate::quantity::{Dimension, Unit};
-use crate::stats::Confidence;
 
 /// Longest protocol file, in bytes.
 const MAX_FILE: usize = 1_000_000;
@@ -45,16 +43,16 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
     }
 }
 
-struct Loader<'a> {
+pub(super) struct Loader<'a> {
     text: &'a str,
     faults: Vec<Fault>,
-    items: Vec<Item>,
+    pub(super) items: Vec<Item>,
     /// Column or scalar, by item.
     shapes: Vec<Shape>,
 }
 
 impl Loader<'_> {
-    fn fault(&mut self, at: usize, what: impl Into<String>, mend: impl Into<String>) {
+    pub(super) fn fault(&mut self, at: usize, what: impl Into<String>, mend: impl Into<String>) {
         let fault = Fault::at(self.text, at, what, mend);
         self.faults.push(fault);
     }
@@ -71,7 +69,7 @@ impl Loader<'_> {
     }
 
     /// The place of a name in a list, or a fault that names what there is.
-    fn find(&mut self, name: &Text, among: &[String], noun: &str) -> usize {
+    pub(super) fn find(&mut self, name: &Text, among: &[String], noun: &str) -> usize {
         among.iter().position(|a| a == name.get_ref()).unwrap_or_else(|| {
             let known = if among.is_empty() {
                 "none is declared".to_owned()
@@ -87,7 +85,7 @@ impl Loader<'_> {
         })
     }
 
-    fn positive(&mut self, number: &source::Number, noun: &str) -> f64 {
+    pub(super) fn positive(&mut self, number: &source::Number, noun: &str) -> f64 {
         let v = *number.get_ref();
         if !(v.is_finite() && v > 0.0) {
             self.fault(number.span().start, format!("{noun} must be above nought, not {v}"), "write a positive number");
@@ -526,169 +524,6 @@ impl Loader<'_> {
         };
         let on = c.on.iter().map(|o| self.find(o, &reading_ids, "reading")).collect();
         Cause { id: c.id.clone(), on, low, says: c.says.clone(), words: c.words.clone(), advice: c.advice.clone() }
-    }
-
-    fn criterion(
-        &mut self,
-        c: &source::Criterion,
-        results: &[ResultSpec],
-        references: &[Reference],
-        readings: &[ReadingSpec],
-    ) -> Criterion {
-        let at = c.rule.span().start;
-        let name = c.id.get_ref().clone();
-        let need = |this: &mut Self, value: Option<source::Exact>, field: &str| {
-            value.map(|e| e.0).unwrap_or_else(|| {
-                this.fault(
-                    at,
-                    format!("the criterion `{name}` needs `{field}`"),
-                    format!("add {field} = \"0.5\", in points"),
-                );
-                Decimal::ZERO
-            })
-        };
-        let ids =
-            |items: Vec<usize>, this: &Self| items.into_iter().map(|i| this.items[i].id.clone()).collect::<Vec<_>>();
-        let result_ids = ids(results.iter().map(|r| r.item).collect(), self);
-        let reference_ids = ids(references.iter().map(|r| r.item).collect(), self);
-        let reading_ids = ids(readings.iter().map(|r| r.item).collect(), self);
-        let rule = match c.rule.get_ref().as_str() {
-            "calculation" => {
-                for kind in c.shares.keys() {
-                    if SlipKind::named(kind).is_none() {
-                        self.fault(at, format!("`{kind}` is no kind of slip"), "see the kinds in docs/protocols.md");
-                    }
-                }
-                Rule::Calculation {
-                    share: c.share.map_or(Decimal::new(5, 1), |s| s.0),
-                    shares: c.shares.iter().map(|(k, v)| (k.clone(), v.0)).collect(),
-                }
-            }
-            "completeness" => Rule::Completeness { each: need(self, c.each, "each") },
-            "digits" => Rule::Digits { each: need(self, c.each, "each") },
-            "units" => Rule::Units { each: need(self, c.each, "each") },
-            "uncertainty" => Rule::Uncertainty {
-                missing: need(self, c.missing, "missing"),
-                unfair: need(self, c.unfair, "unfair"),
-                digits: need(self, c.digits, "digits"),
-            },
-            "accuracy" => {
-                let result = self.named(c.result.as_ref(), &result_ids, "result", at, &name);
-                let reference = self.named(c.reference.as_ref(), &reference_ids, "reference", at, &name);
-                if let (Some(r), Some(f)) = (results.get(result), references.get(reference))
-                    && self.items[r.item].unit.dimension != self.items[f.item].unit.dimension
-                {
-                    self.fault(
-                        at,
-                        format!("`{name}` compares a result and a reference of different dimensions"),
-                        "name the reference of that result",
-                    );
-                }
-                Rule::Accuracy { result, reference, bands: self.bands(c, at) }
-            }
-            "precision" => Rule::Precision {
-                reading: self.named(c.reading.as_ref(), &reading_ids, "reading", at, &name),
-                bands: self.bands(c, at),
-                outlier: need(self, c.outlier, "outlier"),
-            },
-            other => {
-                self.fault(
-                    at,
-                    format!("`{other}` is no rule of a criterion"),
-                    "it may be calculation, completeness, accuracy, precision, uncertainty, digits or units",
-                );
-                Rule::Units { each: Decimal::ZERO }
-            }
-        };
-        Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points: c.points.get_ref().0, rule }
-    }
-
-    fn named(&mut self, name: Option<&Text>, among: &[String], noun: &str, at: usize, criterion: &str) -> usize {
-        match name {
-            Some(name) => self.find(name, among, noun),
-            None => {
-                self.fault(at, format!("the criterion `{criterion}` needs `{noun}`"), format!("add {noun} = \"…\""));
-                0
-            }
-        }
-    }
-
-    fn bands(&mut self, c: &source::Criterion, at: usize) -> Vec<Band> {
-        if c.bands.is_empty() {
-            self.fault(
-                at,
-                format!("the criterion `{}` needs bands", c.id.get_ref()),
-                "add bands = [{ within = 1.0, points = \"2\" }]",
-            );
-        }
-        let mut last = f64::NEG_INFINITY;
-        for band in &c.bands {
-            let within = *band.within.get_ref();
-            if !(within.is_finite() && within > last) {
-                self.fault(
-                    band.within.span().start,
-                    format!("the band within {within} does not lie beyond the one before"),
-                    "order the bands from narrow to wide",
-                );
-            }
-            if band.points.0 > c.points.get_ref().0 {
-                self.fault(
-                    band.within.span().start,
-                    format!("the band within {within} gives more than the criterion's {} points", c.points.get_ref().0),
-                    "lower it or raise the criterion",
-                );
-            }
-            last = within;
-        }
-        c.bands.iter().map(|b| Band { within: *b.within.get_ref(), points: b.points.0 }).collect()
-    }
-
-    fn points(&mut self, file: &source::File, results: &[ResultSpec]) {
-        let sum: Decimal = file.criterion.iter().map(|c| c.points.get_ref().0).sum();
-        let possible = file.possible.get_ref().0;
-        if sum != possible {
-            self.fault(
-                file.possible.span().start,
-                format!("the criteria add up to {sum} points, not {possible}"),
-                "change `possible` or a criterion",
-            );
-        }
-        for c in file.criterion.iter().filter(|c| c.rule.get_ref() == "calculation") {
-            let sum: Decimal = results.iter().map(|r| r.points).sum();
-            let points = c.points.get_ref().0;
-            if sum != points {
-                self.fault(
-                    c.points.span().start,
-                    format!("the results add up to {sum} points, the criterion `{}` has {points}", c.id.get_ref()),
-                    "change the points of a result or of the criterion",
-                );
-            }
-        }
-    }
-
-    fn school(&mut self, school: Option<&source::School>) -> School {
-        let mut out = School { confidence: Confidence::NinetyFive, coverage_factor: 1.0, figure_tolerance: 1 };
-        let Some(s) = school else { return out };
-        if let Some(c) = &s.confidence {
-            out.confidence = match c.get_ref() {
-                90 => Confidence::Ninety,
-                95 => Confidence::NinetyFive,
-                99 => Confidence::NinetyNine,
-                other => {
-                    self.fault(
-                        c.span().start,
-                        format!("a confidence of {other} in 100 has no critical values"),
-                        "write 90, 95 or 99",
-                    );
-                    Confidence::NinetyFive
-                }
-            };
-        }
-        if let Some(k) = &s.coverage_factor {
-            out.coverage_factor = self.positive(k, "the coverage factor");
-        }
-        out.figure_tolerance = s.figure_tolerance.unwrap_or(1).clamp(0, 5);
-        out
     }
 }
 

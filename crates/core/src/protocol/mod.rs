@@ -2,6 +2,9 @@
 //! [`Protocol`] that everything else uses. No lab is known to the code: a new lab is a new file.
 
 mod compile;
+mod mutate;
+mod rubric;
+mod slip;
 mod source;
 #[cfg(test)]
 mod tests;
@@ -10,11 +13,11 @@ use rust_decimal::Decimal;
 
 use crate::error::Fault;
 use crate::formula::Node;
-use crate::judging::Variant;
 use crate::quantity::Unit;
 use crate::stats::Confidence;
 
 pub use compile::compile;
+pub use slip::{SlipKind, Variant};
 
 /// A checked protocol.
 #[derive(Clone, Debug)]

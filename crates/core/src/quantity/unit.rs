@@ -96,6 +96,11 @@ pub fn power_of_ten(n: i32) -> f64 {
     format!("1e{n}").parse().unwrap_or(if n > 0 { f64::INFINITY } else { 0.0 })
 }
 
+/// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as 0.999….
+pub fn leading_place(value: f64) -> i32 {
+    if value == 0.0 { 0 } else { (value.abs().log10() + 1e-12).floor() as i32 }
+}
+
 impl Unit {
     /// Reads a unit: products by space, `*` or `·`, quotients by `/`, powers as `^2`, `²`, `2` or `-3`.
     ///

@@ -242,7 +242,7 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         return Err(if text.is_empty() {
             "there is no number".to_owned()
         } else {
-            format!("there is no number in `{text}`")
+            format!("there is no number in “{text}”")
         });
     }
     let (plain, comma) = plain_digits(&body, hints, remarks)?;
@@ -250,13 +250,13 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
     let unit = match rest.trim() {
         "" => None,
         unit => Some(Unit::parse(unit).map_err(|e| match e {
-            UnitError::Unknown(u) => format!("`{u}` after the number is no known unit"),
-            UnitError::Malformed(u) => format!("`{u}` after the number cannot be read as a unit"),
+            UnitError::Unknown(u) => format!("“{u}” after the number is no known unit"),
+            UnitError::Malformed(u) => format!("“{u}” after the number cannot be read as a unit"),
         })?),
     };
     let digits = if plain.starts_with('.') { format!("0{plain}") } else { plain };
     let magnitude: f64 =
-        format!("{digits}e{exponent}").parse().map_err(|_| format!("`{body}` cannot be read as a number"))?;
+        format!("{digits}e{exponent}").parse().map_err(|_| format!("“{body}” cannot be read as a number"))?;
     if !magnitude.is_finite() || magnitude.abs() > 1e300 || (magnitude != 0.0 && magnitude.abs() < 1e-300) {
         return Err("the number is beyond what can be computed with".to_owned());
     }
@@ -291,7 +291,7 @@ fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option
         _ => return Ok(None),
     };
     let end = right.find(|c: char| !c.is_ascii_digit()).unwrap_or(right.len());
-    let parse = |s: &str| s.parse::<f64>().map_err(|_| format!("`{s}` cannot be read as a number"));
+    let parse = |s: &str| s.parse::<f64>().map_err(|_| format!("“{s}” cannot be read as a number"));
     let (whole, top, bottom) = (parse(whole)?, parse(top)?, parse(&right[..end])?);
     if bottom == 0.0 {
         return Err("the fraction has zero under its line".to_owned());
@@ -333,8 +333,8 @@ fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
             Ok((ungroup(&compact, &['.'])?.replace(',', "."), Some(true)))
         }
         (0, _) => Ok((ungroup(&compact, &[','])?, None)),
-        (_, 0) => Err(format!("a second decimal mark in `{body}`")),
-        _ => Err(format!("`{body}` mixes points and commas so that its decimal mark cannot be told")),
+        (_, 0) => Err(format!("a second decimal mark in “{body}”")),
+        _ => Err(format!("“{body}” mixes points and commas so that its decimal mark cannot be told")),
     }
 }
 
@@ -346,7 +346,7 @@ fn ungroup(body: &str, marks: &[char]) -> Result<String, String> {
             let run = chars[i + 1..].iter().take_while(|c| c.is_ascii_digit()).count();
             let before = i > 0 && chars[i - 1].is_ascii_digit();
             if run != 3 || !before {
-                return Err(format!("`{body}` has a gap that does not group three digits"));
+                return Err(format!("“{body}” has a gap that does not group three digits"));
             }
         }
     }
@@ -364,11 +364,11 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
     let grouped = body.replace(',', "");
     match hints.comma {
         Comma::Decimal => {
-            remarks.push(format!("`{body}` read as {decimal}: other cells of this team use a decimal comma"));
+            remarks.push(format!("“{body}” read as {decimal}: other cells of this team use a decimal comma"));
             return Ok((decimal, Some(true)));
         }
         Comma::Grouping => {
-            remarks.push(format!("`{body}` read as {grouped}: other cells of this team use a decimal point"));
+            remarks.push(format!("“{body}” read as {grouped}: other cells of this team use a decimal point"));
             return Ok((grouped, None));
         }
         Comma::Unknown => {}
@@ -377,11 +377,11 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         |text: &str| text.parse::<f64>().ok().zip(hints.plausible).map(|(v, (low, high))| (low..=high).contains(&v));
     match (inside(&decimal), inside(&grouped)) {
         (Some(true), Some(false)) => {
-            remarks.push(format!("`{body}` read as {decimal}: {grouped} is outside the plausible range"));
+            remarks.push(format!("“{body}” read as {decimal}: {grouped} is outside the plausible range"));
             Ok((decimal, Some(true)))
         }
         (Some(false), Some(true)) => {
-            remarks.push(format!("`{body}` read as {grouped}: {decimal} is outside the plausible range"));
+            remarks.push(format!("“{body}” read as {grouped}: {decimal} is outside the plausible range"));
             Ok((grouped, None))
         }
         _ => Err(format!("it could be {decimal} or {grouped}")),

@@ -308,6 +308,8 @@ pub fn undo(c: &mut Db, id: u32, version: u32, user: &User) -> Result<String, St
         }
         let last = detail.decisions.last().ok_or(StoreError::NotFound("decision to undo"))?;
         diesel::update(decisions::table.find(last.id)).set(decisions::undone_at.eq(now())).execute(c)?;
+        // A mark that has gone out is not changed behind anybody's back: the sheet waits again.
+        reopen(c, id)?;
         events::note(c, Some(user.id), "undid", &format!("sheet {id}: {}", last.decision.finding))?;
         refresh(c, id, user)?;
         Ok(said(&last.decision))

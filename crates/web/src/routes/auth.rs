@@ -109,7 +109,7 @@ pub(crate) async fn lamp(request: HttpRequest) -> HttpResponse {
         .get("referer")
         .and_then(|r| r.to_str().ok())
         .and_then(|r| r.splitn(4, '/').nth(3))
-        .map_or_else(|| "/".to_owned(), |p| format!("/{p}"));
+        .map_or_else(|| "/".to_owned(), |p| format!("/{}", p.trim_start_matches(['/', '\\'])));
     let mut answer = on_to(&back);
     let _ = answer.add_cookie(&cookie);
     answer

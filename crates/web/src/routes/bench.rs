@@ -102,7 +102,7 @@ fn show(actor: &Actor, loaded: &Loaded, look: Option<usize>, fault: Option<Strin
     let judged = loaded.detail.judge(&loaded.lab.protocol);
     let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &loaded.rows, look);
     let title = format!("Bench: {}, {}", v.team, loaded.lab.protocol.title);
-    let frame = Frame::of(actor, &title, "bench").with_passage(loaded.rows.iter(), Some(loaded.detail.id));
+    let frame = actor.frame(&title, "bench").with_passage(loaded.rows.iter(), Some(loaded.detail.id));
     BenchPage { frame, v, fault }
 }
 
@@ -185,7 +185,7 @@ pub(crate) async fn decide(
                 reason: form.reason.clone(),
             };
             let page = ConflictPage {
-                frame: Frame::of(&actor, "Somebody was first", "bench"),
+                frame: actor.frame("Somebody was first", "bench"),
                 id,
                 version: c.version,
                 mine,
@@ -239,7 +239,7 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
 
 fn lost(actor: &Actor, id: u32, mine: &str, c: &jurado_store::Conflict) -> Result<HttpResponse, WebError> {
     let page = ConflictPage {
-        frame: Frame::of(actor, "Somebody was first", "bench"),
+        frame: actor.frame("Somebody was first", "bench"),
         id,
         version: c.version,
         mine: mine.to_owned(),

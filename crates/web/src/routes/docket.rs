@@ -38,6 +38,6 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
         })
         .await?;
     let v = DocketView::new(&labs, &sections, held);
-    let frame = Frame::of(&actor, "Docket", "docket").with_passage(labs.iter().flat_map(|(_, rows)| rows), None);
+    let frame = actor.frame("Docket", "docket").with_passage(labs.iter().flat_map(|(_, rows)| rows), None);
     html(&DocketPage { frame, v })
 }

@@ -62,7 +62,7 @@ async fn show(actor: &Actor, fault: Option<(String, String)>) -> Result<IntakePa
         .await?;
     let labs = labs.into_iter().map(|l| (l.id, l.protocol.title.clone())).collect();
     Ok(IntakePage {
-        frame: Frame::of(actor, "Intake", "intake"),
+        frame: actor.frame("Intake", "intake"),
         labs,
         recent: rows.into_iter().map(recent).collect(),
         held,
@@ -73,6 +73,9 @@ async fn show(actor: &Actor, fault: Option<(String, String)>) -> Result<IntakePa
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
     html(&show(&actor, None).await?)
 }
+
+/// Past this many bytes an upload is no longer read to its end for the sake of a kind answer.
+const MOST_READ: usize = 512 * 1024 * 1024;
 
 /// The parts of the upload, read in order and bounded as they come.
 #[derive(Default)]
@@ -88,6 +91,7 @@ struct Upload {
 async fn read(mut payload: Multipart) -> Result<Upload, WebError> {
     let mut out = Upload::default();
     let broken = |_| WebError::Bad("The file did not arrive whole.".into(), "Send it again.".into());
+    let mut arrived = 0usize;
     while let Some(mut field) = payload.try_next().await.map_err(broken)? {
         let name = field.name().unwrap_or("").to_owned();
         if name == "file" {
@@ -96,6 +100,13 @@ async fn read(mut payload: Multipart) -> Result<Upload, WebError> {
         let limit = if name == "file" || name == "pasted" { MAX_BYTES } else { 1024 };
         let mut bytes = Vec::new();
         while let Some(chunk) = field.try_next().await.map_err(broken)? {
+            arrived += chunk.len();
+            if arrived > MOST_READ {
+                return Err(WebError::Bad(
+                    "The file is far too large to be read to its end.".into(),
+                    "Hand in one section at a time.".into(),
+                ));
+            }
             if bytes.len() + chunk.len() > limit {
                 // The rest is read and forgotten, so that the browser gets to see the answer.
                 out.too_large = true;
@@ -180,7 +191,7 @@ pub(crate) async fn preview(
         })
         .await?;
     let v = PreviewView::new(&lab.protocol, &row, &intake, &standing, done.into_inner().done);
-    html(&PreviewPage { frame: Frame::of(&actor, "Intake", "intake"), v })
+    html(&PreviewPage { frame: actor.frame("Intake", "intake"), v })
 }
 
 pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {

@@ -41,7 +41,7 @@ async fn rows(actor: &Actor) -> Result<LabRows, WebError> {
 
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
     let v = ReturnsView::new(&rows(&actor).await?, actor.user.role == Role::Coordinator);
-    html(&ReturnsPage { frame: Frame::of(&actor, "Returns", "returns"), v })
+    html(&ReturnsPage { frame: actor.frame("Returns", "returns"), v })
 }
 
 pub(crate) async fn release(actor: Actor, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
@@ -75,8 +75,5 @@ pub(crate) async fn sheet(actor: Actor, id: web::Path<u32>) -> Result<HttpRespon
         })
         .await?;
     let judged = detail.judge(&lab.protocol);
-    html(&SheetPage {
-        frame: Frame::of(&actor, "Returns", "returns"),
-        v: SheetView::new(&lab.protocol, &detail, &judged),
-    })
+    html(&SheetPage { frame: actor.frame("Returns", "returns"), v: SheetView::new(&lab.protocol, &detail, &judged) })
 }

@@ -2,8 +2,6 @@
 
 use jurado_store::DocketRow;
 
-use crate::session::Actor;
-
 /// Over this many tables a length of the passage stands for several.
 const LENGTHS: usize = 120;
 
@@ -21,20 +19,6 @@ pub(crate) struct Frame {
 }
 
 impl Frame {
-    pub(crate) fn of(actor: &Actor, title: &str, current: &'static str) -> Frame {
-        Frame {
-            title: title.to_owned(),
-            current,
-            name: actor.user.name.clone(),
-            role: actor.user.role.word(),
-            token: actor.token.clone(),
-            night: actor.night,
-            signed_in: true,
-            passage: Vec::new(),
-            passage_label: String::new(),
-        }
-    }
-
     /// For somebody who is not signed in.
     pub(crate) fn outside(title: &str, night: bool) -> Frame {
         Frame {

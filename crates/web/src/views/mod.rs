@@ -9,11 +9,7 @@ pub(crate) mod replicates;
 pub(crate) mod returns;
 pub(crate) mod shoals;
 
-/// First letter large.
-pub(crate) fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
-}
+pub(crate) use jurado_core::notation::capital;
 
 /// A text made safe for a query string.
 pub(crate) fn query(text: &str) -> String {

@@ -57,7 +57,7 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
     if suspect.is_some() && test.is_some_and(|t| t.flagged) {
         let _ = write!(out, "<path class=\"ghost\" d=\"M{inner:.1} {:.1}h{span:.1}\"/>", y(mean(&others)));
     }
-    let digits = usize::try_from(1 - jurado_core::formula::figures::leading_place(to - from)).unwrap_or(0).min(6);
+    let digits = usize::try_from(1 - jurado_core::quantity::leading_place(to - from)).unwrap_or(0).min(6);
     for v in [from + margin, (from + to) / 2.0, to - margin] {
         let _ = write!(
             out,

@@ -1,14 +1,14 @@
 //! Mistaken forms of a formula, generated from its own tree and never from a list tied to one lab.
 
 use super::slip::{SlipKind, Variant};
+use super::{ItemKind, Protocol, Roundness};
 use crate::formula::ast::Operator;
 use crate::formula::check::Function;
 use crate::formula::{Node, Op, Shape};
-use crate::protocol::{ItemKind, Protocol, Roundness};
 use crate::quantity::{Dimension, confusable_factors};
 
 /// Every single mistake that the tree of result `index` invites.
-pub(crate) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
+pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
     let result = &protocol.results[index];
     let maker = Maker { protocol, root: &result.node };
     // The answer's own unit comes first: of equally likely members the first names the class.
