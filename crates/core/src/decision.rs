@@ -26,6 +26,8 @@ pub enum Action {
     Forgive,
     /// Charge so many points; for a line: award so many.
     Points(Decimal),
+    /// Refuse a repair: the table is judged again without it.
+    Refuse,
 }
 
 /// A decision about a pattern, in force for every section and reviewer.
@@ -53,7 +55,7 @@ impl Action {
     /// Points a finding takes once this was decided, of those it takes by rule.
     pub fn cost(self, by_rule: Decimal) -> Decimal {
         match self {
-            Action::Accept => by_rule,
+            Action::Accept | Action::Refuse => by_rule,
             Action::Forgive => Decimal::ZERO,
             Action::Points(p) => p,
         }

@@ -12,6 +12,7 @@ pub mod protocol;
 pub mod quantity;
 pub mod reading;
 pub mod report;
+pub mod section;
 pub mod stats;
 pub mod submission;
 pub mod uncertainty;

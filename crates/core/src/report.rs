@@ -76,7 +76,7 @@ struct SlipOf<'a> {
     says: &'a str,
     probability: f64,
     alternatives: Vec<AlternativeOf>,
-    places: &'a [String],
+    places: Vec<String>,
 }
 
 #[derive(Serialize)]
@@ -111,7 +111,7 @@ struct ComparisonOf<'a> {
     kind: &'static str,
     value: f64,
     limit: Option<f64>,
-    verdict: &'static str,
+    verdict: &'a str,
     says: &'a str,
 }
 
@@ -202,7 +202,7 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
                 kind: c.kind,
                 value: c.value,
                 limit: c.limit,
-                verdict: c.verdict,
+                verdict: &c.verdict,
                 says: &c.says,
             })
             .collect(),
@@ -231,7 +231,7 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
     let plus_minus = crate::judging::stated_plus_minus(&r.reported);
     ResultOf {
         id: &item.id,
-        row: None,
+        row: r.row,
         reported: ReportedOf {
             text: filled(&r.reported.text),
             value: r.reported.value,
@@ -241,7 +241,7 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
         clean: CleanOf {
             value: r.clean,
             unit: &item.unit.text,
-            standard_uncertainty: r.budget.as_ref().map(|b| b.standard),
+            standard_uncertainty: r.monte_carlo.or(r.budget.as_ref().map(|b| b.standard)),
         },
         carried: CarriedOf { value: r.carried },
         verdict: r.verdict.word(),
@@ -254,8 +254,18 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
                 .iter()
                 .map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p })
                 .collect(),
-            places: &s.places,
+            // One slip down a column: the rows where it happened.
+            places: if s.rows.is_empty() {
+                s.places.clone()
+            } else {
+                s.rows.iter().map(|row| format!("{}:{row}", item.id)).collect()
+            },
         }),
-        ruling: judged.findings.iter().filter(|f| f.item == Some(r.item)).filter_map(|f| f.ruling).max(),
+        ruling: judged
+            .findings
+            .iter()
+            .filter(|f| f.item == Some(r.item) && (f.row.is_none() || f.row == r.row))
+            .filter_map(|f| f.ruling)
+            .max(),
     }
 }

@@ -25,6 +25,9 @@ pub struct SubmittedCell {
     /// Replicate or table row, from 1.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub row: Option<u32>,
+    /// Keys of this row, where they differ from row to row.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty", default)]
+    pub keys: BTreeMap<String, String>,
     /// Value as typed.
     pub value: String,
     /// Unit as typed.

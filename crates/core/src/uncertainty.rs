@@ -17,6 +17,10 @@ pub enum SourceKind {
     Limit,
     /// The uncertainty of a constant.
     Constant,
+    /// A bracket judged by eye.
+    Bracket,
+    /// What arose on the way: scatter about a line, the step beside an end point.
+    Arising,
 }
 
 /// One independent source of uncertainty.
@@ -28,6 +32,9 @@ pub struct Source {
     pub kind: SourceKind,
     /// Standard uncertainty, coherent SI units.
     pub standard: f64,
+    /// The limit that a worst case takes, coherent SI units: half a graduation, the instrument's limit, twice a
+    /// standard uncertainty that has no limit.
+    pub limit: f64,
     /// Degrees of freedom; infinite for limits and resolutions.
     pub freedom: f64,
     /// Sources of one group are estimated together (the replicates of one reading): one line of the budget, and
@@ -35,35 +42,62 @@ pub struct Source {
     pub group: usize,
 }
 
-/// A value with its derivatives by the sources; an empty list is a constant.
+/// A value with its derivatives by the sources; an empty list is a constant. Only sources it depends on are kept, in
+/// rising order: a table of a thousand rows costs what its own cells cost.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Dual {
     value: f64,
-    gradient: Vec<f64>,
+    gradient: Vec<(u32, f64)>,
 }
 
 impl Dual {
-    /// A value that follows source `source` of `count` one to one.
-    pub fn source(value: f64, source: usize, count: usize) -> Dual {
-        let mut gradient = vec![0.0; count];
-        gradient[source] = 1.0;
-        Dual { value, gradient }
+    /// A value that follows one source one to one.
+    pub fn source(value: f64, source: usize) -> Dual {
+        Dual { value, gradient: vec![(source as u32, 1.0)] }
     }
 
     /// The same value that also follows another source.
-    pub fn and_source(mut self, source: usize) -> Dual {
-        self.gradient[source] += 1.0;
+    pub fn and_source(mut self, source: usize, derivative: f64) -> Dual {
+        let source = source as u32;
+        match self.gradient.binary_search_by_key(&source, |(s, _)| *s) {
+            Ok(at) => self.gradient[at].1 += derivative,
+            Err(at) => self.gradient.insert(at, (source, derivative)),
+        }
         self
     }
 
     /// Derivative by a source (the sensitivity coefficient).
     pub fn derivative(&self, source: usize) -> f64 {
-        self.gradient.get(source).copied().unwrap_or(0.0)
+        self.gradient.binary_search_by_key(&(source as u32), |(s, _)| *s).map_or(0.0, |at| self.gradient[at].1)
+    }
+
+    /// The sources it follows, with the derivative by each, in rising order.
+    pub fn derivatives(&self) -> impl Iterator<Item = (usize, f64)> + '_ {
+        self.gradient.iter().map(|(s, d)| (*s as usize, *d))
     }
 
     fn linear(&self, a: f64, other: &Dual, b: f64, value: f64) -> Dual {
-        let n = self.gradient.len().max(other.gradient.len());
-        Dual { value, gradient: (0..n).map(|i| a * self.derivative(i) + b * other.derivative(i)).collect() }
+        let (mut i, mut j) = (0, 0);
+        let mut gradient = Vec::with_capacity(self.gradient.len() + other.gradient.len());
+        while i < self.gradient.len() || j < other.gradient.len() {
+            let (x, y) = (self.gradient.get(i), other.gradient.get(j));
+            match (x, y) {
+                (Some((s, d)), Some((t, e))) if s == t => {
+                    gradient.push((*s, a * d + b * e));
+                    (i, j) = (i + 1, j + 1);
+                }
+                (Some((s, d)), other) if other.is_none_or(|(t, _)| s < t) => {
+                    gradient.push((*s, a * d));
+                    i += 1;
+                }
+                (_, Some((t, e))) => {
+                    gradient.push((*t, b * e));
+                    j += 1;
+                }
+                _ => break,
+            }
+        }
+        Dual { value, gradient }
     }
 }
 
@@ -88,7 +122,30 @@ impl Num for Dual {
         self.linear(1.0 / other.value, other, -quotient / other.value, quotient)
     }
     fn map(&self, result: f64, derivative: f64) -> Self {
-        Dual { value: result, gradient: self.gradient.iter().map(|g| g * derivative).collect() }
+        Dual { value: result, gradient: self.gradient.iter().map(|(s, g)| (*s, g * derivative)).collect() }
+    }
+    fn combine(result: f64, parts: &[(&Self, f64)]) -> Self {
+        let mut all: Vec<(u32, f64)> =
+            parts.iter().flat_map(|(x, c)| x.gradient.iter().map(move |(s, d)| (*s, c * d))).collect();
+        // Stable, so that equal sources are summed in the order of the parts.
+        all.sort_by_key(|(s, _)| *s);
+        let mut gradient: Vec<(u32, f64)> = Vec::with_capacity(all.len());
+        for (s, d) in all {
+            match gradient.last_mut() {
+                Some((last, sum)) if *last == s => *sum += d,
+                _ => gradient.push((s, d)),
+            }
+        }
+        Dual { value: result, gradient }
+    }
+    fn follow(self, source: usize) -> Self {
+        self.and_source(source, 1.0)
+    }
+    fn spread(&self, sources: &[Source]) -> f64 {
+        let own = self
+            .derivatives()
+            .filter_map(|(i, d)| sources.get(i).filter(|s| s.kind != SourceKind::Limit).map(|s| d * s.standard));
+        own.fold(0.0, |sum: f64, part| sum.hypot(part))
     }
 }
 
@@ -123,17 +180,19 @@ impl Budget {
     /// # Source
     /// GUM 5.1.2 over independent sources; Welch–Satterthwaite, GUM G.4.1.
     pub fn of(result: &Dual, sources: &[Source]) -> Budget {
-        let parts: Vec<f64> = sources.iter().enumerate().map(|(i, s)| result.derivative(i) * s.standard).collect();
+        let parts: Vec<(usize, f64)> = result.derivatives().map(|(i, d)| (i, d * sources[i].standard)).collect();
         // Scaled by the largest part so that 1e±200 neither overflows nor vanishes.
-        let scale = parts.iter().fold(0.0f64, |m, p| m.max(p.abs()));
+        let scale = parts.iter().fold(0.0f64, |m, (_, p)| m.max(p.abs()));
         if scale == 0.0 || !scale.is_finite() {
             return Budget { standard: 0.0, freedom: f64::INFINITY, shares: Vec::new() };
         }
         // (first source, summed squares) of each group, in the order of the sources.
         let mut groups: Vec<(usize, f64)> = Vec::new();
-        for (i, part) in parts.iter().enumerate().filter(|(_, p)| **p != 0.0) {
+        let mut place: std::collections::HashMap<usize, usize> = std::collections::HashMap::new();
+        for (i, part) in parts.into_iter().filter(|(_, p)| *p != 0.0) {
             let square = (part / scale).powi(2);
-            match groups.iter_mut().find(|(first, _)| sources[*first].group == sources[i].group) {
+            let at = *place.entry(sources[i].group).or_insert(groups.len());
+            match groups.get_mut(at) {
                 Some((_, sum)) => *sum += square,
                 None => groups.push((i, square)),
             }
@@ -174,6 +233,17 @@ pub fn rectangular(limit: f64) -> f64 {
     limit / 3f64.sqrt()
 }
 
+/// Standard uncertainty of a limit ± a inside which values crowd towards the middle: a/√6 (GUM 4.3.9).
+pub fn triangular(limit: f64) -> f64 {
+    limit / 6f64.sqrt()
+}
+
+/// Standard uncertainty of a judged bracket, from almost surely too small to almost surely too big: four standard
+/// deviations. Its best value need not be its middle.
+pub fn bracket(low: f64, high: f64) -> f64 {
+    (high - low).abs() / 4.0
+}
+
 /// Standard uncertainty of a display with step δ: δ/√12 (GUM F.2.2.1).
 pub fn resolution(step: f64) -> f64 {
     step / 12f64.sqrt()
@@ -184,19 +254,19 @@ mod tests {
     use super::*;
 
     fn source(standard: f64, freedom: f64, group: usize) -> Source {
-        Source { name: String::new(), kind: SourceKind::Resolution, standard, freedom, group }
+        Source { name: String::new(), kind: SourceKind::Resolution, standard, limit: standard, freedom, group }
     }
 
     #[test]
     fn a_value_less_itself_is_certain() {
-        let x = Dual::source(3.0, 0, 1);
+        let x = Dual::source(3.0, 0);
         let budget = Budget::of(&x.sub(&x), &[source(0.5, f64::INFINITY, 0)]);
         assert_eq!((budget.standard, budget.shares.len()), (0.0, 0));
     }
 
     #[test]
     fn shares_sum_to_one_and_few_replicates_widen() {
-        let (x, y) = (Dual::source(3.0, 0, 2), Dual::source(4.0, 1, 2));
+        let (x, y) = (Dual::source(3.0, 0), Dual::source(4.0, 1));
         let budget = Budget::of(&x.mul(&y), &[source(0.3, 4.0, 0), source(0.4, f64::INFINITY, 1)]);
         // c = (4, 3): parts 1.2 and 1.2.
         assert!((budget.standard - 1.2 * 2f64.sqrt()).abs() < 1e-12);
@@ -209,8 +279,11 @@ mod tests {
     #[test]
     fn replicates_of_one_reading_lose_their_freedom_once() {
         // The mean of three replicates with s = 0.3: u = 0.3/√3 with 2 degrees of freedom, not 3·2.
-        let xs: Vec<Dual> = (0..3).map(|i| Dual::source(1.0, i, 3)).collect();
-        let budget = Budget::of(&Dual::mean(&xs), &[source(0.3, 2.0, 0), source(0.3, 2.0, 0), source(0.3, 2.0, 0)]);
+        let xs: Vec<Dual> = (0..3).map(|i| Dual::source(1.0, i)).collect();
+        let budget = Budget::of(
+            &Dual::mean(&xs.iter().collect::<Vec<_>>()),
+            &[source(0.3, 2.0, 0), source(0.3, 2.0, 0), source(0.3, 2.0, 0)],
+        );
         assert!((budget.standard - 0.3 / 3f64.sqrt()).abs() < 1e-15);
         assert!((budget.freedom - 2.0).abs() < 1e-12);
         assert_eq!(budget.shares.len(), 1);
@@ -218,7 +291,7 @@ mod tests {
 
     #[test]
     fn extreme_values_neither_overflow_nor_vanish() {
-        let x = Dual::source(1.0, 0, 1).mul(&Dual::exact(1e200));
+        let x = Dual::source(1.0, 0).mul(&Dual::exact(1e200));
         assert_eq!(Budget::of(&x, &[source(1e-250, f64::INFINITY, 0)]).standard, 1e-50);
     }
 }

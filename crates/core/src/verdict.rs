@@ -58,12 +58,20 @@ pub struct JudgedCell {
     pub state: CellState,
     /// Value in the protocol's unit.
     pub value: Option<f64>,
+    /// The word's number in the item's list, for a word.
+    pub word: Option<u32>,
+    /// The bound, for a value beyond the range: the limit in the protocol's unit, and whether the value lies above it.
+    pub bound: Option<(f64, bool)>,
     /// Resolution in the protocol's unit.
     pub resolution: f64,
+    /// The number as read.
+    pub number: Option<Number>,
     /// The team's exclusion mark or reason; `None` where it is kept.
     pub excluded: Option<String>,
     /// Whether it counts in the recomputation.
     pub counts: bool,
+    /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text stays as it is.
+    pub repaired: Option<f64>,
     /// What was decided while reading it.
     pub remarks: Vec<String>,
 }
@@ -88,6 +96,8 @@ pub struct JudgedResult {
     pub index: usize,
     /// Its item.
     pub item: usize,
+    /// Row, from 1, where the result is a column of a table.
+    pub row: Option<u32>,
     /// What the team wrote.
     pub reported: Reported,
     /// Clean value in the protocol's unit.
@@ -110,6 +120,12 @@ pub struct JudgedResult {
     pub budget: Option<Budget>,
     /// Expanded uncertainty with which a stated ± is compared, in the protocol's unit.
     pub expanded: Option<f64>,
+    /// The uncertainty by each school, in the order of [`crate::protocol::UncertaintySchool::ALL`].
+    pub schools: [Option<f64>; 5],
+    /// What a Monte Carlo run gave in place of the linear value, where one was made.
+    pub monte_carlo: Option<f64>,
+    /// The right word's number, for a word result.
+    pub right_word: Option<u32>,
 }
 
 /// What the team wrote for a result.
@@ -123,6 +139,8 @@ pub struct Reported {
     pub plus_minus: String,
     /// The number read.
     pub number: Option<Number>,
+    /// The word's number, for a word result.
+    pub word: Option<u32>,
     /// Value in the protocol's unit.
     pub value: Option<f64>,
     /// Units of the protocol's unit in one of the written unit.
@@ -143,6 +161,8 @@ pub enum VerdictKind {
     Carried,
     Slip,
     Unexplained,
+    /// A word that is not the right one.
+    Differs,
 }
 
 impl VerdictKind {
@@ -157,12 +177,13 @@ impl VerdictKind {
             VerdictKind::Carried => "carried",
             VerdictKind::Slip => "slip",
             VerdictKind::Unexplained => "unexplained",
+            VerdictKind::Differs => "differs",
         }
     }
 
     /// Whether what is derived from it may be carried.
     pub fn taints(self) -> bool {
-        matches!(self, VerdictKind::Slip | VerdictKind::Unexplained | VerdictKind::Carried)
+        matches!(self, VerdictKind::Slip | VerdictKind::Unexplained | VerdictKind::Carried | VerdictKind::Differs)
     }
 }
 
@@ -187,6 +208,10 @@ pub struct Slip {
     pub ambiguous: bool,
     /// Item it happened at.
     pub subject: Option<usize>,
+    /// Rows of the result where it happened, where it is one slip down a column.
+    pub rows: Vec<u32>,
+    /// The reading that was mistyped: its item, its row, and what it should have been, in the protocol's unit.
+    pub repair: Option<(usize, Option<u32>, f64)>,
     /// What the mistaken calculation gives, in the protocol's unit.
     pub predicted: f64,
 }
@@ -265,7 +290,7 @@ impl Finding {
 /// A test for a reading that stands apart.
 #[derive(Clone, Debug)]
 pub struct OutlierTest {
-    /// `replicate`.
+    /// `replicate`, `point` of a fit, or `team` of a class.
     pub level: &'static str,
     /// Item tested.
     pub item: usize,
@@ -284,16 +309,16 @@ pub struct OutlierTest {
 /// A comparison with a reference.
 #[derive(Clone, Debug)]
 pub struct Comparison {
-    /// Criterion's id.
+    /// Id of the criterion, comparison or unknown.
     pub id: String,
-    /// `percent-error` or `spread`.
+    /// `percent-error`, `spread`, `agreement`, `identify` or `check`.
     pub kind: &'static str,
     /// Value compared.
     pub value: f64,
     /// Limit of the band it fell in; `None` beyond all bands.
     pub limit: Option<f64>,
-    /// `within` or `beyond`.
-    pub verdict: &'static str,
+    /// `within` or `beyond`; `agree` or `differ` for a comparison; the name for an unknown.
+    pub verdict: String,
     /// In words.
     pub says: String,
 }

@@ -1,6 +1,6 @@
 //! The long layout: one reading a row, columns by name.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
@@ -170,7 +170,7 @@ impl Row<'_> {
             tables.push(Submission { section: section.to_owned(), team: team.to_owned(), ..Submission::default() });
             tables.len() - 1
         });
-        self.keys(&mut tables[table])?;
+        let keys = self.keys(&mut tables[table], item)?;
         if let Some(first) = places.get(&(table, item, row)) {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
@@ -186,6 +186,7 @@ impl Row<'_> {
         tables[table].cells.push(SubmittedCell {
             item: self.protocol.items[item].id.clone(),
             row,
+            keys,
             value: self.field("value").to_owned(),
             unit: self.field("unit").to_owned(),
             plus_minus: self.field("plus_minus").to_owned(),
@@ -200,10 +201,7 @@ impl Row<'_> {
         if name.is_empty() {
             return Err(self.object("item", "no-item", "the row names no item", "write the id of a reading or result"));
         }
-        let item = self
-            .protocol
-            .item(name)
-            .filter(|i| !matches!(self.protocol.items[*i].kind, jurado_core::protocol::ItemKind::Reference(_)));
+        let item = self.protocol.item(name).filter(|i| self.protocol.is_typed(*i));
         let Some(item) = item else {
             return Err(self.object(
                 "item",
@@ -246,8 +244,10 @@ impl Row<'_> {
         }
     }
 
-    fn keys(&self, table: &mut Submission) -> Result<(), Objection> {
-        for (key, column) in self.protocol.keys.iter().zip(&self.columns.keys) {
+    /// Settles the table's keys; gives those that belong to this row of one of its tables.
+    fn keys(&self, table: &mut Submission, item: usize) -> Result<BTreeMap<String, String>, Objection> {
+        let mut of_row = BTreeMap::new();
+        for (k, (key, column)) in self.protocol.keys.iter().zip(&self.columns.keys).enumerate() {
             let Some(column) = *column else { continue };
             let value = self.record.fields.get(column).map_or("", |f| f.trim());
             if value.is_empty() {
@@ -260,6 +260,12 @@ impl Row<'_> {
                     format!("it may be {}", key.values.join(", ")),
                 );
                 return Err(("unknown-key", fault));
+            }
+            if self.protocol.tables.iter().any(|t| t.key == Some(k)) {
+                if self.protocol.row_key(item) == Some(k) {
+                    of_row.insert(key.id.clone(), value.to_owned());
+                }
+                continue;
             }
             match table.keys.get(&key.id) {
                 Some(first) if first != value => {
@@ -276,17 +282,13 @@ impl Row<'_> {
                 }
             }
         }
-        Ok(())
+        Ok(of_row)
     }
 }
 
 /// The nearest known id, or the list of them.
 fn nearest(protocol: &Protocol, name: &str) -> String {
-    let ids = protocol
-        .items
-        .iter()
-        .filter(|i| !matches!(i.kind, jurado_core::protocol::ItemKind::Reference(_)))
-        .map(|i| i.id.as_str());
+    let ids = protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it.id.as_str());
     let plain = |s: &str| s.to_lowercase().replace([' ', '-', '_'], "");
     let best = ids.clone().map(|id| (distance(&plain(id), &plain(name)), id)).min();
     match best {

@@ -2,7 +2,7 @@
 //! back; what a filled sheet holds comes back unchanged.
 
 use jurado_core::error::Fault;
-use jurado_core::protocol::{ItemKind, Protocol};
+use jurado_core::protocol::Protocol;
 use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::delimited::{Delimited, Record};
@@ -20,7 +20,9 @@ pub(crate) fn is_sheet(file: &Delimited<'_>) -> bool {
 
 /// The sheet of a protocol as CSV: empty, or filled with a submission.
 pub fn write_sheet(protocol: &Protocol, filled: Option<&Submission>) -> String {
-    let columns = protocol.readings.iter().map(|r| r.replicates).max().unwrap_or(1);
+    let asked = (0..protocol.items.len()).filter_map(|i| protocol.rows_of(i)).max().unwrap_or(1).min(100);
+    let written = filled.iter().flat_map(|s| &s.cells).filter_map(|c| c.row).max().unwrap_or(1);
+    let columns = asked.max(written);
     let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
     let mut write = |fields: Vec<String>| {
         // Writing to memory cannot fail.
@@ -30,7 +32,8 @@ pub fn write_sheet(protocol: &Protocol, filled: Option<&Submission>) -> String {
     write(vec![text(MARK), protocol.id.clone(), protocol.title.clone()]);
     write(vec![text("section"), filled.map_or_else(String::new, |s| s.section.clone())]);
     write(vec![text("team"), filled.map_or_else(String::new, |s| s.team.clone())]);
-    for key in &protocol.keys {
+    let of_rows = |k: usize| protocol.tables.iter().position(|t| t.key == Some(k));
+    for (_, key) in protocol.keys.iter().enumerate().filter(|(k, _)| of_rows(*k).is_none()) {
         let value = filled.and_then(|s| s.keys.get(&key.id)).cloned().unwrap_or_default();
         write(vec![key.id.clone(), value]);
     }
@@ -38,11 +41,23 @@ pub fn write_sheet(protocol: &Protocol, filled: Option<&Submission>) -> String {
     header.extend((1..=columns).map(|n| n.to_string()));
     header.extend(TAIL.map(str::to_owned));
     write(header);
-    for item in &protocol.items {
-        if matches!(item.kind, ItemKind::Reference(_)) {
+    for (k, key) in protocol.keys.iter().enumerate() {
+        let Some(t) = of_rows(k) else { continue };
+        let mut line = vec![key.id.clone(), key.title.clone(), String::new()];
+        for n in 1..=columns {
+            let of_row = filled
+                .iter()
+                .flat_map(|s| &s.cells)
+                .filter(|c| c.row == Some(n) && protocol.item(&c.item).and_then(|i| protocol.table_of(i)) == Some(t))
+                .find_map(|c| c.keys.get(&key.id));
+            line.push(of_row.cloned().unwrap_or_default());
+        }
+        write(line);
+    }
+    for (index, item) in protocol.items.iter().enumerate() {
+        if !protocol.is_typed(index) {
             continue;
         }
-        let index = protocol.item(&item.id).unwrap_or(0);
         let rows = protocol.rows_of(index);
         let cells: Vec<&SubmittedCell> = filled.iter().flat_map(|s| &s.cells).filter(|c| c.item == item.id).collect();
         let unit = match (filled, cells.first()) {
@@ -86,6 +101,7 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     let mut out = Intake::default();
     let mut table = Submission::default();
     let mut columns: Option<Vec<String>> = None;
+    let mut row_keys: Vec<(usize, u32, String)> = Vec::new();
     for record in file.records() {
         let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
         if let Some(d) = &record.damage {
@@ -128,7 +144,17 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
             continue;
         };
         out.rows += 1;
+        if let Some(k) = protocol.keys.iter().position(|key| key.id == field(0)) {
+            key_line(&record, header, protocol, k, &mut row_keys, &mut out.held);
+            continue;
+        }
         item_line(&record, header, protocol, &mut table, &mut out.held);
+    }
+    for cell in &mut table.cells {
+        let Some(k) = protocol.item(&cell.item).and_then(|i| protocol.row_key(i)) else { continue };
+        if let Some((.., value)) = row_keys.iter().find(|(key, row, _)| *key == k && Some(*row) == cell.row) {
+            cell.keys.insert(protocol.keys[k].id.clone(), value.clone());
+        }
     }
     for (name, text) in [("section", &table.section), ("team", &table.team)] {
         if text.is_empty() {
@@ -157,13 +183,44 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     Ok(out)
 }
 
+/// A line that says which key each row belongs to.
+fn key_line(
+    record: &Record,
+    header: &[String],
+    protocol: &Protocol,
+    k: usize,
+    row_keys: &mut Vec<(usize, u32, String)>,
+    held: &mut Vec<HeldRow>,
+) {
+    let key = &protocol.keys[k];
+    for (n, name) in header.iter().enumerate() {
+        let (Ok(row), value) = (name.parse::<u32>(), record.fields.get(n).map_or("", |f| f.trim())) else { continue };
+        if value.is_empty() {
+            continue;
+        }
+        if key.values.iter().any(|v| v == value) {
+            row_keys.push((k, row, value.to_owned()));
+        } else {
+            held.push(HeldRow {
+                code: "unknown-key",
+                fault: record.fault(
+                    n,
+                    format!("there is no {} `{value}`", key.title.to_lowercase()),
+                    format!("it may be {}", key.values.join(", ")),
+                ),
+                text: record.text(),
+            });
+        }
+    }
+}
+
 fn item_line(record: &Record, header: &[String], protocol: &Protocol, table: &mut Submission, held: &mut Vec<HeldRow>) {
     let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
     let named = |name: &str| header.iter().position(|h| h == name).map_or("", field);
     let mut hold = |at: usize, code: &'static str, what: String, mend: &str| {
         held.push(HeldRow { code, fault: record.fault(at, what, mend), text: record.text() })
     };
-    let Some(item) = protocol.item(field(0)) else {
+    let Some(item) = protocol.item(field(0)).filter(|i| protocol.is_typed(*i)) else {
         return hold(
             0,
             "unknown-item",
@@ -199,6 +256,7 @@ fn item_line(record: &Record, header: &[String], protocol: &Protocol, table: &mu
         table.cells.push(SubmittedCell {
             item: field(0).to_owned(),
             row,
+            keys: Default::default(),
             value: value.to_owned(),
             unit: named("unit").to_owned(),
             plus_minus: if first { named("plus_minus").to_owned() } else { String::new() },

@@ -29,6 +29,48 @@ pub enum AstKind {
     Binary(Operator, Box<Ast>, Box<Ast>),
     /// `mean(x)`
     Call(String, Vec<Ast>),
+    /// `a <= b`
+    Compare(Comparator, Box<Ast>, Box<Ast>),
+    /// `"kept"`: a word to compare a word with.
+    Word(String),
+}
+
+/// The comparisons.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[allow(missing_docs)]
+pub enum Comparator {
+    Less,
+    LessOrEqual,
+    Greater,
+    GreaterOrEqual,
+    Equal,
+    Unequal,
+}
+
+impl Comparator {
+    /// Its sign as typed.
+    pub fn sign(self) -> &'static str {
+        match self {
+            Comparator::Less => "<",
+            Comparator::LessOrEqual => "<=",
+            Comparator::Greater => ">",
+            Comparator::GreaterOrEqual => ">=",
+            Comparator::Equal => "==",
+            Comparator::Unequal => "!=",
+        }
+    }
+
+    /// Whether it holds between two numbers.
+    pub fn holds(self, a: f64, b: f64) -> bool {
+        match self {
+            Comparator::Less => a < b,
+            Comparator::LessOrEqual => a <= b,
+            Comparator::Greater => a > b,
+            Comparator::GreaterOrEqual => a >= b,
+            Comparator::Equal => a == b,
+            Comparator::Unequal => a != b,
+        }
+    }
 }
 
 /// The five operators.
@@ -68,6 +110,8 @@ impl Ast {
             AstKind::Name(name) => name.clone(),
             AstKind::Negative(a) => format!("(-{})", a.bracketed()),
             AstKind::Binary(op, a, b) => format!("({} {} {})", a.bracketed(), op.sign(), b.bracketed()),
+            AstKind::Compare(op, a, b) => format!("({} {} {})", a.bracketed(), op.sign(), b.bracketed()),
+            AstKind::Word(word) => format!("\"{word}\""),
             AstKind::Call(name, args) => {
                 format!("{name}({})", args.iter().map(Ast::bracketed).collect::<Vec<_>>().join(", "))
             }

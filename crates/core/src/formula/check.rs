@@ -1,11 +1,12 @@
-//! [`Ast`] → [`Node`]: names resolved, dimensions and shapes settled. A node can only be made here or by the
+//! [`Ast`] → [`Node`]: names resolved, dimensions, natures and shapes settled. A node can only be made here or by the
 //! diagnoser's mutations, which keep a tree evaluable but not its dimensions (a mistake need not respect them).
 
 use std::ops::Range;
 
 use super::FormulaError;
-use super::ast::{Ast, AstKind, Operator};
-use crate::quantity::{Dimension, Unit};
+use super::ast::{Ast, AstKind, Comparator, Operator};
+use super::function::{Function, join, point_fault, typed};
+use crate::quantity::{Dimension, Nature, Unit};
 
 /// A checked piece: coherent SI values throughout.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,6 +15,10 @@ pub struct Node {
     pub op: Op,
     /// Its dimension.
     pub dimension: Dimension,
+    /// Amount, point on a scale, gauge or absolute pressure.
+    pub nature: Nature,
+    /// Whether it is a condition: 1 where it holds, 0 where it does not.
+    pub truth: bool,
     /// One value or a column.
     pub shape: Shape,
     /// Its bytes in the formula's text.
@@ -25,8 +30,13 @@ pub struct Node {
 pub enum Shape {
     /// One value.
     Scalar,
-    /// A column, in the order of its rows.
-    Column,
+    /// A column, in the order of its rows. Columns of one group have the same rows.
+    Column(u16),
+}
+
+impl Shape {
+    /// Added to a group for the column of its differences, which is one row shorter.
+    pub(super) const SHORTER: u16 = 4096;
 }
 
 /// What a node does.
@@ -38,153 +48,93 @@ pub enum Op {
     Pi,
     /// A reading, constant or result, by its number in the table of items.
     Item(usize),
+    /// Whether a word item is this word, by its number in the item's list.
+    Is(usize, u32, String),
     /// Sign turned.
     Negative(Box<Node>),
     /// Operator on two nodes.
     Binary(Operator, Box<Node>, Box<Node>),
+    /// Comparison of two nodes.
+    Compare(Comparator, Box<Node>, Box<Node>),
     /// A function.
     Call(Function, Vec<Node>),
 }
 
-/// The functions. Those over a column give one value, but for `diff` and `cumsum`.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[allow(missing_docs)]
-pub enum Function {
-    Mean,
-    /// Mean with the count wrong by so many; only the diagnoser makes it.
-    MeanOver(i8),
-    Sum,
-    Count,
-    Min,
-    Max,
-    Median,
-    Sd,
-    Sem,
-    Range,
-    First,
-    Last,
-    Diff,
-    Cumsum,
-    Sqrt,
-    Exp,
-    Ln,
-    Log10,
-    Sin,
-    Cos,
-    Tan,
-    Asin,
-    Acos,
-    Atan,
-    Atan2,
-    Abs,
-}
-
-impl Function {
-    const NAMED: [(&'static str, Function); 25] = {
-        use Function::*;
-        [
-            ("mean", Mean),
-            ("sum", Sum),
-            ("count", Count),
-            ("min", Min),
-            ("max", Max),
-            ("median", Median),
-            ("sd", Sd),
-            ("sem", Sem),
-            ("range", Range),
-            ("first", First),
-            ("last", Last),
-            ("diff", Diff),
-            ("cumsum", Cumsum),
-            ("sqrt", Sqrt),
-            ("exp", Exp),
-            ("ln", Ln),
-            ("log10", Log10),
-            ("sin", Sin),
-            ("cos", Cos),
-            ("tan", Tan),
-            ("asin", Asin),
-            ("acos", Acos),
-            ("atan", Atan),
-            ("atan2", Atan2),
-            ("abs", Abs),
-        ]
-    };
-
-    /// The function of a name.
-    pub fn named(name: &str) -> Option<Function> {
-        Self::NAMED.iter().find(|(n, _)| *n == name).map(|(_, f)| *f)
-    }
-
-    /// Its name.
-    pub fn name(self) -> &'static str {
-        match self {
-            Function::MeanOver(_) => "mean",
-            f => Self::NAMED.iter().find(|(_, g)| *g == f).map_or("", |(n, _)| n),
-        }
-    }
-
-    fn over_column(self) -> bool {
-        use Function::*;
-        matches!(
-            self,
-            Mean | MeanOver(_) | Sum | Count | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum
-        )
-    }
-}
-
 /// What a name stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Symbol {
+pub struct Symbol<'a> {
     /// Number in the table of items.
     pub item: usize,
     /// Dimension.
     pub dimension: Dimension,
+    /// Nature.
+    pub nature: Nature,
     /// One value or a column.
     pub shape: Shape,
+    /// The words it may be; `None` for a number.
+    pub words: Option<&'a [String]>,
 }
 
 /// Checks a tree against the names in `resolve`.
 ///
 /// # Errors
 /// A [`FormulaError`] under the offending piece: unknown name or function, wrong number of arguments, dimensions that
-/// do not fit, a column where one value is needed or the reverse.
-pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node, FormulaError> {
+/// do not fit, a column where one value is needed or the reverse, a Celsius temperature taken for an amount, gauge and
+/// absolute pressure mixed.
+pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError> {
     let span = ast.span.clone();
-    let node = |op, dimension, shape| Node { op, dimension, shape, span: span.clone() };
+    let node = |op, dimension, nature, truth, shape| Node { op, dimension, nature, truth, shape, span: span.clone() };
+    let plain = |op, dimension, shape| node(op, dimension, Nature::Plain, false, shape);
     match &ast.kind {
         AstKind::Number { text, unit } => {
             let value: f64 = text.parse().unwrap_or(0.0);
             match unit {
-                None => Ok(node(Op::Number(value, text.clone()), Dimension::ONE, Shape::Scalar)),
+                None => Ok(plain(Op::Number(value, text.clone()), Dimension::ONE, Shape::Scalar)),
                 Some(unit) => {
                     let unit = Unit::parse(unit).map_err(|e| {
                         FormulaError::new(span.clone(), e.to_string(), "write a unit such as [mm] or [g/cm^3]")
                     })?;
-                    let op = Op::Number(value * unit.factor, format!("{text} {}", unit.text));
-                    Ok(node(op, unit.dimension, Shape::Scalar))
+                    let op = Op::Number(unit.to_si(value, unit.nature), format!("{text} {}", unit.text));
+                    Ok(node(op, unit.dimension, unit.nature, false, Shape::Scalar))
                 }
             }
         }
-        AstKind::Name(name) if name == "pi" || name == "π" => Ok(node(Op::Pi, Dimension::ONE, Shape::Scalar)),
+        AstKind::Word(word) => Err(FormulaError::new(
+            span,
+            format!("the word “{word}” can only be compared with a word"),
+            "write it like run == \"kept\"",
+        )),
+        AstKind::Name(name) if name == "pi" || name == "π" => Ok(plain(Op::Pi, Dimension::ONE, Shape::Scalar)),
         AstKind::Name(name) => match resolve(name) {
-            Some(symbol) => Ok(node(Op::Item(symbol.item), symbol.dimension, symbol.shape)),
-            None => Err(FormulaError::new(
+            Some(Symbol { words: Some(words), .. }) => Err(FormulaError::new(
                 span,
-                format!("`{name}` is not known here"),
-                "declare it as a reading, reference, constant or result, or mend its spelling",
+                format!("`{name}` is a word, not a number"),
+                format!(
+                    "compare it with one of its words, such as {name} == \"{}\"",
+                    words.first().map_or("…", String::as_str)
+                ),
             )),
+            Some(symbol) => Ok(node(Op::Item(symbol.item), symbol.dimension, symbol.nature, false, symbol.shape)),
+            None => Err(unknown(name, span)),
         },
         AstKind::Negative(inner) => {
-            let inner = check(inner, resolve)?;
-            let (dimension, shape) = (inner.dimension, inner.shape);
-            Ok(node(Op::Negative(Box::new(inner)), dimension, shape))
+            let inner = number(check(inner, resolve)?)?;
+            if inner.nature == Nature::Point && !matches!(inner.op, Op::Number(..)) {
+                return Err(point_fault(span));
+            }
+            // `-5[°C]` is the point five degrees below nought, not the opposite of 278.15 K.
+            if let (Nature::Point, Op::Number(v, text)) = (inner.nature, &inner.op) {
+                let unit = text.split_once(' ').and_then(|(_, u)| Unit::parse(u).ok()).unwrap_or_else(Unit::one);
+                let op = Op::Number(2.0 * unit.offset - v, format!("−{text}"));
+                return Ok(node(op, inner.dimension, Nature::Point, false, Shape::Scalar));
+            }
+            let (dimension, nature, shape) = (inner.dimension, inner.nature, inner.shape);
+            Ok(node(Op::Negative(Box::new(inner)), dimension, nature, false, shape))
         }
         AstKind::Binary(op, left, right) => {
-            let (left, right) = (check(left, resolve)?, check(right, resolve)?);
-            let shape =
-                if left.shape == Shape::Column || right.shape == Shape::Column { Shape::Column } else { Shape::Scalar };
-            let dimension = match op {
+            let (left, right) = (number(check(left, resolve)?)?, number(check(right, resolve)?)?);
+            let shape = join(left.shape, right.shape, &span)?;
+            let (dimension, nature) = match op {
                 Operator::Add | Operator::Subtract => {
                     if left.dimension != right.dimension {
                         let (verb, joint) = if *op == Operator::Add { ("add", "to") } else { ("subtract", "from") };
@@ -194,13 +144,51 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
                             "both sides need the same dimension",
                         ));
                     }
-                    left.dimension
+                    (left.dimension, sum_nature(*op, left.nature, right.nature, &span)?)
                 }
-                Operator::Multiply => left.dimension.times(right.dimension),
-                Operator::Divide => left.dimension.over(right.dimension),
-                Operator::Power => power_dimension(&left, &right)?,
+                Operator::Multiply | Operator::Divide => {
+                    if let Some(point) = [&left, &right].into_iter().find(|n| n.nature == Nature::Point) {
+                        return Err(point_fault(point.span.clone()));
+                    }
+                    if *op == Operator::Divide && mixed(left.nature, right.nature) {
+                        return Err(mixed_fault(span));
+                    }
+                    let dimension = if *op == Operator::Multiply {
+                        left.dimension.times(right.dimension)
+                    } else {
+                        left.dimension.over(right.dimension)
+                    };
+                    (dimension, Nature::Plain)
+                }
+                Operator::Power => {
+                    if left.nature == Nature::Point {
+                        return Err(point_fault(left.span));
+                    }
+                    (power_dimension(&left, &right)?, Nature::Plain)
+                }
             };
-            Ok(node(Op::Binary(*op, Box::new(left), Box::new(right)), dimension, shape))
+            Ok(node(Op::Binary(*op, Box::new(left), Box::new(right)), dimension, nature, false, shape))
+        }
+        AstKind::Compare(op, left, right) => {
+            if let (AstKind::Name(name), AstKind::Word(word)) = (&left.kind, &right.kind) {
+                return word_test(name, word, *op, left.span.clone(), right.span.clone(), resolve)
+                    .map(|(op, shape)| node(op, Dimension::ONE, Nature::Plain, true, shape));
+            }
+            let (left, right) = (number(check(left, resolve)?)?, number(check(right, resolve)?)?);
+            let shape = join(left.shape, right.shape, &span)?;
+            // A plain nought may be compared with anything.
+            let nought = |n: &Node| matches!(n.op, Op::Number(0.0, _));
+            if left.dimension != right.dimension && !nought(&right) && !nought(&left) {
+                return Err(FormulaError::new(
+                    span,
+                    format!("cannot compare {} with {}", left.dimension, right.dimension),
+                    "both sides need the same dimension",
+                ));
+            }
+            if mixed(left.nature, right.nature) || (left.nature == Nature::Point) != (right.nature == Nature::Point) {
+                return Err(mixed_fault(span));
+            }
+            Ok(node(Op::Compare(*op, Box::new(left), Box::new(right)), Dimension::ONE, Nature::Plain, true, shape))
         }
         AstKind::Call(name, args) => {
             let function = Function::named(name).ok_or_else(|| {
@@ -211,10 +199,101 @@ pub fn check(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol>) -> Result<Node
                 )
             })?;
             let args = args.iter().map(|a| check(a, resolve)).collect::<Result<Vec<_>, _>>()?;
-            let (dimension, shape) = call_type(function, &args, &span)?;
-            Ok(node(Op::Call(function, args), dimension, shape))
+            let t = typed(function, &args, &span)?;
+            Ok(node(Op::Call(function, args), t.dimension, t.nature, t.truth, t.shape))
         }
     }
+}
+
+fn unknown(name: &str, span: Range<usize>) -> FormulaError {
+    FormulaError::new(
+        span,
+        format!("`{name}` is not known here"),
+        "declare it as a reading, reference, constant or result, or mend its spelling",
+    )
+}
+
+fn number(node: Node) -> Result<Node, FormulaError> {
+    if node.truth {
+        return Err(FormulaError::new(
+            node.span,
+            "a condition is no number",
+            "use if(condition, value, value) to make a number of it",
+        ));
+    }
+    Ok(node)
+}
+
+/// `run == "kept"`: the word's number, and whether it is asked for or against.
+fn word_test<'a>(
+    name: &str,
+    word: &str,
+    op: Comparator,
+    at_name: Range<usize>,
+    at_word: Range<usize>,
+    resolve: &dyn Fn(&str) -> Option<Symbol<'a>>,
+) -> Result<(Op, Shape), FormulaError> {
+    let symbol = resolve(name).ok_or_else(|| unknown(name, at_name.clone()))?;
+    let Some(words) = symbol.words else {
+        return Err(FormulaError::new(
+            at_word,
+            format!("`{name}` is a number, not a word"),
+            "compare it with a number",
+        ));
+    };
+    let Some(n) = words.iter().position(|w| w == word) else {
+        return Err(FormulaError::new(
+            at_word,
+            format!("`{name}` is never “{word}”"),
+            format!("it may be {}", words.join(", ")),
+        ));
+    };
+    let is = Op::Is(symbol.item, n as u32, word.to_owned());
+    match op {
+        Comparator::Equal => Ok((is, symbol.shape)),
+        Comparator::Unequal => {
+            let inner = Node {
+                op: is,
+                dimension: Dimension::ONE,
+                nature: Nature::Plain,
+                truth: true,
+                shape: symbol.shape,
+                span: at_name.start..at_word.end,
+            };
+            Ok((Op::Call(Function::Not, vec![inner]), symbol.shape))
+        }
+        _ => Err(FormulaError::new(at_word, "words have no order", "use == or !=")),
+    }
+}
+
+fn mixed(a: Nature, b: Nature) -> bool {
+    matches!((a, b), (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge))
+}
+
+fn mixed_fault(span: Range<usize>) -> FormulaError {
+    FormulaError::new(
+        span,
+        "gauge and absolute pressure, or a point and an amount, are mixed here",
+        "add the surroundings' pressure to the gauge pressure first, or take kelvin() of a temperature",
+    )
+}
+
+/// The nature of a sum or difference.
+fn sum_nature(op: Operator, a: Nature, b: Nature, span: &Range<usize>) -> Result<Nature, FormulaError> {
+    use Nature::*;
+    let add = op == Operator::Add;
+    Ok(match (a, b) {
+        (Plain, Plain) => Plain,
+        (Point, Point) if !add => Plain,
+        (Point, Plain) => Point,
+        (Plain, Point) if add => Point,
+        (Point, _) | (_, Point) => return Err(point_fault(span.clone())),
+        // The surroundings' pressure added makes a gauge pressure absolute.
+        (Gauge, Absolute) | (Absolute, Gauge) if add => Absolute,
+        (Gauge, Absolute) | (Absolute, Gauge) => return Err(mixed_fault(span.clone())),
+        (x, y) if x == y && !add => Plain,
+        (Plain, other) | (other, _) => other,
+    })
 }
 
 fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaError> {
@@ -246,93 +325,53 @@ fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaErr
     }
 }
 
-fn call_type(function: Function, args: &[Node], span: &Range<usize>) -> Result<(Dimension, Shape), FormulaError> {
-    use Function::*;
-    let wanted = if function == Atan2 { 2 } else { 1 };
-    if args.len() != wanted {
-        return Err(FormulaError::new(
-            span.clone(),
-            format!(
-                "{}() takes {wanted} value{}, not {}",
-                function.name(),
-                if wanted == 1 { "" } else { "s" },
-                args.len()
-            ),
-            "give it exactly that many",
-        ));
-    }
-    let first = &args[0];
-    if function.over_column() && first.shape != Shape::Column {
-        return Err(FormulaError::new(
-            first.span.clone(),
-            format!("{}() needs a column of readings", function.name()),
-            "give it a reading with replicates",
-        ));
-    }
-    let need = |dimension: Dimension, words: &str| {
-        if first.dimension == dimension {
-            Ok(())
-        } else {
-            Err(FormulaError::new(
-                first.span.clone(),
-                format!("{}() takes {words}, this is {}", function.name(), first.dimension),
-                "divide by a unit, or convert it first",
-            ))
-        }
-    };
-    let dimension = match function {
-        Count => Dimension::ONE,
-        Mean | MeanOver(_) | Sum | Min | Max | Median | Sd | Sem | Range | First | Last | Diff | Cumsum | Abs => {
-            first.dimension
-        }
-        Sqrt => first.dimension.root().ok_or_else(|| {
-            FormulaError::new(
-                first.span.clone(),
-                format!("{} has no square root", first.dimension),
-                "every exponent of the dimension must be even",
-            )
-        })?,
-        Exp | Ln | Log10 => {
-            need(Dimension::ONE, "a pure number")?;
-            Dimension::ONE
-        }
-        Sin | Cos | Tan => {
-            need(Dimension::ANGLE, "an angle")?;
-            Dimension::ONE
-        }
-        Asin | Acos | Atan => {
-            need(Dimension::ONE, "a pure number")?;
-            Dimension::ANGLE
-        }
-        Atan2 => {
-            if args[0].dimension != args[1].dimension {
-                return Err(FormulaError::new(
-                    span.clone(),
-                    "atan2() needs two values of one dimension",
-                    "convert one of them",
-                ));
-            }
-            Dimension::ANGLE
-        }
-    };
-    let column_out =
-        matches!(function, Diff | Cumsum) || (!function.over_column() && args.iter().any(|a| a.shape == Shape::Column));
-    Ok((dimension, if column_out { Shape::Column } else { Shape::Scalar }))
-}
-
 impl Node {
+    /// A plain node like another, for what the diagnoser makes.
+    pub(crate) fn made(op: Op, dimension: Dimension) -> Node {
+        Node { op, dimension, nature: Nature::Plain, truth: false, shape: Shape::Scalar, span: 0..0 }
+    }
+
+    /// The pieces directly under this one.
+    pub fn children(&self) -> Vec<&Node> {
+        match &self.op {
+            Op::Negative(a) => vec![a],
+            Op::Binary(_, a, b) | Op::Compare(_, a, b) => vec![a, b],
+            Op::Call(_, args) => args.iter().collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The same piece with other pieces under it, as many as [`Node::children`] gives.
+    pub(crate) fn with_children(&self, mut children: Vec<Node>) -> Node {
+        let op = match &self.op {
+            Op::Negative(_) => children.pop().map(|a| Op::Negative(Box::new(a))),
+            Op::Binary(op, ..) => {
+                children.pop().zip(children.pop()).map(|(b, a)| Op::Binary(*op, Box::new(a), Box::new(b)))
+            }
+            Op::Compare(op, ..) => {
+                children.pop().zip(children.pop()).map(|(b, a)| Op::Compare(*op, Box::new(a), Box::new(b)))
+            }
+            Op::Call(f, _) => Some(Op::Call(*f, children)),
+            _ => None,
+        };
+        Node { op: op.unwrap_or_else(|| self.op.clone()), ..self.clone() }
+    }
+
+    /// Whether any piece, this one included, is so.
+    pub fn any(&self, so: &dyn Fn(&Node) -> bool) -> bool {
+        so(self) || self.children().into_iter().any(|c| c.any(so))
+    }
+
     /// Every item the tree uses, in order of appearance, each once.
     pub fn items(&self) -> Vec<usize> {
         fn walk(node: &Node, out: &mut Vec<usize>) {
             match &node.op {
-                Op::Item(i) if !out.contains(i) => out.push(*i),
-                Op::Negative(a) => walk(a, out),
-                Op::Binary(_, a, b) => {
-                    walk(a, out);
-                    walk(b, out);
+                Op::Item(i) | Op::Is(i, ..) => {
+                    if !out.contains(i) {
+                        out.push(*i);
+                    }
                 }
-                Op::Call(_, args) => args.iter().for_each(|a| walk(a, out)),
-                _ => {}
+                _ => node.children().into_iter().for_each(|c| walk(c, out)),
             }
         }
         let mut out = Vec::new();

@@ -1,7 +1,12 @@
 //! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
 
+use std::cell::RefCell;
+
 use super::ast::Operator;
-use super::check::{Function, Node, Op};
+use super::check::{Node, Op};
+use super::function::Function;
+use super::vector;
+use crate::uncertainty::Source;
 
 /// A kind of number a tree can be evaluated over.
 pub trait Num: Clone {
@@ -19,18 +24,29 @@ pub trait Num: Clone {
     fn div(&self, other: &Self) -> Self;
     /// A function of one value: its result and its derivative there.
     fn map(&self, result: f64, derivative: f64) -> Self;
+    /// A function of many values: its result and its derivative by each of them.
+    fn combine(result: f64, parts: &[(&Self, f64)]) -> Self;
+    /// Sum of at least one value.
+    fn sum(values: &[&Self]) -> Self {
+        let parts: Vec<(&Self, f64)> = values.iter().map(|v| (*v, 1.0)).collect();
+        Self::combine(values.iter().map(|v| v.value()).sum(), &parts)
+    }
     /// Arithmetic mean of at least one value.
-    fn mean(values: &[Self]) -> Self {
-        sum(values).div(&Self::exact(values.len() as f64))
+    fn mean(values: &[&Self]) -> Self {
+        Self::sum(values).div(&Self::exact(values.len() as f64))
     }
     /// After each operation: rounds if the arithmetic rounds as it goes. Only plain numbers do.
     fn settle(self, _steps: Option<StepRounding>) -> Self {
         self
     }
-}
-
-fn sum<N: Num>(values: &[N]) -> N {
-    values.iter().skip(1).fold(values[0].clone(), |a, b| a.add(b))
+    /// The same value that also follows an independent source one to one. Only numbers with derivatives do.
+    fn follow(self, _source: usize) -> Self {
+        self
+    }
+    /// Standard uncertainty from the sources that are not shared. Nought but for numbers with derivatives.
+    fn spread(&self, _sources: &[Source]) -> f64 {
+        0.0
+    }
 }
 
 /// Arithmetic in which every operation is rounded or cut to so many significant figures.
@@ -64,6 +80,12 @@ impl Num for f64 {
     fn map(&self, result: f64, _derivative: f64) -> f64 {
         result
     }
+    fn combine(result: f64, _parts: &[(&f64, f64)]) -> f64 {
+        result
+    }
+    fn sum(values: &[&f64]) -> f64 {
+        values.iter().copied().sum()
+    }
     fn settle(self, steps: Option<StepRounding>) -> f64 {
         match steps {
             Some(s) => crate::notation::to_figures(self, s.figures, s.cut),
@@ -72,29 +94,91 @@ impl Num for f64 {
     }
 }
 
-/// One value or a column.
+/// One value or a column; a gap in a column is a reading that is not there or does not count.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Value<N> {
     /// One value.
     Scalar(N),
     /// A column, in row order.
-    Column(Vec<N>),
+    Column(Vec<Option<N>>),
+    /// A word, by its number in its item's list.
+    Word(u32),
+    /// A column of words.
+    Words(Vec<Option<u32>>),
+}
+
+impl<N> Value<N> {
+    /// The single value.
+    pub fn scalar(&self) -> Option<&N> {
+        match self {
+            Value::Scalar(n) => Some(n),
+            _ => None,
+        }
+    }
+
+    /// The value in a row of a column (from 0), or the single value.
+    pub fn at(&self, row: Option<usize>) -> Option<&N> {
+        match (self, row) {
+            (Value::Scalar(n), _) => Some(n),
+            (Value::Column(xs), Some(row)) => xs.get(row).and_then(Option::as_ref),
+            _ => None,
+        }
+    }
+
+    /// A whole column without gaps.
+    pub fn column(values: Vec<N>) -> Value<N> {
+        Value::Column(values.into_iter().map(Some).collect())
+    }
+}
+
+/// Rows that are left out of everything that makes one value of a column, by the columns' group.
+pub type LeftOut = [(u16, Vec<bool>)];
+
+/// Sources of uncertainty that arise on the way: the scatter about a fitted line, the step beside an end point.
+pub struct Arising<'a> {
+    /// Number of the first of them.
+    pub first: usize,
+    /// The sources known so far.
+    pub sources: &'a [Source],
+    /// Standard uncertainty of each that arose, coherent SI units.
+    pub found: RefCell<Vec<f64>>,
 }
 
 /// Where values come from and how the arithmetic is done.
 pub struct Context<'a, N> {
     /// Values by item number; `None` where there is none.
     pub items: &'a [Option<Value<N>>],
+    /// Rows left out.
+    pub out: &'a LeftOut,
     /// The π in use.
     pub pi: f64,
     /// Rounding at each step, if any.
     pub steps: Option<StepRounding>,
+    /// Where sources that arise on the way are kept.
+    pub arising: Option<Arising<'a>>,
 }
 
 impl<'a, N> Context<'a, N> {
-    /// Full precision.
+    /// Full precision, nothing left out.
     pub fn exact(items: &'a [Option<Value<N>>]) -> Self {
-        Context { items, pi: std::f64::consts::PI, steps: None }
+        Self::without(items, &[])
+    }
+
+    /// Full precision, some rows left out.
+    pub fn without(items: &'a [Option<Value<N>>], out: &'a LeftOut) -> Self {
+        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None }
+    }
+}
+
+impl<N: Num> Context<'_, N> {
+    /// A value that is at least so uncertain: what its own sources do not account for becomes a source.
+    pub(super) fn at_least(&self, value: N, standard: f64) -> N {
+        let Some(arising) = &self.arising else { return value };
+        let own = value.spread(arising.sources);
+        let mut found = arising.found.borrow_mut();
+        found.push((standard * standard - own * own).max(0.0).sqrt());
+        let source = arising.first + found.len() - 1;
+        value.follow(source)
     }
 }
 
@@ -117,25 +201,45 @@ pub enum EvalError {
 pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, EvalError> {
     match walk(node, context)? {
         Value::Scalar(n) => Ok(n),
-        Value::Column(_) => Err(EvalError::Undefined("a column stands where one value is needed")),
+        _ => Err(EvalError::Undefined("a column stands where one value is needed")),
     }
 }
 
-fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+/// Evaluates a tree to one value or a column. A row that is not defined is a gap.
+///
+/// # Errors
+/// As [`evaluate`].
+pub fn evaluate_any<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+    walk(node, context)
+}
+
+pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     match &node.op {
         Op::Number(v, _) => Ok(Value::Scalar(N::exact(*v))),
         Op::Pi => Ok(Value::Scalar(N::exact(context.pi))),
         Op::Item(i) => context.items.get(*i).cloned().flatten().ok_or(EvalError::Missing(*i)),
+        Op::Is(item, word, _) => {
+            let is = |w: &u32| N::exact(f64::from(u8::from(w == word)));
+            match context.items.get(*item).and_then(Option::as_ref) {
+                Some(Value::Word(w)) => Ok(Value::Scalar(is(w))),
+                Some(Value::Words(ws)) => Ok(Value::Column(ws.iter().map(|w| w.as_ref().map(is)).collect())),
+                _ => Err(EvalError::Missing(*item)),
+            }
+        }
         Op::Negative(a) => map(walk(a, context)?, context, |x| Ok(x.map(-x.value(), -1.0))),
         Op::Binary(op, a, b) => {
             let (a, b) = (walk(a, context)?, walk(b, context)?);
             zip(a, b, context, |x, y| binary(*op, x, y))
         }
+        Op::Compare(op, a, b) => {
+            let (a, b) = (walk(a, context)?, walk(b, context)?);
+            zip(a, b, context, |x, y| Ok(N::exact(f64::from(u8::from(op.holds(x.value(), y.value()))))))
+        }
         Op::Call(function, args) => call(*function, args, context),
     }
 }
 
-fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
+pub(super) fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
     let n = n.settle(context.steps);
     if n.value().is_finite() {
         Ok(n)
@@ -144,16 +248,33 @@ fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
     }
 }
 
+/// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why.
+fn rows<N>(out: Vec<Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError> {
+    let any = out.iter().any(|r| matches!(r, Some(Ok(_)) | None));
+    let mut column = Vec::with_capacity(out.len());
+    for row in out {
+        match row {
+            Some(Ok(n)) => column.push(Some(n)),
+            Some(Err(e)) if !any => return Err(e),
+            _ => column.push(None),
+        }
+    }
+    Ok(Value::Column(column))
+}
+
+const NOT_NUMBERS: EvalError = EvalError::Undefined("a word stands where a number is needed");
+
 fn map<N: Num>(
     v: Value<N>,
     context: &Context<'_, N>,
     f: impl Fn(&N) -> Result<N, EvalError>,
 ) -> Result<Value<N>, EvalError> {
     let one = |x: &N| finish(f(x)?, context);
-    Ok(match v {
-        Value::Scalar(x) => Value::Scalar(one(&x)?),
-        Value::Column(xs) => Value::Column(xs.iter().map(one).collect::<Result<_, _>>()?),
-    })
+    match v {
+        Value::Scalar(x) => Ok(Value::Scalar(one(&x)?)),
+        Value::Column(xs) => rows(xs.iter().map(|x| x.as_ref().map(one)).collect()),
+        _ => Err(NOT_NUMBERS),
+    }
 }
 
 fn zip<N: Num>(
@@ -163,21 +284,18 @@ fn zip<N: Num>(
     f: impl Fn(&N, &N) -> Result<N, EvalError>,
 ) -> Result<Value<N>, EvalError> {
     let one = |x: &N, y: &N| finish(f(x, y)?, context);
-    Ok(match (a, b) {
-        (Value::Scalar(x), Value::Scalar(y)) => Value::Scalar(one(&x, &y)?),
-        (Value::Column(xs), Value::Scalar(y)) => {
-            Value::Column(xs.iter().map(|x| one(x, &y)).collect::<Result<_, _>>()?)
-        }
-        (Value::Scalar(x), Value::Column(ys)) => {
-            Value::Column(ys.iter().map(|y| one(&x, y)).collect::<Result<_, _>>()?)
-        }
+    match (a, b) {
+        (Value::Scalar(x), Value::Scalar(y)) => Ok(Value::Scalar(one(&x, &y)?)),
+        (Value::Column(xs), Value::Scalar(y)) => rows(xs.iter().map(|x| x.as_ref().map(|x| one(x, &y))).collect()),
+        (Value::Scalar(x), Value::Column(ys)) => rows(ys.iter().map(|y| y.as_ref().map(|y| one(&x, y))).collect()),
         (Value::Column(xs), Value::Column(ys)) => {
             if xs.len() != ys.len() {
                 return Err(EvalError::Undefined("two columns have different numbers of rows"));
             }
-            Value::Column(xs.iter().zip(&ys).map(|(x, y)| one(x, y)).collect::<Result<_, _>>()?)
+            rows(xs.iter().zip(&ys).map(|(x, y)| x.as_ref().zip(y.as_ref()).map(|(x, y)| one(x, y))).collect())
         }
-    })
+        _ => Err(NOT_NUMBERS),
+    }
 }
 
 fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
@@ -191,7 +309,7 @@ fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
     }
 }
 
-/// xⁿ by repeated multiplication for small whole n (as a person keys it, and exact in its figures), else by logarithms.
+/// xʸ with its derivatives by both.
 fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
     let (base, exponent) = (x.value(), y.value());
     let result = base.powf(exponent);
@@ -201,101 +319,58 @@ fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
     if result.is_nan() {
         return Err(EvalError::Undefined("a negative number has no such power"));
     }
-    Ok(x.map(result, if exponent == 0.0 { 0.0 } else { exponent * base.powf(exponent - 1.0) }))
-}
-
-fn column<N: Num>(args: &[Node], context: &Context<'_, N>) -> Result<Vec<N>, EvalError> {
-    match args.first().map(|a| walk(a, context)) {
-        Some(Ok(Value::Column(xs))) if !xs.is_empty() => Ok(xs),
-        Some(Ok(Value::Scalar(x))) => Ok(vec![x]),
-        Some(Err(e)) => Err(e),
-        _ => Err(EvalError::Undefined("the column has no readings")),
-    }
+    let by_base = if exponent == 0.0 { 0.0 } else { exponent * base.powf(exponent - 1.0) };
+    let by_exponent = if base > 0.0 { result * base.ln() } else { 0.0 };
+    Ok(N::combine(result, &[(x, by_base), (y, by_exponent)]))
 }
 
 fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     use Function::*;
-    let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
+    let value = |i: usize| walk(&args[i], context);
     match function {
-        Mean => scalar(N::mean(&column(args, context)?)),
-        MeanOver(delta) => {
-            let xs = column(args, context)?;
-            let count = xs.len() as f64 + f64::from(delta);
-            if count <= 0.0 {
-                return Err(EvalError::Undefined("it divides by zero"));
+        f if f.reduces() || matches!(f, Diff | Cumsum) => vector::call(f, args, context),
+        Only => match (value(0)?, value(1)?) {
+            (Value::Column(xs), Value::Column(keep)) if xs.len() == keep.len() => Ok(Value::Column(
+                xs.into_iter().zip(keep).map(|(x, k)| x.filter(|_| k.is_some_and(|k| k.value() != 0.0))).collect(),
+            )),
+            (Value::Column(xs), Value::Scalar(keep)) => {
+                Ok(Value::Column(xs.into_iter().map(|x| x.filter(|_| keep.value() != 0.0)).collect()))
             }
-            scalar(N::mean(&xs).mul(&N::exact(xs.len() as f64 / count)))
-        }
-        Sum => scalar(sum(&column(args, context)?)),
-        Count => scalar(N::exact(column(args, context)?.len() as f64)),
-        Min | Max | Median | Range => {
-            let mut xs = column(args, context)?;
-            xs.sort_by(|a, b| a.value().total_cmp(&b.value()));
-            let n = xs.len();
-            scalar(match function {
-                Min => xs[0].clone(),
-                Max => xs[n - 1].clone(),
-                Range => xs[n - 1].sub(&xs[0]),
-                _ if n % 2 == 1 => xs[n / 2].clone(),
-                _ => N::mean(&xs[n / 2 - 1..=n / 2]),
-            })
-        }
-        First => scalar(column(args, context)?[0].clone()),
-        Last => column(args, context)?.pop().ok_or(EvalError::Undefined("the column has no readings")).and_then(scalar),
-        Sd | Sem => {
-            let xs = column(args, context)?;
-            let sd = spread(&xs)?;
-            scalar(if function == Sem { sd.div(&N::exact((xs.len() as f64).sqrt())) } else { sd })
-        }
-        Diff => {
-            let xs = column(args, context)?;
-            xs.windows(2).map(|w| finish(w[1].sub(&w[0]), context)).collect::<Result<_, _>>().map(Value::Column)
-        }
-        Cumsum => {
-            let mut total: Option<N> = None;
-            let mut out = Vec::new();
-            for x in column(args, context)? {
-                let next = finish(total.as_ref().map_or(x.clone(), |t| t.add(&x)), context)?;
-                out.push(next.clone());
-                total = Some(next);
+            _ => Err(EvalError::Undefined("two columns have different numbers of rows")),
+        },
+        If => match value(0)? {
+            Value::Scalar(c) => value(if c.value() != 0.0 { 1 } else { 2 }),
+            Value::Column(cs) => {
+                let (a, b) = (value(1), value(2));
+                let pick =
+                    |v: &Result<Value<N>, EvalError>, i: usize| v.as_ref().ok().and_then(|v| v.at(Some(i)).cloned());
+                Ok(Value::Column(
+                    cs.iter()
+                        .enumerate()
+                        .map(|(i, c)| c.as_ref().and_then(|c| pick(if c.value() != 0.0 { &a } else { &b }, i)))
+                        .collect(),
+                ))
             }
-            Ok(Value::Column(out))
-        }
-        Atan2 => {
-            let (y, x) = (walk(&args[0], context)?, walk(&args[1], context)?);
-            zip(y, x, context, |y, x| {
-                let (b, a) = (y.value(), x.value());
-                let r2 = a * a + b * b;
-                if r2 == 0.0 {
-                    return Err(EvalError::Undefined("the direction of a zero vector"));
-                }
-                // d atan2(y, x) = (x dy − y dx)/r²; the second map carries dx with the value left at nought.
-                Ok(y.map(b.atan2(a), a / r2).add(&x.map(0.0, -b / r2)))
-            })
-        }
-        Sqrt | Exp | Ln | Log10 | Sin | Cos | Tan | Asin | Acos | Atan | Abs => {
-            let inner = walk(&args[0], context)?;
-            map(inner, context, |x| unary(function, x))
-        }
+            _ => Err(NOT_NUMBERS),
+        },
+        Not => map(value(0)?, context, |x| Ok(N::exact(f64::from(u8::from(x.value() == 0.0))))),
+        And | Or => zip(value(0)?, value(1)?, context, |x, y| {
+            let (x, y) = (x.value() != 0.0, y.value() != 0.0);
+            Ok(N::exact(f64::from(u8::from(if function == And { x && y } else { x || y }))))
+        }),
+        Atan2 => zip(value(0)?, value(1)?, context, |y, x| {
+            let (b, a) = (y.value(), x.value());
+            let r2 = a * a + b * b;
+            if r2 == 0.0 {
+                return Err(EvalError::Undefined("the direction of a zero vector"));
+            }
+            // d atan2(y, x) = (x dy − y dx)/r².
+            Ok(N::combine(b.atan2(a), &[(y, a / r2), (x, -b / r2)]))
+        }),
+        // Points are kept as thermodynamic temperatures already.
+        Kelvin => value(0),
+        _ => map(value(0)?, context, |x| unary(function, x)),
     }
-}
-
-/// Sample standard deviation (n − 1), about the mean, so that no large squares cancel.
-fn spread<N: Num>(xs: &[N]) -> Result<N, EvalError> {
-    if xs.len() < 2 {
-        return Err(EvalError::Undefined("a standard deviation needs two readings"));
-    }
-    let mean = N::mean(xs);
-    let squares: Vec<N> = xs
-        .iter()
-        .map(|x| {
-            let d = x.sub(&mean);
-            d.mul(&d)
-        })
-        .collect();
-    let variance = sum(&squares).div(&N::exact((xs.len() - 1) as f64));
-    let root = variance.value().sqrt();
-    Ok(variance.map(root, if root == 0.0 { 0.0 } else { 0.5 / root }))
 }
 
 fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {

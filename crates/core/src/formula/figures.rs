@@ -62,8 +62,18 @@ impl Num for Figured {
             None => Figured { value: result, place: None },
         }
     }
-    fn mean(values: &[Self]) -> Self {
-        let mean = values.iter().map(|v| v.value).sum::<f64>() / values.len() as f64;
-        Figured { value: mean, place: values.iter().filter_map(|v| v.place).max() }
+    /// One unit in the last place of the reading that moves the result most says where the result's figures end.
+    fn combine(result: f64, parts: &[(&Self, f64)]) -> Self {
+        let moved = |p: &(&Self, f64)| p.0.place.map(|place| p.1.abs() * crate::quantity::power_of_ten(place));
+        let widest = parts.iter().filter_map(moved).fold(0.0, f64::max);
+        // An exact step or a dead end says nothing.
+        Figured { value: result, place: (widest > 0.0 && widest.is_finite()).then(|| leading_place(widest)) }
+    }
+    fn sum(values: &[&Self]) -> Self {
+        Figured { value: values.iter().map(|v| v.value).sum(), place: values.iter().filter_map(|v| v.place).max() }
+    }
+    fn mean(values: &[&Self]) -> Self {
+        let sum = Self::sum(values);
+        Figured { value: sum.value / values.len() as f64, ..sum }
     }
 }

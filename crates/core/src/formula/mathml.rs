@@ -1,7 +1,8 @@
 //! A checked tree drawn as MathML in three stages: symbols, numbers put in, value with unit.
 
-use super::ast::Operator;
-use super::check::{Function, Node, Op};
+use super::ast::{Comparator, Operator};
+use super::check::{Node, Op};
+use super::function::Function;
 
 /// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such as `V_c` or a
 /// number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.
@@ -56,6 +57,7 @@ fn atom(text: &str) -> String {
 
 fn level(node: &Node) -> u8 {
     match &node.op {
+        Op::Compare(..) => 0,
         Op::Binary(Operator::Add | Operator::Subtract, ..) => 1,
         Op::Binary(Operator::Multiply, ..) => 2,
         Op::Negative(_) => 3,
@@ -71,7 +73,19 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
         Op::Number(_, text) => atom(text),
         Op::Pi => "<mi>π</mi>".to_owned(),
         Op::Item(i) => atom(&name(*i)),
+        Op::Is(i, _, word) => format!("<mrow>{}<mo>=</mo><mtext>{}</mtext></mrow>", atom(&name(*i)), escape(word)),
         Op::Negative(a) => format!("<mrow><mo>−</mo>{}</mrow>", draw(a, name, own)),
+        Op::Compare(op, a, b) => {
+            let sign = match op {
+                Comparator::Less => "&lt;",
+                Comparator::LessOrEqual => "≤",
+                Comparator::Greater => "&gt;",
+                Comparator::GreaterOrEqual => "≥",
+                Comparator::Equal => "=",
+                Comparator::Unequal => "≠",
+            };
+            format!("<mrow>{}<mo>{sign}</mo>{}</mrow>", draw(a, name, 1), draw(b, name, 1))
+        }
         Op::Binary(Operator::Divide, a, b) => format!("<mfrac>{}{}</mfrac>", draw(a, name, 0), draw(b, name, 0)),
         Op::Binary(Operator::Power, a, b) => {
             // A base that is itself a fraction or a number with a unit needs brackets to be read right.
@@ -94,6 +108,14 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
         Op::Call(Function::Mean, args) if matches!(args[0].op, Op::Item(i) if !name(i).contains(' ')) => {
             format!("<mover><mrow>{}</mrow><mo>‾</mo></mover>", draw(&args[0], name, 0))
         }
+        Op::Call(Function::Exp, args) => format!("<msup><mi>e</mi>{}</msup>", draw(&args[0], name, 0)),
+        Op::Call(Function::Kelvin, args) => draw(&args[0], name, outer),
+        Op::Call(Function::If, args) => format!(
+            "<mrow><mo>{{</mo><mtable><mtr><mtd>{}</mtd><mtd><mtext>if </mtext>{}</mtd></mtr><mtr><mtd>{}</mtd><mtd><mtext>otherwise</mtext></mtd></mtr></mtable></mrow>",
+            draw(&args[1], name, 0),
+            draw(&args[0], name, 0),
+            draw(&args[2], name, 0)
+        ),
         Op::Call(Function::Sqrt, args) => format!("<msqrt>{}</msqrt>", draw(&args[0], name, 0)),
         Op::Call(Function::Abs, args) => format!("<mrow><mo>|</mo>{}<mo>|</mo></mrow>", draw(&args[0], name, 0)),
         Op::Call(f, args) => {

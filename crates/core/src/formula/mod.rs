@@ -6,13 +6,16 @@ pub mod ast;
 pub mod check;
 pub mod eval;
 pub mod figures;
+pub mod function;
 pub mod mathml;
 mod parse;
 #[cfg(test)]
 mod tests;
+mod vector;
 
 pub use check::{Node, Op, Shape, Symbol};
-pub use eval::{Context, EvalError, Num, Value, evaluate};
+pub use eval::{Context, EvalError, Num, Value, evaluate, evaluate_any};
+pub use function::Function;
 pub use parse::parse;
 
 /// A fault in a formula: a byte span in its text, what is wrong, how to mend it.

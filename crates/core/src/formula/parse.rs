@@ -1,7 +1,7 @@
 //! Text → [`Ast`], by operator precedence. Depth is bounded, since the text comes from people.
 
 use super::FormulaError;
-use super::ast::{Ast, AstKind, Operator};
+use super::ast::{Ast, AstKind, Comparator, Operator};
 
 /// Deepest nesting of brackets, calls and signs.
 pub(super) const MAX_DEPTH: usize = 64;
@@ -72,7 +72,25 @@ impl Parser<'_> {
         Some((op, c))
     }
 
-    /// Binding power: `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
+    fn comparator(&mut self) -> Option<(Comparator, usize)> {
+        self.spaces();
+        [
+            ("<=", Comparator::LessOrEqual),
+            ("≤", Comparator::LessOrEqual),
+            (">=", Comparator::GreaterOrEqual),
+            ("≥", Comparator::GreaterOrEqual),
+            ("==", Comparator::Equal),
+            ("!=", Comparator::Unequal),
+            ("≠", Comparator::Unequal),
+            ("<", Comparator::Less),
+            (">", Comparator::Greater),
+        ]
+        .into_iter()
+        .find(|(sign, _)| self.text[self.at..].starts_with(sign))
+        .map(|(sign, op)| (op, sign.len()))
+    }
+
+    /// Binding power: comparisons 0 and never in a row, `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
     fn expression(&mut self, least: u8) -> Result<Ast, FormulaError> {
         self.depth += 1;
         if self.depth > MAX_DEPTH {
@@ -88,7 +106,7 @@ impl Parser<'_> {
                 Operator::Multiply | Operator::Divide => 2,
                 Operator::Power => 4,
             };
-            if power <= least && !(op == Operator::Power && power == least + 1) {
+            if power <= least {
                 break;
             }
             self.at += c.len_utf8();
@@ -96,8 +114,45 @@ impl Parser<'_> {
             let span = left.span.start..right.span.end;
             left = Ast { kind: AstKind::Binary(op, Box::new(left), Box::new(right)), span };
         }
+        if least == 0
+            && let Some((op, width)) = self.comparator()
+        {
+            self.at += width;
+            // Each side is a sum of its own: `a < b < c` has no meaning here.
+            let right = self.side()?;
+            let span = left.span.start..right.span.end;
+            left = Ast { kind: AstKind::Compare(op, Box::new(left), Box::new(right)), span };
+            if self.comparator().is_some() {
+                return Err(self.here("comparisons do not follow one another", "join two of them with and(…, …)"));
+            }
+        }
         self.depth -= 1;
         Ok(left)
+    }
+
+    /// The right side of a comparison: a word, or a sum.
+    fn side(&mut self) -> Result<Ast, FormulaError> {
+        self.spaces();
+        if self.peek() == Some('"') {
+            return self.word();
+        }
+        let mut left = self.expression(1)?;
+        while let Some((op, c)) = self.operator().filter(|(op, _)| matches!(op, Operator::Add | Operator::Subtract)) {
+            self.at += c.len_utf8();
+            let right = self.expression(1)?;
+            let span = left.span.start..right.span.end;
+            left = Ast { kind: AstKind::Binary(op, Box::new(left), Box::new(right)), span };
+        }
+        Ok(left)
+    }
+
+    fn word(&mut self) -> Result<Ast, FormulaError> {
+        let start = self.at;
+        let Some(length) = self.text[start + 1..].find('"') else {
+            return Err(FormulaError::new(start..start + 1, "this word is not closed", "add `\"` after it"));
+        };
+        self.at = start + length + 2;
+        Ok(Ast { kind: AstKind::Word(self.text[start + 1..start + 1 + length].to_owned()), span: start..self.at })
     }
 
     fn prefix(&mut self) -> Result<Ast, FormulaError> {

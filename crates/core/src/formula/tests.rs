@@ -2,21 +2,21 @@ use super::check::check;
 use super::eval::StepRounding;
 use super::figures::Figured;
 use super::*;
-use crate::quantity::Dimension;
+use crate::quantity::{Dimension, Nature};
 use proptest::prelude::*;
 
 /// Items: 0 length `a`, 1 length `b`, 2 mass `m`, 3 column of lengths `d`, 4 pure number `x`, 5 angle `t`.
-fn resolve(name: &str) -> Option<Symbol> {
+fn resolve(name: &str) -> Option<Symbol<'static>> {
     let (item, dimension, shape) = match name {
         "a" => (0, Dimension::LENGTH, Shape::Scalar),
         "b" => (1, Dimension::LENGTH, Shape::Scalar),
         "m" => (2, Dimension::MASS, Shape::Scalar),
-        "d" => (3, Dimension::LENGTH, Shape::Column),
+        "d" => (3, Dimension::LENGTH, Shape::Column(0)),
         "x" => (4, Dimension::ONE, Shape::Scalar),
         "t" => (5, Dimension::ANGLE, Shape::Scalar),
         _ => return None,
     };
-    Some(Symbol { item, dimension, shape })
+    Some(Symbol { item, dimension, nature: Nature::Plain, shape, words: None })
 }
 
 fn items() -> Vec<Option<Value<f64>>> {
@@ -24,7 +24,7 @@ fn items() -> Vec<Option<Value<f64>>> {
         Some(Value::Scalar(3.0)),
         Some(Value::Scalar(2.0)),
         Some(Value::Scalar(0.5)),
-        Some(Value::Column(vec![1.0, 2.0, 4.0, 5.0])),
+        Some(Value::column(vec![1.0, 2.0, 4.0, 5.0])),
         Some(Value::Scalar(0.25)),
         Some(Value::Scalar(0.0)),
     ]
@@ -139,7 +139,8 @@ fn values_follow_the_definitions() {
 #[test]
 fn arithmetic_can_round_as_it_goes() {
     let items = items();
-    let steps = |figures, cut| Context { items: &items, pi: 3.0, steps: Some(StepRounding { figures, cut }) };
+    let steps =
+        |figures, cut| Context { pi: 3.0, steps: Some(StepRounding { figures, cut }), ..Context::exact(&items) };
     // π·(3/2)²·2 with π as 3: 1.5, 2.25, 6.75, 13.5.
     let rounded = evaluate(&node("pi * (a/2)^2 * b"), &steps(3, false)).expect("defined");
     assert!((rounded - 13.5).abs() < 1e-12, "{rounded}");
@@ -151,7 +152,7 @@ fn arithmetic_can_round_as_it_goes() {
 fn deserved_figures_follow_the_rules() {
     let f = |value, figures| Some(Value::Scalar(Figured::with_figures(value, figures)));
     let column = [38.10, 38.08, 38.12].map(|value| Figured::with_figures(value, 4));
-    let items = vec![f(101.64, 5), f(0.04, 1), f(133.1, 4), Some(Value::Column(column.to_vec())), f(2.716, 4), None];
+    let items = vec![f(101.64, 5), f(0.04, 1), f(133.1, 4), Some(Value::column(column.to_vec())), f(2.716, 4), None];
     for (text, figures) in [
         ("a * b", Some(1)),
         ("a - b", Some(5)),       // 101.60: both to the second place
@@ -208,8 +209,8 @@ proptest! {
                 evaluate(&node, &Context::exact(&items)).expect("defined")
             };
             let mut duals: Vec<Option<Value<Dual>>> = vec![None; 6];
-            duals[0] = Some(Value::Scalar(Dual::source(a, 0, 2)));
-            duals[4] = Some(Value::Scalar(Dual::source(x, 1, 2)));
+            duals[0] = Some(Value::Scalar(Dual::source(a, 0)));
+            duals[4] = Some(Value::Scalar(Dual::source(x, 1)));
             let d = evaluate(&node, &Context::exact(&duals)).expect("defined");
             let h = 1e-6;
             for (got, want) in [(d.derivative(0), (at(a + h, x) - at(a - h, x)) / (2.0 * h)), (d.derivative(1), (at(a, x + h) - at(a, x - h)) / (2.0 * h))] {

@@ -1,77 +1,161 @@
-//! Recompute, follow through and compare: the verdict of each reported result.
+//! Recompute, follow through and compare: the verdict of each reported result, row by row where it is a column.
 
-use super::diagnose::{self, Case};
-use super::slack::{Env, within};
+use super::diagnose::{self, Candidates, Case};
 use super::table::Table;
+use super::values::{Env, Out, derive, sliced, within};
+use super::words;
 use crate::formula::figures::Figured;
-use crate::formula::{Context, Node, Value, eval::StepRounding, evaluate};
+use crate::formula::{Context, Node, Shape, Value, eval::StepRounding, evaluate_any};
 use crate::notation;
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, ResultSpec};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
-use crate::verdict::{JudgedResult, VerdictKind};
+use crate::reading::{CellKind, read};
+use crate::uncertainty::Budget;
+use crate::verdict::{JudgedResult, Reported, VerdictKind};
 
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
 
-/// Judges all results in the order they are derived.
-pub(super) fn results(
-    protocol: &Protocol,
-    table: &Table,
-    measured: &Env,
-    figured: Vec<Option<Value<Figured>>>,
-) -> (Vec<JudgedResult>, Env) {
-    let mut clean = measured.clone();
-    let mut reported = measured.clone();
-    let mut figured = figured;
+/// What all results are judged from.
+pub(super) struct Ground<'a> {
+    pub(super) protocol: &'a Protocol,
+    pub(super) table: &'a Table,
+    pub(super) out: &'a Out,
+    /// Clean values of everything.
+    pub(super) clean: &'a Env,
+    /// Readings and references alone.
+    pub(super) measured: &'a Env,
+    pub(super) figured: &'a [Option<Value<Figured>>],
+    /// Budgets by result and row, for deserved figures from the uncertainty.
+    pub(super) budgets: &'a [Vec<Option<Budget>>],
+}
+
+/// Judges all results in the order they are derived. Gives them with the values as reported.
+pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
+    let protocol = ground.protocol;
+    let mut reported = ground.measured.clone();
+    let mut figured = ground.figured.to_vec();
     let mut out: Vec<JudgedResult> = Vec::new();
-    for index in 0..protocol.results.len() {
-        let spec = &protocol.results[index];
-        let factor = protocol.items[spec.item].unit.factor;
-        let c = evaluate(&spec.node, &Context::exact(&clean)).ok();
-        let f = evaluate(&spec.node, &Context::exact(&reported)).ok();
-        let figures = evaluate(&spec.node, &Context::exact(&figured)).ok();
-        let written = &table.reported[index];
-        let judged =
-            Judge { protocol, index, table, clean: &clean, reported: &reported, done: &out }.result(c, f, figures);
-        clean[spec.item] = c.map(Value::Scalar);
-        figured[spec.item] = figures.map(Value::Scalar);
-        // Downstream is followed from what the team wrote; where it wrote nothing, from what follows so far.
-        reported[spec.item] = written.value.map(|v| v * factor).or(f).or(c).map(Value::Scalar);
-        out.push(judged);
+    for (index, spec) in protocol.results.iter().enumerate() {
+        let item = &protocol.items[spec.item];
+        let written = &ground.table.reported[index];
+        if item.words.is_some() {
+            for (row, w) in written.iter().enumerate() {
+                let row = spec.table.map(|_| row);
+                out.push(words::judge(ground, index, row, w, &reported, &out));
+            }
+            continue;
+        }
+        let f = derive(protocol, spec, &reported, ground.out, ground.table);
+        let figures = evaluate_any(&spec.node, &Context::without(&figured, ground.out)).ok();
+        figured[spec.item] = figures;
+        let first = out.len();
+        let mut column: Vec<Option<f64>> = Vec::new();
+        let mut candidates: Vec<Option<Candidates>> = Vec::new();
+        for (n, w) in written.iter().enumerate() {
+            let row = spec.table.map(|_| n);
+            let c = ground.clean[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+            let f = f.as_ref().and_then(|v| v.at(row)).copied();
+            let g = figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+            // A row that depends on itself alone is judged on its own values, as a single value is.
+            let slice = row.filter(|_| spec.row_local);
+            let (clean_row, reported_row);
+            let (clean, reported_env) = match slice {
+                Some(r) => {
+                    (clean_row, reported_row) = (sliced(ground.clean, r), sliced(&reported, r));
+                    (&clean_row, &reported_row)
+                }
+                None => (ground.clean, &reported),
+            };
+            let judge =
+                Judge { ground, spec, index, row, sliced: slice.is_some(), clean, reported: reported_env, done: &out };
+            let (judged, found) = judge.result(w, c, f, g);
+            // Downstream is followed from what the team wrote; where it wrote nothing, from what follows so far.
+            column.push(w.value.map(|v| item.to_si(v)).or(f).or(c));
+            candidates.push(found);
+            out.push(judged);
+        }
+        reported[spec.item] = match item.rows {
+            Shape::Column(_) => column.iter().any(Option::is_some).then_some(Value::Column(column)),
+            Shape::Scalar => column[0].map(Value::Scalar),
+        };
+        if spec.table.is_some() {
+            diagnose::down_the_column(protocol, spec, &mut out[first..], &candidates);
+        }
     }
-    (out, clean)
+    (out, reported)
 }
 
 struct Judge<'a> {
-    protocol: &'a Protocol,
+    ground: &'a Ground<'a>,
+    spec: &'a ResultSpec,
     index: usize,
-    table: &'a Table,
+    /// Row, from 0.
+    row: Option<usize>,
+    /// Whether the environments hold this row's values only.
+    sliced: bool,
     clean: &'a Env,
     reported: &'a Env,
     done: &'a [JudgedResult],
 }
 
-/// A reported upstream value: its item, the item's factor to SI, and the half-width it was cut with.
-struct Upstream {
+/// A reported upstream value: its place, and the half-width it was cut with, SI.
+#[derive(Clone, Copy)]
+pub(super) struct Upstream {
     item: usize,
+    /// Its row, where it stands in a column of the environment.
+    row: Option<usize>,
     half: f64,
     tainted: bool,
 }
 
+/// Puts a value in its place.
+fn put(env: &mut Env, item: usize, row: Option<usize>, value: f64) {
+    match (row, &mut env[item]) {
+        (Some(r), Some(Value::Column(xs))) => {
+            if let Some(x) = xs.get_mut(r) {
+                *x = Some(value);
+            }
+        }
+        (_, place) => *place = Some(Value::Scalar(value)),
+    }
+}
+
 impl Judge<'_> {
-    fn result(&self, c: Option<f64>, f: Option<f64>, figures: Option<Figured>) -> JudgedResult {
-        let spec = &self.protocol.results[self.index];
-        let factor = self.protocol.items[spec.item].unit.factor;
-        let written = &self.table.reported[self.index];
-        let upstream = self.upstream();
-        let in_unit = |v: Option<f64>| v.map(|v| v / factor).filter(|v| v.is_finite());
+    fn item(&self) -> &crate::protocol::Item {
+        &self.ground.protocol.items[self.spec.item]
+    }
+
+    /// A formula's value for this row, SI.
+    fn value(&self, node: &Node, env: &Env) -> Option<f64> {
+        self.under(node, &Context::without(env, self.ground.out))
+    }
+
+    fn under(&self, node: &Node, context: &Context<'_, f64>) -> Option<f64> {
+        evaluate_any(node, context).ok()?.at(self.row).copied()
+    }
+
+    fn result(
+        &self,
+        written: &Reported,
+        c: Option<f64>,
+        f: Option<f64>,
+        figures: Option<Figured>,
+    ) -> (JudgedResult, Option<Candidates>) {
+        let spec = self.spec;
+        let item = self.item();
+        let school = &self.ground.protocol.school;
+        let in_unit = |v: Option<f64>| v.map(|v| item.from_si(v)).filter(|v| v.is_finite());
         let (c, f) = (in_unit(c), in_unit(f));
-        let envelope = f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, factor));
-        let deserved = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
+        let upstream = self.upstream();
+        let envelope =
+            f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, 1.0 / item.unit.factor));
+        let deserved = self.deserved(c, figures);
         let mut out = JudgedResult {
             index: self.index,
             item: spec.item,
+            row: self.row.map(|r| r as u32 + 1),
             reported: written.clone(),
             clean: c,
             carried: f,
@@ -80,35 +164,48 @@ impl Judge<'_> {
             verdict: VerdictKind::Missing,
             face: None,
             slip: None,
-            tainted_by: upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect(),
+            tainted_by: Vec::new(),
             budget: None,
             expanded: None,
+            schools: [None; 5],
+            monte_carlo: None,
+            right_word: None,
         };
+        for u in upstream.iter().filter(|u| u.tainted) {
+            if !out.tainted_by.contains(&u.item) {
+                out.tainted_by.push(u.item);
+            }
+        }
         let Some(r) = written.value else {
-            if !matches!(
-                crate::reading::read(&written.text, &Default::default()).kind,
-                crate::reading::CellKind::Blank | crate::reading::CellKind::NotApplicable
-            ) {
+            if !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable) {
                 out.verdict = VerdictKind::Unreadable;
             }
-            return out;
+            return (out, None);
         };
-        // Where C cannot be computed, what follows from the reported upstream values takes its place.
-        let Some(target) = c.or(f) else {
-            out.verdict = VerdictKind::Unchecked;
-            return out;
-        };
-        if c.is_none() && !spec.upstream.iter().any(|u| self.is_reported(*u)) {
-            out.verdict = VerdictKind::Unchecked;
-            return out;
+        if spec.guess {
+            out.verdict = VerdictKind::Agrees;
+            return (out, None);
         }
+        // Where C cannot be computed, what follows from the reported upstream values takes its place.
+        let target = match (c, f) {
+            (Some(c), _) => c,
+            (None, Some(f)) if !upstream.is_empty() => f,
+            _ => {
+                out.verdict = VerdictKind::Unchecked;
+                return (out, None);
+            }
+        };
         let f = f.unwrap_or(target);
         let number = written.number.as_ref();
         let steps: Vec<f64> = number
             .map_or_else(|| vec![written.half_step], |n| n.half_steps().iter().map(|h| h * written.scale).collect());
         // The last figure the result may have, tolerance included: a longer answer is not held to its further digits.
-        let last = deserved + self.protocol.school.figure_tolerance;
-        let d = if target == 0.0 { 0.0 } else { 0.5 * power_of_ten(leading_place(target) - last + 1) };
+        let last = deserved + school.figure_tolerance;
+        let mut d = if target == 0.0 { 0.0 } else { 0.5 * power_of_ten(leading_place(target) - last + 1) };
+        if let (Some((units, figures)), true) = (school.logarithm_table, target != 0.0) {
+            d = d.max(f64::from(units) * power_of_ten(leading_place(target) - figures as i32 + 1));
+        }
+        d = d.max(spec.read_off.unwrap_or(0.0));
         // A calculator dump is not held to its last digit.
         let dump = number.is_some_and(|n| n.figures() as i32 > deserved + 3 && n.figures() >= 8);
         let agreeing = steps
@@ -120,70 +217,92 @@ impl Judge<'_> {
         out.reported.half_step = h;
         if agreeing.is_some() {
             out.verdict = VerdictKind::Agrees;
-            return out;
+            return (out, None);
         }
         // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
-        let limits =
-            if r == 0.0 { Limits { h, d: 0.0, room: 0.0, factor } } else { Limits { h, d, room: 1.0, factor } };
+        let limits = if r == 0.0 { Limits { h, d: 0.0, room: 0.0 } } else { Limits { h, d, room: 1.0 } };
         if out.tainted_by.is_empty() {
-            out.face = self.rounded(r, target, f, envelope, limits);
+            out.face = self.rounded(r, target, f, envelope, limits, !upstream.is_empty());
             if out.face.is_some() {
                 out.verdict = VerdictKind::Rounded;
-                return out;
+                return (out, None);
             }
         } else if let Some(face) = self.carried(r, &upstream, limits) {
             out.face = Some(face);
             out.verdict = VerdictKind::Carried;
-            return out;
+            return (out, None);
         }
-        self.diagnose(&mut out, r, c, f, h);
-        out
+        let candidates = self.diagnose(&mut out, r, c, f, h, &upstream);
+        (out, Some(candidates))
     }
 
-    fn is_reported(&self, item: usize) -> bool {
-        self.done.iter().any(|r| r.item == item && r.reported.value.is_some())
+    /// Figures the result deserves: by the rules for figures, or so many that its last stands where u's first does.
+    fn deserved(&self, c: Option<f64>, figures: Option<Figured>) -> i32 {
+        let by_rule = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
+        if !self.ground.protocol.school.digits_from_uncertainty {
+            return by_rule;
+        }
+        let budget =
+            self.ground.budgets.get(self.index).and_then(|b| b.get(self.row.unwrap_or(0))).and_then(Option::as_ref);
+        match (c, budget) {
+            (Some(c), Some(b)) if c != 0.0 && b.standard > 0.0 => {
+                (leading_place(c) - leading_place(b.standard) + 1).clamp(1, 15)
+            }
+            _ => by_rule,
+        }
     }
 
+    /// The reported upstream values that this one can have been worked out from.
     fn upstream(&self) -> Vec<Upstream> {
         self.done
             .iter()
-            .filter(|r| self.protocol.results[self.index].upstream.contains(&r.item) && r.reported.value.is_some())
-            .map(|r| {
+            .filter(|r| self.spec.upstream.contains(&r.item) && r.reported.value.is_some())
+            .filter_map(|r| {
+                let row = r.row.map(|n| n as usize - 1);
+                // Of a row judged on its own, only what stands in that row.
+                if self.sliced && row.is_some() && row != self.row {
+                    return None;
+                }
                 let cut = r.face.as_deref() == Some(CUT_OFF);
                 let half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
-                Upstream {
+                Some(Upstream {
                     item: r.item,
-                    half: half * self.protocol.items[r.item].unit.factor,
+                    row: row.filter(|_| !self.sliced),
+                    half: half * self.ground.protocol.items[r.item].unit.factor,
                     tainted: r.verdict.taints(),
-                }
+                })
             })
             .collect()
     }
 
     /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's unit.
-    fn envelope(&self, node: &Node, env: &Env, upstream: &[Upstream], f: f64, factor: f64) -> f64 {
+    fn envelope(&self, node: &Node, env: &Env, upstream: &[Upstream], f: f64, scale: f64) -> f64 {
+        if upstream.is_empty() {
+            return 0.0;
+        }
+        let used = node.items();
         let mut env = env.clone();
+        let base = self.value(node, &env).map_or(f, |v| v * scale);
         let mut sum = 0.0;
-        for u in upstream {
-            let Some(Value::Scalar(x)) = env[u.item] else { continue };
+        for u in upstream.iter().filter(|u| used.contains(&u.item)) {
+            let Some(x) = env[u.item].as_ref().and_then(|v| v.at(u.row)).copied() else { continue };
             let mut widest = 0.0f64;
             for moved in [x + u.half, x - u.half] {
-                env[u.item] = Some(Value::Scalar(moved));
-                if let Ok(v) = evaluate(node, &Context::exact(&env)) {
-                    widest = widest.max((v / factor - f).abs());
+                put(&mut env, u.item, u.row, moved);
+                if let Some(v) = self.value(node, &env) {
+                    widest = widest.max((v * scale - base).abs());
                 }
             }
-            env[u.item] = Some(Value::Scalar(x));
+            put(&mut env, u.item, u.row, x);
             sum += widest;
         }
         sum
     }
 
     /// Rounding that explains R where nothing upstream is tainted: in words, or `None`.
-    fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits) -> Option<String> {
+    fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits, from_reported: bool) -> Option<String> {
         let wide = l.h.max(l.d);
         if within(r - f, wide + e * l.room, wide, r, f) {
-            let from_reported = self.protocol.results[self.index].upstream.iter().any(|u| self.is_reported(*u));
             let near = within(r - c, wide, wide, r, c);
             return Some(if from_reported && !near {
                 "worked on from its own rounded values".to_owned()
@@ -197,13 +316,13 @@ impl Judge<'_> {
         if r == 0.0 {
             return None;
         }
-        [self.clean, self.reported]
-            .into_iter()
-            .zip([c, f])
-            .find_map(|(env, x)| self.face(env, r, x, if std::ptr::eq(env, self.clean) { 0.0 } else { e }, l))
+        self.face(self.clean, r, c, 0.0, l).or_else(|| {
+            // Without reported values upstream both kinds of input are the same.
+            from_reported.then(|| self.face(self.reported, r, f, e, l)).flatten()
+        })
     }
 
-    /// Faces of early rounding on one set of inputs: cut off; every step rounded or cut; a short π.
+    /// Faces of early rounding on one set of inputs: cut off; every step rounded or cut; short forms of constants.
     fn face(&self, env: &Env, r: f64, x: f64, e: f64, l: Limits) -> Option<String> {
         if r.signum() == x.signum() {
             let lost = x.abs() - r.abs();
@@ -211,38 +330,55 @@ impl Judge<'_> {
                 return Some(CUT_OFF.to_owned());
             }
         }
-        let node = &self.protocol.results[self.index].node;
+        // Rounding to three figures or more at every step of a short formula moves nothing by more than a twentieth;
+        // where differences of near values may have grown more, all is tried.
+        let item = self.item();
+        let node = &self.spec.node;
+        let out = self.ground.out;
         for cut in [false, true] {
             for figures in 3..=6 {
-                let context =
-                    Context { items: env, pi: std::f64::consts::PI, steps: Some(StepRounding { figures, cut }) };
-                if let Ok(v) = evaluate(node, &context)
-                    && within(r - v / l.factor, l.h, l.h, r, v / l.factor)
+                let steps = Some(StepRounding { figures, cut });
+                let context = Context { items: env, out, pi: std::f64::consts::PI, steps, arising: None };
+                if let Some(v) = self.under(node, &context).map(|v| item.from_si(v))
+                    && within(r - v, l.h, l.h, r, v)
                 {
                     let how = if cut { "cut" } else { "rounded" };
                     return Some(format!("every step {how} to {figures} figures"));
                 }
             }
         }
+        let near = |v: f64| v != x && within(r - v, l.h.max(l.d) + e, l.h, r, v);
         // Short forms of π that people use, on purpose not the constant.
         #[allow(clippy::approx_constant)]
         for (pi, text) in [(3.14, "3.14"), (3.1416, "3.1416"), (22.0 / 7.0, "22/7")] {
-            let context = Context { items: env, pi, steps: None };
-            if let Ok(v) = evaluate(node, &context) {
-                let v = v / l.factor;
-                // Only where π is in the formula does this differ from x at all.
-                if v != x && within(r - v, l.h.max(l.d) + e, l.h, r, v) {
-                    return Some(format!("worked with π as {text}"));
+            let context = Context { items: env, out, pi, steps: None, arising: None };
+            // Only where π is in the formula does this differ from x at all.
+            if self.under(node, &context).map(|v| item.from_si(v)).is_some_and(near) {
+                return Some(format!("worked with π as {text}"));
+            }
+        }
+        for (n, reference) in self.ground.protocol.references.iter().enumerate().filter(|(_, r)| !r.short.is_empty()) {
+            if !node.items().contains(&reference.item) {
+                continue;
+            }
+            let it = &self.ground.protocol.items[self.ground.protocol.references[n].item];
+            for short in &reference.short {
+                let mut env = env.clone();
+                env[reference.item] = Some(Value::Scalar(*short));
+                if self.value(node, &env).map(|v| item.from_si(v)).is_some_and(near) {
+                    return Some(format!("worked with the {} as {}", it.title, it.from_si(*short)));
                 }
             }
         }
         None
     }
 
-    /// Whether R follows from tainted values, each taken as reported or as clean.
+    /// Whether R follows from tainted values, each taken as reported or as clean (a column as a whole).
     fn carried(&self, r: f64, upstream: &[Upstream], l: Limits) -> Option<String> {
-        let node = &self.protocol.results[self.index].node;
-        let tainted: Vec<&Upstream> = upstream.iter().filter(|u| u.tainted).collect();
+        let node = &self.spec.node;
+        let item = self.item();
+        let mut tainted: Vec<usize> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
+        tainted.dedup();
         let combinations: Vec<u32> =
             if tainted.len() <= 3 { (0..1 << tainted.len()).collect() } else { vec![0, u32::MAX] };
         let wide = l.h.max(l.d);
@@ -250,12 +386,11 @@ impl Judge<'_> {
             let mut env = self.reported.clone();
             for (n, u) in tainted.iter().enumerate() {
                 if mask >> n & 1 == 1 {
-                    env[u.item] = self.clean[u.item].clone();
+                    env[*u] = self.clean[*u].clone();
                 }
             }
-            let Ok(f) = evaluate(node, &Context::exact(&env)) else { continue };
-            let f = f / l.factor;
-            let e = self.envelope(node, &env, upstream, f, l.factor);
+            let Some(f) = self.value(node, &env).map(|v| item.from_si(v)) else { continue };
+            let e = self.envelope(node, &env, upstream, f, 1.0 / item.unit.factor);
             if within(r - f, wide + e * l.room, wide, r, f) {
                 return Some("follows from the value above".to_owned());
             }
@@ -268,17 +403,29 @@ impl Judge<'_> {
         None
     }
 
-    fn diagnose(&self, out: &mut JudgedResult, r: f64, c: Option<f64>, f: f64, h: f64) {
-        let upstream = self.upstream();
+    fn diagnose(
+        &self,
+        out: &mut JudgedResult,
+        r: f64,
+        c: Option<f64>,
+        f: f64,
+        h: f64,
+        upstream: &[Upstream],
+    ) -> Candidates {
         // R's s-th figure, but no coarser than the place where the clean value's figures end: a difference that nearly
         // cancels deserves one figure, and a value a hundred times as large does not inherit that as its width.
         let place = |x: f64| leading_place(x) - out.deserved + 1;
         let shown = 0.5 * power_of_ten(place(r).min(c.filter(|c| *c != 0.0).map_or(i32::MAX, place)));
         let envelope_of =
-            |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, &upstream, value, 1.0 / scale);
+            |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, upstream, value, scale);
+        let value_of = |node: &Node, env: &Env, out: &Out| {
+            evaluate_any(node, &Context::without(env, out)).ok()?.at(self.row).copied()
+        };
         let case = Case {
-            protocol: self.protocol,
+            protocol: self.ground.protocol,
             index: self.index,
+            row: self.row,
+            sliced: self.sliced,
             reported: r,
             half_step: h,
             width: h.max(if r == 0.0 { h } else { shown }),
@@ -287,17 +434,20 @@ impl Judge<'_> {
             envelope: out.envelope,
             clean_env: self.clean,
             reported_env: self.reported,
+            out: self.ground.out,
             has_reported: !upstream.is_empty(),
             envelope_of: &envelope_of,
-            readings: &self.table.readings,
+            value_of: &value_of,
+            readings: &self.ground.table.readings,
             number: out.reported.number.as_ref(),
         };
-        let diagnosis = diagnose::diagnose(&case);
-        out.verdict = match &diagnosis {
+        let (slip, candidates) = diagnose::diagnose(&case);
+        out.verdict = match &slip {
             Some(slip) if slip.probability >= 0.5 => VerdictKind::Slip,
             _ => VerdictKind::Unexplained,
         };
-        out.slip = diagnosis;
+        out.slip = slip;
+        candidates
     }
 }
 
@@ -309,7 +459,6 @@ struct Limits {
     d: f64,
     /// 1 where the rounding envelope gives room, 0 where it does not.
     room: f64,
-    factor: f64,
 }
 
 /// The clean value with one digit more than the team wrote.

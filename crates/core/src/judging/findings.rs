@@ -9,6 +9,14 @@ pub(super) struct Findings<'a> {
 }
 
 impl Findings<'_> {
+    /// The stable name of a finding about an item, or one of its rows.
+    pub(super) fn key(code: &str, item: &str, row: Option<u32>) -> String {
+        match row {
+            Some(row) => format!("{code}:{item}:{row}"),
+            None => format!("{code}:{item}"),
+        }
+    }
+
     /// A finding that costs nothing, to be filled in.
     pub(super) fn blank(
         code: &'static str,

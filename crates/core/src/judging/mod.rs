@@ -1,65 +1,247 @@
-//! From a table to its verdict. [`judge`] runs the passes in the order a reviewer works; each pass is a file here:
-//! cells in their places (`table`), what readings say of themselves (`readings`), recompute, follow through and
-//! compare (`compare`), name the mistake (`diagnose` ranks the mistaken formulas that `protocol::mutate` made when the
-//! protocol was loaded), charge it once (`results`), uncertainty (`uncertain`), references and the score (`score`).
+//! From a table to its verdict. [`judge`] runs the passes in the order a reviewer works; each pass is a file here: cells
+//! in their places (`table`), the values they give (`values`), what counts (`apart`), what readings and columns say of
+//! themselves (`readings`, `columns`), recompute, follow through and compare (`compare`, `words`), name the mistake
+//! (`diagnose` ranks the mistaken formulas that `protocol::mutate` made when the protocol was loaded), charge it once
+//! (`results`), uncertainty (`uncertain`, `montecarlo`), cross-checks and agreement (`relations`), references and the
+//! score (`score`).
 
+mod apart;
+mod columns;
 mod compare;
 mod diagnose;
 mod findings;
+mod montecarlo;
 mod readings;
+mod relations;
 mod results;
 mod score;
-mod slack;
 mod table;
 #[cfg(test)]
 mod tests;
 mod uncertain;
+mod values;
+mod words;
 
 use rust_decimal::Decimal;
+use sha2::{Digest, Sha256};
 
-use crate::decision::{Decision, Ruling};
+use crate::decision::{Action, Decision, Ruling};
 use crate::notation;
-use crate::protocol::{Protocol, Rule};
+use crate::protocol::{Protocol, Rule, SlipKind};
+use crate::section::{Section, Source};
 use crate::submission::Submission;
-use crate::verdict::{Finding, Judged, Severity};
+use crate::verdict::{Finding, Judged, JudgedResult, OutlierTest, Severity, VerdictKind};
 use findings::Findings;
+use table::Table;
+use values::{Env, Out};
 
 /// The clean value of a result with one digit more than the team wrote.
 pub fn shown_clean(result: &crate::verdict::JudgedResult) -> String {
     compare::shown_clean(result)
 }
 
-/// Judges one table: a pure function of its text, the protocol, the rulings in force and the reviewer's decisions on
-/// this table (oldest first). The same in gives the same out, byte for byte.
+/// Judges one table as [`judge_in`] does, in a section that sets nothing.
 pub fn judge(protocol: &Protocol, submission: &Submission, rulings: &[Ruling], decisions: &[Decision]) -> Judged {
-    let mut list = Vec::new();
+    judge_in(protocol, &Section::default(), submission, rulings, decisions)
+}
+
+/// What the passes before the score have found.
+struct Worked {
+    list: Vec<Finding>,
+    outliers: Vec<OutlierTest>,
+    out: Out,
+    clean: Env,
+    reported: Env,
+    propagated: uncertain::Propagated,
+    results: Vec<JudgedResult>,
+}
+
+/// Judges one table: a pure function of its text, the protocol, the section's settings, the rulings in force and the
+/// reviewer's decisions on this table (oldest first). The same in gives the same out, byte for byte.
+pub fn judge_in(
+    protocol: &Protocol,
+    section: &Section,
+    submission: &Submission,
+    rulings: &[Ruling],
+    decisions: &[Decision],
+) -> Judged {
+    let mut table = table::place(protocol, section, submission);
+    let seed = seed(protocol, submission, section);
+    let mut worked = work(protocol, section, submission, &mut table, seed);
+    if let Some(repaired) = repair(protocol, section, submission, &mut table, &worked, decisions, seed) {
+        worked = repaired;
+    }
+    let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
     let mut found = Findings { list: &mut list };
-    let mut table = table::place(protocol, submission);
-    let outliers = readings::exclusions(protocol, &mut table.readings, &mut found);
-    readings::cells(protocol, &table.readings, &mut found);
-    let measured = table::measured(protocol, submission, &table.readings);
-    let figured = table::figured(protocol, &table.readings, &measured);
-    let (mut judged, clean) = compare::results(protocol, &table, &measured, figured);
-    results::join_slips(protocol, &mut judged);
-    results::find(protocol, &judged, &mut found);
+    outliers.extend(apart::points(protocol, &clean, &out, &mut found));
+    let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
+    comparisons.extend(relations::comparisons(protocol, &out, &propagated, &reported, &mut results, &mut found));
+    results::join_slips(protocol, &mut results);
+    results::find(protocol, section, &results, &mut found);
     notes(protocol, &table, &mut found);
-    let sources = uncertain::propagate(protocol, &table.readings, &clean, &mut judged);
-    uncertain::stated(protocol, &judged, &mut found);
-    let comparisons = score::compare(protocol, submission, &table.readings, &judged, &mut found);
-    score::settle(protocol, &judged, &mut list, rulings, decisions);
+    uncertain::stated(protocol, &results, &mut found);
+    comparisons.extend(score::compare(protocol, section, submission, &table, &clean, &results, &mut found));
+    score::settle(protocol, &results, &mut list, rulings, decisions);
     let score = score::score(protocol, &list, &comparisons, decisions);
     Judged {
         section: submission.section.clone(),
         team: submission.team.clone(),
         keys: submission.keys.clone(),
         readings: table.readings,
-        results: judged,
+        results,
         findings: list,
         outliers,
         comparisons,
         score,
-        sources,
+        sources: propagated.sources,
     }
+}
+
+/// Everything from the placed cells to the verdicts of the results.
+fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: &mut Table, seed: u64) -> Worked {
+    let mut list = Vec::new();
+    let mut found = Findings { list: &mut list };
+    let measured = values::measured(protocol, section, submission, table);
+    // Once with everything, to see what stands apart; then with what counts.
+    let mut clean = measured.clone();
+    if protocol.results.iter().any(|r| r.rejection.is_some()) {
+        values::chain(protocol, &mut clean, &Vec::new(), table);
+    }
+    let own = section.readings == Source::Own;
+    let (out, outliers) = apart::settle(protocol, table, &clean, own, &mut found);
+    let mut clean = measured.clone();
+    values::chain(protocol, &mut clean, &out, table);
+    readings::cells(protocol, section, table, &clean, &mut found);
+    columns::check(protocol, section, table, &clean, &mut found);
+    let propagated = uncertain::propagate(protocol, table, &out, &measured);
+    let figured = values::figured(protocol, &table.readings, &measured);
+    let ground = compare::Ground {
+        protocol,
+        table,
+        out: &out,
+        clean: &clean,
+        measured: &measured,
+        figured: &figured,
+        budgets: &propagated.budgets,
+    };
+    let (mut results, reported) = compare::results(&ground);
+    uncertain::fill(protocol, table, &out, &propagated, seed, &mut results);
+    Worked { list, outliers, out, clean, reported, propagated, results }
+}
+
+/// A seed that the table and its protocol give, for what is done by chance.
+fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 {
+    let asked = protocol.school.monte_carlo || protocol.results.iter().any(|r| r.plus_minus);
+    if !asked {
+        return 0;
+    }
+    let mut digest = Sha256::new();
+    digest.update(protocol.digest.as_bytes());
+    digest.update(serde_json::to_vec(section).unwrap_or_default());
+    for cell in &submission.cells {
+        for text in [&cell.item, &cell.value, &cell.unit, &cell.excluded] {
+            digest.update(text.as_bytes());
+            digest.update([0]);
+        }
+        digest.update(cell.row.unwrap_or(0).to_le_bytes());
+    }
+    let bytes = digest.finalize();
+    u64::from_le_bytes(std::array::from_fn(|i| bytes[i]))
+}
+
+/// A reading that a diagnosis repairs: the whole table is followed through with it, if that makes at least one more
+/// result fit (or no other uses that reading) and breaks none that fitted. The submission stays as it is; a reviewer may
+/// refuse, and then all is judged without it.
+fn repair(
+    protocol: &Protocol,
+    section: &Section,
+    submission: &Submission,
+    table: &mut Table,
+    before: &Worked,
+    decisions: &[Decision],
+    seed: u64,
+) -> Option<Worked> {
+    let fits = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
+    let candidates: Vec<(usize, usize, Option<u32>, f64, f64)> = before
+        .results
+        .iter()
+        .filter(|r| r.verdict == VerdictKind::Slip)
+        .filter_map(|r| {
+            let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped && s.probability >= 0.5)?;
+            let (item, row, value) = slip.repair?;
+            Some((r.index, item, row, value, slip.probability))
+        })
+        .collect();
+    let (index, item, row, value, probability) =
+        candidates.into_iter().max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)))?;
+    let id = &protocol.items[item].id;
+    let key = Findings::key("repair", id, row);
+    let decision = decisions.iter().rev().find(|d| d.finding == key);
+    if decision.is_some_and(|d| d.action == Action::Refuse) {
+        return None;
+    }
+    let cell =
+        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))?;
+    let text = cell.text.clone();
+    cell.repaired = Some(value);
+    let mut after = work(protocol, section, submission, table, seed);
+    let pairs = || before.results.iter().zip(&after.results);
+    let broken = pairs().any(|(a, b)| fits(a) && !fits(b));
+    let gained = pairs().filter(|(a, b)| a.index != index && !fits(a) && fits(b)).count();
+    let others_use = protocol.results.iter().enumerate().any(|(n, r)| n != index && r.node.items().contains(&item));
+    let here = after.results.iter().any(|r| r.index == index && fits(r));
+    if broken || !here || (gained == 0 && others_use) {
+        if let Some(cell) =
+            table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))
+        {
+            cell.repaired = None;
+        }
+        return None;
+    }
+    let it = &protocol.items[item];
+    let resolution = resolution_of(table, item, row);
+    let shown = notation::to_place(value, crate::quantity::leading_place(resolution));
+    let unit = it.unit_after();
+    let place = row.map_or_else(|| format!("the {}", it.title), |r| format!("reading {r} of the {}", it.title));
+    let (criterion, cost) = readings::completeness(protocol);
+    let gains = match gained {
+        0 => String::new(),
+        1 => " One more result fits with it.".to_owned(),
+        n => format!(" {n} more results fit with it."),
+    };
+    let mut list = std::mem::take(&mut after.list);
+    let mut found = Findings { list: &mut list };
+    found.push(Finding {
+        says: format!(
+            "{} reads {}{unit}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
+            notation::capital(&place),
+            text.trim(),
+            notation::chance(probability)
+        ),
+        brief: format!("{} {}{unit} seems to have been {shown}{unit}.", notation::capital(&place), text.trim()),
+        tells: format!(
+            "{} stands in your table as {}{unit}, but you worked with {shown}{unit}: please keep the sheet as it was read.",
+            notation::capital(&place),
+            text.trim()
+        ),
+        criterion,
+        cost,
+        hangs: cost,
+        fragile: decision.is_none().then(|| "the repair is not yet accepted".to_owned()),
+        ..Findings::blank("repair", key, Severity::Decide, Some(item), row)
+    });
+    after.list = list;
+
+    Some(after)
+}
+
+fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {
+    table
+        .readings
+        .iter()
+        .find(|r| r.item == item)
+        .and_then(|r| r.cells.iter().find(|c| c.row == row))
+        .map_or(1e-3, |c| c.resolution.max(1e-300))
 }
 
 /// What was noted while placing cells becomes findings; only a result's unit is charged.

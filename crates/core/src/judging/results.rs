@@ -7,18 +7,35 @@ use super::findings::Findings;
 use super::uncertain::full_title;
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, Rule, SlipKind};
+use crate::section::Section;
 use crate::verdict::{Finding, JudgedResult, Severity, Slip, VerdictKind};
 
 struct Shares<'a> {
     criterion: Option<String>,
     share: Decimal,
     by_kind: &'a [(String, Decimal)],
+    declared: &'a [(SlipKind, Decimal)],
 }
 
 impl Shares<'_> {
+    /// The share of a result's points that a kind of slip takes: the rubric's own, the declaration's, or the usual one.
     fn of(&self, kind: SlipKind) -> Decimal {
-        self.by_kind.iter().find(|(k, _)| k == kind.word()).map_or(self.share, |(_, s)| *s)
+        let by_rubric = self.by_kind.iter().find(|(k, _)| k == kind.word()).map(|(_, s)| *s);
+        let by_declaration = || self.declared.iter().find(|(k, _)| *k == kind).map(|(_, s)| *s);
+        by_rubric.or_else(by_declaration).unwrap_or(self.share)
     }
+}
+
+/// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to the hundredth.
+fn points(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> Decimal {
+    let whole = protocol.results[result.index].points;
+    if result.row.is_none() {
+        return whole;
+    }
+    let rows = results.iter().filter(|r| r.index == result.index).count().max(1);
+    (whole / Decimal::from(rows))
+        .round_dp_with_strategy(2, rust_decimal::RoundingStrategy::ToPositiveInfinity)
+        .min(whole)
 }
 
 fn shares(protocol: &Protocol) -> Shares<'_> {
@@ -26,12 +43,15 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
         .criteria
         .iter()
         .find_map(|c| match &c.rule {
-            Rule::Calculation { share, shares } => {
-                Some(Shares { criterion: Some(c.id.clone()), share: *share, by_kind: shares })
-            }
+            Rule::Calculation { share, shares } => Some(Shares {
+                criterion: Some(c.id.clone()),
+                share: *share,
+                by_kind: shares,
+                declared: &protocol.declared,
+            }),
             _ => None,
         })
-        .unwrap_or(Shares { criterion: None, share: Decimal::ZERO, by_kind: &[] })
+        .unwrap_or(Shares { criterion: None, share: Decimal::ZERO, by_kind: &[], declared: &[] })
 }
 
 /// One systematic slip in several results that share its input is one slip with its places listed.
@@ -53,20 +73,27 @@ fn slip_of(result: &JudgedResult) -> Option<&Slip> {
 }
 
 /// Findings of all results.
-pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
+pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResult], found: &mut Findings<'_>) {
     let shares = shares(protocol);
     for result in results {
+        if matches!(result.verdict, VerdictKind::Agrees) {
+            continue;
+        }
         let spec = &protocol.results[result.index];
         let item = &protocol.items[result.item];
         let title = full_title(protocol, result);
-        let key = |code: &str| format!("{code}:{}", item.id);
+        let key = |code: &str| Findings::key(code, &item.id, result.row);
         let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
-        let clean = shown_clean(result);
+        let clean = shown(protocol, result);
+        let all = points(protocol, results, result);
         match result.verdict {
             VerdictKind::Missing => {
+                if spec.optional || section.waived(&item.id).is_some() || past_the_end(results, result) {
+                    continue;
+                }
                 // Nothing to compare with means that a reading is missing, and that is charged already.
-                let waits = result.clean.is_none() && result.carried.is_none();
-                let cost = if waits { Decimal::ZERO } else { spec.points };
+                let waits = result.clean.is_none() && result.carried.is_none() && result.right_word.is_none();
+                let cost = if waits { Decimal::ZERO } else { all };
                 let says = if waits {
                     format!("No {title}; it waits for a reading that is missing too.")
                 } else {
@@ -82,7 +109,7 @@ pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Fi
                     tells,
                     criterion: shares.criterion.clone(),
                     cost,
-                    ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), None)
+                    ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), result.row)
                 });
             }
             VerdictKind::Unreadable => found.push(Finding {
@@ -95,19 +122,33 @@ pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Fi
                     result.reported.text
                 ),
                 criterion: shares.criterion.clone(),
-                cost: spec.points,
-                hangs: spec.points,
-                ..Findings::blank("unreadable", key("unreadable"), Severity::Decide, Some(result.item), None)
+                cost: all,
+                hangs: all,
+                ..Findings::blank("unreadable", key("unreadable"), Severity::Decide, Some(result.item), result.row)
             }),
             VerdictKind::Unchecked => found.push(Finding {
                 says: format!(
                     "The {title}, {} {unit}, cannot be checked: it waits for a reading.",
                     result.reported.text
                 ),
-                ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), None)
+                ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), result.row)
             }),
+            VerdictKind::Differs => {
+                let (cost, criterion) = (all, shares.criterion.clone());
+                found.push(Finding {
+                    says: format!("The {title} reads “{}”; the readings give “{clean}”.", result.reported.text),
+                    tells: format!(
+                        "You wrote “{}” for the {title}; your readings give “{clean}”.",
+                        result.reported.text
+                    ),
+                    criterion,
+                    cost,
+                    hangs: cost,
+                    ..Findings::blank("differs", key("differs"), Severity::Decide, Some(result.item), result.row)
+                });
+            }
             VerdictKind::Slip => slip(protocol, results, result, &shares, found),
-            VerdictKind::Unexplained => unexplained(protocol, result, &shares, found),
+            VerdictKind::Unexplained => unexplained(protocol, results, result, &shares, found),
             VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
         }
         if result.verdict != VerdictKind::Agrees
@@ -123,11 +164,29 @@ pub(super) fn find(protocol: &Protocol, results: &[JudgedResult], found: &mut Fi
                     "Keep more figures on the way to your {title}; the ones you cut leave it open by {} {unit}.",
                     notation::uncertainty(result.envelope)
                 ),
-                ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), None)
+                ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), result.row)
             });
         }
     }
     digits(protocol, results, found);
+}
+
+/// What is right: a value with one digit more than was written, or a word.
+fn shown(protocol: &Protocol, result: &JudgedResult) -> String {
+    match (&protocol.items[result.item].words, result.right_word) {
+        (Some(words), Some(w)) => words.get(w as usize).cloned().unwrap_or_default(),
+        (Some(_), None) => "not known".to_owned(),
+        _ => shown_clean(result),
+    }
+}
+
+/// Whether a row of a column stands after the last in which anything could be worked out: the table just ended.
+fn past_the_end(results: &[JudgedResult], result: &JudgedResult) -> bool {
+    let Some(row) = result.row else { return false };
+    if result.clean.is_some() || result.right_word.is_some() {
+        return false;
+    }
+    !results.iter().any(|r| r.row.is_some_and(|n| n >= row) && (r.clean.is_some() || r.reported.value.is_some()))
 }
 
 fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {
@@ -151,18 +210,32 @@ fn slip(
 ) {
     let Some(slip) = &result.slip else { return };
     let item = &protocol.items[result.item];
+    let first_row = slip.rows.first().is_none_or(|first| Some(*first) == result.row);
+    if !first_row {
+        return;
+    }
     if slip.places.first() != Some(&item.id) {
         // Charged where it came first; here it is only said.
         found.push(Finding {
             says: format!("The same slip again in the {}: charged once.", full_title(protocol, result)),
-            ..Findings::blank("slip-again", format!("slip-again:{}", item.id), Severity::Note, Some(result.item), None)
+            ..Findings::blank(
+                "slip-again",
+                Findings::key("slip-again", &item.id, result.row),
+                Severity::Note,
+                Some(result.item),
+                result.row,
+            )
         });
         return;
     }
+    // Down a column the whole column's points are at stake, else one row's.
+    let at_stake = |r: &JudgedResult| {
+        if slip.rows.is_empty() { points(protocol, results, r) } else { protocol.results[r.index].points }
+    };
     let cost = results
         .iter()
         .filter(|r| slip.places.contains(&protocol.items[r.item].id))
-        .map(|r| protocol.results[r.index].points * shares.of(slip.kind))
+        .map(|r| at_stake(r) * shares.of(slip.kind))
         .max()
         .unwrap_or(Decimal::ZERO);
     let title = full_title(protocol, result);
@@ -174,7 +247,10 @@ fn slip(
         1 => " One result follows from it and costs nothing again.".to_owned(),
         n => format!(" {n} results follow from it and cost nothing again."),
     };
-    let elsewhere = if slip.places.len() > 1 {
+    let elsewhere = if slip.rows.len() > 1 {
+        let rows: Vec<String> = slip.rows.iter().map(u32::to_string).collect();
+        format!(" One slip down the column, in rows {}; charged once.", rows.join(", "))
+    } else if slip.places.len() > 1 {
         format!(" The same in {} results; charged once.", slip.places.len())
     } else {
         String::new()
@@ -217,7 +293,13 @@ fn slip(
         cost,
         hangs: cost,
         fragile,
-        ..Findings::blank("slip", format!("slip:{}", item.id), Severity::Decide, Some(result.item), None)
+        ..Findings::blank(
+            "slip",
+            Findings::key("slip", &item.id, result.row.filter(|_| slip.rows.is_empty())),
+            Severity::Decide,
+            Some(result.item),
+            result.row,
+        )
     });
 }
 
@@ -228,12 +310,18 @@ fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedRes
         && users.all(|u| {
             u.clean
                 .zip(u.reported.value)
-                .is_some_and(|(c, r)| super::slack::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
+                .is_some_and(|(c, r)| super::values::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
         })
 }
 
-fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
-    let spec = &protocol.results[result.index];
+fn unexplained(
+    protocol: &Protocol,
+    results: &[JudgedResult],
+    result: &JudgedResult,
+    shares: &Shares<'_>,
+    found: &mut Findings<'_>,
+) {
+    let all = points(protocol, results, result);
     let item = &protocol.items[result.item];
     let title = full_title(protocol, result);
     let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
@@ -252,18 +340,14 @@ fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, 
                 .take(3)
                 .map(|(k, p)| format!("{} ({})", said(k), notation::chance(p)))
                 .collect();
-            (
-                "ambiguous",
-                spec.points * least,
-                format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")),
-            )
+            ("ambiguous", all * least, format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")))
         }
         Some(s) if s.probability >= 0.05 => (
             "unexplained",
-            spec.points,
+            all,
             format!(" No single slip is likely; perhaps {} ({}).", said(s.kind), notation::chance(s.probability)),
         ),
-        _ => ("unexplained", spec.points, " No single slip gives it.".to_owned()),
+        _ => ("unexplained", all, " No single slip gives it.".to_owned()),
     };
     let fragile = result
         .slip
@@ -276,9 +360,15 @@ fn unexplained(protocol: &Protocol, result: &JudgedResult, shares: &Shares<'_>, 
         tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
         criterion: shares.criterion.clone(),
         cost,
-        hangs: spec.points,
+        hangs: all,
         fragile,
-        ..Findings::blank(code, format!("unexplained:{}", item.id), Severity::Decide, Some(result.item), None)
+        ..Findings::blank(
+            code,
+            Findings::key("unexplained", &item.id, result.row),
+            Severity::Decide,
+            Some(result.item),
+            result.row,
+        )
     });
 }
 
@@ -302,6 +392,16 @@ fn said(kind: SlipKind) -> &'static str {
         SlipKind::WrongCount => "a mean over the wrong count",
         SlipKind::SumForMean => "a sum in place of a mean",
         SlipKind::SingleReplicate => "one reading in place of the mean",
+        SlipKind::Setting => "a setting misread by a step",
+        SlipKind::LogBase => "one logarithm taken for the other",
+        SlipKind::AngleUnit => "degrees and radians taken for each other",
+        SlipKind::Reciprocal => "a reciprocal forgotten",
+        SlipKind::GrossForNet => "the vessel not taken off",
+        SlipKind::SlopeInverted => "the slope turned over",
+        SlipKind::TwoPointSlope => "a slope from two points",
+        SlipKind::Intercept => "an intercept forced or freed",
+        SlipKind::ReadingMistyped => "a reading copied wrongly",
+        SlipKind::Declared(_) => "a slip this lab invites",
         SlipKind::Compound => "two slips at once",
     }
 }

@@ -3,13 +3,15 @@
 use rust_decimal::Decimal;
 
 use super::findings::Findings;
-use super::table::reference_entry;
+use super::table::Table;
 use super::uncertain::full_title;
+use super::values::{Env, reference_entry};
 use crate::decision::{Action, Decision, Ruling};
 use crate::notation::{self, capital};
 use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, Rule};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
+use crate::section::{Section, Source};
 use crate::stats::summary;
 use crate::submission::Submission;
 use crate::verdict::{Comparison, Finding, JudgedReading, JudgedResult, Score, ScoreLine, Severity};
@@ -34,123 +36,178 @@ fn points(bands: &[Band], value: f64) -> Decimal {
 /// Compares clean values with references, and spreads with their bands.
 pub(super) fn compare(
     protocol: &Protocol,
+    section: &Section,
     submission: &Submission,
-    readings: &[JudgedReading],
+    table: &Table,
+    clean: &Env,
     results: &[JudgedResult],
     found: &mut Findings<'_>,
 ) -> Vec<Comparison> {
+    let own = section.readings == Source::Own;
     let mut out = Vec::new();
     for c in &protocol.criteria {
         match &c.rule {
-            Rule::Accuracy { result, reference, bands } => {
-                out.extend(accuracy(protocol, submission, c, &results[*result], *reference, bands, found));
+            Rule::Accuracy { result, reference, bands, in_uncertainties } => {
+                let judge = Accuracy {
+                    protocol,
+                    submission,
+                    table,
+                    clean,
+                    criterion: c,
+                    reference: *reference,
+                    bands,
+                    in_uncertainties: *in_uncertainties,
+                };
+                for r in results.iter().filter(|r| r.index == *result) {
+                    out.extend(judge.judge(r, found));
+                }
             }
-            Rule::Precision { reading, bands, .. } => {
-                out.extend(precision(protocol, c, &readings[*reading], bands, found))
+            // Of readings that were issued to everybody the spread says nothing.
+            Rule::Precision { reading, bands, .. } if own => {
+                out.extend(precision(protocol, c, &table.readings[*reading], bands, found))
             }
+            Rule::Manual { .. } => found.push(Finding {
+                says: format!("{}: to be judged by a person.", c.title),
+                criterion: Some(c.id.clone()),
+                hangs: c.points,
+                ..Findings::blank("manual", format!("manual:{}", c.id), Severity::Decide, None, None)
+            }),
             _ => {}
         }
     }
     out
 }
 
-fn accuracy(
-    protocol: &Protocol,
-    submission: &Submission,
-    c: &Criterion,
-    result: &JudgedResult,
+struct Accuracy<'a> {
+    protocol: &'a Protocol,
+    submission: &'a Submission,
+    table: &'a Table,
+    clean: &'a Env,
+    criterion: &'a Criterion,
     reference: usize,
-    bands: &[Band],
-    found: &mut Findings<'_>,
-) -> Option<Comparison> {
-    let item = &protocol.items[result.item];
-    let title = full_title(protocol, result);
-    let entry = reference_entry(protocol, reference, submission);
-    let (Some(clean), Some(entry)) = (result.clean, entry) else {
-        let why = if entry.is_none() { "the table names no station of the sheet" } else { "a reading is missing" };
-        found.push(Finding {
-            says: format!(
-                "The accuracy of the {title} cannot be judged: {why}. Its points stand until somebody decides."
-            ),
-            criterion: Some(c.id.clone()),
-            hangs: c.points,
-            fragile: Some(why.to_owned()),
-            ..Findings::blank(
-                "accuracy-unchecked",
-                format!("accuracy:{}", c.id),
-                Severity::Decide,
-                Some(result.item),
-                None,
-            )
-        });
-        return None;
-    };
-    let value = clean * item.unit.factor;
-    let off = percent_off(value, entry);
-    let got = points(bands, off);
-    // A band edge within the last figure the value deserves could go either way.
-    let width = 0.5 * power_of_ten(leading_place(clean) - result.deserved + 1) * item.unit.factor;
-    let moved = [value - width, value + width].map(|v| points(bands, percent_off(v, entry)));
-    let other = moved.into_iter().find(|p| *p != got);
-    let shown = notation::figures(clean, result.deserved);
-    let place = 1 - leading_place(clean) + result.deserved - 2;
-    let places = usize::try_from(place.clamp(0, 6)).unwrap_or(2);
-    let range = if entry.low == entry.high {
-        notation::decimals(entry.low / item.unit.factor, places)
-    } else {
-        format!(
-            "{} to {}",
-            notation::decimals(entry.low / item.unit.factor, 2.max(places.min(3))),
-            notation::decimals(entry.high / item.unit.factor, 2.max(places.min(3)))
-        )
-    };
-    let name = if entry.says.is_empty() { String::new() } else { format!("{}, ", entry.says) };
-    let off_words =
-        if off == 0.0 { "inside the range".to_owned() } else { format!("{} % off", notation::figures(off, 2)) };
-    let says = format!("{} {shown} {}, {off_words} ({name}{range})", capital(&title), item.unit.text);
-    let limit = band(bands, off).map(|b| b.within);
-    let cost = c.points - got;
-    if cost > Decimal::ZERO || other.is_some() {
-        let fragile = other.map(|p| {
-            format!(
-                "{} % lies at a band’s edge: {p} of {} with the last figure moved",
-                notation::figures(off, 2),
-                c.points
-            )
-        });
-        let severity = if fragile.is_some() {
-            Severity::Decide
-        } else if cost > Decimal::ZERO {
-            Severity::Charge
-        } else {
-            Severity::Note
+    bands: &'a [Band],
+    in_uncertainties: bool,
+}
+
+impl Accuracy<'_> {
+    fn judge(&self, result: &JudgedResult, found: &mut Findings<'_>) -> Option<Comparison> {
+        let Accuracy { protocol, criterion: c, bands, .. } = *self;
+        let item = &protocol.items[result.item];
+        let title = full_title(protocol, result);
+        let row = result.row.map(|r| r as usize - 1);
+        let entry = reference_entry(protocol, self.reference, self.submission, self.table, self.clean, row);
+        let key = Findings::key("accuracy", &c.id, result.row);
+        // The class's own consensus is not known in one table alone.
+        if protocol.references[self.reference].consensus {
+            return None;
+        }
+        // A row that the table does not reach is no row.
+        if result.row.is_some() && result.clean.is_none() {
+            return None;
+        }
+        let looked_at =
+            if protocol.school.accuracy_of_reported { result.reported.value.or(result.clean) } else { result.clean };
+        let (Some(clean), Some(entry)) = (looked_at, entry.as_ref()) else {
+            let why = if entry.is_none() { "the table names no entry of the sheet" } else { "a reading is missing" };
+            found.push(Finding {
+                says: format!(
+                    "The accuracy of the {title} cannot be judged: {why}. Its points stand until somebody decides."
+                ),
+                criterion: Some(c.id.clone()),
+                hangs: c.points,
+                fragile: Some(why.to_owned()),
+                ..Findings::blank("accuracy-unchecked", key, Severity::Decide, Some(result.item), result.row)
+            });
+            return None;
         };
-        let tells = if cost > Decimal::ZERO {
-            format!(
-                "Your readings give a {title} of {shown} {}; tabulated is {range} {}.",
-                item.unit.text, item.unit.text
-            )
-        } else {
-            String::new()
+        let value = item.to_si(clean);
+        let off_of = |v: f64, e: &ReferenceEntry| match result.budget.as_ref().filter(|_| self.in_uncertainties) {
+            // Where errors are amplified the bands count standard uncertainties.
+            Some(b) => {
+                let room = (b.standard * item.unit.factor).hypot(e.uncertainty);
+                let off = (v - v.clamp(e.low, e.high)).abs();
+                if off == 0.0 { 0.0 } else { off / room.max(f64::MIN_POSITIVE) }
+            }
+            None => percent_off(v, e),
         };
-        found.push(Finding {
-            says: format!("{says}."),
-            tells,
-            criterion: Some(c.id.clone()),
-            cost,
-            hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
-            fragile,
-            ..Findings::blank("accuracy", format!("accuracy:{}", c.id), severity, Some(result.item), None)
-        });
+        let off = off_of(value, entry).min(1e6);
+        let got = points(bands, off);
+        // A band edge within the last figure the value deserves could go either way.
+        let width = 0.5 * power_of_ten(leading_place(clean) - result.deserved + 1) * item.unit.factor;
+        let moved = [value - width, value + width].map(|v| points(bands, off_of(v, entry)));
+        // So could one within the reference's own uncertainty.
+        let shifted = |by: f64| ReferenceEntry { low: entry.low + by, high: entry.high + by, ..entry.clone() };
+        let doubted = [-entry.uncertainty, entry.uncertainty].map(|by| points(bands, off_of(value, &shifted(by))));
+        let other = moved.into_iter().chain(doubted).find(|p| *p != got);
+        let shown = notation::figures(clean, result.deserved);
+        let place = 1 - leading_place(clean) + result.deserved - 2;
+        let places = usize::try_from(place.clamp(0, 6)).unwrap_or(2);
+        let range = if entry.low == entry.high {
+            notation::decimals(item.from_si(entry.low), places)
+        } else {
+            format!(
+                "{} to {}",
+                notation::decimals(item.from_si(entry.low), 2.max(places.min(3))),
+                notation::decimals(item.from_si(entry.high), 2.max(places.min(3)))
+            )
+        };
+        let name = if entry.says.is_empty() { String::new() } else { format!("{}, ", entry.says) };
+        let measure = if self.in_uncertainties { " standard uncertainties" } else { " %" };
+        let off_words = if off == 0.0 {
+            "inside the range".to_owned()
+        } else {
+            format!("{}{measure} off", notation::figures(off, 2))
+        };
+        let says = format!("{} {shown} {}, {off_words} ({name}{range})", capital(&title), item.unit.text);
+        let limit = band(bands, off).map(|b| b.within);
+        let cost = c.points - got;
+        if cost > Decimal::ZERO || other.is_some() {
+            let fragile = other.map(|p| {
+                format!(
+                    "{}{measure} lies at a band’s edge: {p} of {} with the last figure moved",
+                    notation::figures(off, 2),
+                    c.points
+                )
+            });
+            let severity = if fragile.is_some() {
+                Severity::Decide
+            } else if cost > Decimal::ZERO {
+                Severity::Charge
+            } else {
+                Severity::Note
+            };
+            let tells = if cost > Decimal::ZERO {
+                format!(
+                    "Your readings give a {title} of {shown} {}; tabulated is {range} {}.",
+                    item.unit.text, item.unit.text
+                )
+            } else {
+                String::new()
+            };
+            found.push(Finding {
+                says: format!("{says}."),
+                tells,
+                criterion: Some(c.id.clone()),
+                cost,
+                hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
+                fragile,
+                ..Findings::blank("accuracy", key, severity, Some(result.item), result.row)
+            });
+        }
+        // Of rows together no more than the criterion's points can be lost: the score sees to that.
+        Some(Comparison {
+            id: c.id.clone(),
+            kind: "percent-error",
+            value: if protocol.school.signed_percent && !self.in_uncertainties && value < entry.low {
+                -off
+            } else {
+                off
+            },
+            limit,
+            verdict: if limit.is_some() { "within" } else { "beyond" }.to_owned(),
+            says,
+        })
     }
-    Some(Comparison {
-        id: c.id.clone(),
-        kind: "percent-error",
-        value: off,
-        limit,
-        verdict: if limit.is_some() { "within" } else { "beyond" },
-        says,
-    })
 }
 
 fn precision(
@@ -169,7 +226,7 @@ fn precision(
         .cells
         .iter()
         .filter(|c| c.counts && (apart.is_none() || c.row != apart))
-        .filter_map(|c| c.value)
+        .filter_map(|c| c.repaired.or(c.value))
         .collect();
     let Some(sd) = summary(&values).and_then(|s| s.sd) else {
         found.push(Finding {
@@ -219,7 +276,7 @@ fn precision(
         kind: "spread",
         value: sd,
         limit,
-        verdict: if limit.is_some() { "within" } else { "beyond" },
+        verdict: if limit.is_some() { "within" } else { "beyond" }.to_owned(),
         says,
     })
 }
@@ -286,7 +343,25 @@ pub(super) fn score(
         let charged = mine.iter().filter(|f| f.cost > Decimal::ZERO).count();
         let says = match (&c.rule, comparisons.iter().find(|x| x.id == c.id)) {
             (Rule::Accuracy { .. }, Some(x)) if x.value == 0.0 => "inside the range".to_owned(),
+            (Rule::Accuracy { in_uncertainties: true, .. }, Some(x)) => {
+                format!("{} u off", notation::figures(x.value, 2))
+            }
             (Rule::Accuracy { .. }, Some(x)) => format!("{} % off", notation::figures(x.value, 2)),
+            (Rule::Accuracy { .. } | Rule::Precision { .. }, None) => "not judged yet".to_owned(),
+            (Rule::Agreement { comparison }, _) => {
+                let id = &protocol.comparisons[*comparison].id;
+                comparisons.iter().find(|x| &x.id == id).map_or_else(
+                    || "not judged yet".to_owned(),
+                    |x| if x.verdict == "agree" { "they agree".to_owned() } else { "they do not agree".to_owned() },
+                )
+            }
+            (Rule::Manual { levels }, _) => match changed.as_ref().map(|d| d.action) {
+                Some(Action::Points(p)) => levels
+                    .iter()
+                    .find(|(_, points)| *points == p)
+                    .map_or_else(|| "by judgement".to_owned(), |(says, _)| says.clone()),
+                _ => "not judged yet".to_owned(),
+            },
             (Rule::Precision { reading, .. }, Some(x)) => format!(
                 "s {} {}",
                 notation::uncertainty(x.value),

@@ -1,14 +1,12 @@
-//! The submission's cells put in their places: readings with values, and the values a formula can use.
+//! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use crate::formula::Value;
-use crate::formula::figures::Figured;
-use crate::protocol::{ItemKind, Protocol};
-use crate::quantity::Unit;
-use crate::quantity::leading_place;
-use crate::reading::{CellKind, Comma, Hints, Number, read};
+use crate::protocol::{Protocol, ReadingKind, RowCount};
+use crate::quantity::{Nature, Unit};
+use crate::reading::{Cell, CellKind, Comma, Hints, Number, read};
+use crate::section::Section;
 use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 
@@ -20,20 +18,68 @@ pub(super) struct CellNote {
     pub(super) says: String,
 }
 
+#[derive(Clone)]
+pub(super) struct Rows {
+    /// Rows asked for at most.
+    pub(super) most: usize,
+    /// Rows written, or asked for where fewer were written.
+    pub(super) there: usize,
+    /// The row's key, by row.
+    pub(super) keys: Vec<Option<String>>,
+}
+
 pub(super) struct Table {
     pub(super) readings: Vec<JudgedReading>,
-    pub(super) reported: Vec<Reported>,
+    /// By result, by row (one where it is no column).
+    pub(super) reported: Vec<Vec<Reported>>,
+    /// By the protocol's tables.
+    pub(super) rows: Vec<Rows>,
     pub(super) notes: Vec<CellNote>,
 }
 
+/// Least and most rows or replicates asked for.
+pub(super) fn asked(protocol: &Protocol, section: &Section, count: &RowCount) -> (usize, usize) {
+    match count {
+        RowCount::Fixed(n) => (*n as usize, *n as usize),
+        RowCount::Between(least, most) => (*least as usize, *most as usize),
+        RowCount::Parameter(item) => {
+            let n = parameter(protocol, section, *item).clamp(1.0, 10_000.0) as usize;
+            (n, n)
+        }
+    }
+}
+
+/// The value of a parameter in this section.
+pub(super) fn parameter(protocol: &Protocol, section: &Section, item: usize) -> f64 {
+    let spec = protocol.parameters.iter().find(|p| p.item == item);
+    let usual = spec.map_or(1.0, |p| p.value);
+    let (low, high) = spec.map_or((1.0, 1.0), |p| p.range);
+    section
+        .parameters
+        .get(&protocol.items[item].id)
+        .copied()
+        .filter(|v| v.is_finite())
+        .unwrap_or(usual)
+        .clamp(low, high)
+}
+
+/// Most cells placed of one item: a sheet longer than that is cut, and said to be.
+const MOST_ROWS: u32 = 10_000;
+
 /// Places every cell. Of two cells in one place the first counts and the second is a note.
-pub(super) fn place(protocol: &Protocol, submission: &Submission) -> Table {
+pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submission) -> Table {
     let comma = comma_habit(submission);
     let mut notes = Vec::new();
     let mut cells: HashMap<(usize, Option<u32>), &SubmittedCell> = HashMap::new();
+    let mut last_row = vec![0u32; protocol.items.len()];
+    let ids: HashMap<&str, usize> = protocol.items.iter().enumerate().map(|(i, it)| (it.id.as_str(), i)).collect();
     for cell in &submission.cells {
-        let Some(item) = protocol.item(&cell.item) else { continue };
-        let row = if protocol.rows_of(item).is_some() { Some(cell.row.unwrap_or(1)) } else { None };
+        let Some(item) = ids.get(cell.item.as_str()).copied().filter(|i| protocol.is_typed(*i)) else { continue };
+        let row = protocol.has_rows(item).then(|| cell.row.unwrap_or(1).clamp(1, MOST_ROWS));
+        let written = !cell.value.trim().is_empty() || !cell.note.is_empty();
+        if let (Some(r), true) = (row, written) {
+            last_row[item] = last_row[item].max(r);
+        }
         match cells.entry((item, row)) {
             Entry::Occupied(first) => {
                 let says =
@@ -45,19 +91,50 @@ pub(super) fn place(protocol: &Protocol, submission: &Submission) -> Table {
             }
         }
     }
+    let rows: Vec<Rows> = protocol
+        .tables
+        .iter()
+        .enumerate()
+        .map(|(t, table)| {
+            let (least, most) = asked(protocol, section, &table.rows);
+            let columns: Vec<usize> = (0..protocol.items.len()).filter(|i| protocol.table_of(*i) == Some(t)).collect();
+            let written = columns.iter().map(|i| last_row[*i] as usize).max().unwrap_or(0);
+            let there = written.max(least);
+            let key = table.key.map(|k| protocol.keys[k].id.as_str());
+            let key_of = |row: u32| {
+                let key = key?;
+                columns
+                    .iter()
+                    .filter_map(|i| cells.get(&(*i, Some(row))))
+                    .find_map(|c| c.keys.get(key))
+                    .or_else(|| submission.keys.get(key))
+                    .filter(|v| !v.is_empty())
+                    .cloned()
+            };
+            let keys = (1..=there as u32).map(key_of).collect();
+            Rows { most, there, keys }
+        })
+        .collect();
     let readings = protocol
         .readings
         .iter()
         .map(|spec| {
-            let written = cells.keys().filter(|(i, _)| *i == spec.item).filter_map(|(_, r)| *r).max().unwrap_or(0);
-            let rows: Vec<Option<u32>> = if spec.replicates > 1 {
-                (1..=spec.replicates.max(written.min(10_000))).map(Some).collect()
-            } else {
-                vec![None]
+            let row_numbers: Vec<Option<u32>> = match spec.table {
+                Some(t) => (1..=rows[t].there as u32).map(Some).collect(),
+                None if protocol.has_rows(spec.item) => {
+                    let asked = spec
+                        .replicates_of
+                        .map_or(spec.replicates, |p| parameter(protocol, section, p).clamp(1.0, 10_000.0) as u32);
+                    let written = last_row[spec.item];
+                    (1..=asked.max(written))
+                        .filter(|row| *row <= asked || cells.contains_key(&(spec.item, Some(*row))))
+                        .map(Some)
+                        .collect()
+                }
+                None => vec![None],
             };
-            let cells = rows
+            let cells = row_numbers
                 .into_iter()
-                .filter(|row| cells.contains_key(&(spec.item, *row)) || row.is_none_or(|r| r <= spec.replicates))
                 .map(|row| {
                     reading_cell(protocol, spec.item, row, cells.get(&(spec.item, row)).copied(), comma, &mut notes)
                 })
@@ -68,18 +145,27 @@ pub(super) fn place(protocol: &Protocol, submission: &Submission) -> Table {
     let reported = protocol
         .results
         .iter()
-        .map(|spec| match cells.get(&(spec.item, None)) {
-            Some(cell) => reported(protocol, spec.item, cell, comma, &mut notes),
-            None => Reported { scale: 1.0, ..Reported::default() },
+        .map(|spec| {
+            let row_numbers: Vec<Option<u32>> = match spec.table {
+                Some(t) => (1..=rows[t].there as u32).map(Some).collect(),
+                None => vec![None],
+            };
+            row_numbers
+                .into_iter()
+                .map(|row| match cells.get(&(spec.item, row)) {
+                    Some(cell) => reported(protocol, spec.item, row, cell, comma, &mut notes),
+                    None => Reported { scale: 1.0, ..Reported::default() },
+                })
+                .collect()
         })
         .collect();
-    Table { readings, reported, notes }
+    Table { readings, reported, rows, notes }
 }
 
 /// What a comma means for this team: a decimal mark where one stands before other than three digits.
 fn comma_habit(submission: &Submission) -> Comma {
     let (mut decimal, mut point) = (false, false);
-    for cell in &submission.cells {
+    for cell in submission.cells.iter().filter(|c| c.value.contains([',', '.'])) {
         if let CellKind::Number(n) = read(&cell.value, &Hints::default()).kind {
             decimal |= n.comma == Some(true);
             point |= n.comma == Some(false);
@@ -92,46 +178,68 @@ fn comma_habit(submission: &Submission) -> Comma {
     }
 }
 
-/// The unit that counts: in the cell, else in the unit column, else the protocol's. Gives the factor to the protocol's.
-fn scale(
+/// How a number in the written unit becomes one in the protocol's: times the factor, plus the shift (of Celsius and
+/// Fahrenheit points only).
+struct Conversion {
+    factor: f64,
+    shift: f64,
+}
+
+/// The unit that counts: in the cell, else in the unit column, else the protocol's.
+fn conversion(
     protocol: &Protocol,
     item: usize,
     row: Option<u32>,
     number: &Number,
     column: &str,
     notes: &mut Vec<CellNote>,
-) -> f64 {
+) -> Conversion {
+    const SAME: Conversion = Conversion { factor: 1.0, shift: 0.0 };
     let it = &protocol.items[item];
-    let title = protocol.full_title(item);
     let mut note = |code, says| notes.push(CellNote { code, item, row, says });
+    let title = || protocol.full_title(item);
     let written = match (&number.unit, column.trim()) {
         (Some(unit), _) => unit.clone(),
         (None, "") => {
             if it.unit.text != "1" && !it.unit.text.is_empty() {
-                note("unit-missing", format!("{} has no unit; {} was taken", title, it.unit.text));
+                note("unit-missing", format!("{} has no unit; {} was taken", title(), it.unit.text));
             }
-            return 1.0;
+            return SAME;
         }
+        (None, text) if text == it.unit.text => return SAME,
         (None, text) => match Unit::parse(text) {
             Ok(unit) => unit,
             Err(e) => {
-                note("unit-unknown", format!("{}: {e}; {} was taken", title, it.unit.text));
-                return 1.0;
+                note("unit-unknown", format!("{}: {e}; {} was taken", title(), it.unit.text));
+                return SAME;
             }
         },
     };
-    if written.dimension != it.unit.dimension {
+    let other_pressure =
+        matches!((written.nature, it.nature), (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge));
+    if written.dimension != it.unit.dimension || other_pressure {
         note(
             "unit-wrong",
-            format!("{} is in {}, which cannot be its unit; {} was taken", title, written.text, it.unit.text),
+            format!("{} is in {}, which cannot be its unit; {} was taken", title(), written.text, it.unit.text),
         );
-        return 1.0;
+        return SAME;
     }
-    if written.factor == it.unit.factor {
-        return 1.0;
+    // Kelvin under a column of Celsius points: the same scale from another nought.
+    let offset = |u: &Unit| if it.nature == Nature::Point { u.offset } else { 0.0 };
+    let shift = (offset(&written) - offset(&it.unit)) / it.unit.factor;
+    if written.factor == it.unit.factor && shift == 0.0 {
+        return SAME;
     }
-    note("unit-converted", format!("{} is in {} and was converted to {}", title, written.text, it.unit.text));
-    written.factor / it.unit.factor
+    note("unit-converted", format!("{} is in {} and was converted to {}", title(), written.text, it.unit.text));
+    Conversion { factor: written.factor / it.unit.factor, shift }
+}
+
+/// A word as people write it: case, spaces and a full stop do not matter.
+fn word_of(words: &[String], text: &str) -> Option<u32> {
+    let plain =
+        |t: &str| t.trim().trim_end_matches('.').to_lowercase().split_whitespace().collect::<Vec<_>>().join(" ");
+    let text = plain(text);
+    words.iter().position(|w| plain(w) == text).map(|n| n as u32)
 }
 
 fn reading_cell(
@@ -142,53 +250,86 @@ fn reading_cell(
     comma: Comma,
     notes: &mut Vec<CellNote>,
 ) -> JudgedCell {
-    let empty = SubmittedCell::default();
-    let cell = cell.unwrap_or(&empty);
-    let spec = protocol.reading_of(item);
-    let hints = Hints {
-        comma,
-        plausible: spec.and_then(|s| s.plausible),
-        graduation: spec.map(|s| protocol.instruments[s.instrument].step),
+    let mut out = JudgedCell {
+        row,
+        text: String::new(),
+        unit: String::new(),
+        state: CellState::Missing,
+        value: None,
+        word: None,
+        bound: None,
+        resolution: 0.0,
+        number: None,
+        excluded: None,
+        counts: false,
+        repaired: None,
+        remarks: Vec::new(),
     };
-    let parsed = read(&cell.value, &hints);
+    let Some(cell) = cell else { return out };
+    let Some(spec) = protocol.reading_of(item) else { return out };
     let mark = cell.excluded.trim();
-    let excluded =
+    out.excluded =
         (!mark.is_empty() && !matches!(mark.to_lowercase().as_str(), "no" | "0" | "false" | "kept")).then(|| {
             let plain = matches!(mark.to_lowercase().as_str(), "yes" | "x" | "1" | "true" | "out");
             if plain { cell.note.trim().to_owned() } else { mark.to_owned() }
         });
-    let mut out = JudgedCell {
-        row,
-        text: cell.value.clone(),
-        unit: cell.unit.clone(),
-        state: CellState::Missing,
-        value: None,
-        resolution: 0.0,
-        excluded,
-        counts: false,
-        remarks: parsed.remarks,
-    };
-    match parsed.kind {
-        CellKind::Number(n) => {
-            let factor = scale(protocol, item, row, &n, &cell.unit, notes);
-            (out.value, out.resolution) = (Some(n.value * factor), n.resolution * factor);
-            (out.state, out.counts) = (CellState::Read, true);
+    out.text = cell.value.clone();
+    out.unit = cell.unit.clone();
+    if let Some(words) = &protocol.items[item].words {
+        let blank = matches!(read(&cell.value, &Hints::default()).kind, CellKind::Blank);
+        match word_of(words, &cell.value) {
+            Some(w) => (out.word, out.state, out.counts) = (Some(w), CellState::Read, true),
+            // A dash is a word where the list has one, else an empty cell.
+            None if blank || is_not_applicable(&cell.value) => {}
+            None => out.state = CellState::Unreadable(format!("it is none of {}", words.join(", "))),
         }
-        CellKind::Bound { .. } => out.state = CellState::Bound,
+        return out;
+    }
+    let hints = Hints {
+        comma,
+        plausible: spec.plausible,
+        graduation: spec.instrument.map(|i| protocol.instruments[i].step).filter(|_| spec.kind == ReadingKind::Number),
+    };
+    let Cell { kind, remarks } = read(&cell.value, &hints);
+    out.remarks = remarks;
+    match kind {
+        CellKind::Number(n) => {
+            let c = conversion(protocol, item, row, &n, &cell.unit, notes);
+            let value = n.value * c.factor + c.shift;
+            if !value.is_finite() {
+                out.state = CellState::Unreadable("it is beyond what can be computed with".to_owned());
+                return out;
+            }
+            if spec.kind == ReadingKind::Count && (value.fract() != 0.0 || value < 0.0) {
+                out.state = CellState::Unreadable("a count is a whole number".to_owned());
+                return out;
+            }
+            (out.value, out.resolution) = (Some(value), n.resolution * c.factor);
+            (out.state, out.counts) = (CellState::Read, true);
+            out.number = Some(*n);
+        }
+        CellKind::Bound { limit, above } => {
+            out.state = CellState::Bound;
+            out.bound = Some((limit, above));
+        }
         CellKind::Unreadable { why } => out.state = CellState::Unreadable(why),
         CellKind::Blank | CellKind::NotApplicable => {}
     }
     out
 }
 
+fn is_not_applicable(text: &str) -> bool {
+    matches!(read(text, &Hints::default()).kind, CellKind::NotApplicable)
+}
+
 fn reported(
     protocol: &Protocol,
     item: usize,
+    row: Option<u32>,
     cell: &SubmittedCell,
     comma: Comma,
     notes: &mut Vec<CellNote>,
 ) -> Reported {
-    let parsed = read(&cell.value, &Hints { comma, ..Hints::default() });
     let mut out = Reported {
         text: cell.value.clone(),
         unit: cell.unit.clone(),
@@ -196,11 +337,20 @@ fn reported(
         scale: 1.0,
         ..Reported::default()
     };
+    if let Some(words) = &protocol.items[item].words {
+        out.word = word_of(words, &cell.value);
+        return out;
+    }
+    let parsed = read(&cell.value, &Hints { comma, ..Hints::default() });
     if let CellKind::Number(n) = parsed.kind {
-        let factor = scale(protocol, item, None, &n, &cell.unit, notes);
-        out.value = Some(n.value * factor);
-        out.scale = factor;
-        out.half_step = n.half_step() * factor;
+        let c = conversion(protocol, item, row, &n, &cell.unit, notes);
+        let value = n.value * c.factor + c.shift;
+        if !value.is_finite() {
+            return out;
+        }
+        out.value = Some(value);
+        out.scale = c.factor;
+        out.half_step = n.half_step() * c.factor;
         if out.unit.is_empty()
             && let Some(unit) = &n.unit
         {
@@ -209,88 +359,4 @@ fn reported(
         out.number = Some(*n);
     }
     out
-}
-
-/// Values by item, coherent SI units, over the readings that count and the references of this table's keys.
-pub(super) fn measured(
-    protocol: &Protocol,
-    submission: &Submission,
-    readings: &[JudgedReading],
-) -> Vec<Option<Value<f64>>> {
-    protocol
-        .items
-        .iter()
-        .map(|item| match item.kind {
-            ItemKind::Reading(r) => column(protocol, r, readings),
-            ItemKind::Reference(r) => reference_entry(protocol, r, submission).map(|e| Value::Scalar(e.middle())),
-            ItemKind::Result(_) => None,
-        })
-        .collect()
-}
-
-fn column(protocol: &Protocol, reading: usize, readings: &[JudgedReading]) -> Option<Value<f64>> {
-    let spec = &protocol.readings[reading];
-    let factor = protocol.items[spec.item].unit.factor;
-    let values: Vec<f64> = counted_values(&readings[reading]).map(|v| v * factor).collect();
-    if spec.replicates == 1 {
-        values.first().map(|v| Value::Scalar(*v))
-    } else {
-        (!values.is_empty()).then_some(Value::Column(values))
-    }
-}
-
-/// Values of the cells that count, in the protocol's unit.
-pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f64> + '_ {
-    reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.value)
-}
-
-/// The entry of a reference that this table's keys select.
-pub(super) fn reference_entry<'p>(
-    protocol: &'p Protocol,
-    reference: usize,
-    submission: &Submission,
-) -> Option<&'p crate::protocol::ReferenceEntry> {
-    let reference = &protocol.references[reference];
-    match reference.key {
-        None => reference.entries.first(),
-        Some(k) => {
-            let value = submission.keys.get(&protocol.keys[k].id)?;
-            reference.entries.iter().find(|e| &e.at == value)
-        }
-    }
-}
-
-/// The same values with their last significant places.
-pub(super) fn figured(
-    protocol: &Protocol,
-    readings: &[JudgedReading],
-    measured: &[Option<Value<f64>>],
-) -> Vec<Option<Value<Figured>>> {
-    protocol
-        .items
-        .iter()
-        .enumerate()
-        .map(|(i, item)| match item.kind {
-            ItemKind::Reading(r) => {
-                let factor = item.unit.factor;
-                let cells = readings[r].cells.iter().filter(|c| c.counts);
-                let figured: Vec<Figured> = cells
-                    .filter_map(|c| {
-                        c.value
-                            .map(|v| Figured { value: v * factor, place: Some(leading_place(c.resolution * factor)) })
-                    })
-                    .collect();
-                if protocol.readings[r].replicates == 1 {
-                    figured.first().map(|f| Value::Scalar(*f))
-                } else {
-                    (!figured.is_empty()).then_some(Value::Column(figured))
-                }
-            }
-            // A tabulated value is taken as exact: its range is the reference's own business.
-            _ => match &measured[i] {
-                Some(Value::Scalar(v)) => Some(Value::Scalar(Figured { value: *v, place: None })),
-                _ => None,
-            },
-        })
-        .collect()
 }

@@ -1,115 +1,356 @@
-//! The uncertainty that the readings give, and the judgement of a stated ±.
+//! The uncertainty that the readings give, by every school, and the judgement of a stated ±.
+
+use std::cell::RefCell;
 
 use rust_decimal::Decimal;
 
 use super::findings::Findings;
+use super::montecarlo;
 use super::readings::step_in_unit;
-use super::table::counted_values;
-use crate::formula::{Context, Value, evaluate};
+use super::table::Table;
+use super::values::{Env, Out, counted_values};
+use crate::formula::eval::Arising;
+use crate::formula::{Context, Num, Shape, Value, evaluate_any};
 use crate::notation;
-use crate::protocol::{ItemKind, Protocol, Rule};
+use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry, Rule, UncertaintySchool};
 use crate::reading::{CellKind, Hints, read};
 use crate::stats::summary;
-use crate::uncertainty::{Budget, Dual, Source, SourceKind, rectangular, resolution};
-use crate::verdict::{Finding, JudgedReading, JudgedResult, Reported, Severity, VerdictKind};
+use crate::uncertainty::{Budget, Dual, Source, SourceKind, bracket, rectangular, resolution, triangular};
+use crate::verdict::{Finding, JudgedCell, JudgedResult, Reported, Severity, VerdictKind};
 
-/// Fills each result's budget and expanded uncertainty; gives the independent sources.
-///
-/// A single reading brings its resolution (δ/√12, δ the instrument's step or what was written, whichever is coarser).
-/// Replicates bring s each, never so small that their mean would beat δ/√12. A limit shared by all readings of an
-/// instrument is one source, whichever of them it enters by; the zero reading, taken to correct it, has none.
-pub(super) fn propagate(
-    protocol: &Protocol,
-    readings: &[JudgedReading],
-    clean: &[Option<Value<f64>>],
-    results: &mut [JudgedResult],
-) -> Vec<Source> {
-    let mut sources: Vec<Source> = Vec::new();
-    // (reading, cell's place among those that count) → its sources.
-    let mut of_cell: Vec<Vec<Vec<usize>>> = Vec::new();
-    let mut shared: Vec<Option<usize>> = vec![None; protocol.instruments.len()];
-    for (spec, reading) in protocol.readings.iter().zip(readings) {
-        let item = &protocol.items[spec.item];
-        let instrument = &protocol.instruments[spec.instrument];
-        let step = step_in_unit(protocol, spec);
-        let values: Vec<f64> = counted_values(reading).collect();
-        let n = values.len() as f64;
-        let sd = summary(&values).and_then(|s| s.sd).unwrap_or(0.0);
-        let group = sources.len();
-        let mut cells = Vec::new();
-        for cell in reading.cells.iter().filter(|c| c.counts && c.value.is_some()) {
-            let hidden = resolution(step.max(cell.resolution));
-            let (standard, kind, freedom) = if values.len() > 1 {
-                let floor = hidden * n.sqrt();
-                if sd > floor {
-                    (sd, SourceKind::Replicates, n - 1.0)
-                } else {
-                    (floor, SourceKind::Resolution, f64::INFINITY)
-                }
-            } else {
-                (hidden, SourceKind::Resolution, f64::INFINITY)
-            };
-            let name = if kind == SourceKind::Replicates {
-                format!("spread of the {}", item.title)
-            } else {
-                format!("step of the {}", item.title)
-            };
-            sources.push(Source { name, kind, standard: standard * item.unit.factor, freedom, group });
-            let mut mine = vec![sources.len() - 1];
-            if let Some(limit) = instrument.limit.filter(|_| spec.takes_limit) {
-                let standard = rectangular(limit) * instrument.unit.factor;
-                let existing = shared[spec.instrument].filter(|_| instrument.limit_shared);
-                let source = existing.unwrap_or_else(|| {
-                    sources.push(Source {
-                        name: format!("limit of the {}", instrument.title),
-                        kind: SourceKind::Limit,
-                        standard,
-                        freedom: f64::INFINITY,
-                        group: sources.len(),
-                    });
-                    sources.len() - 1
-                });
-                shared[spec.instrument] = Some(source);
-                mine.push(source);
-            }
-            cells.push(mine);
-        }
-        of_cell.push(cells);
+/// Values with derivatives by independent sources, and what comes of them.
+pub(super) struct Propagated {
+    pub(super) sources: Vec<Source>,
+    /// By item.
+    pub(super) values: Vec<Option<Value<Dual>>>,
+    /// By result and row, in the result's unit.
+    pub(super) budgets: Vec<Vec<Option<Budget>>>,
+    /// Sources that arose in a result: its item, the first of them, and one past the last.
+    pub(super) arisen: Vec<(usize, usize, usize)>,
+}
+
+struct Maker<'a> {
+    protocol: &'a Protocol,
+    table: &'a Table,
+    measured: &'a Env,
+    sources: Vec<Source>,
+    /// The source of each instrument's shared limit.
+    shared: Vec<Option<usize>>,
+}
+
+impl Maker<'_> {
+    fn add(&mut self, name: String, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
+        self.sources.push(Source { name, kind, standard, limit, freedom, group });
+        self.sources.len() - 1
     }
-    let count = sources.len();
-    let dual = |value: f64, mine: &[usize]| {
-        mine[1..].iter().fold(Dual::source(value, mine[0], count), |d, s| d.and_source(*s))
-    };
-    let mut env: Vec<Option<Value<Dual>>> = protocol
-        .items
-        .iter()
-        .enumerate()
-        .map(|(i, item)| match (&item.kind, &clean[i]) {
-            (ItemKind::Reading(r), Some(Value::Scalar(v))) => {
-                of_cell[*r].first().map(|mine| Value::Scalar(dual(*v, mine)))
+
+    /// A single thing of its own.
+    fn one(&mut self, name: String, kind: SourceKind, standard: f64, limit: f64) -> usize {
+        let group = self.sources.len();
+        self.add(name, kind, standard, limit, f64::INFINITY, group)
+    }
+
+    /// The values of one reading. A single reading brings its resolution (δ/√12, δ the instrument's step or what was
+    /// written, whichever is coarser); replicates bring s each, never so small that their mean would beat δ/√12. A limit
+    /// shared by all readings of an instrument is one source, whichever of them it enters by; the zero reading, taken to
+    /// correct it, has none.
+    fn reading(&mut self, n: usize) -> Option<Value<Dual>> {
+        let spec = &self.protocol.readings[n];
+        let item = &self.protocol.items[spec.item];
+        let reading = &self.table.readings[n];
+        let factor = item.unit.factor;
+        if item.words.is_some() {
+            return match self.measured[spec.item].as_ref()? {
+                Value::Word(w) => Some(Value::Word(*w)),
+                Value::Words(ws) => Some(Value::Words(ws.clone())),
+                _ => None,
+            };
+        }
+        let replicated = spec.table.is_none() && matches!(item.rows, Shape::Column(_));
+        let values: Vec<f64> = counted_values(reading).collect();
+        let count = values.len() as f64;
+        let sd = summary(&values).and_then(|s| s.sd).filter(|_| replicated && values.len() > 1);
+        let judged_bracket = spec.bracket.and_then(|(low, high)| {
+            let of = |i: usize| self.measured[i].as_ref().and_then(Value::scalar).copied();
+            Some((of(high)? - of(low)?).abs())
+        });
+        let group = self.sources.len();
+        let mut cells: Vec<Option<Dual>> = Vec::new();
+        for cell in &reading.cells {
+            let Some(value) = cell.repaired.or(cell.value) else {
+                cells.push(None);
+                continue;
+            };
+            let si = item.to_si(value);
+            let Some(instrument) = spec.instrument.filter(|_| spec.kind == ReadingKind::Number) else {
+                cells.push(Some(Dual::exact(si)));
+                continue;
+            };
+            let hidden = self.hidden(n, cell);
+            let name = |what: &str| format!("{what} of the {}", item.title);
+            let mut dual = Dual::exact(si);
+            if let Some(width) = judged_bracket.or(stated_width(cell).map(|w| w * factor)) {
+                let s = self.one(name("bracket"), SourceKind::Bracket, bracket(0.0, width), width / 2.0);
+                dual = dual.and_source(s, 1.0);
+            } else if let Some(sd) = sd {
+                let floor = resolution(hidden) * count.sqrt();
+                let s = if sd > floor {
+                    let standard = sd * factor;
+                    // A worst case of many takes twice the standard uncertainty of their mean.
+                    self.add(
+                        name("spread"),
+                        SourceKind::Replicates,
+                        standard,
+                        2.0 * standard / count.sqrt(),
+                        count - 1.0,
+                        group,
+                    )
+                } else {
+                    self.add(
+                        name("step"),
+                        SourceKind::Resolution,
+                        floor * factor,
+                        hidden * factor / 2.0,
+                        f64::INFINITY,
+                        group,
+                    )
+                };
+                dual = dual.and_source(s, 1.0);
+            } else {
+                let s =
+                    self.one(name("step"), SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0);
+                dual = dual.and_source(s, 1.0);
             }
-            (ItemKind::Reading(r), Some(Value::Column(xs))) => {
-                Some(Value::Column(xs.iter().zip(&of_cell[*r]).map(|(v, mine)| dual(*v, mine)).collect()))
+            let tool = &self.protocol.instruments[instrument];
+            if let Some(limit) = tool.limit.filter(|_| spec.takes_limit) {
+                let limit = limit * tool.unit.factor;
+                let standard = if tool.triangular { triangular(limit) } else { rectangular(limit) };
+                let name = format!("limit of the {}", tool.title);
+                let source = match self.shared[instrument].filter(|_| tool.limit_shared) {
+                    Some(s) => s,
+                    None => self.one(name, SourceKind::Limit, standard, limit),
+                };
+                self.shared[instrument] = Some(source);
+                dual = dual.and_source(source, 1.0);
             }
-            (ItemKind::Reference(_), Some(Value::Scalar(v))) => Some(Value::Scalar(crate::formula::Num::exact(*v))),
+            cells.push(Some(dual));
+        }
+        match item.rows {
+            Shape::Scalar => cells.pop().flatten().map(Value::Scalar),
+            Shape::Column(_) => cells.iter().any(Option::is_some).then_some(Value::Column(cells)),
+        }
+    }
+
+    /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
+    /// digit estimated between the graduations. In the reading's unit.
+    fn hidden(&self, n: usize, cell: &JudgedCell) -> f64 {
+        let spec = &self.protocol.readings[n];
+        let step = step_in_unit(self.protocol, spec, self.measured, cell.row);
+        let estimated = spec.instrument.is_some_and(|i| self.protocol.instruments[i].estimated);
+        if estimated && cell.resolution > 0.0 { cell.resolution } else { step.max(cell.resolution) }
+    }
+
+    fn constant(&mut self, n: usize) -> Option<Value<Dual>> {
+        let reference = &self.protocol.references[n];
+        let title = self.protocol.items[reference.item].title.clone();
+        let mut by_entry: Vec<(String, usize)> = Vec::new();
+        let mut dual = |this: &mut Self, e: &ReferenceEntry| {
+            if e.uncertainty == 0.0 {
+                return Dual::exact(e.middle());
+            }
+            // The same entry in two rows is the same thing.
+            let known = by_entry.iter().find(|(at, _)| at == &e.at).map(|(_, s)| *s);
+            let s = known.unwrap_or_else(|| {
+                let s = this.one(title.clone(), SourceKind::Constant, e.uncertainty, 2.0 * e.uncertainty);
+                by_entry.push((e.at.clone(), s));
+                s
+            });
+            Dual::exact(e.middle()).and_source(s, 1.0)
+        };
+        match self.measured[reference.item].as_ref()? {
+            Value::Scalar(v) => {
+                let entry = reference.entries.iter().find(|e| e.middle() == *v).cloned();
+                Some(Value::Scalar(entry.map_or_else(|| Dual::exact(*v), |e| dual(self, &e))))
+            }
+            Value::Column(vs) => Some(Value::Column(
+                vs.iter()
+                    .map(|v| {
+                        let v = (*v)?;
+                        let entry = reference.entries.iter().find(|e| e.middle() == v).cloned();
+                        Some(entry.map_or_else(|| Dual::exact(v), |e| dual(self, &e)))
+                    })
+                    .collect(),
+            )),
+            _ => None,
+        }
+    }
+}
+
+/// The half-width written in a reading's own cell (`31–33`, `12.4 ± 0.2`), as a full width in its unit.
+fn stated_width(cell: &JudgedCell) -> Option<f64> {
+    let number = cell.number.as_ref()?;
+    let half = number.plus_minus.as_ref()?.value;
+    let scale = if number.resolution > 0.0 { cell.resolution / number.resolution } else { 1.0 };
+    (half > 0.0).then_some(2.0 * half * scale)
+}
+
+/// Propagates over independent sources, in the order the results are derived.
+pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured: &Env) -> Propagated {
+    let mut maker =
+        Maker { protocol, table, measured, sources: Vec::new(), shared: vec![None; protocol.instruments.len()] };
+    let mut values: Vec<Option<Value<Dual>>> = (0..protocol.items.len())
+        .map(|i| match protocol.items[i].kind {
+            ItemKind::Reading(r) => maker.reading(r),
+            ItemKind::Reference(r) if protocol.references[r].formula.is_none() => maker.constant(r),
+            ItemKind::Parameter(_) => {
+                measured[i].as_ref().and_then(Value::scalar).map(|v| Value::Scalar(Dual::exact(*v)))
+            }
             _ => None,
         })
         .collect();
-    for result in results.iter_mut() {
-        let spec = &protocol.results[result.index];
-        let factor = protocol.items[spec.item].unit.factor;
-        let Ok(value) = evaluate(&spec.node, &Context::exact(&env)) else { continue };
-        let mut budget = Budget::of(&value, &sources);
-        budget.standard /= factor;
-        if !budget.standard.is_finite() {
+    for reference in &protocol.references {
+        if let Some(node) = &reference.formula {
+            let known = evaluate_any(node, &Context::exact(&values)).ok();
+            let middle =
+                || measured[reference.item].as_ref().and_then(Value::scalar).map(|v| Value::Scalar(Dual::exact(*v)));
+            values[reference.item] = known.or_else(middle);
+        }
+    }
+    let mut sources = maker.sources;
+    let mut arisen = Vec::new();
+    let mut budgets = Vec::new();
+    for spec in &protocol.results {
+        let item = &protocol.items[spec.item];
+        if item.words.is_some() {
+            budgets.push(Vec::new());
             continue;
         }
-        budget.shares.iter_mut().for_each(|s| s.contribution /= factor);
-        result.expanded = Some(budget.expanded(protocol.school.coverage_factor)).filter(|u| u.is_finite());
-        result.budget = Some(budget);
-        env[spec.item] = Some(Value::Scalar(value));
+        let first = sources.len();
+        let arising = Arising { first, sources: &sources, found: RefCell::new(Vec::new()) };
+        let context = Context { arising: Some(arising), ..Context::without(&values, out) };
+        let mut value = evaluate_any(&spec.node, &context).ok();
+        let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
+        for standard in found {
+            let group = sources.len();
+            let name = format!("fit in the {}", item.title);
+            sources.push(Source {
+                name,
+                kind: SourceKind::Arising,
+                standard,
+                limit: 2.0 * standard,
+                freedom: f64::INFINITY,
+                group,
+            });
+        }
+        if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
+            scatter(item, rows, out, &mut sources);
+        }
+        if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
+            value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
+        }
+        if sources.len() > first {
+            arisen.push((spec.item, first, sources.len()));
+        }
+        let budget = |dual: Option<&Dual>| {
+            let mut budget = Budget::of(dual?, &sources);
+            budget.standard /= item.unit.factor;
+            budget.shares.iter_mut().for_each(|s| s.contribution /= item.unit.factor);
+            Some(budget).filter(|b| b.standard.is_finite())
+        };
+        budgets.push(match &value {
+            Some(Value::Scalar(d)) => vec![budget(Some(d))],
+            Some(Value::Column(ds)) => ds.iter().map(|d| budget(d.as_ref())).collect(),
+            _ => Vec::new(),
+        });
+        values[spec.item] = value;
     }
-    sources
+    Propagated { sources, values, budgets, arisen }
+}
+
+/// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of
+/// each row.
+fn scatter(item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, sources: &mut Vec<Source>) {
+    let group_of = |g: &u16| item.rows == Shape::Column(*g);
+    let kept = |i: usize| out.iter().find(|(g, _)| group_of(g)).and_then(|(_, o)| o.get(i)).is_none_or(|o| !o);
+    let values: Vec<f64> =
+        rows.iter().enumerate().filter(|(i, _)| kept(*i)).filter_map(|(_, d)| d.as_ref().map(Num::value)).collect();
+    let (Some(sd), n) = (summary(&values).and_then(|s| s.sd), values.len() as f64) else { return };
+    let group = sources.len();
+    for dual in rows.iter_mut().flatten() {
+        let own = dual.spread(sources);
+        let standard = (sd * sd - own * own).max(0.0).sqrt();
+        if standard == 0.0 {
+            continue;
+        }
+        let source = sources.len();
+        sources.push(Source {
+            name: format!("spread of the {}", item.title),
+            kind: SourceKind::Replicates,
+            standard,
+            limit: 2.0 * standard / n.sqrt(),
+            freedom: n - 1.0,
+            group,
+        });
+        *dual = dual.clone().and_source(source, 1.0);
+    }
+}
+
+/// Fills each result's budget, its uncertainty by every school, and the one its ± is compared with.
+pub(super) fn fill(
+    protocol: &Protocol,
+    table: &Table,
+    out: &Out,
+    propagated: &Propagated,
+    seed: u64,
+    results: &mut [JudgedResult],
+) {
+    let school = &protocol.school;
+    for result in results.iter_mut() {
+        let spec = &protocol.results[result.index];
+        let item = &protocol.items[result.item];
+        let row = result.row.map_or(0, |r| r as usize - 1);
+        let Some(budget) = propagated.budgets[result.index].get(row).cloned().flatten() else { continue };
+        let dual = propagated.values[spec.item].as_ref().and_then(|v| v.at(result.row.map(|r| r as usize - 1)));
+        let Some(dual) = dual else { continue };
+        let sources = &propagated.sources;
+        let parts = || dual.derivatives().map(|(i, d)| (&sources[i], d / item.unit.factor));
+        let worst = worst_case(dual, sources) / item.unit.factor;
+        let replicates = parts()
+            .filter(|(s, _)| s.kind == SourceKind::Replicates)
+            .fold(0.0, |u: f64, (s, d)| u.hypot(d * s.standard));
+        let figures = result
+            .clean
+            .filter(|c| *c != 0.0)
+            .map(|c| 0.5 * crate::quantity::power_of_ten(crate::quantity::leading_place(c) - result.deserved + 1));
+        let asked = spec.plus_minus;
+        // Corners need the chain of results again, so they are tried only where a ± is asked for.
+        let extremes = asked.then(|| montecarlo::extremes(protocol, table, out, propagated, result)).flatten();
+        let refined = asked.then(|| montecarlo::refined(protocol, table, out, propagated, result, seed)).flatten();
+        let finite = |v: f64| Some(v).filter(|v| v.is_finite());
+        let linear = finite(budget.expanded(school.coverage_factor));
+        let quadrature = match refined {
+            Some(u) => finite(u * school.coverage_factor),
+            None => linear,
+        };
+        result.monte_carlo = refined;
+        result.schools = [quadrature, finite(worst), extremes, finite(replicates * school.coverage_factor), figures];
+        let which = UncertaintySchool::ALL.iter().position(|(s, _)| *s == school.uncertainty).unwrap_or(0);
+        result.expanded = result.schools[which];
+        result.budget = Some(budget);
+    }
+}
+
+/// Σ|cᵢ|aᵢ over groups: replicates of one reading are one thing, whose limit is that of their mean.
+fn worst_case(dual: &Dual, sources: &[Source]) -> f64 {
+    let mut groups: Vec<(usize, f64, f64)> = Vec::new();
+    for (i, d) in dual.derivatives() {
+        let s = &sources[i];
+        match groups.last_mut() {
+            Some((g, sum, _)) if *g == s.group => *sum += d.abs(),
+            _ => groups.push((s.group, d.abs(), s.limit)),
+        }
+    }
+    groups.iter().map(|(_, c, a)| c * a).sum()
 }
 
 /// Judges the ± of each result that asks for one.
@@ -127,7 +368,13 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             tells,
             cost,
             criterion: Some(criterion.clone()),
-            ..Findings::blank(code, format!("{code}:{}", item.id), Severity::Charge, Some(result.item), None)
+            ..Findings::blank(
+                code,
+                Findings::key(code, &item.id, result.row),
+                Severity::Charge,
+                Some(result.item),
+                result.row,
+            )
         };
         let Some((value, last_place, figures)) = stated_value(&result.reported) else {
             let told = result
@@ -151,13 +398,14 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             }
             _ => 1.0,
         };
-        let share = result.expanded.filter(|u| !(0.5..=2.0).contains(&(value / u))).map_or(1.0, |_| share);
+        let (least, most) = protocol.school.plus_minus_band;
+        let share = result.expanded.filter(|u| !(least..=most).contains(&(value / u))).map_or(1.0, |_| share);
         if let Some(u) = result.expanded.map(|u| u * share).filter(|u| *u > 0.0 && u.is_finite()) {
             let ratio = value / u;
             let half = 0.5 * crate::quantity::power_of_ten(last_place) * result.reported.scale;
             let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
-            let fair = (0.5 - 1e-9..=2.0 + 1e-9).contains(&ratio);
-            let fragile = (near(0.5) || near(2.0)).then(|| "one digit of the stated ± decides".to_owned());
+            let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
+            let fragile = (near(least) || near(most)).then(|| "one digit of the stated ± decides".to_owned());
             let figures_of = format!(
                 "{} {} stated, {} supported by the readings",
                 notation::to_place(value, last_place),
@@ -212,9 +460,12 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
     }
 }
 
-/// `density of the plate`-like words: the title with its bay.
+/// `density of the plate`-like words: the title with its bay, and its row in a table.
 pub(super) fn full_title(protocol: &Protocol, result: &JudgedResult) -> String {
-    protocol.full_title(result.item)
+    match result.row {
+        Some(row) => format!("{} in row {row}", protocol.items[result.item].title),
+        None => protocol.full_title(result.item),
+    }
 }
 
 /// The stated half-width in the protocol's unit, its last place as written, and its figures.

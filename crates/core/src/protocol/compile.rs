@@ -1,19 +1,18 @@
-//! The file as written → a checked [`Protocol`], or every fault with its place and mend.
+//! The file as written → a checked [`Protocol`], or every fault with its place and mend. The loader itself and what all
+//! parts share; `apparatus` reads instruments, tables, readings and references, `derive` results and slips, `relate`
+//! checks, comparisons and causes, `rubric` criteria and schools.
 
 use std::collections::HashSet;
 
+use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
-use toml::Spanned;
 
 use super::mutate::variants;
-use super::source::{self, Text};
-use super::{
-    Bay, Cause, Criterion, Instrument, Item, ItemKind, Key, Protocol, ReadingSpec, Reference, ReferenceEntry,
-    ResultSpec, Roundness,
-};
+use super::source::{self, Number, Spanned, Text};
+use super::{Bay, Criterion, Instrument, Item, Key, Protocol, Roundness, SlipKind, TableSpec};
 use crate::error::Fault;
-use crate::formula::{self, Op, Shape, Symbol};
-use crate::quantity::{Dimension, Unit};
+use crate::formula::{self, Node, Symbol};
+use crate::quantity::{Nature, Unit};
 
 /// Longest protocol file, in bytes.
 const MAX_FILE: usize = 1_000_000;
@@ -31,7 +30,7 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
         let what = e.message().lines().collect::<Vec<_>>().join(", ");
         vec![Fault::at(text, at, what, "see docs/protocols.md for the fields of a protocol")]
     })?;
-    let mut loader = Loader { text, faults: Vec::new(), items: Vec::new(), shapes: Vec::new() };
+    let mut loader = Loader { text, faults: Vec::new(), items: Vec::new() };
     let protocol = loader.load(file);
     let mut faults = loader.faults;
     match protocol {
@@ -45,10 +44,16 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
 
 pub(super) struct Loader<'a> {
     text: &'a str,
-    faults: Vec<Fault>,
+    pub(super) faults: Vec<Fault>,
     pub(super) items: Vec<Item>,
-    /// Column or scalar, by item.
-    shapes: Vec<Shape>,
+}
+
+/// Everything declared by id, for looking names up.
+pub(super) struct Names {
+    pub(super) bays: Vec<String>,
+    pub(super) keys: Vec<String>,
+    pub(super) instruments: Vec<String>,
+    pub(super) tables: Vec<String>,
 }
 
 impl Loader<'_> {
@@ -57,7 +62,7 @@ impl Loader<'_> {
         self.faults.push(fault);
     }
 
-    fn unit(&mut self, text: &Text) -> Unit {
+    pub(super) fn unit(&mut self, text: &Text) -> Unit {
         Unit::parse(text.get_ref()).unwrap_or_else(|e| {
             self.fault(
                 text.span().start,
@@ -85,7 +90,27 @@ impl Loader<'_> {
         })
     }
 
-    pub(super) fn positive(&mut self, number: &source::Number, noun: &str) -> f64 {
+    /// The place of an item's id among all items.
+    pub(super) fn find_item(&mut self, name: &Text, noun: &str) -> usize {
+        let ids: Vec<String> = self.items.iter().map(|i| i.id.clone()).collect();
+        self.find(name, &ids, noun)
+    }
+
+    /// One of a few words, or a fault that names them.
+    pub(super) fn choice<T: Copy>(&mut self, word: &Text, among: &[(&str, T)], noun: &str) -> T {
+        if let Some((_, value)) = among.iter().find(|(w, _)| w == word.get_ref()) {
+            return *value;
+        }
+        let known: Vec<&str> = among.iter().map(|(w, _)| *w).collect();
+        self.fault(
+            word.span().start,
+            format!("`{}` is no {noun}", word.get_ref()),
+            format!("write one of {}", known.join(", ")),
+        );
+        among[0].1
+    }
+
+    pub(super) fn positive(&mut self, number: &Number, noun: &str) -> f64 {
         let v = *number.get_ref();
         if !(v.is_finite() && v > 0.0) {
             self.fault(number.span().start, format!("{noun} must be above nought, not {v}"), "write a positive number");
@@ -93,7 +118,7 @@ impl Loader<'_> {
         v
     }
 
-    fn range(&mut self, range: &Spanned<[f64; 2]>, noun: &str) -> (f64, f64) {
+    pub(super) fn range(&mut self, range: &Spanned<[f64; 2]>, noun: &str) -> (f64, f64) {
         let [low, high] = *range.get_ref();
         if !(low.is_finite() && high.is_finite() && low < high) {
             self.fault(
@@ -105,7 +130,7 @@ impl Loader<'_> {
         (low, high)
     }
 
-    fn add_item(&mut self, item: Item, shape: Shape, at: usize) -> usize {
+    pub(super) fn add_item(&mut self, item: Item, at: usize) -> usize {
         let good = !item.id.is_empty()
             && item.id.starts_with(|c: char| c.is_alphabetic())
             && item.id.chars().all(|c| c.is_alphanumeric() || c == '_');
@@ -115,17 +140,16 @@ impl Loader<'_> {
                 format!("`{}` cannot be used in a formula", item.id),
                 "use letters, digits and _ and begin with a letter",
             );
-        } else if item.id == "pi" || formula::check::Function::named(&item.id).is_some() {
+        } else if item.id == "pi" || formula::Function::named(&item.id).is_some() {
             self.fault(at, format!("`{}` is a word of the formula language", item.id), "choose another id");
         } else if self.items.iter().any(|i| i.id == item.id) {
             self.fault(at, format!("`{}` is declared twice", item.id), "give one of them another id");
         }
         self.items.push(item);
-        self.shapes.push(shape);
         self.items.len() - 1
     }
 
-    fn roundness(&mut self, shape: Option<&Text>) -> Option<Roundness> {
+    pub(super) fn roundness(&mut self, shape: Option<&Text>) -> Option<Roundness> {
         let shape = shape?;
         match shape.get_ref().as_str() {
             "diameter" => Some(Roundness::Diameter),
@@ -160,30 +184,60 @@ impl Loader<'_> {
         }
         let bays: Vec<Bay> =
             file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect();
-        let bay_ids: Vec<String> = bays.iter().map(|b| b.id.clone()).collect();
         self.unique(file.bay.iter().map(|b| &b.id), "bay");
         let keys = self.keys(&file.key);
-        let instruments = self.instruments(&file.instrument);
-        let instrument_ids: Vec<String> = instruments.iter().map(|i| i.id.clone()).collect();
-        let readings: Vec<ReadingSpec> = file
-            .reading
-            .iter()
-            .enumerate()
-            .map(|(n, r)| self.reading(n, r, &bay_ids, &instruments, &instrument_ids))
-            .collect();
+        self.unique(file.instrument.iter().map(|i| &i.id), "instrument");
+        self.unique(file.table.iter().map(|t| &t.id), "table");
+        let ids = |texts: &mut dyn Iterator<Item = &Text>| texts.map(|t| t.get_ref().clone()).collect::<Vec<String>>();
+        let names = Names {
+            bays: ids(&mut file.bay.iter().map(|b| &b.id)),
+            keys: ids(&mut file.key.iter().map(|k| &k.id)),
+            instruments: ids(&mut file.instrument.iter().map(|i| &i.id)),
+            tables: ids(&mut file.table.iter().map(|t| &t.id)),
+        };
+        let parameters = self.parameters(&file.parameter);
+        let mut instruments: Vec<Instrument> = self.instruments(&file.instrument);
+        let mut tables: Vec<TableSpec> = self.tables(&file.table, &names);
+        let mut readings = self.readings(&file.reading, &names, &instruments, &tables);
         if readings.is_empty() {
             self.fault(0, "the protocol has no reading", "add at least one [[reading]]");
         }
-        let references: Vec<Reference> =
-            file.reference.iter().enumerate().map(|(n, r)| self.reference(n, r, &keys)).collect();
-        let order = self.results_order(&file.result);
-        let results: Vec<ResultSpec> = self.results(&file.result, &order, &bay_ids);
+        let mut references = self.references(&file, &keys, &names, &tables);
+        let mut results = self.results(&file.result, &names, &tables);
+        // What names items of any kind comes after all of them are known.
+        self.finish_instruments(&file.instrument, &mut instruments);
+        self.finish_tables(&file.table, &mut tables);
+        self.finish_readings(&file.reading, &mut readings);
+        self.finish_references(&file, &mut references);
+        self.right_words(&file.result, &mut results);
+        let checks = self.checks(&file.check, &file.criterion);
+        let result_ids: Vec<String> = results.iter().map(|r| self.items[r.item].id.clone()).collect();
+        let comparisons = self.comparisons(&file.comparison, &results, &result_ids);
+        let identifies = self.identifies(&file.identify, &results, &result_ids);
         let causes = file.cause.iter().map(|c| self.cause(c)).collect();
-        let criteria: Vec<Criterion> =
-            file.criterion.iter().map(|c| self.criterion(c, &results, &references, &readings)).collect();
+        let comparison_ids: Vec<String> = comparisons.iter().map(|c| c.id.clone()).collect();
+        let criteria: Vec<Criterion> = file
+            .criterion
+            .iter()
+            .map(|c| self.criterion(c, &results, &references, &readings, &comparison_ids))
+            .collect();
         self.unique(file.criterion.iter().map(|c| &c.id), "criterion");
         self.points(&file, &results);
         let school = self.school(file.school.as_ref());
+        let declared = self.declared(&file, &results, &result_ids);
+        let shares = file
+            .slip
+            .iter()
+            .filter_map(|s| Some((SlipKind::declared(s.id.get_ref()), s.share?.0)))
+            // What another course teaches is no mistake until somebody says so.
+            .chain(
+                declared
+                    .iter()
+                    .map(|(_, v)| v.kind)
+                    .filter(|k| k.word().starts_with("declared:school "))
+                    .map(|k| (k, Decimal::ZERO)),
+            )
+            .collect();
         if !self.faults.is_empty() {
             return None;
         }
@@ -196,11 +250,17 @@ impl Loader<'_> {
             cautions: file.caution,
             bays,
             keys,
+            parameters,
             instruments,
+            tables,
             items: std::mem::take(&mut self.items),
             readings,
             references,
             results,
+            checks,
+            comparisons,
+            identifies,
+            declared: shares,
             causes,
             criteria,
             possible: file.possible.get_ref().0,
@@ -209,10 +269,13 @@ impl Loader<'_> {
         for r in 0..protocol.results.len() {
             protocol.results[r].variants = variants(&protocol, r);
         }
+        for (result, variant) in declared {
+            protocol.results[result].variants.push(variant);
+        }
         Some(protocol)
     }
 
-    fn unique<'t>(&mut self, ids: impl Iterator<Item = &'t Text>, noun: &str) {
+    pub(super) fn unique<'t>(&mut self, ids: impl Iterator<Item = &'t Text>, noun: &str) {
         let mut seen = HashSet::new();
         for id in ids {
             if !seen.insert(id.get_ref().as_str()) {
@@ -241,303 +304,71 @@ impl Loader<'_> {
             .collect()
     }
 
-    fn instruments(&mut self, instruments: &[source::Instrument]) -> Vec<Instrument> {
-        self.unique(instruments.iter().map(|i| &i.id), "instrument");
-        instruments
-            .iter()
-            .map(|i| Instrument {
-                id: i.id.get_ref().clone(),
-                title: i.title.clone(),
-                unit: self.unit(&i.unit),
-                step: self.positive(&i.step, "the step"),
-                limit: i.limit.as_ref().map(|l| self.positive(l, "the limit")),
-                limit_shared: i.limit_shared,
-                notes: i.notes.clone(),
-            })
-            .collect()
-    }
-
-    fn reading(
-        &mut self,
-        n: usize,
-        r: &source::Reading,
-        bays: &[String],
-        instruments: &[Instrument],
-        ids: &[String],
-    ) -> ReadingSpec {
-        let unit = self.unit(&r.unit);
-        let instrument = self.find(&r.instrument, ids, "instrument");
-        if let Some(i) = instruments.get(instrument)
-            && i.unit.dimension != unit.dimension
-        {
-            self.fault(
-                r.unit.span().start,
-                format!("{} cannot be read in {}: the {} shows {}", r.title, unit.text, i.title, i.unit.text),
-                "use a unit of the instrument's dimension",
-            );
-        }
-        let replicates = r.replicates.as_ref().map_or(1, |n| *n.get_ref());
-        if !(1..=10_000).contains(&replicates) {
-            let at = r.replicates.as_ref().map_or(0, |n| n.span().start);
-            self.fault(at, format!("{replicates} replicates cannot be asked for"), "write a number from 1 to 10000");
-        }
-        let shape = self.roundness(r.shape.as_ref());
-        let item = Item {
-            id: r.id.get_ref().clone(),
-            title: r.title.clone(),
-            symbol: r.symbol.clone(),
-            unit,
-            kind: ItemKind::Reading(n),
-            shape,
-        };
-        let column = if replicates > 1 { Shape::Column } else { Shape::Scalar };
-        ReadingSpec {
-            item: self.add_item(item, column, r.id.span().start),
-            bay: self.find(&r.bay, bays, "bay"),
-            instrument,
-            replicates,
-            plausible: r.plausible.as_ref().map(|p| self.range(p, "the plausible range")),
-            takes_limit: !r.zero,
-            is_zero: r.zero,
-        }
-    }
-
-    fn reference(&mut self, n: usize, r: &source::Reference, keys: &[Key]) -> Reference {
-        let unit = self.unit(&r.unit);
-        let factor = unit.factor;
-        if r.source.get_ref().trim().is_empty() {
-            self.fault(
-                r.source.span().start,
-                format!("the reference `{}` names no source", r.id.get_ref()),
-                "say where its value comes from",
-            );
-        }
-        let key_ids: Vec<String> = keys.iter().map(|k| k.id.clone()).collect();
-        let key = r.key.as_ref().map(|k| self.find(k, &key_ids, "key"));
-        let mut entries = Vec::new();
-        let at = r.id.span().start;
-        match key.and_then(|k| keys.get(k)) {
-            None => {
-                let (low, high) = self.ends(r.value.as_ref(), r.range.as_ref(), at, r.id.get_ref());
-                entries.push(ReferenceEntry {
-                    at: String::new(),
-                    says: String::new(),
-                    low: low * factor,
-                    high: high * factor,
-                });
-            }
-            Some(key) => {
-                for (value, entry) in &r.at {
-                    if !key.values.contains(value.get_ref()) {
-                        self.fault(
-                            value.span().start,
-                            format!("the key `{}` has no value `{}`", key.id, value.get_ref()),
-                            format!("it may be {}", key.values.join(", ")),
-                        );
-                    }
-                    let (low, high) =
-                        self.ends(entry.value.as_ref(), entry.range.as_ref(), value.span().start, r.id.get_ref());
-                    entries.push(ReferenceEntry {
-                        at: value.get_ref().clone(),
-                        says: entry.says.clone(),
-                        low: low * factor,
-                        high: high * factor,
-                    });
-                }
-                for value in &key.values {
-                    if !entries.iter().any(|e| &e.at == value) {
-                        self.fault(
-                            at,
-                            format!("the reference `{}` has no value for {} {value}", r.id.get_ref(), key.id),
-                            format!("add `{value} = {{ value = … }}` under [reference.at]"),
-                        );
-                    }
-                }
-            }
-        }
-        let item = Item {
-            id: r.id.get_ref().clone(),
-            title: r.title.clone(),
-            symbol: r.symbol.clone(),
-            unit,
-            kind: ItemKind::Reference(n),
-            shape: None,
-        };
-        Reference { item: self.add_item(item, Shape::Scalar, at), key, source: r.source.get_ref().clone(), entries }
-    }
-
-    fn ends(
-        &mut self,
-        value: Option<&source::Number>,
-        range: Option<&Spanned<[f64; 2]>>,
-        at: usize,
-        id: &str,
-    ) -> (f64, f64) {
-        match (value, range) {
-            (Some(v), None) => (*v.get_ref(), *v.get_ref()),
-            (None, Some(r)) => self.range(r, "the reference's range"),
-            _ => {
-                self.fault(
-                    at,
-                    format!("the reference `{id}` needs a value or a range here, and only one of them"),
-                    "write value = 2.70 or range = [2.66, 2.72]",
-                );
-                (1.0, 1.0)
-            }
-        }
-    }
-
-    /// Indices of the results so that each comes after what it uses; the file's order where that already holds.
-    fn results_order(&mut self, results: &[source::ResultSpec]) -> Vec<usize> {
-        let names: Vec<&str> = results.iter().map(|r| r.id.get_ref().as_str()).collect();
-        let uses: Vec<Vec<usize>> = results
-            .iter()
-            .map(|r| {
-                let mut words = Vec::new();
-                if let Ok(ast) = formula::parse(r.formula.get_ref()) {
-                    collect_names(&ast, &mut words);
-                }
-                words.iter().filter_map(|w| names.iter().position(|n| n == w)).collect()
-            })
-            .collect();
-        let mut order: Vec<usize> = Vec::new();
-        while order.len() < results.len() {
-            let next = (0..results.len()).find(|i| !order.contains(i) && uses[*i].iter().all(|u| order.contains(u)));
-            match next {
-                Some(i) => order.push(i),
-                None => {
-                    let stuck: Vec<usize> = (0..results.len()).filter(|i| !order.contains(i)).collect();
-                    let first = stuck[0];
-                    let ring: Vec<&str> = stuck.iter().map(|i| names[*i]).collect();
-                    self.fault(
-                        results[first].formula.span().start,
-                        format!("the results {} need one another in a circle", ring.join(", ")),
-                        "derive one of them from readings alone",
-                    );
-                    order.extend(stuck);
-                }
-            }
-        }
-        order
-    }
-
-    fn results(&mut self, results: &[source::ResultSpec], order: &[usize], bays: &[String]) -> Vec<ResultSpec> {
-        // All names first, so that a misspelt one is told from a later one.
-        let first = self.items.len();
-        for (n, i) in order.iter().enumerate() {
-            let r = &results[*i];
-            let unit = self.unit(&r.unit);
-            let shape = self.roundness(r.shape.as_ref());
-            let item = Item {
-                id: r.id.get_ref().clone(),
-                title: r.title.clone(),
-                symbol: r.symbol.clone(),
-                unit,
-                kind: ItemKind::Result(n),
-                shape,
-            };
-            self.add_item(item, Shape::Scalar, r.id.span().start);
-        }
-        order
-            .iter()
-            .enumerate()
-            .map(|(n, i)| {
-                let r = &results[*i];
-                let item = first + n;
-                let bay = self.find(&r.bay, bays, "bay");
-                let node = self.formula(r, item);
-                let upstream =
-                    node.items().into_iter().filter(|i| matches!(self.items[*i].kind, ItemKind::Result(_))).collect();
-                ResultSpec {
-                    item,
-                    bay,
-                    text: r.formula.get_ref().clone(),
-                    node,
-                    upstream,
-                    points: r.points.get_ref().0,
-                    plus_minus: r.plus_minus,
-                    variants: Vec::new(),
-                }
-            })
-            .collect()
-    }
-
-    fn formula(&mut self, r: &source::ResultSpec, item: usize) -> formula::Node {
-        let text = r.formula.get_ref();
-        let checked = formula::parse(text).and_then(|ast| {
+    /// A formula checked against all items declared so far.
+    pub(super) fn formula(&mut self, text: &Text, of: &str) -> Option<Node> {
+        let written = text.get_ref();
+        let checked = formula::parse(written).and_then(|ast| {
             formula::check::check(&ast, &|name| {
                 let item = self.items.iter().position(|i| i.id == name)?;
-                Some(Symbol { item, dimension: self.items[item].unit.dimension, shape: self.shapes[item] })
+                let it = &self.items[item];
+                Some(Symbol {
+                    item,
+                    dimension: it.unit.dimension,
+                    nature: it.nature,
+                    shape: it.rows,
+                    words: it.words.as_deref(),
+                })
             })
         });
-        let placeholder = formula::Node {
-            op: Op::Number(1.0, "1".to_owned()),
-            dimension: Dimension::ONE,
-            shape: Shape::Scalar,
-            span: 0..1,
-        };
-        match checked {
-            Err(e) => {
+        checked
+            .map_err(|e| {
                 // One byte past the opening quote; the formulas of a protocol carry no escapes.
                 self.fault(
-                    r.formula.span().start + 1 + e.span.start,
-                    format!(
-                        "in the formula of `{}`: {}\n    {}",
-                        r.id.get_ref(),
-                        e.what,
-                        e.drawn(text).replace('\n', "\n    ")
-                    ),
+                    text.span().start + 1 + e.span.start,
+                    format!("in the formula of `{of}`: {}\n    {}", e.what, e.drawn(written).replace('\n', "\n    ")),
                     e.mend,
                 );
-                placeholder
-            }
-            Ok(node) => {
-                let unit = self.items[item].unit.clone();
-                if node.shape == Shape::Column {
-                    self.fault(
-                        r.formula.span().start,
-                        format!("the result `{}` is a column", r.id.get_ref()),
-                        "take its mean(), or another single value",
-                    );
-                } else if node.dimension != unit.dimension {
-                    let unit_of = if unit.text.is_empty() { "1" } else { &unit.text };
-                    self.fault(
-                        r.unit.span().start,
-                        format!("`{}` comes out as {}, which is not {unit_of}", r.id.get_ref(), node.dimension),
-                        "mend the formula or the unit",
-                    );
-                }
-                node
-            }
-        }
+            })
+            .ok()
     }
 
-    fn cause(&mut self, c: &source::Cause) -> Cause {
-        let reading_ids: Vec<String> = self.items.iter().map(|i| i.id.clone()).collect();
-        let low = match c.direction.get_ref().as_str() {
-            "low" => true,
-            "high" => false,
-            other => {
-                self.fault(c.direction.span().start, format!("`{other}` is no direction"), "write \"low\" or \"high\"");
-                true
-            }
-        };
-        let on = c.on.iter().map(|o| self.find(o, &reading_ids, "reading")).collect();
-        Cause { id: c.id.clone(), on, low, says: c.says.clone(), words: c.words.clone(), advice: c.advice.clone() }
+    /// A formula that is a condition.
+    pub(super) fn condition(&mut self, text: &Text, of: &str) -> Option<Node> {
+        let node = self.formula(text, of)?;
+        if node.truth {
+            return Some(node);
+        }
+        self.fault(
+            text.span().start,
+            format!("in the formula of `{of}`: this is a value, where a condition is needed"),
+            "write a comparison such as zone == \"inside\" or x > 5[mm]",
+        );
+        None
+    }
+
+    /// The nature of an item: that of its unit, or of the pressure it is said to be.
+    pub(super) fn nature(&mut self, unit: &Unit, pressure: Option<&Text>) -> Nature {
+        let Some(pressure) = pressure else { return unit.nature };
+        let nature =
+            self.choice(pressure, &[("gauge", Nature::Gauge), ("absolute", Nature::Absolute)], "kind of pressure");
+        if Unit::parse("Pa").is_ok_and(|pa| pa.dimension != unit.dimension) {
+            self.fault(pressure.span().start, format!("{} is no unit of pressure", unit.text), "leave `pressure` out");
+        }
+        nature
     }
 }
 
-fn collect_names(ast: &formula::ast::Ast, out: &mut Vec<String>) {
+pub(super) fn collect_names(ast: &formula::ast::Ast, out: &mut Vec<String>) {
     use formula::ast::AstKind;
     match &ast.kind {
         AstKind::Name(name) => out.push(name.clone()),
         AstKind::Negative(a) => collect_names(a, out),
-        AstKind::Binary(_, a, b) => {
+        AstKind::Binary(_, a, b) | AstKind::Compare(_, a, b) => {
             collect_names(a, out);
             collect_names(b, out);
         }
         AstKind::Call(_, args) => args.iter().for_each(|a| collect_names(a, out)),
-        AstKind::Number { .. } => {}
+        AstKind::Number { .. } | AstKind::Word(_) => {}
     }
 }
 

@@ -1,10 +1,9 @@
 //! Mistaken forms of a formula, generated from its own tree and never from a list tied to one lab.
 
 use super::slip::{SlipKind, Variant};
-use super::{ItemKind, Protocol, Roundness};
+use super::{Item, ItemKind, Protocol, Roundness};
 use crate::formula::ast::Operator;
-use crate::formula::check::Function;
-use crate::formula::{Node, Op, Shape};
+use crate::formula::{Function, Node, Op};
 use crate::quantity::{Dimension, confusable_factors};
 
 /// Every single mistake that the tree of result `index` invites.
@@ -27,7 +26,33 @@ pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
     out.extend(maker.everywhere());
     // A mistake that leaves the formula as it was is none.
     out.retain(|v| v.node != result.node);
-    out.into_iter().flat_map(|v| maker.in_units_of_the_sheet(v, index)).collect()
+    let item = &protocol.items[result.item];
+    out.into_iter()
+        .flat_map(|v| {
+            let scales = in_units_of_the_sheet(&protocol.items, &v.node, item);
+            scales.into_iter().map(move |scale| Variant { scale, ..v.clone() })
+        })
+        .collect()
+}
+
+/// What a mistaken formula's value in coherent SI units is multiplied by to be a number in the result's unit. A mistake
+/// that keeps the dimension is the same in all units. One that changes it (a square forgotten, a quotient upside down)
+/// depends on the units the person worked in: those of the answer, or those of the inputs with the right conversion at
+/// the end. Both are given where they differ.
+pub(super) fn in_units_of_the_sheet(items: &[Item], node: &Node, item: &Item) -> Vec<f64> {
+    let unit = &item.unit;
+    let whole = 1.0 / unit.factor;
+    let Some(changed) = dimension(node).filter(|d| *d != unit.dimension) else { return vec![whole] };
+    let of_inputs = |base: usize| node.items().into_iter().find_map(|i| items[i].unit.scales[base]);
+    let inputs: [f64; 7] = std::array::from_fn(|b| of_inputs(b).or(unit.scales[b]).unwrap_or(1.0));
+    let answer: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of_inputs(b)).unwrap_or(1.0));
+    let in_answer = whole * unit.dimension.in_scales(&answer) / changed.in_scales(&answer);
+    let in_inputs = whole * unit.dimension.in_scales(&inputs) / changed.in_scales(&inputs);
+    let mut out = vec![in_answer];
+    if (in_inputs / in_answer - 1.0).abs() > 1e-9 {
+        out.push(in_inputs);
+    }
+    out
 }
 
 struct Maker<'a> {
@@ -35,8 +60,14 @@ struct Maker<'a> {
     root: &'a Node,
 }
 
+/// An angle's number taken in the other unit, with what to say of it.
+const ANGLES: [(f64, &str); 2] = [
+    (180.0 / std::f64::consts::PI, "as degrees where radians were meant"),
+    (std::f64::consts::PI / 180.0, "as radians where degrees were meant"),
+];
+
 fn number(value: f64) -> Node {
-    Node { op: Op::Number(value, format!("{value}")), dimension: Dimension::ONE, shape: Shape::Scalar, span: 0..0 }
+    Node::made(Op::Number(value, format!("{value}")), Dimension::ONE)
 }
 
 fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
@@ -62,7 +93,7 @@ fn literal_text(node: &Node) -> String {
 /// The dimension of a mistaken tree; `None` where a sum has lost its meaning.
 fn dimension(node: &Node) -> Option<Dimension> {
     match &node.op {
-        Op::Number(..) | Op::Pi | Op::Item(_) => Some(node.dimension),
+        Op::Number(..) | Op::Pi | Op::Item(_) | Op::Is(..) | Op::Compare(..) => Some(node.dimension),
         Op::Negative(a) => dimension(a),
         Op::Binary(op, a, b) => {
             let (da, db) = (dimension(a)?, dimension(b)?);
@@ -77,7 +108,12 @@ fn dimension(node: &Node) -> Option<Dimension> {
             }
         }
         Op::Call(Function::Sqrt, args) => args.first().and_then(dimension)?.root(),
-        Op::Call(f, args) if node.dimension == args[0].dimension && !matches!(f, Function::Count) => {
+        Op::Call(Function::Slope | Function::SlopeOrigin | Function::SlopeEnds, args) => {
+            Some(dimension(args.get(1)?)?.over(dimension(args.first()?)?))
+        }
+        Op::Call(f, args)
+            if node.dimension == args[0].dimension && !matches!(f, Function::Count) && args.len() == 1 =>
+        {
             args.first().and_then(dimension)
         }
         Op::Call(..) => Some(node.dimension),
@@ -85,29 +121,6 @@ fn dimension(node: &Node) -> Option<Dimension> {
 }
 
 impl Maker<'_> {
-    /// A mistake that keeps the dimension is the same in all units. One that changes it (a square forgotten, a quotient
-    /// upside down) depends on the units the person worked in: those of the answer, or those of the inputs with the
-    /// right conversion at the end. Both are kept where they differ.
-    fn in_units_of_the_sheet(&self, variant: Variant, index: usize) -> Vec<Variant> {
-        let result = &self.protocol.results[index];
-        let unit = &self.protocol.items[result.item].unit;
-        let whole = 1.0 / unit.factor;
-        let Some(changed) = dimension(&variant.node).filter(|d| *d != result.node.dimension) else {
-            return vec![Variant { scale: whole, ..variant }];
-        };
-        let of_inputs =
-            |base: usize| self.root.items().into_iter().find_map(|i| self.protocol.items[i].unit.scales[base]);
-        let inputs: [f64; 7] = std::array::from_fn(|b| of_inputs(b).or(unit.scales[b]).unwrap_or(1.0));
-        let answer: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of_inputs(b)).unwrap_or(1.0));
-        let in_answer = whole * result.node.dimension.in_scales(&answer) / changed.in_scales(&answer);
-        let in_inputs = whole * result.node.dimension.in_scales(&inputs) / changed.in_scales(&inputs);
-        let mut out = vec![Variant { scale: in_answer, ..variant.clone() }];
-        if (in_inputs / in_answer - 1.0).abs() > 1e-9 {
-            out.push(Variant { scale: in_inputs, ..variant });
-        }
-        out
-    }
-
     fn title(&self, item: usize) -> &str {
         &self.protocol.items[item].title
     }
@@ -129,27 +142,25 @@ impl Maker<'_> {
         let lift = |out: &mut Vec<Variant>, children: Vec<Variant>, rebuild: &dyn Fn(Node) -> Node| {
             out.extend(children.into_iter().map(|v| Variant { node: rebuild(v.node.clone()), ..v }));
         };
-        match &node.op {
-            Op::Negative(a) => {
-                lift(&mut out, self.inside(a, head), &|n| Node { op: Op::Negative(Box::new(n)), ..node.clone() })
+        let children = node.children();
+        for (i, child) in children.iter().enumerate() {
+            let head = match &node.op {
+                Op::Negative(_) => head,
+                // An exponent is no place for these mistakes, nor is a condition.
+                Op::Binary(Operator::Power, ..) if i == 1 => continue,
+                Op::Compare(..) => continue,
+                Op::Binary(Operator::Add | Operator::Subtract, ..) => false,
+                Op::Call(Function::Mean, _) => false,
+                _ => true,
+            };
+            if child.truth {
+                continue;
             }
-            Op::Binary(op, a, b) => {
-                let sum = matches!(op, Operator::Add | Operator::Subtract);
-                lift(&mut out, self.inside(a, !sum), &|n| binary(node, *op, n, (**b).clone()));
-                if *op != Operator::Power {
-                    lift(&mut out, self.inside(b, !sum), &|n| binary(node, *op, (**a).clone(), n));
-                }
-            }
-            Op::Call(function, args) => {
-                for (i, arg) in args.iter().enumerate() {
-                    lift(&mut out, self.inside(arg, !matches!(function, Function::Mean)), &|n| {
-                        let mut args = args.clone();
-                        args[i] = n;
-                        Node { op: Op::Call(*function, args), ..node.clone() }
-                    });
-                }
-            }
-            _ => {}
+            lift(&mut out, self.inside(child, head), &|n| {
+                node.with_children(
+                    children.iter().enumerate().map(|(j, c)| if i == j { n.clone() } else { (*c).clone() }).collect(),
+                )
+            });
         }
         out
     }
@@ -246,7 +257,10 @@ impl Maker<'_> {
                     format!("the difference of {pa} and {pb} was turned round"),
                     binary(node, op, b.clone(), a.clone()),
                 );
-                push(SlipKind::TermOmitted, only(b), format!("{pb} was not taken off"), a.clone());
+                let items = b.items();
+                let tare = !items.is_empty() && items.iter().all(|i| self.protocol.items[*i].tare);
+                let kind = if tare { SlipKind::GrossForNet } else { SlipKind::TermOmitted };
+                push(kind, only(b), format!("{pb} was not taken off"), a.clone());
             }
             Operator::Add => {
                 push(
@@ -278,6 +292,9 @@ impl Maker<'_> {
                 }
             }
             Operator::Divide => {
+                if matches!(a.op, Op::Number(1.0, _)) {
+                    push(SlipKind::Reciprocal, only(b), format!("the reciprocal of {pb} was forgotten"), b.clone());
+                }
                 push(
                     SlipKind::Inverted,
                     None,
@@ -392,6 +409,54 @@ impl Maker<'_> {
                     call(Function::Last),
                 );
             }
+            Function::Ln => push(
+                SlipKind::LogBase,
+                subject,
+                "the common logarithm was taken for the natural one".to_owned(),
+                call(Function::Log10),
+            ),
+            Function::Log10 => push(
+                SlipKind::LogBase,
+                subject,
+                "the natural logarithm was taken for the common one".to_owned(),
+                call(Function::Ln),
+            ),
+            Function::Sin | Function::Cos | Function::Tan => {
+                for (factor, says) in ANGLES {
+                    let mut args = args.to_vec();
+                    args[0] = scaled(arg, factor);
+                    let node = Node { op: Op::Call(function, args), ..node.clone() };
+                    push(SlipKind::AngleUnit, subject, format!("{phrase} went in {says}"), node);
+                }
+            }
+            Function::Asin | Function::Acos | Function::Atan | Function::Atan2 => {
+                for (factor, says) in ANGLES {
+                    push(SlipKind::AngleUnit, subject, format!("the angle came out {says}"), scaled(node, factor));
+                }
+            }
+            Function::Slope | Function::SlopeOrigin if args.len() >= 2 => {
+                let of = |f: Function, args: Vec<Node>| Node { op: Op::Call(f, args), ..node.clone() };
+                let mut turned = args.to_vec();
+                turned.swap(0, 1);
+                let dimension = Dimension::ONE.over(node.dimension);
+                let over = Node { dimension, ..of(function, turned) };
+                push(SlipKind::SlopeInverted, None, "the axes of the graph were taken for each other".to_owned(), over);
+                let one = number(1.0);
+                let inverse = Node { dimension, ..binary(node, Operator::Divide, one, node.clone()) };
+                push(SlipKind::SlopeInverted, None, "the slope was turned over".to_owned(), inverse);
+                push(
+                    SlipKind::TwoPointSlope,
+                    None,
+                    "the slope was taken from the first and the last point only".to_owned(),
+                    of(Function::SlopeEnds, args[..2].to_vec()),
+                );
+                let (other, says) = if function == Function::Slope {
+                    (Function::SlopeOrigin, "the line was forced through the origin")
+                } else {
+                    (Function::Slope, "the line was not held to the origin")
+                };
+                push(SlipKind::Intercept, None, says.to_owned(), of(other, args.to_vec()));
+            }
             Function::Sqrt => push(SlipKind::Root, subject, "the square root was forgotten".to_owned(), arg.clone()),
             Function::Abs => push(
                 SlipKind::Sign,
@@ -409,8 +474,7 @@ impl Maker<'_> {
         let mut out = Vec::new();
         for item in self.root.items().into_iter().filter(|i| occurrences(self.root, *i) > 1) {
             let title = self.title(item);
-            let like =
-                |op| Node { op, dimension: self.protocol.items[item].unit.dimension, shape: Shape::Scalar, span: 0..0 };
+            let like = |op| Node::made(op, self.protocol.items[item].unit.dimension);
             let itself = like(Op::Item(item));
             let gone = replace(self.root, item, &like(Op::Number(0.0, "0".to_owned())));
             let turned = replace(self.root, item, &like(Op::Negative(Box::new(itself))));
@@ -441,8 +505,7 @@ impl Maker<'_> {
             let key = reference.key.map_or("key", |k| self.protocol.keys[k].title.as_str()).to_lowercase();
             for entry in reference.entries.iter().filter(|e| !e.at.is_empty()) {
                 let dimension = self.protocol.items[item].unit.dimension;
-                let value =
-                    Node { op: Op::Number(entry.middle(), String::new()), dimension, shape: Shape::Scalar, span: 0..0 };
+                let value = Node::made(Op::Number(entry.middle(), String::new()), dimension);
                 let says = format!("the {} of {key} {} was used", self.title(item), entry.at);
                 out.push(Variant {
                     kind: SlipKind::OtherStation,
@@ -493,34 +556,25 @@ fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundn
 }
 
 fn occurrences(node: &Node, item: usize) -> usize {
-    match &node.op {
-        Op::Item(i) => usize::from(*i == item),
-        Op::Negative(a) => occurrences(a, item),
-        Op::Binary(_, a, b) => occurrences(a, item) + occurrences(b, item),
-        Op::Call(_, args) => args.iter().map(|a| occurrences(a, item)).sum(),
-        _ => 0,
+    usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
+}
+
+/// The tree with every item put through `by`.
+fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
+    if let Op::Item(i) = node.op {
+        return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
     }
+    node.with_children(node.children().into_iter().map(|c| renamed(c, by)).collect())
 }
 
 fn replace(node: &Node, item: usize, by: &Node) -> Node {
-    let op = match &node.op {
-        Op::Item(i) if *i == item => by.op.clone(),
-        Op::Negative(x) => Op::Negative(Box::new(replace(x, item, by))),
-        Op::Binary(op, x, y) => Op::Binary(*op, Box::new(replace(x, item, by)), Box::new(replace(y, item, by))),
-        Op::Call(f, args) => Op::Call(*f, args.iter().map(|x| replace(x, item, by)).collect()),
-        other => other.clone(),
-    };
-    Node { op, ..node.clone() }
+    renamed(node, &|i| (i == item).then(|| by.op.clone()))
 }
 
 fn swap(node: &Node, a: usize, b: usize) -> Node {
-    let op = match &node.op {
-        Op::Item(i) if *i == a => Op::Item(b),
-        Op::Item(i) if *i == b => Op::Item(a),
-        Op::Negative(x) => Op::Negative(Box::new(swap(x, a, b))),
-        Op::Binary(op, x, y) => Op::Binary(*op, Box::new(swap(x, a, b)), Box::new(swap(y, a, b))),
-        Op::Call(f, args) => Op::Call(*f, args.iter().map(|x| swap(x, a, b)).collect()),
-        other => other.clone(),
-    };
-    Node { op, ..node.clone() }
+    renamed(node, &|i| match i {
+        i if i == a => Some(Op::Item(b)),
+        i if i == b => Some(Op::Item(a)),
+        _ => None,
+    })
 }

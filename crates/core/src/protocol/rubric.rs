@@ -4,7 +4,7 @@ use rust_decimal::Decimal;
 
 use super::compile::Loader;
 use super::source::{self, Text};
-use super::{Band, Criterion, ReadingSpec, Reference, ResultSpec, Rule, School, SlipKind};
+use super::{Band, Criterion, ReadingSpec, Reference, ResultSpec, Rule, School, SlipKind, UncertaintySchool};
 use crate::stats::Confidence;
 
 impl Loader<'_> {
@@ -14,6 +14,7 @@ impl Loader<'_> {
         results: &[ResultSpec],
         references: &[Reference],
         readings: &[ReadingSpec],
+        comparisons: &[String],
     ) -> Criterion {
         let at = c.rule.span().start;
         let name = c.id.get_ref().clone();
@@ -35,7 +36,7 @@ impl Loader<'_> {
         let rule = match c.rule.get_ref().as_str() {
             "calculation" => {
                 for kind in c.shares.keys() {
-                    if SlipKind::named(kind).is_none() {
+                    if SlipKind::named(kind).is_none() && !kind.starts_with("declared:") {
                         self.fault(at, format!("`{kind}` is no kind of slip"), "see the kinds in docs/protocols.md");
                     }
                 }
@@ -64,18 +65,33 @@ impl Loader<'_> {
                         "name the reference of that result",
                     );
                 }
-                Rule::Accuracy { result, reference, bands: self.bands(c, at) }
+                Rule::Accuracy { result, reference, bands: self.bands(c, at), in_uncertainties: c.in_uncertainties }
             }
             "precision" => Rule::Precision {
                 reading: self.named(c.reading.as_ref(), &reading_ids, "reading", at, &name),
                 bands: self.bands(c, at),
                 outlier: need(self, c.outlier, "outlier"),
             },
+            "agreement" => {
+                Rule::Agreement { comparison: self.named(c.comparison.as_ref(), comparisons, "comparison", at, &name) }
+            }
+            "checks" => Rule::Checks,
+            "manual" => {
+                let levels: Vec<(String, Decimal)> = c.levels.iter().map(|l| (l.says.clone(), l.points.0)).collect();
+                if levels.is_empty() || levels.iter().any(|(_, p)| *p > c.points.get_ref().0 || *p < Decimal::ZERO) {
+                    self.fault(
+                        at,
+                        format!("the criterion `{name}` needs levels, each of at most its points"),
+                        "add levels = [{ says = \"every step shown\", points = \"2\" }]",
+                    );
+                }
+                Rule::Manual { levels }
+            }
             other => {
                 self.fault(
                     at,
                     format!("`{other}` is no rule of a criterion"),
-                    "it may be calculation, completeness, accuracy, precision, uncertainty, digits or units",
+                    "it may be calculation, completeness, accuracy, precision, uncertainty, digits, units, agreement, checks or manual",
                 );
                 Rule::Units { each: Decimal::ZERO }
             }
@@ -147,7 +163,7 @@ impl Loader<'_> {
     }
 
     pub(super) fn school(&mut self, school: Option<&source::School>) -> School {
-        let mut out = School { confidence: Confidence::NinetyFive, coverage_factor: 1.0, figure_tolerance: 1 };
+        let mut out = School::default();
         let Some(s) = school else { return out };
         if let Some(c) = &s.confidence {
             out.confidence = match c.get_ref() {
@@ -168,6 +184,34 @@ impl Loader<'_> {
             out.coverage_factor = self.positive(k, "the coverage factor");
         }
         out.figure_tolerance = s.figure_tolerance.unwrap_or(1).clamp(0, 5);
+        out.rejection = self.rejection(s.rejection.as_ref());
+        if let Some(u) = &s.uncertainty {
+            let words = UncertaintySchool::ALL.map(|(school, word)| (word, school));
+            out.uncertainty = self.choice(u, &words, "school of uncertainty");
+        }
+        out.monte_carlo = s.monte_carlo.unwrap_or(false);
+        if let Some(b) = &s.plus_minus_band {
+            out.plus_minus_band = self.range(b, "the band of a fair ±");
+        }
+        if let Some(a) = &s.accuracy_of {
+            out.accuracy_of_reported = self.choice(a, &[("readings", false), ("reported", true)], "source of accuracy");
+        }
+        if let Some(d) = &s.digits_from {
+            out.digits_from_uncertainty =
+                self.choice(d, &[("figures", false), ("uncertainty", true)], "source of deserved digits");
+        }
+        out.logarithm_table = s.logarithm_table.as_ref().map(|t| {
+            let [units, figures] = *t.get_ref();
+            if !(1..=50).contains(&units) || !(3..=7).contains(&figures) {
+                self.fault(
+                    t.span().start,
+                    format!("{units} units in the last of {figures} figures is no logarithm table's arithmetic"),
+                    "write [5, 4] for five units in the last of four figures",
+                );
+            }
+            (units, figures)
+        });
+        out.signed_percent = s.signed_percent.unwrap_or(false);
         out
     }
 }

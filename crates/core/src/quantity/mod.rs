@@ -4,4 +4,4 @@ mod dimension;
 mod unit;
 
 pub use dimension::Dimension;
-pub use unit::{Unit, UnitError, confusable_factors, leading_place, power_of_ten};
+pub use unit::{Nature, Unit, UnitError, confusable_factors, leading_place, power_of_ten};

@@ -226,6 +226,7 @@ fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision>, StoreErr
             let action = match (action.as_str(), points) {
                 ("accept", _) => Action::Accept,
                 ("forgive", _) => Action::Forgive,
+                ("refuse", _) => Action::Refuse,
                 ("points", Some(p)) => {
                     Action::Points(p.parse().map_err(|_| StoreError::Broken(format!("points `{p}`")))?)
                 }
@@ -257,6 +258,7 @@ fn said(d: &Decision) -> String {
     let what = match d.action {
         Action::Accept => "took what was proposed".to_owned(),
         Action::Forgive => "forgave it".to_owned(),
+        Action::Refuse => "refused the repair".to_owned(),
         Action::Points(p) => format!("set {p} points"),
     };
     let reason = if d.reason.is_empty() { String::new() } else { format!(" (“{}”)", d.reason) };
@@ -274,6 +276,7 @@ pub fn decide(c: &mut Db, id: u32, version: u32, user: &User, new: &[NewDecision
             let (action, points) = match d.action {
                 Action::Accept => ("accept", None),
                 Action::Forgive => ("forgive", None),
+                Action::Refuse => ("refuse", None),
                 Action::Points(p) => ("points", Some(p.to_string())),
             };
             diesel::insert_into(decisions::table)

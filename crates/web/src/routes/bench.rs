@@ -134,6 +134,7 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
         }
         "accept" => Action::Accept,
         "forgive" => Action::Forgive,
+        "refuse" if form.finding.starts_with("repair:") => Action::Refuse,
         "points" => {
             let text = form.points.trim().replace(',', ".");
             let points: Decimal = text
@@ -203,6 +204,7 @@ fn in_words(form: &Decide) -> String {
     let what = match form.action.as_str() {
         "accept" => "take what was proposed".to_owned(),
         "forgive" => "forgive it".to_owned(),
+        "refuse" => "refuse the repair".to_owned(),
         _ => format!("set {} points", form.points.trim()),
     };
     let reason = if form.reason.trim().is_empty() { String::new() } else { format!(" (“{}”)", form.reason.trim()) };

@@ -103,6 +103,8 @@ pub(crate) struct FindingView {
     pub(crate) now: bool,
     pub(crate) decided: String,
     pub(crate) most: String,
+    /// A reading taken for another until a person says otherwise.
+    pub(crate) repair: bool,
 }
 
 /// One line of the score.
@@ -336,8 +338,7 @@ impl Maker<'_> {
         let flagged =
             |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
         let short = self.judged.findings.iter().any(|f| f.code == "reading-digits" && f.item == Some(judged.item));
-        let instrument = &self.protocol.instruments[self.protocol.readings[i].instrument];
-        let step = instrument.step * instrument.unit.factor / item.unit.factor;
+        let step = self.protocol.step(&self.protocol.readings[i]).unwrap_or(f64::INFINITY);
         let cell = |c: &JudgedCell| CellView {
             text: c.text.clone(),
             class: match &c.state {
@@ -429,6 +430,7 @@ impl Maker<'_> {
                 match d.action {
                     jurado_core::decision::Action::Accept => format!("taken by {}{reason}", d.by),
                     jurado_core::decision::Action::Forgive => format!("forgiven by {}{reason}", d.by),
+                    jurado_core::decision::Action::Refuse => format!("refused by {}{reason}", d.by),
                     jurado_core::decision::Action::Points(p) => format!("{} by {}{reason}", took(p), d.by),
                 }
             }
@@ -454,6 +456,7 @@ impl Maker<'_> {
             now: number > 0 && self.hand == Some(number),
             decided,
             most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
+            repair: f.code == "repair",
         }
     }
 

@@ -188,11 +188,12 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
             ItemKind::Result(_) => {
                 judged.results.iter().find(|r| r.item == i).map_or_else(|| symbol(i), |r| with_unit(&shown_clean(r)))
             }
+            ItemKind::Parameter(p) => notation::figures(protocol.parameters[p].value, 4),
             ItemKind::Reference(r) => {
                 let key = protocol.references[r].key.map(|k| protocol.keys[k].id.as_str());
                 let at = key.and_then(|k| judged.keys.get(k));
                 let entry = protocol.references[r].entries.iter().find(|e| at.is_none_or(|a| *a == e.at));
-                entry.map_or_else(|| symbol(i), |e| with_unit(&notation::figures(e.middle() / item.unit.factor, 4)))
+                entry.map_or_else(|| symbol(i), |e| with_unit(&notation::figures(item.from_si(e.middle()), 4)))
             }
         }
     };

@@ -1,0 +1,253 @@
+//! The functions over columns. A gap is skipped; a fit uses the rows where every column has a value.
+
+use super::check::{Node, Shape};
+use super::eval::{Context, EvalError, Num, Value, finish, walk};
+use super::function::Function;
+use crate::stats::{Line, endpoint, line};
+
+/// A column's values by row, gaps kept; a row that is left out is a gap.
+fn column<N: Num>(arg: &Node, context: &Context<'_, N>) -> Result<Vec<Option<N>>, EvalError> {
+    match walk(arg, context)? {
+        Value::Column(mut xs) => {
+            if let Shape::Column(group) = arg.shape
+                && let Some((_, out)) = context.out.iter().find(|(g, _)| *g == group)
+            {
+                xs.iter_mut().zip(out).filter(|(_, out)| **out).for_each(|(x, _)| *x = None);
+            }
+            Ok(xs)
+        }
+        Value::Scalar(x) => Ok(vec![Some(x)]),
+        _ => Err(EvalError::Undefined("a word stands where a number is needed")),
+    }
+}
+
+const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
+
+pub(super) fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+    use Function::*;
+    // Row by row nothing is left out: a difference is taken of what was written.
+    let xs = match function {
+        Diff | Cumsum => match walk(&args[0], context)? {
+            Value::Column(xs) => xs,
+            _ => return Err(EMPTY),
+        },
+        _ => column(&args[0], context)?,
+    };
+    let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
+    if function.fits_line() || matches!(function, WeightedMean | Interp | Equivalence | EquivalenceTangents) {
+        return rows_together(function, xs, args, context);
+    }
+    if let Row = function {
+        let n = walk(&args[1], context)?.scalar().map_or(0.0, Num::value);
+        let found = xs.into_iter().nth((n as usize).wrapping_sub(1)).flatten();
+        return found.map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar);
+    }
+    if let Diff = function {
+        let pairs = xs.windows(2).map(|w| match w {
+            [Some(a), Some(b)] => finish(b.sub(a), context).ok(),
+            _ => None,
+        });
+        return Ok(Value::Column(pairs.collect()));
+    }
+    if let Cumsum = function {
+        // After a gap nothing is known of the sum.
+        let mut total: Option<N> = None;
+        let mut broken = false;
+        let mut out = Vec::with_capacity(xs.len());
+        for x in &xs {
+            broken |= x.is_none();
+            let next = match x {
+                Some(x) if !broken => Some(finish(total.as_ref().map_or(x.clone(), |t| t.add(x)), context)?),
+                _ => None,
+            };
+            out.push(next.clone());
+            total = next;
+        }
+        return Ok(Value::Column(out));
+    }
+    let mut present: Vec<&N> = xs.iter().flatten().collect();
+    if let Count = function {
+        return scalar(N::exact(present.len() as f64));
+    }
+    let n = present.len();
+    if n == 0 {
+        return Err(EMPTY);
+    }
+    scalar(match function {
+        Mean => N::mean(&present),
+        MeanOver(delta) => {
+            let count = n as f64 + f64::from(delta);
+            if count <= 0.0 {
+                return Err(EvalError::Undefined("it divides by zero"));
+            }
+            N::mean(&present).mul(&N::exact(n as f64 / count))
+        }
+        Sum => N::sum(&present),
+        First => present[0].clone(),
+        Last => present[n - 1].clone(),
+        Sd | Sem => {
+            let sd = spread(&present)?;
+            if function == Sem { sd.div(&N::exact((n as f64).sqrt())) } else { sd }
+        }
+        _ => {
+            present.sort_by(|a, b| a.value().total_cmp(&b.value()));
+            match function {
+                Min => present[0].clone(),
+                Max => present[n - 1].clone(),
+                Range => present[n - 1].sub(present[0]),
+                _ if n % 2 == 1 => present[n / 2].clone(),
+                _ => N::mean(&present[n / 2 - 1..=n / 2]),
+            }
+        }
+    })
+}
+
+/// Sample standard deviation (n − 1), about the mean, so that no large squares cancel; ∂s/∂xᵢ = (xᵢ − x̄)/((n − 1)s).
+fn spread<N: Num>(xs: &[&N]) -> Result<N, EvalError> {
+    let values: Vec<f64> = xs.iter().map(|x| x.value()).collect();
+    let summary = crate::stats::summary(&values).ok_or(EMPTY)?;
+    let sd = summary.sd.ok_or(EvalError::Undefined("a standard deviation needs two readings"))?;
+    let slope = |x: f64| if sd == 0.0 { 0.0 } else { (x - summary.mean) / ((values.len() - 1) as f64 * sd) };
+    let parts: Vec<(&N, f64)> = xs.iter().map(|x| (*x, slope(x.value()))).collect();
+    Ok(N::combine(sd, &parts))
+}
+
+/// Functions over several columns of one table, on the rows where all of them have a value.
+fn rows_together<N: Num>(
+    function: Function,
+    xs: Vec<Option<N>>,
+    args: &[Node],
+    context: &Context<'_, N>,
+) -> Result<Value<N>, EvalError> {
+    use Function::*;
+    let ys = column(&args[1], context)?;
+    let weighted = (function.fits_line() && args.len() > 2).then(|| column(&args[2], context)).transpose()?;
+    if xs.len() != ys.len() || weighted.as_ref().is_some_and(|w| w.len() != xs.len()) {
+        return Err(EvalError::Undefined("two columns have different numbers of rows"));
+    }
+    let rows: Vec<(&N, &N, Option<&N>)> = xs
+        .iter()
+        .zip(&ys)
+        .enumerate()
+        .filter_map(|(i, (x, y))| {
+            let w = match &weighted {
+                Some(ws) => Some(ws[i].as_ref()?),
+                None => None,
+            };
+            Some((x.as_ref()?, y.as_ref()?, w))
+        })
+        .collect();
+    if rows.is_empty() {
+        return Err(EMPTY);
+    }
+    let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
+    match function {
+        WeightedMean => {
+            let w: f64 = rows.iter().map(|r| r.1.value()).sum();
+            if w == 0.0 {
+                return Err(EvalError::Undefined("the weights add up to nought"));
+            }
+            let mean = rows.iter().map(|r| r.0.value() * r.1.value()).sum::<f64>() / w;
+            let parts: Vec<(&N, f64)> =
+                rows.iter().flat_map(|r| [(r.0, r.1.value() / w), (r.1, (r.0.value() - mean) / w)]).collect();
+            scalar(N::combine(mean, &parts))
+        }
+        SlopeEnds => {
+            let (first, last) = (&rows[0], &rows[rows.len() - 1]);
+            let run = last.0.sub(first.0);
+            if run.value() == 0.0 {
+                return Err(EvalError::Undefined("the two points lie above one another"));
+            }
+            scalar(last.1.sub(first.1).div(&run))
+        }
+        Interp => {
+            let at = walk(&args[2], context)?;
+            match at {
+                Value::Scalar(at) => scalar(interpolate(&rows, &at)?),
+                Value::Column(at) => {
+                    Ok(Value::Column(at.iter().map(|a| a.as_ref().and_then(|a| interpolate(&rows, a).ok())).collect()))
+                }
+                _ => Err(EMPTY),
+            }
+        }
+        Equivalence | EquivalenceTangents => {
+            let points: Vec<(&N, &N)> = rows.iter().map(|r| (r.0, r.1)).collect();
+            let found = if function == Equivalence {
+                endpoint::second_derivative(&points)
+            } else {
+                let mut ends = [0.0; 4];
+                for (end, arg) in ends.iter_mut().zip(&args[2..]) {
+                    *end = walk(arg, context)?.scalar().map_or(f64::NAN, Num::value);
+                }
+                endpoint::tangents(&points, ends)
+            };
+            let (volume, half_step) = found.map_err(EvalError::Undefined)?;
+            // At least half the local step, rectangular.
+            scalar(context.at_least(volume, half_step / 3f64.sqrt()))
+        }
+        _ => {
+            let (x, y): (Vec<f64>, Vec<f64>) = rows.iter().map(|r| (r.0.value(), r.1.value())).unzip();
+            let w: Option<Vec<f64>> =
+                weighted.is_some().then(|| rows.iter().map(|r| r.2.map_or(1.0, Num::value)).collect());
+            let fit = line(&x, &y, w.as_deref(), function == SlopeOrigin).map_err(EvalError::Undefined)?;
+            let value = of_line(function, &fit, &rows, &x, &y, w.as_deref())?;
+            // What scatters about the line more than the readings' own uncertainties explain counts too.
+            let error = match function {
+                Slope | SlopeOrigin => fit.slope_error,
+                Intercept => fit.intercept_error,
+                _ => None,
+            };
+            scalar(match error {
+                Some(e) => context.at_least(value, e),
+                None => value,
+            })
+        }
+    }
+}
+
+/// One figure of a fitted line with its derivatives by every point.
+fn of_line<N: Num>(
+    function: Function,
+    fit: &Line,
+    rows: &[(&N, &N, Option<&N>)],
+    x: &[f64],
+    y: &[f64],
+    w: Option<&[f64]>,
+) -> Result<N, EvalError> {
+    let parts = |by: &dyn Fn(usize) -> [f64; 3]| -> Vec<(&N, f64)> {
+        rows.iter()
+            .enumerate()
+            .flat_map(|(i, r)| {
+                let [dx, dy, dw] = by(i);
+                [Some((r.0, dx)), Some((r.1, dy)), r.2.map(|w| (w, dw))].into_iter().flatten()
+            })
+            .collect()
+    };
+    let few = EvalError::Undefined("too few points for the spread about the line");
+    match function {
+        Function::Slope | Function::SlopeOrigin => {
+            Ok(N::combine(fit.slope, &parts(&|i| fit.slope_partials(x[i], y[i], w.map_or(1.0, |w| w[i])))))
+        }
+        Function::Intercept => {
+            Ok(N::combine(fit.intercept, &parts(&|i| fit.intercept_partials(x[i], y[i], w.map_or(1.0, |w| w[i])))))
+        }
+        // Of a spread about the line no derivatives are carried: an uncertainty of an uncertainty is not asked for.
+        Function::SlopeError => fit.slope_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
+        Function::InterceptError => fit.intercept_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
+        _ => fit.residual_sd.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
+    }
+}
+
+/// y at x = at between the first two neighbouring points that bracket it.
+fn interpolate<N: Num>(rows: &[(&N, &N, Option<&N>)], at: &N) -> Result<N, EvalError> {
+    let a = at.value();
+    for pair in rows.windows(2) {
+        let (x0, x1) = (pair[0].0.value(), pair[1].0.value());
+        if x0 != x1 && (x0.min(x1)..=x0.max(x1)).contains(&a) {
+            let run = pair[1].0.sub(pair[0].0);
+            let rise = pair[1].1.sub(pair[0].1);
+            return Ok(pair[0].1.add(&rise.mul(&at.sub(pair[0].0).div(&run))));
+        }
+    }
+    Err(EvalError::Undefined("the value looked for lies outside the table"))
+}

@@ -1,0 +1,248 @@
+//! Where the linear rule of propagation does not hold: the results worked out again from moved readings – at the
+//! corners of the limits, for second-order terms, and by chance from a seed that the table itself gives.
+
+use super::table::Table;
+use super::uncertain::Propagated;
+use super::values::{Env, Out, derive};
+use crate::formula::{Function, Num, Op, Value};
+use crate::protocol::{ItemKind, Protocol};
+use crate::uncertainty::{Dual, SourceKind};
+use crate::verdict::JudgedResult;
+
+/// Trials of a Monte Carlo run.
+const TRIALS: usize = 20_000;
+/// Sources whose second-order terms are looked at; the rest matter less than these.
+const MOST_SOURCES: usize = 16;
+
+/// All results with every source moved by so much, SI.
+struct Moved<'a> {
+    protocol: &'a Protocol,
+    table: &'a Table,
+    out: &'a Out,
+    propagated: &'a Propagated,
+}
+
+impl Moved<'_> {
+    /// One result's value, SI, with the sources moved; `None` where it is not defined there.
+    fn at(&self, result: &JudgedResult, moves: &[(usize, f64)]) -> Option<f64> {
+        let shift = |dual: &Dual| {
+            let by: f64 = moves.iter().map(|(s, m)| dual.derivative(*s) * m).sum();
+            dual.value() + by
+        };
+        let env = self.env(&shift, &|dual, first, last| {
+            moves.iter().filter(|(s, _)| (first..last).contains(s)).map(|(s, m)| dual.derivative(*s) * m).sum()
+        });
+        env[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1)).copied()
+    }
+
+    fn env(&self, shift: &dyn Fn(&Dual) -> f64, arisen: &dyn Fn(&Dual, usize, usize) -> f64) -> Env {
+        let values = &self.propagated.values;
+        let mut env: Env = self
+            .protocol
+            .items
+            .iter()
+            .zip(values)
+            .map(|(item, value)| match (item.kind, value) {
+                (ItemKind::Result(_), _) | (_, None) => None,
+                (_, Some(Value::Scalar(d))) => Some(Value::Scalar(shift(d))),
+                (_, Some(Value::Column(ds))) => Some(Value::Column(ds.iter().map(|d| d.as_ref().map(shift)).collect())),
+                (_, Some(Value::Word(w))) => Some(Value::Word(*w)),
+                (_, Some(Value::Words(ws))) => Some(Value::Words(ws.clone())),
+            })
+            .collect();
+        for spec in &self.protocol.results {
+            if self.protocol.items[spec.item].words.is_some() {
+                continue;
+            }
+            env[spec.item] = derive(self.protocol, spec, &env, self.out, self.table);
+            // What arose in a result moves it and all that follows.
+            let Some((_, first, last)) = self.propagated.arisen.iter().find(|(item, ..)| *item == spec.item) else {
+                continue;
+            };
+            match (&mut env[spec.item], &values[spec.item]) {
+                (Some(Value::Scalar(v)), Some(Value::Scalar(d))) => *v += arisen(d, *first, *last),
+                (Some(Value::Column(vs)), Some(Value::Column(ds))) => {
+                    for (v, d) in vs.iter_mut().zip(ds) {
+                        if let (Some(v), Some(d)) = (v, d) {
+                            *v += arisen(d, *first, *last);
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        env
+    }
+}
+
+fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p Dual> {
+    propagated.values[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1))
+}
+
+/// Half-width of the result over the corners of the limits, in its unit: the farther of the two corners that the
+/// signs of the sensitivity coefficients point to.
+pub(super) fn extremes(
+    protocol: &Protocol,
+    table: &Table,
+    out: &Out,
+    propagated: &Propagated,
+    result: &JudgedResult,
+) -> Option<f64> {
+    let moved = Moved { protocol, table, out, propagated };
+    let dual = dual_of(propagated, result)?;
+    let corner = |sign: f64| {
+        let moves: Vec<(usize, f64)> =
+            dual.derivatives().map(|(i, d)| (i, sign * d.signum() * propagated.sources[i].limit)).collect();
+        moved.at(result, &moves)
+    };
+    let (up, down) = (corner(1.0)?, corner(-1.0)?);
+    let widest = (up - dual.value()).abs().max((down - dual.value()).abs());
+    Some(widest / protocol.items[result.item].unit.factor).filter(|w| w.is_finite())
+}
+
+/// The standard uncertainty by Monte Carlo in place of the linear one, in the result's unit, where the protocol asks
+/// for it, second-order terms change u by more than 2 %, or the result is not smooth within 2u; else `None`.
+pub(super) fn refined(
+    protocol: &Protocol,
+    table: &Table,
+    out: &Out,
+    propagated: &Propagated,
+    result: &JudgedResult,
+    seed: u64,
+) -> Option<f64> {
+    let moved = Moved { protocol, table, out, propagated };
+    let dual = dual_of(propagated, result)?;
+    if !protocol.school.monte_carlo && !bends(&moved, dual, result) {
+        return None;
+    }
+    by_chance(&moved, dual, result, seed).map(|u| u / protocol.items[result.item].unit.factor)
+}
+
+/// Whether second-order terms, or an edge within 2u, make the linear rule wrong.
+///
+/// # Formula
+/// u₂² = Σcᵢ²uᵢ² + ΣΣ(½fᵢⱼ² + fᵢfᵢⱼⱼ)uᵢ²uⱼ², derivatives by differences of one standard uncertainty.
+///
+/// # Source
+/// GUM 5.1.2, note.
+fn bends(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult) -> bool {
+    let sources = &moved.propagated.sources;
+    let mut parts: Vec<(usize, f64, f64)> = dual
+        .derivatives()
+        .map(|(i, d)| (i, sources[i].standard, d * sources[i].standard))
+        .filter(|p| p.1 > 0.0)
+        .collect();
+    let linear = parts.iter().fold(0.0, |u: f64, p| u.hypot(p.2));
+    // Products and quotients bend by the square of their relative uncertainty: below 5 % nothing is lost.
+    let kinked = moved.protocol.results[result.index].node.any(&|n| {
+        matches!(
+            n.op,
+            Op::Call(
+                Function::Abs
+                    | Function::If
+                    | Function::Min
+                    | Function::Max
+                    | Function::Median
+                    | Function::Sin
+                    | Function::Cos
+                    | Function::Tan
+                    | Function::Asin
+                    | Function::Acos
+                    | Function::Atan2
+                    | Function::Exp
+                    | Function::Sqrt,
+                _
+            )
+        )
+    });
+    if !kinked && linear <= 0.05 * dual.value().abs() {
+        return false;
+    }
+    parts.sort_by(|a, b| b.2.abs().total_cmp(&a.2.abs()));
+    parts.truncate(MOST_SOURCES);
+    let Some(middle) = moved.at(result, &[]) else { return false };
+    let f = |moves: &[(usize, f64)]| moved.at(result, moves);
+    let mut second = 0.0;
+    let mut one: Vec<[f64; 4]> = Vec::new();
+    for (s, u, _) in &parts {
+        let at = |k: f64| f(&[(*s, k * u)]).unwrap_or(f64::NAN);
+        one.push([at(1.0), at(-1.0), at(2.0), at(-2.0)]);
+    }
+    for (i, (si, ui, ci)) in parts.iter().enumerate() {
+        let [p, m, pp, mm] = one[i];
+        let (fii, fiii) = (p + m - 2.0 * middle, (pp - 2.0 * p + 2.0 * m - mm) / 2.0);
+        second += 0.5 * fii * fii + ci * fiii;
+        for (j, (sj, uj, cj)) in parts.iter().enumerate().skip(i + 1) {
+            let at = |a: f64, b: f64| f(&[(*si, a * ui), (*sj, b * uj)]).unwrap_or(f64::NAN);
+            let (pp, pm, mp, mm) = (at(1.0, 1.0), at(1.0, -1.0), at(-1.0, 1.0), at(-1.0, -1.0));
+            let fij = (pp - pm - mp + mm) / 4.0;
+            let ([pi, mi, ..], [pj, mj, ..]) = (one[i], one[j]);
+            let fijj = (pp - 2.0 * pi + pm - (mp - 2.0 * mi + mm)) / 2.0;
+            let fiij = (pp - 2.0 * pj + mp - (pm - 2.0 * mj + mm)) / 2.0;
+            second += fij * fij + ci * fijj + cj * fiij;
+        }
+    }
+    // Not defined within 2u: certainly not straight.
+    if !second.is_finite() {
+        return true;
+    }
+    let u2 = (linear * linear + second).max(0.0).sqrt();
+    (u2 - linear).abs() > 0.02 * linear
+}
+
+/// Half the 95 % interval of the trials ÷ 1.96, SI.
+fn by_chance(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult, seed: u64) -> Option<f64> {
+    let sources = &moved.propagated.sources;
+    let mut chance = Chance::new(
+        seed ^ (result.index as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ u64::from(result.row.unwrap_or(0)),
+    );
+    let used: Vec<usize> = dual.derivatives().map(|(i, _)| i).filter(|i| sources[*i].standard > 0.0).collect();
+    let mut values: Vec<f64> = Vec::with_capacity(TRIALS);
+    let mut moves: Vec<(usize, f64)> = used.iter().map(|i| (*i, 0.0)).collect();
+    for _ in 0..TRIALS {
+        for (s, m) in &mut moves {
+            let source = &sources[*s];
+            *m = source.standard
+                * match source.kind {
+                    SourceKind::Resolution | SourceKind::Limit => chance.rectangular(),
+                    _ => chance.normal(),
+                };
+        }
+        values.extend(moved.at(result, &moves).filter(|v| v.is_finite()));
+    }
+    if values.len() < TRIALS / 2 {
+        return None;
+    }
+    values.sort_by(f64::total_cmp);
+    let at = |share: f64| values[((values.len() - 1) as f64 * share).round() as usize];
+    Some((at(0.975) - at(0.025)) / (2.0 * 1.96)).filter(|u| *u > 0.0)
+}
+
+/// Numbers by chance from a seed: the same for the same table, on every machine. (SplitMix64; Steele, Lea and Flood,
+/// OOPSLA 2014.)
+struct Chance(u64);
+
+impl Chance {
+    fn new(seed: u64) -> Chance {
+        Chance(seed)
+    }
+
+    fn uniform(&mut self) -> f64 {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        z ^= z >> 31;
+        ((z >> 11) as f64 + 0.5) / (1u64 << 53) as f64
+    }
+
+    /// Rectangular with standard deviation one.
+    fn rectangular(&mut self) -> f64 {
+        (2.0 * self.uniform() - 1.0) * 3f64.sqrt()
+    }
+
+    /// Normal with standard deviation one (Box and Muller).
+    fn normal(&mut self) -> f64 {
+        (-2.0 * self.uniform().ln()).sqrt() * (std::f64::consts::TAU * self.uniform()).cos()
+    }
+}

@@ -1,0 +1,202 @@
+//! The values a formula can use: readings, constants and references of a table, and results worked out from them.
+
+use super::table::{Table, parameter};
+use crate::formula::figures::Figured;
+use crate::formula::{Context, Shape, Value, evaluate_any};
+use crate::protocol::{ItemKind, Protocol, ReferenceEntry};
+use crate::quantity::leading_place;
+use crate::section::Section;
+use crate::submission::Submission;
+use crate::verdict::{CellState, JudgedReading};
+
+/// Values by item, coherent SI units.
+pub(super) type Env = Vec<Option<Value<f64>>>;
+
+/// Rows left out of what makes one value of a column, by the columns' group.
+pub(super) type Out = Vec<(u16, Vec<bool>)>;
+
+/// Computed numbers are compared with this slack: 1e-9 of the half-step and 1e-13 of the values.
+pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64) -> bool {
+    difference.abs() <= bound + 1e-9 * half_step + 1e-13 * a.abs().max(b.abs())
+}
+
+/// Values of readings, parameters, constants and references.
+pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Submission, table: &Table) -> Env {
+    let mut env: Env = protocol
+        .items
+        .iter()
+        .enumerate()
+        .map(|(i, item)| match item.kind {
+            ItemKind::Reading(r) => reading(protocol, i, &table.readings[r]),
+            ItemKind::Parameter(_) => Some(Value::Scalar(parameter(protocol, section, i))),
+            ItemKind::Reference(r) => by_key(protocol, r, submission, table),
+            ItemKind::Result(_) => None,
+        })
+        .collect();
+    // A function of conditions is worked out once they are known; where one was not taken, in the middle of its band.
+    for (n, reference) in protocol.references.iter().enumerate() {
+        if reference.formula.is_some() {
+            env[reference.item] = function(protocol, n, &env).map(|(low, high)| Value::Scalar((low + high) / 2.0));
+        }
+    }
+    env
+}
+
+fn reading(protocol: &Protocol, item: usize, reading: &JudgedReading) -> Option<Value<f64>> {
+    let it = &protocol.items[item];
+    let value = |c: &crate::verdict::JudgedCell| c.repaired.or(c.value).map(|v| it.to_si(v));
+    match (it.rows, it.words.is_some()) {
+        (Shape::Scalar, false) => reading.cells.first().and_then(value).map(Value::Scalar),
+        (Shape::Scalar, true) => reading.cells.first().and_then(|c| c.word).map(Value::Word),
+        (Shape::Column(_), true) => Some(Value::Words(reading.cells.iter().map(|c| c.word).collect())),
+        (Shape::Column(_), false) => {
+            let column: Vec<Option<f64>> = reading.cells.iter().map(value).collect();
+            column.iter().any(Option::is_some).then_some(Value::Column(column))
+        }
+    }
+}
+
+fn by_key(protocol: &Protocol, n: usize, submission: &Submission, table: &Table) -> Option<Value<f64>> {
+    let reference = &protocol.references[n];
+    match (reference.key, protocol.items[reference.item].rows) {
+        (None, _) => reference.entries.first().map(|e| Value::Scalar(e.middle())),
+        (Some(_), Shape::Column(t)) => {
+            let entry = |key: &Option<String>| {
+                key.as_ref().and_then(|k| reference.entries.iter().find(|e| &e.at == k)).map(ReferenceEntry::middle)
+            };
+            Some(Value::Column(table.rows.get(usize::from(t))?.keys.iter().map(entry).collect()))
+        }
+        (Some(k), Shape::Scalar) => {
+            let value = submission.keys.get(&protocol.keys[k].id)?;
+            reference.entries.iter().find(|e| &e.at == value).map(|e| Value::Scalar(e.middle()))
+        }
+    }
+}
+
+/// Lower and upper end of a function of conditions, SI; alike where every condition was taken.
+fn function(protocol: &Protocol, n: usize, env: &Env) -> Option<(f64, f64)> {
+    let reference = &protocol.references[n];
+    let node = reference.formula.as_ref()?;
+    let bands: Vec<(usize, (f64, f64))> = node
+        .items()
+        .into_iter()
+        .filter(|i| env[*i].is_none())
+        .filter_map(|i| {
+            let band = protocol.reading_of(i)?.fallback?;
+            Some((i, (protocol.items[i].to_si(band.0), protocol.items[i].to_si(band.1))))
+        })
+        .take(4)
+        .collect();
+    let mut env = env.clone();
+    let (mut low, mut high) = (f64::INFINITY, f64::NEG_INFINITY);
+    for corner in 0..1u32 << bands.len() {
+        for (k, (item, band)) in bands.iter().enumerate() {
+            env[*item] = Some(Value::Scalar(if corner >> k & 1 == 0 { band.0 } else { band.1 }));
+        }
+        let v = *evaluate_any(node, &Context::exact(&env)).ok()?.scalar()?;
+        (low, high) = (low.min(v), high.max(v));
+    }
+    (low.is_finite() && high.is_finite()).then_some((low, high))
+}
+
+/// The entry of a reference for this table, or for one of its rows (from 0).
+pub(super) fn reference_entry(
+    protocol: &Protocol,
+    n: usize,
+    submission: &Submission,
+    table: &Table,
+    env: &Env,
+    row: Option<usize>,
+) -> Option<ReferenceEntry> {
+    let reference = &protocol.references[n];
+    if reference.formula.is_some() {
+        // Conditions are readings: results are out of its reach only while they are not known.
+        let (low, high) = function(protocol, n, env)?;
+        return Some(ReferenceEntry { at: String::new(), says: String::new(), low, high, uncertainty: 0.0 });
+    }
+    let key = match (reference.key, protocol.items[reference.item].rows) {
+        (None, _) => return reference.entries.first().cloned(),
+        (Some(_), Shape::Column(t)) => table.rows.get(usize::from(t))?.keys.get(row?)?.as_ref()?,
+        (Some(k), Shape::Scalar) => submission.keys.get(&protocol.keys[k].id)?,
+    };
+    reference.entries.iter().find(|e| &e.at == key).cloned()
+}
+
+/// Works out every number result from what is known, in the order they are derived.
+pub(super) fn chain(protocol: &Protocol, env: &mut Env, out: &Out, table: &Table) {
+    for spec in &protocol.results {
+        if protocol.items[spec.item].words.is_none() {
+            env[spec.item] = derive(protocol, spec, env, out, table);
+        }
+    }
+}
+
+/// One result from the values so far; a column where it is one.
+pub(super) fn derive(
+    protocol: &Protocol,
+    spec: &crate::protocol::ResultSpec,
+    env: &Env,
+    out: &Out,
+    table: &Table,
+) -> Option<Value<f64>> {
+    let value = evaluate_any(&spec.node, &Context::without(env, out)).ok()?;
+    match (protocol.items[spec.item].rows, value) {
+        // One value for all rows of a table.
+        (Shape::Column(t), Value::Scalar(v)) => {
+            Some(Value::column(vec![v; table.rows.get(usize::from(t)).map_or(1, |r| r.there)]))
+        }
+        (_, value) => Some(value),
+    }
+}
+
+/// The values of one row: every column becomes the single value that stands in it.
+pub(super) fn sliced(env: &Env, row: usize) -> Env {
+    env.iter()
+        .map(|v| match v {
+            Some(Value::Column(xs)) => xs.get(row).copied().flatten().map(Value::Scalar),
+            Some(Value::Words(ws)) => ws.get(row).copied().flatten().map(Value::Word),
+            Some(other) => Some(other.clone()),
+            None => None,
+        })
+        .collect()
+}
+
+/// Values of the cells that count, in the protocol's unit.
+pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f64> + '_ {
+    reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.repaired.or(c.value))
+}
+
+/// The same values as [`measured`], with their last significant places. `deserved` gives results theirs.
+pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
+    protocol
+        .items
+        .iter()
+        .enumerate()
+        .map(|(i, item)| match item.kind {
+            ItemKind::Reading(r) if item.words.is_none() => {
+                let place = |c: &crate::verdict::JudgedCell| match c.state {
+                    // A count is exact.
+                    CellState::Read if protocol.readings[r].instrument.is_none() => None,
+                    _ => Some(leading_place(c.resolution * item.unit.factor)),
+                };
+                let one = |c: &crate::verdict::JudgedCell| {
+                    c.repaired.or(c.value).map(|v| Figured { value: item.to_si(v), place: place(c) })
+                };
+                match item.rows {
+                    Shape::Scalar => readings[r].cells.first().and_then(one).map(Value::Scalar),
+                    Shape::Column(_) => Some(Value::Column(readings[r].cells.iter().map(one).collect())),
+                }
+            }
+            // A tabulated value or a parameter is taken as exact: its range is the reference's own business.
+            _ => match &env[i] {
+                Some(Value::Scalar(v)) => Some(Value::Scalar(Figured { value: *v, place: None })),
+                Some(Value::Column(xs)) => {
+                    Some(Value::Column(xs.iter().map(|x| x.map(|value| Figured { value, place: None })).collect()))
+                }
+                Some(Value::Word(w)) => Some(Value::Word(*w)),
+                Some(Value::Words(ws)) => Some(Value::Words(ws.clone())),
+                None => None,
+            },
+        })
+        .collect()
+}

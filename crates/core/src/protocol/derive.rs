@@ -1,0 +1,257 @@
+//! Results of the file: their order, formulas, right words, schools and declared slips.
+
+use super::apparatus::blank;
+use super::compile::{Loader, Names, collect_names};
+use super::mutate::in_units_of_the_sheet;
+use super::source::{self, Text};
+use super::{Item, ItemKind, ResultSpec, Right, SlipKind, TableSpec, Variant};
+use crate::formula::{self, Node, Op, Shape};
+use crate::quantity::{Dimension, Nature, Unit};
+
+impl Loader<'_> {
+    /// Indices of the results so that each comes after what it uses; the file's order where that already holds.
+    fn results_order(&mut self, results: &[source::ResultSpec]) -> Vec<usize> {
+        let names: Vec<&str> = results.iter().map(|r| r.id.get_ref().as_str()).collect();
+        let uses: Vec<Vec<usize>> = results
+            .iter()
+            .map(|r| {
+                let mut words = Vec::new();
+                let conditions = r.right.iter().filter_map(|r| r.condition.as_ref());
+                for text in r.formula.iter().chain(conditions) {
+                    if let Ok(ast) = formula::parse(text.get_ref()) {
+                        collect_names(&ast, &mut words);
+                    }
+                }
+                words.iter().filter_map(|w| names.iter().position(|n| n == w)).collect()
+            })
+            .collect();
+        let mut order: Vec<usize> = Vec::new();
+        let mut placed = vec![false; results.len()];
+        while order.len() < results.len() {
+            let next = (0..results.len()).find(|i| !placed[*i] && uses[*i].iter().all(|u| placed[*u]));
+            match next {
+                Some(i) => {
+                    placed[i] = true;
+                    order.push(i);
+                }
+                None => {
+                    let stuck: Vec<usize> = (0..results.len()).filter(|i| !placed[*i]).collect();
+                    let first = &results[stuck[0]];
+                    let at = first.formula.as_ref().unwrap_or(&first.id).span().start;
+                    let ring: Vec<&str> = stuck.iter().map(|i| names[*i]).collect();
+                    self.fault(
+                        at,
+                        format!("the results {} need one another in a circle", ring.join(", ")),
+                        "derive one of them from readings alone",
+                    );
+                    order.extend(stuck);
+                }
+            }
+        }
+        order
+    }
+
+    pub(super) fn results(
+        &mut self,
+        results: &[source::ResultSpec],
+        names: &Names,
+        tables: &[TableSpec],
+    ) -> Vec<ResultSpec> {
+        let order = self.results_order(results);
+        // All names first, so that a misspelt one is told from a later one.
+        let first = self.items.len();
+        let mut tables_of = Vec::new();
+        for (n, i) in order.iter().enumerate() {
+            let r = &results[*i];
+            let unit = r.unit.as_ref().map_or_else(Unit::one, |u| self.unit(u));
+            let nature = self.nature(&unit, r.pressure.as_ref());
+            let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
+            tables_of.push(table);
+            let item = Item {
+                nature,
+                rows: table.map_or(Shape::Scalar, |t| Shape::Column(t as u16)),
+                words: r.words.as_ref().map(|w| w.get_ref().clone()),
+                shape: self.roundness(r.shape.as_ref()),
+                ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Result(n))
+            };
+            self.add_item(item, r.id.span().start);
+        }
+        order
+            .iter()
+            .enumerate()
+            .map(|(n, i)| {
+                let r = &results[*i];
+                let item = first + n;
+                let bay = self.bay_of(r.bay.as_ref(), tables_of[n], tables, names, r.id.span().start, r.id.get_ref());
+                let node = self.result_formula(r, item);
+                let upstream =
+                    node.items().into_iter().filter(|i| matches!(self.items[*i].kind, ItemKind::Result(_))).collect();
+                ResultSpec {
+                    item,
+                    bay,
+                    table: tables_of[n],
+                    text: r.formula.as_ref().map_or_else(String::new, |f| f.get_ref().clone()),
+                    right: Vec::new(),
+                    upstream,
+                    points: r.points.get_ref().0,
+                    plus_minus: r.plus_minus,
+                    optional: r.optional,
+                    guess: r.guess,
+                    read_off: r.read_off.as_ref().map(|t| self.positive(t, "the tolerance of a value read off")),
+                    rejection: self.rejection(r.rejection.as_ref()),
+                    variants: Vec::new(),
+                    row_local: !node.any(&|n| matches!(n.op, Op::Call(f, _) if f.mixes_rows())),
+                    end_point: node.any(&|n| {
+                        matches!(
+                            n.op,
+                            Op::Call(formula::Function::Equivalence | formula::Function::EquivalenceTangents, _)
+                        )
+                    }),
+                    node,
+                }
+            })
+            .collect()
+    }
+
+    fn result_formula(&mut self, r: &source::ResultSpec, item: usize) -> Node {
+        let placeholder = Node::made(Op::Number(0.0, "0".to_owned()), Dimension::ONE);
+        let at = r.id.span().start;
+        let id = r.id.get_ref();
+        let Some(text) = &r.formula else {
+            if r.words.is_none() {
+                self.fault(
+                    at,
+                    format!("the result `{id}` has no formula"),
+                    "add formula = \"…\", or words = […] for a word",
+                );
+            }
+            return placeholder;
+        };
+        if r.words.is_some() {
+            self.fault(
+                text.span().start,
+                format!("the word `{id}` has a formula"),
+                "say what is right with [[result.right]]",
+            );
+            return placeholder;
+        }
+        let Some(node) = self.formula(text, id) else { return placeholder };
+        self.fits(&node, item, text, r.unit.as_ref());
+        // A result said in °C of a difference is an interval, not a point.
+        if node.nature != Nature::Point && self.items[item].nature == Nature::Point {
+            self.items[item].nature = Nature::Plain;
+        }
+        node
+    }
+
+    /// Whether a formula gives what an item is said to be.
+    fn fits(&mut self, node: &Node, item: usize, text: &Text, unit_text: Option<&Text>) -> bool {
+        let it = self.items[item].clone();
+        let unit = if it.unit.text.is_empty() { "1" } else { &it.unit.text };
+        let at = unit_text.unwrap_or(text).span().start;
+        if node.truth {
+            self.fault(text.span().start, format!("`{}` is a condition, not a value", it.id), "use if(…, …, …)");
+        } else if node.dimension != it.unit.dimension {
+            self.fault(
+                at,
+                format!("`{}` comes out as {}, which is not {unit}", it.id, node.dimension),
+                "mend the formula or the unit",
+            );
+        } else if node.nature == Nature::Point && it.nature != Nature::Point {
+            self.fault(
+                at,
+                format!("`{}` comes out as a temperature on the Celsius scale, which is not {unit}", it.id),
+                "take kelvin(…) or write the unit °C",
+            );
+        } else if matches!(
+            (node.nature, it.nature),
+            (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge)
+        ) {
+            self.fault(at, format!("`{}` mixes gauge and absolute pressure", it.id), "mend `pressure` or the formula");
+        } else {
+            match (node.shape, it.rows) {
+                (Shape::Column(_), Shape::Scalar) => self.fault(
+                    text.span().start,
+                    format!("the result `{}` is a column", it.id),
+                    "take its mean(), or another single value, or give it a table",
+                ),
+                (Shape::Column(a), Shape::Column(b)) if a != b => self.fault(
+                    text.span().start,
+                    format!("the result `{}` has the rows of another table", it.id),
+                    "use columns of its own table",
+                ),
+                _ => return true,
+            }
+        }
+        false
+    }
+
+    /// Right words come after all items are known: a condition may look at any of them.
+    pub(super) fn right_words(&mut self, written: &[source::ResultSpec], results: &mut [ResultSpec]) {
+        for result in results {
+            let item = self.items[result.item].clone();
+            let Some(w) = written.iter().find(|w| w.id.get_ref() == &item.id) else { continue };
+            let Some(words) = item.words else { continue };
+            for line in &w.right {
+                let word = self.find(&line.word, &words, "word") as u32;
+                let condition = line.condition.as_ref().and_then(|c| self.condition(c, &item.id));
+                if line.condition.is_some() == condition.is_some() {
+                    result.right.push(Right { condition, word });
+                }
+            }
+        }
+    }
+
+    /// Declared slips, and the formulas of other schools, as mistaken forms of a result.
+    pub(super) fn declared(
+        &mut self,
+        file: &source::File,
+        results: &[ResultSpec],
+        ids: &[String],
+    ) -> Vec<(usize, Variant)> {
+        let mut out = Vec::new();
+        self.unique(file.slip.iter().map(|s| &s.id), "slip");
+        for slip in &file.slip {
+            let result = self.find(&slip.result, ids, "result");
+            let kind = SlipKind::declared(slip.id.get_ref());
+            out.extend(
+                self.variant(&slip.formula, slip.id.get_ref(), kind, &slip.says, results.get(result))
+                    .map(|v| (result, v)),
+            );
+        }
+        for w in &file.result {
+            let Some(result) = ids.iter().position(|i| i == w.id.get_ref()) else { continue };
+            for (school, text) in &w.schools {
+                let kind = SlipKind::declared(&format!("school {}", school.get_ref()));
+                let says = format!("it was worked out by another school: {}", school.get_ref());
+                out.extend(self.variant(text, school.get_ref(), kind, &says, results.get(result)).map(|v| (result, v)));
+            }
+        }
+        out
+    }
+
+    fn variant(
+        &mut self,
+        text: &Text,
+        id: &str,
+        kind: SlipKind,
+        says: &str,
+        result: Option<&ResultSpec>,
+    ) -> Option<Variant> {
+        let result = result?;
+        let node = self.formula(text, id)?;
+        let item = &self.items[result.item];
+        if node.shape != item.rows && node.shape != Shape::Scalar {
+            let id = item.id.clone();
+            self.fault(text.span().start, format!("this is a column, and `{id}` is not"), "give it the result's rows");
+            return None;
+        }
+        // A mistake need not keep the dimension; it is then made with the numbers in the sheet's units.
+        let scale = if node.dimension == item.unit.dimension {
+            1.0 / item.unit.factor
+        } else {
+            in_units_of_the_sheet(&self.items, &node, item).first().copied().unwrap_or(1.0)
+        };
+        Some(Variant { kind, subject: None, says: says.to_owned(), node, scale })
+    }
+}

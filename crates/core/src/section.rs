@@ -1,0 +1,65 @@
+//! What a section sets for a lab: parameters, items left out, and where its readings come from.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+/// A section's settings for one lab. The default asks for everything and takes the readings as the team's own.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Section {
+    /// Values of parameters by id.
+    pub parameters: BTreeMap<String, f64>,
+    /// Items left out, each with its reason.
+    pub waivers: Vec<Waiver>,
+    /// Where the readings come from.
+    pub readings: Source,
+    /// The issued values, where they were issued or shown.
+    pub issued: Vec<Issued>,
+}
+
+/// An item left out for a section.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Waiver {
+    /// Id of a reading or result.
+    pub item: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// Where a section's readings come from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Source {
+    /// Each team measured.
+    #[default]
+    Own,
+    /// Everybody got the same numbers.
+    Issued,
+    /// Everybody read the same display.
+    Shown,
+}
+
+/// A value that was issued or shown.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Issued {
+    /// Id of a reading.
+    pub item: String,
+    /// Row, from 1.
+    #[serde(default)]
+    pub row: Option<u32>,
+    /// Value in the protocol's unit.
+    pub value: f64,
+}
+
+impl Section {
+    /// Why an item is left out, if it is.
+    pub fn waived(&self, item: &str) -> Option<&str> {
+        self.waivers.iter().find(|w| w.item == item).map(|w| w.reason.as_str())
+    }
+
+    /// The value issued for a cell.
+    pub fn issued(&self, item: &str, row: Option<u32>) -> Option<f64> {
+        self.issued.iter().find(|i| i.item == item && i.row == row).map(|i| i.value)
+    }
+}
