@@ -1,14 +1,17 @@
 //! What the commands do.
 
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::Path;
 
 use jurado_core::decision::Ruling;
 use jurado_core::error::Fault;
-use jurado_core::judging::judge as judge_table;
+use jurado_core::judging::judge_in;
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
 use jurado_core::report::Report;
+use jurado_core::section::Section;
+use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
 
 pub(crate) type Outcome = Result<(), Vec<String>>;
@@ -86,34 +89,107 @@ pub(crate) fn judge(
     protocol: &Path,
     submissions: &Path,
     rulings: Option<&Path>,
+    sections: Option<&Path>,
     json: bool,
     out: Option<&Path>,
 ) -> Outcome {
     let protocol = load(protocol)?;
+    let sections = section_settings(sections)?;
+    let tables = tables(&protocol, submissions)?;
+    let rulings: Vec<Ruling> = match rulings {
+        None => Vec::new(),
+        Some(path) => json_file(path, "rulings")?,
+    };
+    let class = judge_class(&protocol, &sections, &tables, &rulings);
+    let text = if json { Report::new(&protocol, &class).to_json() } else { text_report(&protocol, &class) };
+    write(out, &text)
+}
+
+/// Settings of sections by name, for `--sections`.
+type Sections = BTreeMap<String, Section>;
+
+fn section_settings(path: Option<&Path>) -> Result<Sections, Vec<String>> {
+    path.map_or_else(|| Ok(Sections::new()), |path| json_file(path, "settings of sections"))
+}
+
+fn json_file<T: serde::de::DeserializeOwned>(path: &Path, what: &str) -> Result<T, Vec<String>> {
+    serde_json::from_slice(&read(path)?).map_err(|e| {
+        vec![format!(
+            "{}:{}:{}: these are no {what}: {e}; see docs/protocols.md",
+            path.display(),
+            e.line().max(1),
+            e.column().max(1)
+        )]
+    })
+}
+
+/// Judges all tables, on as many cores as there are; the order is that of the tables.
+fn judge_class(protocol: &Protocol, sections: &Sections, tables: &[Submission], rulings: &[Ruling]) -> Vec<Judged> {
+    let usual = Section::default();
+    let one = |t: &Submission| judge_in(protocol, sections.get(&t.section).unwrap_or(&usual), t, rulings, &[]);
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let share = tables.len().div_ceil(cores).max(1);
+    std::thread::scope(|scope| {
+        let parts: Vec<_> = tables
+            .chunks(share)
+            .map(|part| scope.spawn(move || part.iter().map(one).collect::<Vec<Judged>>()))
+            .collect();
+        // A thread that has panicked has been told; its tables would be missing, so the whole stops.
+        parts.into_iter().flat_map(|p| p.join().unwrap_or_else(|e| std::panic::resume_unwind(e))).collect()
+    })
+}
+
+/// `jurado explain`
+pub(crate) fn explain(
+    protocol: &Path,
+    submissions: &Path,
+    team: Option<&str>,
+    json: bool,
+    out: Option<&Path>,
+) -> Outcome {
+    let protocol = load(protocol)?;
+    let tables = tables(&protocol, submissions)?;
+    let mut text = String::new();
+    let mut all = Vec::new();
+    for table in tables.iter().filter(|t| team.is_none_or(|name| t.team == name)) {
+        let judged = judge_in(&protocol, &Section::default(), table, &[], &[]);
+        let explained = jurado_core::explain::explain(&protocol, &judged);
+        text += &format!("{} / {}\n{}\n", table.section, table.team, jurado_core::explain::to_text(&explained));
+        all.push(serde_json::json!({ "section": table.section, "team": table.team, "results": explained }));
+    }
+    if all.is_empty() {
+        return Err(vec![format!(
+            "{}:1:1: there is no team `{}`; mend its name",
+            submissions.display(),
+            team.unwrap_or_default()
+        )]);
+    }
+    if json {
+        text = serde_json::to_string_pretty(&all).map_err(|e| vec![e.to_string()])? + "\n";
+    }
+    write(out, &text)
+}
+
+/// `jurado protocol schema`
+pub(crate) fn schema(out: Option<&Path>) -> Outcome {
+    write(out, &(jurado_core::protocol::schema() + "\n"))
+}
+
+/// The tables of a file. Rows that cannot be used are told and do not stop the others.
+fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Vec<String>> {
     let bytes = read(submissions)?;
     let kind = submissions.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
     let intake = match kind.as_str() {
-        "json" => jurado_intake::read_json(&bytes, &protocol),
+        "json" => jurado_intake::read_json(&bytes, protocol),
         "xlsx" | "ods" => {
             return Err(vec![format!(
                 "{}:1:1: spreadsheets are not read yet; save the sheet as “CSV UTF-8” and give that",
                 submissions.display()
             )]);
         }
-        _ => jurado_intake::read_csv(&bytes, &protocol, None),
+        _ => jurado_intake::read_csv(&bytes, protocol, None),
     }
     .map_err(|f| vec![told(submissions, &f)])?;
-    let rulings: Vec<Ruling> = match rulings {
-        None => Vec::new(),
-        Some(path) => serde_json::from_slice(&read(path)?).map_err(|e| {
-            vec![format!(
-                "{}:{}:{}: these are no rulings: {e}; see docs/protocols.md",
-                path.display(),
-                e.line().max(1),
-                e.column().max(1)
-            )]
-        })?,
-    };
     // Rows that cannot be used do not stop the others; they are told, and the verdicts are of the rest.
     for held in &intake.held {
         eprintln!("{}", told(submissions, &held.fault));
@@ -121,9 +197,7 @@ pub(crate) fn judge(
     if intake.tables.is_empty() {
         return Err(vec![format!("{}:1:1: no row can be used; mend the rows named above", submissions.display())]);
     }
-    let class: Vec<Judged> = intake.tables.iter().map(|t| judge_table(&protocol, t, &rulings, &[])).collect();
-    let text = if json { Report::new(&protocol, &class).to_json() } else { text_report(&protocol, &class) };
-    write(out, &text)
+    Ok(intake.tables)
 }
 
 /// A short account for reading in a terminal.

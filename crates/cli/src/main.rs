@@ -29,8 +29,29 @@ enum Command {
         /// Rulings in force, as JSON.
         #[arg(long)]
         rulings: Option<PathBuf>,
+        /// Settings of sections by name, as JSON: parameters, waivers, source of the readings.
+        #[arg(long)]
+        sections: Option<PathBuf>,
         /// json or text.
         #[arg(long, value_enum, default_value_t = Format::Json)]
+        format: Format,
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
+    /// Show how every result follows from the readings: formula, numbers put in, value, budget of uncertainty.
+    Explain {
+        /// The lab's protocol.
+        #[arg(long)]
+        protocol: PathBuf,
+        /// Tables handed in: .csv or .json.
+        #[arg(long)]
+        submissions: PathBuf,
+        /// One team alone.
+        #[arg(long)]
+        team: Option<String>,
+        /// json or text.
+        #[arg(long, value_enum, default_value_t = Format::Text)]
         format: Format,
         /// Where to write; standard output if absent.
         #[arg(long)]
@@ -92,6 +113,12 @@ enum ProtocolCommand {
         /// The protocol.
         file: PathBuf,
     },
+    /// Write the JSON Schema of the file format, for editors.
+    Schema {
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -107,10 +134,19 @@ enum SheetFormat {
 
 fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
-        Command::Judge { protocol, submissions, rulings, format, out } => {
-            commands::judge(&protocol, &submissions, rulings.as_deref(), format == Format::Json, out.as_deref())
+        Command::Judge { protocol, submissions, rulings, sections, format, out } => commands::judge(
+            &protocol,
+            &submissions,
+            rulings.as_deref(),
+            sections.as_deref(),
+            format == Format::Json,
+            out.as_deref(),
+        ),
+        Command::Explain { protocol, submissions, team, format, out } => {
+            commands::explain(&protocol, &submissions, team.as_deref(), format == Format::Json, out.as_deref())
         }
         Command::Protocol { command: ProtocolCommand::Check { file } } => commands::check(&file),
+        Command::Protocol { command: ProtocolCommand::Schema { out } } => commands::schema(out.as_deref()),
         Command::Template { protocol, format: SheetFormat::Csv, out } => commands::template(&protocol, out.as_deref()),
         Command::Serve { database_url, port, protocols, demo } => serving::serve(&database_url, port, &protocols, demo),
         Command::Migrate { database_url } => serving::migrate(&database_url),

@@ -1,5 +1,7 @@
 //! What people decided: about one finding of one table, or, as a ruling, about all like cases.
 
+use std::collections::BTreeMap;
+
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
@@ -31,7 +33,7 @@ pub enum Action {
 }
 
 /// A decision about a pattern, in force for every section and reviewer.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Ruling {
     /// Number.
     pub id: u64,
@@ -45,10 +47,24 @@ pub struct Ruling {
     /// Kind of slip; absent for any.
     #[serde(default)]
     pub slip: Option<String>,
+    /// Keys a table must have, such as its station; absent for any.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub keys: BTreeMap<String, String>,
+    /// Accuracy of the item is judged against this value, in its unit, in place of the reference: the consensus of a
+    /// station whose gauge reads low.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub against: Option<f64>,
     /// What it does.
     pub action: Action,
     /// Why.
     pub reason: String,
+}
+
+impl Ruling {
+    /// Whether it is about a table with these keys.
+    pub fn concerns(&self, protocol: &str, keys: &BTreeMap<String, String>) -> bool {
+        self.protocol == protocol && self.keys.iter().all(|(k, v)| keys.get(k) == Some(v))
+    }
 }
 
 impl Action {

@@ -3,11 +3,14 @@
 //! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws or stores.
 //! A new reader starts with [`judging::judge`]: submission text and protocol in, verdict out.
 
+pub mod class;
 pub mod decision;
 pub mod error;
+pub mod explain;
 pub mod formula;
 pub mod judging;
 pub mod notation;
+pub mod preview;
 pub mod protocol;
 pub mod quantity;
 pub mod reading;

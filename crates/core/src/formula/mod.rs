@@ -9,6 +9,7 @@ pub mod figures;
 pub mod function;
 pub mod mathml;
 mod parse;
+pub mod plain;
 #[cfg(test)]
 mod tests;
 mod vector;

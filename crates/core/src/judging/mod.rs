@@ -80,8 +80,14 @@ pub fn judge_in(
     results::find(protocol, section, &results, &mut found);
     notes(protocol, &table, &mut found);
     uncertain::stated(protocol, &results, &mut found);
-    comparisons.extend(score::compare(protocol, section, submission, &table, &clean, &results, &mut found));
-    score::settle(protocol, &results, &mut list, rulings, decisions);
+    let rulings: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.keys)).collect();
+    comparisons.extend(score::compare(
+        &score::Compared { protocol, section, submission, table: &table, clean: &clean },
+        &rulings,
+        &results,
+        &mut found,
+    ));
+    score::settle(protocol, &results, &mut list, &rulings, decisions);
     let score = score::score(protocol, &list, &comparisons, decisions);
     Judged {
         section: submission.section.clone(),

@@ -33,16 +33,24 @@ fn points(bands: &[Band], value: f64) -> Decimal {
     band(bands, value).map_or(Decimal::ZERO, |b| b.points)
 }
 
+/// What is compared.
+#[derive(Clone, Copy)]
+pub(super) struct Compared<'a> {
+    pub(super) protocol: &'a Protocol,
+    pub(super) section: &'a Section,
+    pub(super) submission: &'a Submission,
+    pub(super) table: &'a Table,
+    pub(super) clean: &'a Env,
+}
+
 /// Compares clean values with references, and spreads with their bands.
 pub(super) fn compare(
-    protocol: &Protocol,
-    section: &Section,
-    submission: &Submission,
-    table: &Table,
-    clean: &Env,
+    case: &Compared<'_>,
+    rulings: &[&Ruling],
     results: &[JudgedResult],
     found: &mut Findings<'_>,
 ) -> Vec<Comparison> {
+    let Compared { protocol, section, submission, table, clean } = *case;
     let own = section.readings == Source::Own;
     let mut out = Vec::new();
     for c in &protocol.criteria {
@@ -57,6 +65,14 @@ pub(super) fn compare(
                     reference: *reference,
                     bands,
                     in_uncertainties: *in_uncertainties,
+                    against: rulings
+                        .iter()
+                        .filter(|r| {
+                            let id = &protocol.items[protocol.results[*result].item].id;
+                            r.against.is_some() && r.item.as_ref().is_none_or(|i| i == id)
+                        })
+                        .max_by_key(|r| r.id)
+                        .copied(),
                 };
                 for r in results.iter().filter(|r| r.index == *result) {
                     out.extend(judge.judge(r, found));
@@ -87,6 +103,8 @@ struct Accuracy<'a> {
     reference: usize,
     bands: &'a [Band],
     in_uncertainties: bool,
+    /// The ruling that sets another value in place of the reference.
+    against: Option<&'a Ruling>,
 }
 
 impl Accuracy<'_> {
@@ -96,9 +114,19 @@ impl Accuracy<'_> {
         let title = full_title(protocol, result);
         let row = result.row.map(|r| r as usize - 1);
         let entry = reference_entry(protocol, self.reference, self.submission, self.table, self.clean, row);
+        // A ruling may set a station's own consensus in its place.
+        let ruled = self.against.and_then(|r| Some((r.id, r.against?)));
+        let entry = match ruled {
+            Some((_, value)) => {
+                let si = item.to_si(value);
+                let says = "by ruling".to_owned();
+                Some(ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty: 0.0 })
+            }
+            None => entry,
+        };
         let key = Findings::key("accuracy", &c.id, result.row);
         // The class's own consensus is not known in one table alone.
-        if protocol.references[self.reference].consensus {
+        if protocol.references[self.reference].consensus && ruled.is_none() {
             return None;
         }
         // A row that the table does not reach is no row.
@@ -161,7 +189,7 @@ impl Accuracy<'_> {
         let says = format!("{} {shown} {}, {off_words} ({name}{range})", capital(&title), item.unit.text);
         let limit = band(bands, off).map(|b| b.within);
         let cost = c.points - got;
-        if cost > Decimal::ZERO || other.is_some() {
+        if cost > Decimal::ZERO || other.is_some() || ruled.is_some() {
             let fragile = other.map(|p| {
                 format!(
                     "{}{measure} lies at a band’s edge: {p} of {} with the last figure moved",
@@ -191,6 +219,7 @@ impl Accuracy<'_> {
                 cost,
                 hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
                 fragile,
+                ruling: ruled.map(|r| r.0),
                 ..Findings::blank("accuracy", key, severity, Some(result.item), result.row)
             });
         }
@@ -282,15 +311,9 @@ fn precision(
 }
 
 /// Whether a ruling settles a finding; `item` is the finding's item id.
-fn settles(
-    ruling: &Ruling,
-    protocol: &str,
-    finding: &Finding,
-    item: Option<&str>,
-    result: Option<&JudgedResult>,
-) -> bool {
+fn settles(ruling: &Ruling, finding: &Finding, item: Option<&str>, result: Option<&JudgedResult>) -> bool {
     let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
-    ruling.protocol == protocol
+    ruling.against.is_none()
         && ruling.code == finding.code
         && ruling.item.as_deref().is_none_or(|i| Some(i) == item)
         && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)
@@ -301,16 +324,16 @@ pub(super) fn settle(
     protocol: &Protocol,
     results: &[JudgedResult],
     findings: &mut [Finding],
-    rulings: &[Ruling],
+    rulings: &[&Ruling],
     decisions: &[Decision],
 ) {
     for finding in findings {
         let item = finding.item.map(|i| protocol.items[i].id.as_str());
-        let result = finding.item.and_then(|i| results.iter().find(|r| r.item == i));
+        let result = finding
+            .item
+            .and_then(|i| results.iter().find(|r| r.item == i && (finding.row.is_none() || r.row == finding.row)));
         finding.decided_cost = finding.cost;
-        if let Some(ruling) =
-            rulings.iter().filter(|r| settles(r, &protocol.id, finding, item, result)).max_by_key(|r| r.id)
-        {
+        if let Some(ruling) = rulings.iter().filter(|r| settles(r, finding, item, result)).max_by_key(|r| r.id) {
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }

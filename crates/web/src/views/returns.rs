@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use jurado_core::formula::mathml;
-use jurado_core::judging::{sentences, shown_clean};
+use jurado_core::explain::explain;
+use jurado_core::judging::sentences;
 use jurado_core::notation;
-use jurado_core::protocol::{ItemKind, Protocol};
+use jurado_core::protocol::Protocol;
 use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_store::{DocketRow, Lab, SheetDetail};
 use rust_decimal::Decimal;
@@ -172,55 +172,27 @@ impl SheetView {
 }
 
 fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
-    let symbol = |i: usize| {
-        let item = &protocol.items[i];
-        if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() }
-    };
-    // Numbers put in: readings as written, earlier results with one digit more than was written.
-    let number = |i: usize| {
-        let item = &protocol.items[i];
-        let with_unit = |text: &str| format!("{text} {}", item.unit.text);
-        match item.kind {
-            ItemKind::Reading(r) => match &judged.readings[r].cells[..] {
-                [one] => with_unit(&one.text),
-                many => many.iter().filter(|c| c.counts).map(|c| c.text.as_str()).collect::<Vec<_>>().join("; "),
-            },
-            ItemKind::Result(_) => {
-                judged.results.iter().find(|r| r.item == i).map_or_else(|| symbol(i), |r| with_unit(&shown_clean(r)))
-            }
-            ItemKind::Parameter(p) => notation::figures(protocol.parameters[p].value, 4),
-            ItemKind::Reference(r) => {
-                let key = protocol.references[r].key.map(|k| protocol.keys[k].id.as_str());
-                let at = key.and_then(|k| judged.keys.get(k));
-                let entry = protocol.references[r].entries.iter().find(|e| at.is_none_or(|a| *a == e.at));
-                entry.map_or_else(|| symbol(i), |e| with_unit(&notation::figures(item.from_si(e.middle()), 4)))
-            }
-        }
-    };
-    judged
-        .results
-        .iter()
-        .filter(|r| r.clean.is_some())
-        .map(|r| {
-            let item = &protocol.items[r.item];
-            let value = format!("{} {}", shown_clean(r), item.unit.text);
-            let left = if item.symbol.is_empty() { "δ".to_owned() } else { item.symbol.clone() };
+    explain(protocol, judged)
+        .into_iter()
+        .zip(&judged.results)
+        .filter_map(|(e, r)| {
+            let stages = e.stages?;
             let asked = protocol.results[r.index].plus_minus;
-            StepView {
-                title: super::capital(&protocol.full_title(r.item)),
-                reported: if r.reported.text.is_empty() {
+            Some(StepView {
+                title: super::capital(&e.title),
+                reported: if e.reported.is_empty() {
                     "nothing".to_owned()
                 } else {
-                    format!("{} {}", r.reported.text, r.reported.unit)
+                    format!("{} {}", e.reported, r.reported.unit)
                 },
-                mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
-                math: mathml::correction(&left, &protocol.results[r.index].node, &symbol, &number, &value),
+                mark: Mark { symbol: e.verdict, word: e.verdict },
+                math: stages.mathml,
                 uncertainty: r
                     .expanded
                     .filter(|u| asked && *u > 0.0 && r.verdict != VerdictKind::Unchecked)
-                    .map(|u| format!("± {} {}", notation::uncertainty(u), item.unit.text))
+                    .map(|u| format!("± {} {}", notation::uncertainty(u), e.unit))
                     .unwrap_or_default(),
-            }
+            })
         })
         .collect()
 }

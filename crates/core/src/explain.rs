@@ -1,0 +1,272 @@
+//! A correction as data: how a result follows from the readings, in three stages, with its budget of uncertainty and what
+//! differed, one plain sentence each. Text, HTML and JSON are made from it by the outer layers.
+
+use serde::Serialize;
+
+use crate::formula::{Node, mathml, plain};
+use crate::judging::shown_clean;
+use crate::notation;
+use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
+use crate::verdict::{Judged, JudgedResult, VerdictKind};
+
+/// How one result comes about.
+#[derive(Clone, Debug, Serialize)]
+pub struct Explained {
+    /// Id of the result.
+    pub id: String,
+    /// Title with its bay, or its row.
+    pub title: String,
+    /// Row, from 1, in a table.
+    pub row: Option<u32>,
+    /// What the team wrote, as typed.
+    pub reported: String,
+    /// Verdict.
+    pub verdict: &'static str,
+    /// The stages; `None` where the readings do not give it.
+    pub stages: Option<Stages>,
+    /// The right value with one digit more than was written, or the right word.
+    pub value: String,
+    /// Unit.
+    pub unit: String,
+    /// Budget of uncertainty, largest first.
+    pub budget: Vec<BudgetLine>,
+    /// The uncertainty by every school that gives one; the one marked by comes with `marked`.
+    pub uncertainties: Vec<SchoolLine>,
+    /// What is to be said, one plain sentence each.
+    pub sentences: Vec<String>,
+}
+
+/// A formula in symbols, with numbers put in, and its value with unit.
+#[derive(Clone, Debug, Serialize)]
+pub struct Stages {
+    /// As lines of text.
+    pub text: [String; 3],
+    /// As MathML.
+    pub mathml: [String; 3],
+}
+
+/// One source's part.
+#[derive(Clone, Debug, Serialize)]
+pub struct BudgetLine {
+    /// What it is.
+    pub source: String,
+    /// Its contribution in the result's unit.
+    pub contribution: f64,
+    /// Its share of the variance, 0 to 1.
+    pub share: f64,
+}
+
+/// The uncertainty by one school.
+#[derive(Clone, Debug, Serialize)]
+pub struct SchoolLine {
+    /// The school's word.
+    pub school: &'static str,
+    /// The half-width in the result's unit.
+    pub value: f64,
+    /// Whether the course marks by it.
+    pub marked: bool,
+}
+
+/// Longest column whose numbers are written out in a stage.
+const WRITTEN_OUT: usize = 6;
+
+/// Explains every result of a table, in the order they are derived.
+pub fn explain(protocol: &Protocol, judged: &Judged) -> Vec<Explained> {
+    judged.results.iter().map(|r| one(protocol, judged, r)).collect()
+}
+
+fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
+    let item = &protocol.items[r.item];
+    let spec = &protocol.results[r.index];
+    let unit = item.unit_after().trim().to_owned();
+    let value = match (&item.words, r.right_word) {
+        (Some(words), Some(w)) => words.get(w as usize).cloned().unwrap_or_default(),
+        (Some(_), None) => String::new(),
+        _ => shown_clean(r),
+    };
+    let title = match r.row {
+        Some(row) => format!("{}, row {row}", item.title),
+        None => protocol.full_title(r.item),
+    };
+    let symbol = if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() };
+    let stages = (item.words.is_none() && r.clean.is_some()).then(|| {
+        let row = r.row.filter(|_| spec.row_local);
+        let number = |i: usize| number(protocol, judged, i, row);
+        let with_unit = format!("{value}{}", item.unit_after());
+        stages(&symbol, &spec.node, &|i| name_of(protocol, i), &number, &with_unit)
+    });
+    let budget = r.budget.as_ref().map_or_else(Vec::new, |b| {
+        b.shares
+            .iter()
+            .filter(|s| s.share >= 0.001)
+            .map(|s| BudgetLine {
+                source: judged.sources.get(s.source).map_or_else(String::new, |x| x.name.clone()),
+                contribution: s.contribution,
+                share: s.share,
+            })
+            .collect()
+    });
+    let uncertainties = UncertaintySchool::ALL
+        .iter()
+        .zip(r.schools)
+        .filter_map(|((school, word), value)| {
+            Some(SchoolLine { school: word, value: value?, marked: *school == protocol.school.uncertainty })
+        })
+        .collect();
+    Explained {
+        id: item.id.clone(),
+        title,
+        row: r.row,
+        reported: r.reported.text.clone(),
+        verdict: r.verdict.word(),
+        stages,
+        value,
+        unit,
+        budget,
+        uncertainties,
+        sentences: sentences(protocol, judged, r),
+    }
+}
+
+fn stages(
+    symbol: &str,
+    node: &Node,
+    symbols: &dyn Fn(usize) -> String,
+    numbers: &dyn Fn(usize) -> String,
+    value: &str,
+) -> Stages {
+    Stages {
+        text: [
+            format!("{symbol} = {}", plain::formula(node, symbols)),
+            format!("= {}", plain::formula(node, numbers)),
+            format!("= {value}"),
+        ],
+        mathml: mathml::correction(symbol, node, symbols, numbers, value),
+    }
+}
+
+fn name_of(protocol: &Protocol, i: usize) -> String {
+    let item = &protocol.items[i];
+    if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() }
+}
+
+/// What is put in for an item: readings as written, earlier results with one digit more than was written, tabulated
+/// values; of a column, the row's value, or all of them where they are few.
+fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> String {
+    let item = &protocol.items[i];
+    let with_unit = |text: &str| format!("{text}{}", item.unit_after());
+    let many = |texts: Vec<String>| {
+        if texts.len() > WRITTEN_OUT {
+            let (first, last) = (&texts[..2], &texts[texts.len() - 1..]);
+            format!("{}, …, {}", first.join(", "), with_unit(&last[0]))
+        } else {
+            with_unit(&texts.join(", "))
+        }
+    };
+    match item.kind {
+        ItemKind::Reading(r) => {
+            let written = |c: &crate::verdict::JudgedCell| match c.repaired {
+                Some(v) => notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300))),
+                // A cell in another unit is shown as it was converted.
+                None => match (&c.number, c.value) {
+                    (Some(n), Some(v)) if (n.resolution - c.resolution).abs() > 1e-9 * c.resolution => {
+                        notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300)))
+                    }
+                    _ => c.text.trim().to_owned(),
+                },
+            };
+            let cells = &judged.readings[r].cells;
+            let unit_free = protocol.readings[r].kind == ReadingKind::Word;
+            match (cells.as_slice(), row) {
+                ([one], _) if unit_free => written(one),
+                ([one], _) => with_unit(&written(one)),
+                (cells, Some(row)) => cells
+                    .iter()
+                    .find(|c| c.row == Some(row))
+                    .map_or_else(|| name_of(protocol, i), |c| with_unit(&written(c))),
+                (cells, None) => many(cells.iter().filter(|c| c.counts).map(written).collect()),
+            }
+        }
+        ItemKind::Result(_) => {
+            let mine: Vec<&JudgedResult> = judged.results.iter().filter(|r| r.item == i && r.clean.is_some()).collect();
+            match (mine.as_slice(), row) {
+                ([], _) => name_of(protocol, i),
+                ([one], _) => with_unit(&shown_clean(one)),
+                (rows, Some(row)) => rows
+                    .iter()
+                    .find(|r| r.row == Some(row))
+                    .map_or_else(|| name_of(protocol, i), |r| with_unit(&shown_clean(r))),
+                (rows, None) => many(rows.iter().map(|r| shown_clean(r)).collect()),
+            }
+        }
+        ItemKind::Reference(n) => {
+            let reference = &protocol.references[n];
+            let key = reference.key.map(|k| protocol.keys[k].id.as_str());
+            let at = key.and_then(|k| judged.keys.get(k));
+            let entry = match key {
+                None => reference.entries.first(),
+                Some(_) => reference.entries.iter().find(|e| Some(&e.at) == at),
+            };
+            entry.map_or_else(|| name_of(protocol, i), |e| with_unit(&written_value(item.from_si(e.middle()))))
+        }
+        ItemKind::Parameter(p) => written_value(protocol.parameters[p].value),
+    }
+}
+
+/// A tabulated value with the digits it needs and no more.
+fn written_value(value: f64) -> String {
+    let short = format!("{value}");
+    if short.len() <= 8 { short.replace('-', "−") } else { notation::figures(value, 6) }
+}
+
+fn sentences(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Vec<String> {
+    let mut out = Vec::new();
+    match r.verdict {
+        VerdictKind::Agrees => out.push("Your value agrees with what your readings give.".to_owned()),
+        VerdictKind::Rounded | VerdictKind::Carried => {
+            let face = r.face.as_deref().unwrap_or("rounded before the end");
+            let what = if r.verdict == VerdictKind::Rounded {
+                format!("Your value is right to its figures: {face}.")
+            } else {
+                format!(
+                    "Your value is worked out rightly from an earlier one that is not: {face}. It costs nothing again."
+                )
+            };
+            out.push(what);
+        }
+        VerdictKind::Unchecked => out.push("Your value could not be checked: it waits for a reading.".to_owned()),
+        _ => {}
+    }
+    let told = judged.findings.iter().filter(|f| {
+        f.concerns(r.item) && (f.row.is_none() || r.row.is_none() || f.row == r.row) && !f.tells.is_empty()
+    });
+    out.extend(told.map(|f| f.tells.clone()));
+    if let Some(u) = r.monte_carlo {
+        let unit = protocol.items[r.item].unit_after();
+        out.push(format!(
+            "Its uncertainty, {}{unit}, comes from {} trials: the linear rule would be wrong here.",
+            notation::uncertainty(u),
+            20_000
+        ));
+    }
+    out
+}
+
+/// The explanation as text, for the command line.
+pub fn to_text(explained: &[Explained]) -> String {
+    let mut out = String::new();
+    for e in explained {
+        out.push_str(&format!("{}: {}\n", notation::capital(&e.title), e.verdict));
+        if let Some(stages) = &e.stages {
+            stages.text.iter().for_each(|line| out.push_str(&format!("    {line}\n")));
+        }
+        if let Some(u) = e.uncertainties.iter().find(|u| u.marked) {
+            out.push_str(&format!("    ± {} {} ({})\n", notation::uncertainty(u.value), e.unit, u.school));
+        }
+        for line in &e.budget {
+            out.push_str(&format!("    {:5.1} %  {}\n", 100.0 * line.share, line.source));
+        }
+        e.sentences.iter().for_each(|s| out.push_str(&format!("    {s}\n")));
+    }
+    out
+}

@@ -1,0 +1,85 @@
+//! Small builders for tables, so that a test reads as a sheet does.
+#![allow(dead_code, missing_docs)]
+
+use jurado_core::judging::judge_in;
+use jurado_core::protocol::Protocol;
+use jurado_core::section::Section;
+use jurado_core::submission::{Submission, SubmittedCell};
+use jurado_core::verdict::{Finding, Judged, JudgedResult};
+
+pub(crate) const ECHO: &str = include_str!("../labs/echo-well.toml");
+pub(crate) const TITRE: &str = include_str!("../labs/tide-titre.toml");
+pub(crate) const ZONES: &str = include_str!("../labs/lamp-zones.toml");
+pub(crate) const CURVE: &str = include_str!("../labs/bilge-curve.toml");
+
+pub(crate) fn protocol(text: &str) -> Protocol {
+    Protocol::parse(text)
+        .unwrap_or_else(|f| panic!("{}", f.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")))
+}
+
+/// A table from lines `item: value`, or `item 2: value` for row 2. After the value, marks in braces: `{out reason}`,
+/// `{± 0.02}`, `{unit mm}`, `{fork a}` for a row's key.
+pub(crate) fn sheet(lines: &str) -> Submission {
+    let mut out = Submission { section: "Morning".into(), team: "Heron".into(), ..Submission::default() };
+    for line in lines.lines().map(str::trim).filter(|l| !l.is_empty()) {
+        let (place, rest) = line.split_once(':').unwrap_or_else(|| panic!("a line without a colon: {line}"));
+        let mut place = place.split_whitespace();
+        let item = place.next().unwrap_or_default();
+        let row = place.next().and_then(|r| r.parse().ok());
+        let (value, marks) = rest.split_once('{').unwrap_or((rest, ""));
+        let mut cell = SubmittedCell { item: item.into(), row, value: value.trim().into(), ..SubmittedCell::default() };
+        for mark in marks.split('{').map(|m| m.trim().trim_end_matches('}').trim()).filter(|m| !m.is_empty()) {
+            match mark.split_once(' ').unwrap_or((mark, "")) {
+                ("out", reason) => cell.excluded = if reason.is_empty() { "x".into() } else { reason.into() },
+                ("±", pm) => cell.plus_minus = pm.into(),
+                ("unit", unit) => cell.unit = unit.into(),
+                ("note", note) => cell.note = note.into(),
+                (key, value) => {
+                    cell.keys.insert(key.into(), value.into());
+                }
+            }
+        }
+        out.cells.push(cell);
+    }
+    out
+}
+
+pub(crate) fn judged(text: &str, lines: &str) -> Judged {
+    judged_in(text, &Section::default(), lines)
+}
+
+pub(crate) fn judged_in(text: &str, section: &Section, lines: &str) -> Judged {
+    judge_in(&protocol(text), section, &sheet(lines), &[], &[])
+}
+
+pub(crate) fn result<'j>(p: &Protocol, j: &'j Judged, id: &str, row: Option<u32>) -> &'j JudgedResult {
+    let item = p.item(id).unwrap_or_else(|| panic!("no item {id}"));
+    j.results.iter().find(|r| r.item == item && r.row == row).unwrap_or_else(|| panic!("no result {id} {row:?}"))
+}
+
+pub(crate) fn verdicts(p: &Protocol, j: &Judged) -> Vec<String> {
+    j.results
+        .iter()
+        .map(|r| {
+            let row = r.row.map_or_else(String::new, |r| format!(" {r}"));
+            let kind = r
+                .slip
+                .as_ref()
+                .filter(|_| r.verdict.word() == "slip")
+                .map_or_else(String::new, |s| format!(" {}", s.kind));
+            format!("{}{row} {}{kind}", p.items[r.item].id, r.verdict.word())
+        })
+        .collect()
+}
+
+pub(crate) fn finding<'j>(j: &'j Judged, code: &str) -> Option<&'j Finding> {
+    j.findings.iter().find(|f| f.code == code)
+}
+
+pub(crate) fn codes(j: &Judged) -> Vec<&'static str> {
+    j.findings.iter().map(|f| f.code).collect()
+}
+
+pub(crate) fn close(got: f64, want: f64, relative: f64) -> bool {
+    (got - want).abs() <= relative * want.abs()
+}
