@@ -143,8 +143,7 @@ pub(super) fn settle(
                 flagged: hand.raised(),
             });
             if !marks.iter().any(|(r, _)| *r == hand.row) {
-                let other = second_opinion(hand, &values, c.step, protocol.school.confidence);
-                kept(protocol, c, &rows, hand, row, other, found);
+                kept(protocol, c, &rows, hand, row, &values, found);
             }
         }
     }
@@ -397,7 +396,7 @@ fn kept(
     rows: &[usize],
     hand: &Hand,
     row: Option<u32>,
-    otherwise: Option<&str>,
+    values: &[f64],
     found: &mut Findings<'_>,
 ) {
     let near = (hand.statistic / hand.critical - 1.0).abs() <= 0.1;
@@ -422,6 +421,7 @@ fn kept(
     };
     let measured =
         format!("{letter} {} against {}", notation::decimals(hand.statistic, 2), notation::decimals(hand.critical, 2));
+    let otherwise = second_opinion(hand, values, c.step, protocol.school.confidence);
     let other = otherwise.map_or_else(String::new, |t| format!(" {t} says otherwise."));
     let text = &c.texts[hand.row];
     let says = format!(

@@ -66,9 +66,8 @@ pub fn judge_in(
     decisions: &[Decision],
 ) -> Judged {
     let mut table = table::place(protocol, section, submission);
-    let seed = seed(protocol, submission, section);
-    let mut worked = work(protocol, section, submission, &mut table, seed);
-    if let Some(repaired) = repair(protocol, section, submission, &mut table, &worked, decisions, seed) {
+    let mut worked = work(protocol, section, submission, &mut table);
+    if let Some(repaired) = repair(protocol, section, submission, &mut table, &worked, decisions) {
         worked = repaired;
     }
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
@@ -104,7 +103,7 @@ pub fn judge_in(
 }
 
 /// Everything from the placed cells to the verdicts of the results.
-fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: &mut Table, seed: u64) -> Worked {
+fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: &mut Table) -> Worked {
     let mut list = Vec::new();
     let mut found = Findings { list: &mut list };
     let measured = values::measured(protocol, section, submission, table);
@@ -131,16 +130,12 @@ fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: 
         budgets: &propagated.budgets,
     };
     let (mut results, reported) = compare::results(&ground);
-    uncertain::fill(protocol, table, &out, &propagated, seed, &mut results);
+    uncertain::fill(protocol, table, &out, &propagated, &|| seed(protocol, submission, section), &mut results);
     Worked { list, outliers, out, clean, reported, propagated, results }
 }
 
 /// A seed that the table and its protocol give, for what is done by chance.
 fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 {
-    let asked = protocol.school.monte_carlo || protocol.results.iter().any(|r| r.plus_minus);
-    if !asked {
-        return 0;
-    }
     let mut digest = Sha256::new();
     digest.update(protocol.digest.as_bytes());
     digest.update(serde_json::to_vec(section).unwrap_or_default());
@@ -165,7 +160,6 @@ fn repair(
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-    seed: u64,
 ) -> Option<Worked> {
     let fits = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
     let candidates: Vec<(usize, usize, Option<u32>, f64, f64)> = before
@@ -190,10 +184,12 @@ fn repair(
         table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))?;
     let text = cell.text.clone();
     cell.repaired = Some(value);
-    let mut after = work(protocol, section, submission, table, seed);
+    let mut after = work(protocol, section, submission, table);
     let pairs = || before.results.iter().zip(&after.results);
     let broken = pairs().any(|(a, b)| fits(a) && !fits(b));
-    let gained = pairs().filter(|(a, b)| a.index != index && !fits(a) && fits(b)).count();
+    // What was carried followed already: only what nothing explained is gained.
+    let lost = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Slip | VerdictKind::Unexplained);
+    let gained = pairs().filter(|(a, b)| a.index != index && lost(a) && fits(b)).count();
     let others_use = protocol.results.iter().enumerate().any(|(n, r)| n != index && r.node.items().contains(&item));
     let here = after.results.iter().any(|r| r.index == index && fits(r));
     if broken || !here || (gained == 0 && others_use) {

@@ -108,14 +108,14 @@ pub(super) fn refined(
     out: &Out,
     propagated: &Propagated,
     result: &JudgedResult,
-    seed: u64,
+    seed: &dyn Fn() -> u64,
 ) -> Option<f64> {
     let moved = Moved { protocol, table, out, propagated };
     let dual = dual_of(propagated, result)?;
     if !protocol.school.monte_carlo && !bends(&moved, dual, result) {
         return None;
     }
-    by_chance(&moved, dual, result, seed).map(|u| u / protocol.items[result.item].unit.factor)
+    by_chance(&moved, dual, result, seed()).map(|u| u / protocol.items[result.item].unit.factor)
 }
 
 /// Whether second-order terms, or an edge within 2u, make the linear rule wrong.

@@ -72,9 +72,8 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
     let mut notes = Vec::new();
     let mut cells: HashMap<(usize, Option<u32>), &SubmittedCell> = HashMap::new();
     let mut last_row = vec![0u32; protocol.items.len()];
-    let ids: HashMap<&str, usize> = protocol.items.iter().enumerate().map(|(i, it)| (it.id.as_str(), i)).collect();
     for cell in &submission.cells {
-        let Some(item) = ids.get(cell.item.as_str()).copied().filter(|i| protocol.is_typed(*i)) else { continue };
+        let Some(item) = protocol.item(&cell.item).filter(|i| protocol.is_typed(*i)) else { continue };
         let row = protocol.has_rows(item).then(|| cell.row.unwrap_or(1).clamp(1, MOST_ROWS));
         let written = !cell.value.trim().is_empty() || !cell.note.is_empty();
         if let (Some(r), true) = (row, written) {
@@ -165,7 +164,16 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
 /// What a comma means for this team: a decimal mark where one stands before other than three digits.
 fn comma_habit(submission: &Submission) -> Comma {
     let (mut decimal, mut point) = (false, false);
-    for cell in submission.cells.iter().filter(|c| c.value.contains([',', '.'])) {
+    for cell in &submission.cells {
+        // Only a comma needs a look; a point without one is a decimal mark.
+        if !cell.value.contains(',') {
+            point |= cell
+                .value
+                .as_bytes()
+                .windows(3)
+                .any(|w| matches!(w, [a, b'.', b] if a.is_ascii_digit() && b.is_ascii_digit()));
+            continue;
+        }
         if let CellKind::Number(n) = read(&cell.value, &Hints::default()).kind {
             decimal |= n.comma == Some(true);
             point |= n.comma == Some(false);

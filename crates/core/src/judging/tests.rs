@@ -192,10 +192,12 @@ proptest! {
         let j = judged(&cells);
         for r in j.results.iter().filter(|r| ["plate_density", "plate_error"].contains(&protocol().items[r.item].id.as_str())) {
             let near = r.reported.value.zip(r.clean).is_some_and(|(a, b)| (a - b).abs() <= r.reported.half_step * 1.000_001);
-            prop_assert!(r.verdict == VerdictKind::Carried || (near && r.verdict == VerdictKind::Agrees), "{:?}", r.verdict);
+            // By chance the factor is that of a slip of the pen in a reading; then the reading is repaired and all fits.
+            let repaired = j.findings.iter().any(|f| f.code == "repair") && matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
+            prop_assert!(repaired || r.verdict == VerdictKind::Carried || (near && r.verdict == VerdictKind::Agrees), "{:?}", r.verdict);
         }
         // What follows is charged once, where it happened.
-        let charged: Vec<_> = j.findings.iter().filter(|f| f.criterion.as_deref() == Some("calculation") && f.cost > Decimal::ZERO).collect();
+        let charged: Vec<_> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && (f.code == "repair" || f.criterion.as_deref() == Some("calculation"))).collect();
         prop_assert_eq!(charged.len(), 1);
     }
 

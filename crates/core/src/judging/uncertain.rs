@@ -301,7 +301,7 @@ pub(super) fn fill(
     table: &Table,
     out: &Out,
     propagated: &Propagated,
-    seed: u64,
+    seed: &dyn Fn() -> u64,
     results: &mut [JudgedResult],
 ) {
     let school = &protocol.school;

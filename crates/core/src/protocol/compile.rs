@@ -2,7 +2,7 @@
 //! parts share; `apparatus` reads instruments, tables, readings and references, `derive` results and slips, `relate`
 //! checks, comparisons and causes, `rubric` criteria and schools.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
@@ -265,7 +265,9 @@ impl Loader<'_> {
             criteria,
             possible: file.possible.get_ref().0,
             school,
+            by_id: HashMap::new(),
         };
+        protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
         for r in 0..protocol.results.len() {
             protocol.results[r].variants = variants(&protocol, r);
         }

@@ -12,6 +12,8 @@ mod source;
 #[cfg(test)]
 mod tests;
 
+use std::collections::HashMap;
+
 use rust_decimal::Decimal;
 
 use crate::error::Fault;
@@ -71,6 +73,8 @@ pub struct Protocol {
     pub possible: Decimal,
     /// Schools.
     pub school: School,
+    /// Items by id.
+    by_id: HashMap<String, usize>,
 }
 
 /// A group of readings and results.
@@ -768,7 +772,7 @@ impl Protocol {
 
     /// The item of an id.
     pub fn item(&self, id: &str) -> Option<usize> {
-        self.items.iter().position(|i| i.id == id)
+        self.by_id.get(id).copied()
     }
 
     /// The reading of an item, if it is one.

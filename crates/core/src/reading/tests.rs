@@ -172,3 +172,12 @@ proptest! {
         prop_assert_eq!(m.value, n.value);
     }
 }
+
+proptest! {
+    /// What most cells hold is read on a short way; the long way, taken by a blank in front of the sign, says the same.
+    #[test]
+    fn the_short_way_and_the_long_way_agree(text in "-?[0-9]{1,9}(\\.[0-9]{0,8})?") {
+        let long = format!("\t{text}");
+        prop_assert_eq!(read(&text, &Hints::default()), read(&long, &Hints::default()));
+    }
+}
