@@ -155,7 +155,8 @@ fn bends(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult) -> bool {
             )
         )
     });
-    if !kinked && linear <= 0.05 * dual.value().abs() {
+    // A flat place, with no derivative at all, is never straight.
+    if !kinked && linear > 0.0 && linear <= 0.05 * dual.value().abs() {
         return false;
     }
     parts.sort_by(|a, b| b.2.abs().total_cmp(&a.2.abs()));
