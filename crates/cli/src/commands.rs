@@ -9,7 +9,7 @@ use jurado_core::error::Fault;
 use jurado_core::judging::judge_in;
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
-use jurado_core::report::Report;
+use jurado_core::report;
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
@@ -40,16 +40,20 @@ pub(crate) fn load(path: &Path) -> Result<Protocol, Vec<String>> {
 }
 
 /// Writes whole or not at all: to a file beside the target, then renamed.
-fn write(out: Option<&Path>, text: &str) -> Outcome {
+fn write(out: Option<&Path>, parts: impl IntoIterator<Item = String>) -> Outcome {
+    let all = |to: &mut dyn Write| -> std::io::Result<()> {
+        parts.into_iter().try_for_each(|part| to.write_all(part.as_bytes()))?;
+        to.flush()
+    };
     let Some(path) = out else {
-        let mut stdout = std::io::stdout().lock();
         // A reader that has seen enough (`| head`) is no fault of ours.
-        let _ = stdout.write_all(text.as_bytes()).and_then(|()| stdout.flush());
+        let _ = all(&mut std::io::stdout().lock());
         return Ok(());
     };
     let mut beside = path.as_os_str().to_owned();
     beside.push(".part");
-    std::fs::write(&beside, text)
+    std::fs::File::create(&beside)
+        .and_then(|mut file| all(&mut file))
         .and_then(|()| std::fs::rename(&beside, path))
         .map_err(|e| vec![format!("{}:1:1: cannot be written: {e}; choose another place", path.display())])
 }
@@ -71,7 +75,7 @@ pub(crate) fn check(path: &Path) -> Outcome {
 
 /// `jurado template`
 pub(crate) fn template(protocol: &Path, out: Option<&Path>) -> Outcome {
-    write(out, &jurado_intake::write_sheet(&load(protocol)?, None))
+    write(out, [jurado_intake::write_sheet(&load(protocol)?, None)])
 }
 
 /// `jurado demo`
@@ -79,9 +83,9 @@ pub(crate) fn demo(seed: u64, out: &Path) -> Outcome {
     let demo = jurado_sim::demo_class(seed);
     std::fs::create_dir_all(out)
         .map_err(|e| vec![format!("{}:1:1: cannot be made: {e}; choose another folder", out.display())])?;
-    write(Some(&out.join("submissions.csv")), &demo.csv())?;
+    write(Some(&out.join("submissions.csv")), [demo.csv()])?;
     let truth = serde_json::to_string_pretty(&demo.class).map_err(|e| vec![e.to_string()])?;
-    write(Some(&out.join("truth.json")), &(truth + "\n"))
+    write(Some(&out.join("truth.json")), [truth + "\n"])
 }
 
 /// `jurado judge`
@@ -100,9 +104,37 @@ pub(crate) fn judge(
         None => Vec::new(),
         Some(path) => json_file(path, "rulings")?,
     };
-    let class = judge_class(&protocol, &sections, &tables, &rulings);
-    let text = if json { Report::new(&protocol, &class).to_json() } else { text_report(&protocol, &class) };
-    write(out, &text)
+    let usual = Section::default();
+    let told = |t: &Submission| {
+        let judged = judge_in(&protocol, sections.get(&t.section).unwrap_or(&usual), t, &rulings, &[]);
+        if json { report::table(&protocol, &judged) } else { text_report(&protocol, &judged) }
+    };
+    let (head, between, tail) =
+        if json { (report::head(&protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
+    let parts = std::iter::once(head)
+        .chain(tables.chunks(CHUNK).enumerate().map(|(n, chunk)| {
+            let texts = in_parallel(chunk, &told).join(between);
+            if n == 0 { texts } else { format!("{between}{texts}") }
+        }))
+        .chain(std::iter::once(tail.to_owned()));
+    write(out, parts)
+}
+
+/// Tables judged at a time: a whole course need not be held in memory.
+const CHUNK: usize = 1024;
+
+/// One text a table, on as many cores as there are; the order is that of the tables.
+fn in_parallel(tables: &[Submission], one: &(dyn Fn(&Submission) -> String + Sync)) -> Vec<String> {
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let share = tables.len().div_ceil(cores).max(1);
+    std::thread::scope(|scope| {
+        let parts: Vec<_> = tables
+            .chunks(share)
+            .map(|part| scope.spawn(move || part.iter().map(one).collect::<Vec<String>>()))
+            .collect();
+        // A thread that has panicked has been told; its tables would be missing, so the whole stops.
+        parts.into_iter().flat_map(|p| p.join().unwrap_or_else(|e| std::panic::resume_unwind(e))).collect()
+    })
 }
 
 /// Settings of sections by name, for `--sections`.
@@ -120,22 +152,6 @@ fn json_file<T: serde::de::DeserializeOwned>(path: &Path, what: &str) -> Result<
             e.line().max(1),
             e.column().max(1)
         )]
-    })
-}
-
-/// Judges all tables, on as many cores as there are; the order is that of the tables.
-fn judge_class(protocol: &Protocol, sections: &Sections, tables: &[Submission], rulings: &[Ruling]) -> Vec<Judged> {
-    let usual = Section::default();
-    let one = |t: &Submission| judge_in(protocol, sections.get(&t.section).unwrap_or(&usual), t, rulings, &[]);
-    let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let share = tables.len().div_ceil(cores).max(1);
-    std::thread::scope(|scope| {
-        let parts: Vec<_> = tables
-            .chunks(share)
-            .map(|part| scope.spawn(move || part.iter().map(one).collect::<Vec<Judged>>()))
-            .collect();
-        // A thread that has panicked has been told; its tables would be missing, so the whole stops.
-        parts.into_iter().flat_map(|p| p.join().unwrap_or_else(|e| std::panic::resume_unwind(e))).collect()
     })
 }
 
@@ -167,12 +183,12 @@ pub(crate) fn explain(
     if json {
         text = serde_json::to_string_pretty(&all).map_err(|e| vec![e.to_string()])? + "\n";
     }
-    write(out, &text)
+    write(out, [text])
 }
 
 /// `jurado protocol schema`
 pub(crate) fn schema(out: Option<&Path>) -> Outcome {
-    write(out, &(jurado_core::protocol::schema() + "\n"))
+    write(out, [jurado_core::protocol::schema() + "\n"])
 }
 
 /// The tables of a file. Rows that cannot be used are told and do not stop the others.
@@ -187,7 +203,7 @@ fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Ve
                 submissions.display()
             )]);
         }
-        _ => jurado_intake::read_csv(&bytes, protocol, None),
+        _ => jurado_intake::read_csv_within(&bytes, protocol, None, jurado_intake::COMMAND),
     }
     .map_err(|f| vec![told(submissions, &f)])?;
     // Rows that cannot be used do not stop the others; they are told, and the verdicts are of the rest.
@@ -201,33 +217,27 @@ fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Ve
 }
 
 /// A short account for reading in a terminal.
-fn text_report(protocol: &Protocol, class: &[Judged]) -> String {
+fn text_report(protocol: &Protocol, j: &Judged) -> String {
     let mut out = String::new();
-    for j in class {
-        let keys: Vec<String> = j.keys.iter().map(|(k, v)| format!("{k} {v}")).collect();
-        out +=
-            &format!("{} / {} ({}): {} of {}\n", j.section, j.team, keys.join(", "), j.score.awarded, j.score.possible);
-        for r in &j.results {
-            let item = &protocol.items[r.item];
-            let clean = r.clean.map_or_else(|| "—".to_owned(), |_| jurado_core::judging::shown_clean(r));
-            let slip = r
-                .slip
-                .as_ref()
-                .map(|s| format!("  {} ({})", s.kind, notation::chance(s.probability)))
-                .unwrap_or_default();
-            out += &format!(
-                "  {:<22}{:>12}  {:>12} {:<6} {}{slip}\n",
-                item.id,
-                r.reported.text,
-                clean,
-                item.unit.text,
-                r.verdict.word()
-            );
-        }
-        for f in &j.findings {
-            out += &format!("  · {} [{}, −{}] {}\n", f.code, f.severity.word(), f.cost, f.says);
-        }
-        out.push('\n');
+    let keys: Vec<String> = j.keys.iter().map(|(k, v)| format!("{k} {v}")).collect();
+    out += &format!("{} / {} ({}): {} of {}\n", j.section, j.team, keys.join(", "), j.score.awarded, j.score.possible);
+    for r in &j.results {
+        let item = &protocol.items[r.item];
+        let clean = r.clean.map_or_else(|| "—".to_owned(), |_| jurado_core::judging::shown_clean(r));
+        let slip =
+            r.slip.as_ref().map(|s| format!("  {} ({})", s.kind, notation::chance(s.probability))).unwrap_or_default();
+        out += &format!(
+            "  {:<22}{:>12}  {:>12} {:<6} {}{slip}\n",
+            item.id,
+            r.reported.text,
+            clean,
+            item.unit.text,
+            r.verdict.word()
+        );
     }
+    for f in &j.findings {
+        out += &format!("  · {} [{}, −{}] {}\n", f.code, f.severity.word(), f.cost, f.says);
+    }
+    out.push('\n');
     out
 }

@@ -7,6 +7,7 @@ use crate::formula::{Node, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
+use crate::uncertainty::{Of, Source, SourceKind};
 use crate::verdict::{Judged, JudgedResult, VerdictKind};
 
 /// How one result comes about.
@@ -67,6 +68,23 @@ pub struct SchoolLine {
     pub marked: bool,
 }
 
+/// A source of uncertainty in words.
+fn source_name(protocol: &Protocol, source: &Source) -> String {
+    let title = match source.of {
+        Of::Item(i) => &protocol.items[i].title,
+        Of::Instrument(i) => &protocol.instruments[i].title,
+    };
+    let what = match source.kind {
+        SourceKind::Resolution => "step of the",
+        SourceKind::Replicates => "spread of the",
+        SourceKind::Limit => "limit of the",
+        SourceKind::Constant => "the",
+        SourceKind::Bracket => "bracket of the",
+        SourceKind::Arising => "fit in the",
+    };
+    format!("{what} {title}")
+}
+
 /// Longest column whose numbers are written out in a stage.
 const WRITTEN_OUT: usize = 6;
 
@@ -100,7 +118,7 @@ fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
             .iter()
             .filter(|s| s.share >= 0.001)
             .map(|s| BudgetLine {
-                source: judged.sources.get(s.source).map_or_else(String::new, |x| x.name.clone()),
+                source: judged.sources.get(s.source).map_or_else(String::new, |x| source_name(protocol, x)),
                 contribution: s.contribution,
                 share: s.share,
             })

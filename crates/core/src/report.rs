@@ -151,16 +151,33 @@ impl<'a> Report<'a> {
         }
     }
 
-    /// The object as text, indented, with a last line break.
+    /// The object as text, a line for each table, with a last line break.
     pub fn to_json(&self) -> String {
-        serde_json::to_string_pretty(self)
-            .map(|mut s| {
-                s.push('\n');
-                s
-            })
-            .unwrap_or_default()
+        let tables: Vec<String> =
+            self.submissions.iter().map(|s| serde_json::to_string(s).unwrap_or_default()).collect();
+        format!("{}{}{TAIL}", head_of(self), tables.join(",\n"))
     }
 }
+
+fn head_of(report: &Report<'_>) -> String {
+    let engine = serde_json::to_string(report.engine).unwrap_or_default();
+    let protocol = serde_json::to_string(&report.protocol).unwrap_or_default();
+    format!("{{\"engine\": {engine}, \"protocol\": {protocol}, \"submissions\": [\n")
+}
+
+/// The object written table by table, for classes too large to hold: the text before the first table, each table's own,
+/// and the text after the last. Joined with `,` and a line break they are what [`Report::to_json`] gives.
+pub fn head(protocol: &Protocol) -> String {
+    head_of(&Report::new(protocol, &[]))
+}
+
+/// One table's text.
+pub fn table(protocol: &Protocol, judged: &Judged) -> String {
+    serde_json::to_string(&submission(protocol, judged)).unwrap_or_default()
+}
+
+/// The text after the last table.
+pub const TAIL: &str = "\n]}\n";
 
 fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
     let id = |item: usize| protocol.items[item].id.as_str();
@@ -267,5 +284,27 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
             .filter(|f| f.item == Some(r.item) && (f.row.is_none() || f.row == r.row))
             .filter_map(|f| f.ruling)
             .max(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::submission::Submission;
+
+    #[test]
+    fn written_table_by_table_it_is_the_same_object() {
+        let protocol =
+            Protocol::parse(include_str!("../../../protocols/keel-plate.toml")).expect("the shipped protocol");
+        let one = |team: &str| {
+            let table = Submission { section: "Morning".into(), team: team.into(), ..Submission::default() };
+            crate::judging::judge(&protocol, &table, &[], &[])
+        };
+        let class = [one("Heron"), one("Knot")];
+        let parts: Vec<String> = class.iter().map(|j| table(&protocol, j)).collect();
+        let whole = Report::new(&protocol, &class);
+        assert_eq!(format!("{}{}{TAIL}", head(&protocol), parts.join(",\n")), whole.to_json());
+        let read: serde_json::Value = serde_json::from_str(&whole.to_json()).expect("JSON");
+        assert_eq!(read, serde_json::to_value(&whole).expect("a value"));
     }
 }

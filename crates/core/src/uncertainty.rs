@@ -6,8 +6,17 @@
 
 use crate::formula::Num;
 
+/// What a source belongs to; its name is made where it is shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Of {
+    /// A reading, constant or result, by its item.
+    Item(usize),
+    /// An instrument.
+    Instrument(usize),
+}
+
 /// Why a source is there.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SourceKind {
     /// The display or graduation hides a value within ± half a step.
     Resolution,
@@ -24,10 +33,10 @@ pub enum SourceKind {
 }
 
 /// One independent source of uncertainty.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Source {
-    /// Name for the budget, such as `caliper, its limit` or `plate_mass`.
-    pub name: String,
+    /// What it belongs to.
+    pub of: Of,
     /// Why it is there.
     pub kind: SourceKind,
     /// Standard uncertainty, coherent SI units.
@@ -188,11 +197,13 @@ impl Budget {
         }
         // (first source, summed squares) of each group, in the order of the sources.
         let mut groups: Vec<(usize, f64)> = Vec::new();
-        let mut place: std::collections::HashMap<usize, usize> = std::collections::HashMap::new();
         for (i, part) in parts.into_iter().filter(|(_, p)| *p != 0.0) {
             let square = (part / scale).powi(2);
-            let at = *place.entry(sources[i].group).or_insert(groups.len());
-            match groups.get_mut(at) {
+            // A group is numbered after its first source: only a later member has to look for it.
+            let known = (sources[i].group != i)
+                .then(|| groups.iter_mut().rev().find(|(first, _)| sources[*first].group == sources[i].group))
+                .flatten();
+            match known {
                 Some((_, sum)) => *sum += square,
                 None => groups.push((i, square)),
             }
@@ -254,7 +265,7 @@ mod tests {
     use super::*;
 
     fn source(standard: f64, freedom: f64, group: usize) -> Source {
-        Source { name: String::new(), kind: SourceKind::Resolution, standard, limit: standard, freedom, group }
+        Source { of: Of::Item(0), kind: SourceKind::Resolution, standard, limit: standard, freedom, group }
     }
 
     #[test]

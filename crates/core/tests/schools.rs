@@ -104,7 +104,10 @@ fn each_school_of_rejection_raises_its_hand_where_it_should() {
         let j = judged(&text, &girths(&pick(&loud)));
         let o = j.outliers.iter().find(|o| o.flagged).unwrap_or_else(|| panic!("{test}: {:?}", j.outliers));
         assert_eq!((o.test, o.row), (test, Some(if replicates == 3 { 2 } else { 5 })));
-        assert!(finding(&j, "outlier-kept").is_some_and(|f| f.says.contains("slack tape")), "{test}: the cause is named");
+        assert!(
+            finding(&j, "outlier-kept").is_some_and(|f| f.says.contains("slack tape")),
+            "{test}: the cause is named"
+        );
         let j = judged(&text, &girths(&pick(&quiet)));
         assert!(j.outliers.iter().all(|o| !o.flagged), "{test}: {:?}", j.outliers);
     }
@@ -140,7 +143,10 @@ const AREA: &str = "[[result]]\nid = \"radius\"\ntitle = \"radius\"\nbay = \"pos
 #[test]
 fn every_school_of_uncertainty_gives_its_own_quantity() {
     let p = protocol(&lab("", "", AREA));
-    let j = judged(&lab("", "", AREA), "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}");
+    let j = judged(
+        &lab("", "", AREA),
+        "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}",
+    );
     let v = result(&p, &j, "volume", None);
     // V = g²h/4π, ∂V/∂g = 2V/g, ∂V/∂h = V/h; step δ = 0.1: half-limit 0.05; the tape's limit 0.05 is shared.
     let (g, h) = (61.2f64, 120.0);
@@ -168,16 +174,29 @@ fn every_school_of_uncertainty_gives_its_own_quantity() {
     }
     assert_eq!(v.expanded, of(UncertaintySchool::Quadrature));
     // The same ± is judged by the course's own school.
-    for (school, stated, fair) in [("quadrature", "0.08", true), ("worst-case", "0.08", true), ("worst-case", "0.03", false), ("quadrature", "0.03", true)] {
-        let sheet = format!("girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: 35.77 {{unit L}} {{± {stated}}}");
+    for (school, stated, fair) in [
+        ("quadrature", "0.08", true),
+        ("worst-case", "0.08", true),
+        ("worst-case", "0.03", false),
+        ("quadrature", "0.03", true),
+    ] {
+        let sheet = format!(
+            "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: 35.77 {{unit L}} {{± {stated}}}"
+        );
         let j = judged(&lab(&format!("uncertainty = \"{school}\""), "", AREA), &sheet);
-        assert_eq!(finding(&j, "plus-minus-unfair").is_none(), fair, "{school} {stated}: {:?}", result(&p, &j, "volume", None).expanded);
+        assert_eq!(
+            finding(&j, "plus-minus-unfair").is_none(),
+            fair,
+            "{school} {stated}: {:?}",
+            result(&p, &j, "volume", None).expanded
+        );
     }
 }
 
 #[test]
 fn digits_may_come_from_the_uncertainty() {
-    let sheet = "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
+    let sheet =
+        "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
     let p = protocol(&lab("", "", AREA));
     let by_rule = judged(&lab("", "", AREA), sheet);
     let by_u = judged(&lab("digits_from = \"uncertainty\"", "", AREA), sheet);
@@ -220,7 +239,8 @@ fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
     let text = lab("", "", AREA);
     let p = protocol(&text);
     // 61.2 was read and worked with; 62.1 stands in the table.
-    let sheet_text = "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
+    let sheet_text =
+        "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
     let j = judged(&text, sheet_text);
     let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", codes(&j), verdicts(&p, &j)));
     assert!(repair.says.contains("61.2") && repair.fragile.is_some() && repair.open());
@@ -228,7 +248,12 @@ fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
     assert!(verdicts(&p, &j).iter().all(|v| v.ends_with("agrees") || v.ends_with("rounded")), "{:?}", verdicts(&p, &j));
     assert_eq!(j.readings[0].cells[0].text, "62.1", "the submission is never altered");
     assert_eq!(j.readings[0].cells[0].repaired, Some(61.2));
-    let refuse = Decision { finding: repair.key.clone(), action: Action::Refuse, reason: "62.1 is on the photo".into(), by: "me".into() };
+    let refuse = Decision {
+        finding: repair.key.clone(),
+        action: Action::Refuse,
+        reason: "62.1 is on the photo".into(),
+        by: "me".into(),
+    };
     let j = judge(&p, &sheet(sheet_text), &[], &[refuse]);
     assert!(finding(&j, "repair").is_none());
     assert_eq!(verdicts(&p, &j), ["radius slip reading-mistyped", "volume carried"]);
@@ -240,7 +265,12 @@ fn two_slips_at_once_are_tried_only_where_one_does_not_fit() {
     let p = protocol(&text);
     // The height taken for the radius' square's factor twice over is not single: 2·V from the diameter and a lost point.
     let volume = 4.0 * 35.766 * 10.0;
-    let j = judged(&text, &format!("girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: {volume:.0} {{unit L}} {{± 2}}"));
+    let j = judged(
+        &text,
+        &format!(
+            "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: {volume:.0} {{unit L}} {{± 2}}"
+        ),
+    );
     let slip = result(&p, &j, "volume", None).slip.as_ref().expect("a story");
     assert_eq!(slip.kind.word(), "compound");
 }
@@ -281,7 +311,10 @@ fn a_ruling_shows_what_it_would_change_and_withdrawing_restores() {
     let changes = of_ruling(&p, &tables, &[], &ruling);
     assert_eq!(changes.len(), 1, "{changes:?}");
     assert_eq!((changes[0].team.as_str(), (changes[0].to - changes[0].from).to_string()), ("Heron", "0.5".to_owned()));
-    assert_eq!(changes[0].lines.iter().map(|l| (l.criterion.as_str(), l.ruling)).collect::<Vec<_>>(), [("calculation", Some(7))]);
+    assert_eq!(
+        changes[0].lines.iter().map(|l| (l.criterion.as_str(), l.ruling)).collect::<Vec<_>>(),
+        [("calculation", Some(7))]
+    );
     let back = of_withdrawal(&p, &tables, std::slice::from_ref(&ruling), 7);
     assert_eq!((back.len(), back[0].from, back[0].to), (1, changes[0].to, changes[0].from));
     // Of another station, or another protocol, nothing.
@@ -304,7 +337,12 @@ fn a_station_may_be_judged_against_its_own_consensus() {
     let table = &class()[1];
     let line = |rulings: &[Ruling]| {
         let j = judge_in(&p, &Section::default(), table, rulings, &[]);
-        j.score.lines.iter().find(|l| l.criterion == "accuracy").map(|l| (l.decided.to_string(), l.ruling)).expect("a line")
+        j.score
+            .lines
+            .iter()
+            .find(|l| l.criterion == "accuracy")
+            .map(|l| (l.decided.to_string(), l.ruling))
+            .expect("a line")
     };
     assert_eq!(line(&[]), ("0".to_owned(), None));
     let ruling = Ruling {
@@ -325,7 +363,10 @@ fn a_station_may_be_judged_against_its_own_consensus() {
 fn explanations_show_three_stages_and_the_budget() {
     let text = lab("", "", AREA);
     let p = protocol(&text);
-    let j = judged(&text, "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 71.5 {unit L} {± 0.08}");
+    let j = judged(
+        &text,
+        "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 71.5 {unit L} {± 0.08}",
+    );
     let explained = jurado_core::explain::explain(&p, &j);
     let stages = &explained[1].stages.as_ref().expect("stages").text;
     assert_eq!(stages[0], "volume = π × radius^2 × height");

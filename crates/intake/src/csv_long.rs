@@ -8,7 +8,7 @@ use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
-use crate::{HeldRow, Intake, MAX_COLUMNS, MAX_ROWS};
+use crate::{HeldRow, Intake, Limits, MAX_COLUMNS};
 
 const KNOWN: [&str; 9] = ["section", "team", "item", "row", "value", "unit", "plus_minus", "excluded", "note"];
 const NEEDED: [&str; 4] = ["section", "team", "item", "value"];
@@ -75,7 +75,12 @@ impl Columns {
 /// What is wrong with a row: a stable word and the fault.
 type Objection = (&'static str, Fault);
 
-pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
+pub(crate) fn read(
+    file: &Delimited<'_>,
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    limits: Limits,
+) -> Result<Intake, Fault> {
     let mut out = Intake::default();
     let mut records = file.records();
     let header = records.next().ok_or_else(|| Fault {
@@ -92,10 +97,10 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     let mut places: HashMap<(usize, usize, Option<u32>), usize> = HashMap::new();
     for record in records {
         out.rows += 1;
-        if out.rows > MAX_ROWS {
+        if out.rows > limits.rows {
             return Err(record.fault(
                 0,
-                format!("the file has more than {MAX_ROWS} rows"),
+                format!("the file has more than {} rows", limits.rows),
                 "hand in one section at a time",
             ));
         }

@@ -4,14 +4,14 @@ use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
-use crate::{HeldRow, Intake, MAX_BYTES};
+use crate::{COMMAND, HeldRow, Intake};
 
 /// Reads a list of submissions.
 ///
 /// # Errors
 /// Where the text is no such list, with the place in it. A cell with an unknown item is held.
 pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
-    if bytes.len() > MAX_BYTES {
+    if bytes.len() > COMMAND.bytes {
         return Err(Fault {
             line: 1,
             column: 1,

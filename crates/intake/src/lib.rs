@@ -17,10 +17,19 @@ pub use json::read_json;
 pub use roster::Roster;
 pub use sheet::write_sheet;
 
-/// Largest file taken, in bytes.
-pub const MAX_BYTES: usize = 20 * 1024 * 1024;
-/// Most rows taken from one file.
-pub const MAX_ROWS: usize = 200_000;
+/// How much of a file is taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Largest file, in bytes.
+    pub bytes: usize,
+    /// Most rows.
+    pub rows: usize,
+}
+
+/// Of a file that somebody uploads.
+pub const UPLOAD: Limits = Limits { bytes: 20 * 1024 * 1024, rows: 200_000 };
+/// Of a file given on the command line: a whole course at once, on one's own machine.
+pub const COMMAND: Limits = Limits { bytes: 1024 * 1024 * 1024, rows: 20_000_000 };
 /// Most columns a file may have.
 pub const MAX_COLUMNS: usize = 200;
 /// Longest cell, in bytes.
@@ -56,17 +65,34 @@ pub struct HeldRow {
 /// Where nothing of the file can be used: empty, in another encoding, without the needed columns, too large. What is
 /// wrong with single rows is in [`Intake::held`] instead.
 pub fn read_csv(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
-    if bytes.len() > MAX_BYTES {
+    read_csv_within(bytes, protocol, roster, UPLOAD)
+}
+
+/// [`read_csv`] within other limits.
+///
+/// # Errors
+/// As [`read_csv`].
+pub fn read_csv_within(
+    bytes: &[u8],
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    limits: Limits,
+) -> Result<Intake, Fault> {
+    if bytes.len() > limits.bytes {
         let what = format!("the file has {} megabytes", bytes.len() / 1_048_576);
         return Err(Fault {
             line: 1,
             column: 1,
             what,
-            mend: format!("hand in at most {} megabytes, for instance one section at a time", MAX_BYTES / 1_048_576),
+            mend: format!("hand in at most {} megabytes, for instance one section at a time", limits.bytes / 1_048_576),
         });
     }
     let file = delimited::Delimited::open(bytes)?;
-    if sheet::is_sheet(&file) { sheet::read(&file, protocol, roster) } else { csv_long::read(&file, protocol, roster) }
+    if sheet::is_sheet(&file) {
+        sheet::read(&file, protocol, roster)
+    } else {
+        csv_long::read(&file, protocol, roster, limits)
+    }
 }
 
 /// The names a person needs to see before taking a file: how many tables, readings and rows held.

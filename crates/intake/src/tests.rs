@@ -54,14 +54,14 @@ fn unusable_files_are_refused_with_a_place_and_a_mend() {
         (HEADER.as_bytes().to_vec(), "column names and no rows"),
         (b"section,team,it\xe9m,value\n".to_vec(), "the byte 0xE9 is not UTF-8"),
         (wide.into_bytes(), "more than 200 columns"),
-        (vec![b'a'; MAX_BYTES + 1], "megabytes"),
+        (vec![b'a'; UPLOAD.bytes + 1], "megabytes"),
     ];
     for (bytes, what) in cases {
         let fault = read_csv(&bytes, &protocol(), None).expect_err(what);
         assert!(fault.what.contains(what), "{}", fault.what);
         assert!(fault.line >= 1 && !fault.mend.is_empty());
     }
-    let long = HEADER.to_owned() + &"Morning,Heron,2,zero,,0,mm,,,\n".repeat(MAX_ROWS + 1);
+    let long = HEADER.to_owned() + &"Morning,Heron,2,zero,,0,mm,,,\n".repeat(UPLOAD.rows + 1);
     assert!(read_csv(long.as_bytes(), &protocol(), None).expect_err("too long").what.contains("more than 200000 rows"));
 }
 

@@ -2,7 +2,7 @@
 
 use super::diagnose::{self, Candidates, Case};
 use super::table::Table;
-use super::values::{Env, Out, derive, sliced, within};
+use super::values::{Env, Out, derive, put, sliced, within};
 use super::words;
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Shape, Value, eval::StepRounding, evaluate_any};
@@ -110,18 +110,6 @@ pub(super) struct Upstream {
     tainted: bool,
 }
 
-/// Puts a value in its place.
-fn put(env: &mut Env, item: usize, row: Option<usize>, value: f64) {
-    match (row, &mut env[item]) {
-        (Some(r), Some(Value::Column(xs))) => {
-            if let Some(x) = xs.get_mut(r) {
-                *x = Some(value);
-            }
-        }
-        (_, place) => *place = Some(Value::Scalar(value)),
-    }
-}
-
 impl Judge<'_> {
     fn item(&self) -> &crate::protocol::Item {
         &self.ground.protocol.items[self.spec.item]
@@ -220,7 +208,9 @@ impl Judge<'_> {
             return (out, None);
         }
         // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
-        let limits = if r == 0.0 { Limits { h, d: 0.0, room: 0.0 } } else { Limits { h, d, room: 1.0 } };
+        let padded = number.and_then(|n| padded(n, deserved)).map(|h| h * written.scale);
+        let limits =
+            if r == 0.0 { Limits { h, d: 0.0, room: 0.0, padded: None } } else { Limits { h, d, room: 1.0, padded } };
         if out.tainted_by.is_empty() {
             out.face = self.rounded(r, target, f, envelope, limits, !upstream.is_empty());
             if out.face.is_some() {
@@ -322,8 +312,14 @@ impl Judge<'_> {
         })
     }
 
-    /// Faces of early rounding on one set of inputs: cut off; every step rounded or cut; short forms of constants.
+    /// Faces of early rounding on one set of inputs: cut off; padded with noughts; every step rounded or cut; short forms
+    /// of constants.
     fn face(&self, env: &Env, r: f64, x: f64, e: f64, l: Limits) -> Option<String> {
+        if let Some(h) = l.padded
+            && within(r - x, h + e * l.room, h, r, x)
+        {
+            return Some("rounded, and padded with noughts".to_owned());
+        }
         if r.signum() == x.signum() {
             let lost = x.abs() - r.abs();
             if lost >= -1e-13 * x.abs() && within(lost, 2.0 * l.h + e, l.h, r, x) {
@@ -459,6 +455,17 @@ struct Limits {
     d: f64,
     /// 1 where the rounding envelope gives room, 0 where it does not.
     room: f64,
+    /// The half-step with the noughts at the end of a decimal taken off.
+    padded: Option<f64>,
+}
+
+/// `8.4100` written for a value that was rounded to 8.41: half a step of the last digit that is no nought, while at least
+/// three figures, or as many as are deserved, are left.
+fn padded(number: &crate::reading::Number, deserved: i32) -> Option<f64> {
+    let (_, decimals) = number.digits.split_once('.')?;
+    let noughts = decimals.len() - decimals.trim_end_matches('0').len();
+    let left = number.figures() as i32 - noughts as i32;
+    (noughts > 0 && left >= deserved.min(3)).then(|| 0.5 * power_of_ten(number.last_place + noughts as i32))
 }
 
 /// The clean value with one digit more than the team wrote.

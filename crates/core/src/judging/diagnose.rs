@@ -6,7 +6,7 @@
 
 use std::collections::BTreeMap;
 
-use super::values::{Env, Out, within};
+use super::values::{Env, Out, put, within};
 use crate::formula::{Node, Shape, Value};
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, ResultSpec, SlipKind};
@@ -14,8 +14,6 @@ use crate::quantity::{Nature, power_of_ten};
 use crate::reading::Number;
 use crate::verdict::{JudgedReading, JudgedResult, Slip, VerdictKind};
 
-/// Weight of "none of these" against all kinds together.
-const UNEXPLAINED_WEIGHT: f64 = 0.35;
 /// Share of the prior that two mistakes at once have beside one.
 const COMPOUND_PRIOR: f64 = 0.02;
 /// Longest column whose rows are tried one by one.
@@ -84,16 +82,17 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     maker.answer_text();
     let Maker { mut fitting, counts, predictions, .. } = maker;
     let declared = counts.keys().filter(|k| matches!(k, SlipKind::Declared(_))).count();
-    let total_weight: f64 = counts.keys().map(|k| k.weight(declared)).sum();
+    let school = &case.protocol.school;
+    let total_weight: f64 = counts.keys().map(|k| school.weight(*k, declared)).sum();
     let prior_of = |kind: SlipKind| {
-        (1.0 - UNEXPLAINED_WEIGHT) * kind.weight(declared)
+        (1.0 - school.unexplained) * school.weight(kind, declared)
             / total_weight.max(f64::MIN_POSITIVE)
             / counts.get(&kind).copied().unwrap_or(1).max(1) as f64
     };
     if fitting.is_empty() {
         fitting = compound(case, &predictions, &prior_of);
     }
-    let unexplained = UNEXPLAINED_WEIGHT * unexplained_likelihood(case);
+    let unexplained = school.unexplained * unexplained_likelihood(case);
     for h in &mut fitting {
         if h.kind != SlipKind::Compound {
             h.prior = prior_of(h.kind);
@@ -491,15 +490,7 @@ impl Maker<'_> {
 
     fn with(&self, env: &Env, item: usize, row: Option<usize>, value: f64) -> Env {
         let mut env = env.clone();
-        let si = self.case.protocol.items[item].to_si(value);
-        match (row, &mut env[item]) {
-            (Some(r), Some(Value::Column(xs))) => {
-                if let Some(x) = xs.get_mut(r) {
-                    *x = Some(si);
-                }
-            }
-            (_, place) => *place = Some(Value::Scalar(si)),
-        }
+        put(&mut env, item, row, self.case.protocol.items[item].to_si(value));
         env
     }
 
@@ -552,9 +543,12 @@ impl Maker<'_> {
             let near = near_misses(number, value);
             *self.counts.entry(SlipKind::ReadingMistyped).or_default() += near.len();
             let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
+            // One environment for all trials of this reading: only its own value moves.
+            let scratch = std::cell::RefCell::new(base.clone());
             let f = |x: f64| {
-                (case.value_of)(&spec.node, &self.with(base, item, row, x), case.out)
-                    .map(|v| self.in_unit(v, 1.0 / factor))
+                let mut env = scratch.borrow_mut();
+                put(&mut env, item, row, case.protocol.items[item].to_si(x));
+                (case.value_of)(&spec.node, &env, case.out).map(|v| self.in_unit(v, 1.0 / factor))
             };
             let Some((target, slope)) = solve(&f, value, case.reported) else { continue };
             let reach = 2.0 * case.width / slope.abs() + 1e-9 * target.abs();
@@ -596,7 +590,9 @@ impl Maker<'_> {
     fn answer_text(&mut self) {
         let case = self.case;
         for (kind, says, meant) in edits(case) {
-            let shift = |x: f64| case.reported - (meant - x);
+            // A point that went astray scales what was meant; a digit shifts it.
+            let moved = kind == SlipKind::DecimalPoint;
+            let shift = |x: f64| if moved { x * (case.reported / meant) } else { case.reported - (meant - x) };
             let clean = case.clean.map(shift);
             let reported = (case.has_reported || clean.is_none()).then(|| shift(case.carried));
             let before = self.fitting.len();

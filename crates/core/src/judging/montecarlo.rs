@@ -20,9 +20,27 @@ struct Moved<'a> {
     table: &'a Table,
     out: &'a Out,
     propagated: &'a Propagated,
+    /// Items of results that the one in question follows from, itself included.
+    needed: Vec<usize>,
 }
 
-impl Moved<'_> {
+impl<'a> Moved<'a> {
+    fn of(
+        protocol: &'a Protocol,
+        table: &'a Table,
+        out: &'a Out,
+        propagated: &'a Propagated,
+        result: &JudgedResult,
+    ) -> Moved<'a> {
+        let mut needed = vec![result.item];
+        for spec in protocol.results.iter().rev() {
+            if needed.contains(&spec.item) {
+                needed.extend(&spec.upstream);
+            }
+        }
+        Moved { protocol, table, out, propagated, needed }
+    }
+
     /// One result's value, SI, with the sources moved; `None` where it is not defined there.
     fn at(&self, result: &JudgedResult, moves: &[(usize, f64)]) -> Option<f64> {
         let shift = |dual: &Dual| {
@@ -51,7 +69,7 @@ impl Moved<'_> {
             })
             .collect();
         for spec in &self.protocol.results {
-            if self.protocol.items[spec.item].words.is_some() {
+            if self.protocol.items[spec.item].words.is_some() || !self.needed.contains(&spec.item) {
                 continue;
             }
             env[spec.item] = derive(self.protocol, spec, &env, self.out, self.table);
@@ -88,7 +106,7 @@ pub(super) fn extremes(
     propagated: &Propagated,
     result: &JudgedResult,
 ) -> Option<f64> {
-    let moved = Moved { protocol, table, out, propagated };
+    let moved = Moved::of(protocol, table, out, propagated, result);
     let dual = dual_of(propagated, result)?;
     let corner = |sign: f64| {
         let moves: Vec<(usize, f64)> =
@@ -110,7 +128,7 @@ pub(super) fn refined(
     result: &JudgedResult,
     seed: &dyn Fn() -> u64,
 ) -> Option<f64> {
-    let moved = Moved { protocol, table, out, propagated };
+    let moved = Moved::of(protocol, table, out, propagated, result);
     let dual = dual_of(propagated, result)?;
     if !protocol.school.monte_carlo && !bends(&moved, dual, result) {
         return None;

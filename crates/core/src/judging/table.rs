@@ -1,8 +1,5 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
-use std::collections::HashMap;
-use std::collections::hash_map::Entry;
-
 use crate::protocol::{Protocol, ReadingKind, RowCount};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, read};
@@ -66,11 +63,33 @@ pub(super) fn parameter(protocol: &Protocol, section: &Section, item: usize) -> 
 /// Most cells placed of one item: a sheet longer than that is cut, and said to be.
 const MOST_ROWS: u32 = 10_000;
 
+/// Cells by item and row.
+struct Cells<'s>(Vec<Vec<Option<&'s SubmittedCell>>>);
+
+impl<'s> Cells<'s> {
+    fn at(&self, item: usize, row: Option<u32>) -> Option<&'s SubmittedCell> {
+        self.0[item].get(row.map_or(0, |r| r as usize - 1)).copied().flatten()
+    }
+
+    /// Puts a cell in its place, unless one is there already: that one.
+    fn put(&mut self, item: usize, row: Option<u32>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
+        let (rows, at) = (&mut self.0[item], row.map_or(0, |r| r as usize - 1));
+        if rows.len() <= at {
+            rows.resize(at + 1, None);
+        }
+        let first = rows[at];
+        if first.is_none() {
+            rows[at] = Some(cell);
+        }
+        first
+    }
+}
+
 /// Places every cell. Of two cells in one place the first counts and the second is a note.
 pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submission) -> Table {
     let comma = comma_habit(submission);
     let mut notes = Vec::new();
-    let mut cells: HashMap<(usize, Option<u32>), &SubmittedCell> = HashMap::new();
+    let mut cells = Cells(vec![Vec::new(); protocol.items.len()]);
     let mut last_row = vec![0u32; protocol.items.len()];
     for cell in &submission.cells {
         let Some(item) = protocol.item(&cell.item).filter(|i| protocol.is_typed(*i)) else { continue };
@@ -79,15 +98,9 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
         if let (Some(r), true) = (row, written) {
             last_row[item] = last_row[item].max(r);
         }
-        match cells.entry((item, row)) {
-            Entry::Occupied(first) => {
-                let says =
-                    format!("{} is there twice; the first, “{}”, counts", protocol.full_title(item), first.get().value);
-                notes.push(CellNote { code: "duplicate", item, row, says });
-            }
-            Entry::Vacant(place) => {
-                place.insert(cell);
-            }
+        if let Some(first) = cells.put(item, row, cell) {
+            let says = format!("{} is there twice; the first, “{}”, counts", protocol.full_title(item), first.value);
+            notes.push(CellNote { code: "duplicate", item, row, says });
         }
     }
     let rows: Vec<Rows> = protocol
@@ -104,7 +117,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
                 let key = key?;
                 columns
                     .iter()
-                    .filter_map(|i| cells.get(&(*i, Some(row))))
+                    .filter_map(|i| cells.at(*i, Some(row)))
                     .find_map(|c| c.keys.get(key))
                     .or_else(|| submission.keys.get(key))
                     .filter(|v| !v.is_empty())
@@ -126,7 +139,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
                         .map_or(spec.replicates, |p| parameter(protocol, section, p).clamp(1.0, 10_000.0) as u32);
                     let written = last_row[spec.item];
                     (1..=asked.max(written))
-                        .filter(|row| *row <= asked || cells.contains_key(&(spec.item, Some(*row))))
+                        .filter(|row| *row <= asked || cells.at(spec.item, Some(*row)).is_some())
                         .map(Some)
                         .collect()
                 }
@@ -134,9 +147,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
             };
             let cells = row_numbers
                 .into_iter()
-                .map(|row| {
-                    reading_cell(protocol, spec.item, row, cells.get(&(spec.item, row)).copied(), comma, &mut notes)
-                })
+                .map(|row| reading_cell(protocol, spec.item, row, cells.at(spec.item, row), comma, &mut notes))
                 .collect();
             JudgedReading { item: spec.item, cells }
         })
@@ -151,7 +162,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
             };
             row_numbers
                 .into_iter()
-                .map(|row| match cells.get(&(spec.item, row)) {
+                .map(|row| match cells.at(spec.item, row) {
                     Some(cell) => reported(protocol, spec.item, row, cell, comma, &mut notes),
                     None => Reported { scale: 1.0, ..Reported::default() },
                 })

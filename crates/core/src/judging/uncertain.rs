@@ -15,7 +15,7 @@ use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry, Rule, UncertaintySchool};
 use crate::reading::{CellKind, Hints, read};
 use crate::stats::summary;
-use crate::uncertainty::{Budget, Dual, Source, SourceKind, bracket, rectangular, resolution, triangular};
+use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
 use crate::verdict::{Finding, JudgedCell, JudgedResult, Reported, Severity, VerdictKind};
 
 /// Values with derivatives by independent sources, and what comes of them.
@@ -39,15 +39,15 @@ struct Maker<'a> {
 }
 
 impl Maker<'_> {
-    fn add(&mut self, name: String, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
-        self.sources.push(Source { name, kind, standard, limit, freedom, group });
+    fn add(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
+        self.sources.push(Source { of, kind, standard, limit, freedom, group });
         self.sources.len() - 1
     }
 
     /// A single thing of its own.
-    fn one(&mut self, name: String, kind: SourceKind, standard: f64, limit: f64) -> usize {
+    fn one(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64) -> usize {
         let group = self.sources.len();
-        self.add(name, kind, standard, limit, f64::INFINITY, group)
+        self.add(of, kind, standard, limit, f64::INFINITY, group)
     }
 
     /// The values of one reading. A single reading brings its resolution (δ/√12, δ the instrument's step or what was
@@ -87,48 +87,32 @@ impl Maker<'_> {
                 continue;
             };
             let hidden = self.hidden(n, cell);
-            let name = |what: &str| format!("{what} of the {}", item.title);
+            let here = Of::Item(spec.item);
             let mut dual = Dual::exact(si);
             if let Some(width) = judged_bracket.or(stated_width(cell).map(|w| w * factor)) {
-                let s = self.one(name("bracket"), SourceKind::Bracket, bracket(0.0, width), width / 2.0);
+                let s = self.one(here, SourceKind::Bracket, bracket(0.0, width), width / 2.0);
                 dual = dual.and_source(s, 1.0);
             } else if let Some(sd) = sd {
                 let floor = resolution(hidden) * count.sqrt();
                 let s = if sd > floor {
                     let standard = sd * factor;
                     // A worst case of many takes twice the standard uncertainty of their mean.
-                    self.add(
-                        name("spread"),
-                        SourceKind::Replicates,
-                        standard,
-                        2.0 * standard / count.sqrt(),
-                        count - 1.0,
-                        group,
-                    )
+                    self.add(here, SourceKind::Replicates, standard, 2.0 * standard / count.sqrt(), count - 1.0, group)
                 } else {
-                    self.add(
-                        name("step"),
-                        SourceKind::Resolution,
-                        floor * factor,
-                        hidden * factor / 2.0,
-                        f64::INFINITY,
-                        group,
-                    )
+                    self.add(here, SourceKind::Resolution, floor * factor, hidden * factor / 2.0, f64::INFINITY, group)
                 };
                 dual = dual.and_source(s, 1.0);
             } else {
-                let s =
-                    self.one(name("step"), SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0);
+                let s = self.one(here, SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0);
                 dual = dual.and_source(s, 1.0);
             }
             let tool = &self.protocol.instruments[instrument];
             if let Some(limit) = tool.limit.filter(|_| spec.takes_limit) {
                 let limit = limit * tool.unit.factor;
                 let standard = if tool.triangular { triangular(limit) } else { rectangular(limit) };
-                let name = format!("limit of the {}", tool.title);
                 let source = match self.shared[instrument].filter(|_| tool.limit_shared) {
                     Some(s) => s,
-                    None => self.one(name, SourceKind::Limit, standard, limit),
+                    None => self.one(Of::Instrument(instrument), SourceKind::Limit, standard, limit),
                 };
                 self.shared[instrument] = Some(source);
                 dual = dual.and_source(source, 1.0);
@@ -152,7 +136,6 @@ impl Maker<'_> {
 
     fn constant(&mut self, n: usize) -> Option<Value<Dual>> {
         let reference = &self.protocol.references[n];
-        let title = self.protocol.items[reference.item].title.clone();
         let mut by_entry: Vec<(String, usize)> = Vec::new();
         let mut dual = |this: &mut Self, e: &ReferenceEntry| {
             if e.uncertainty == 0.0 {
@@ -161,7 +144,7 @@ impl Maker<'_> {
             // The same entry in two rows is the same thing.
             let known = by_entry.iter().find(|(at, _)| at == &e.at).map(|(_, s)| *s);
             let s = known.unwrap_or_else(|| {
-                let s = this.one(title.clone(), SourceKind::Constant, e.uncertainty, 2.0 * e.uncertainty);
+                let s = this.one(Of::Item(reference.item), SourceKind::Constant, e.uncertainty, 2.0 * e.uncertainty);
                 by_entry.push((e.at.clone(), s));
                 s
             });
@@ -232,9 +215,8 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
         let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
         for standard in found {
             let group = sources.len();
-            let name = format!("fit in the {}", item.title);
             sources.push(Source {
-                name,
+                of: Of::Item(spec.item),
                 kind: SourceKind::Arising,
                 standard,
                 limit: 2.0 * standard,
@@ -243,7 +225,7 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
             });
         }
         if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
-            scatter(item, rows, out, &mut sources);
+            scatter(Of::Item(spec.item), item, rows, out, &mut sources);
         }
         if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
             value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
@@ -269,7 +251,7 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
 
 /// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of
 /// each row.
-fn scatter(item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, sources: &mut Vec<Source>) {
+fn scatter(of: Of, item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, sources: &mut Vec<Source>) {
     let group_of = |g: &u16| item.rows == Shape::Column(*g);
     let kept = |i: usize| out.iter().find(|(g, _)| group_of(g)).and_then(|(_, o)| o.get(i)).is_none_or(|o| !o);
     let values: Vec<f64> =
@@ -284,7 +266,7 @@ fn scatter(item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, s
         }
         let source = sources.len();
         sources.push(Source {
-            name: format!("spread of the {}", item.title),
+            of,
             kind: SourceKind::Replicates,
             standard,
             limit: 2.0 * standard / n.sqrt(),

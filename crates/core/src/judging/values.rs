@@ -17,7 +17,19 @@ pub(super) type Out = Vec<(u16, Vec<bool>)>;
 
 /// Computed numbers are compared with this slack: 1e-9 of the half-step and 1e-13 of the values.
 pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64) -> bool {
-    difference.abs() <= bound + 1e-9 * half_step + 1e-13 * a.abs().max(b.abs())
+    difference.is_finite() && difference.abs() <= bound + 1e-9 * half_step + 1e-13 * a.abs().max(b.abs())
+}
+
+/// Puts a value (SI) in its place: a row of a column, or the single value.
+pub(super) fn put(env: &mut Env, item: usize, row: Option<usize>, value: f64) {
+    match (row, &mut env[item]) {
+        (Some(r), Some(Value::Column(xs))) => {
+            if let Some(x) = xs.get_mut(r) {
+                *x = Some(value);
+            }
+        }
+        (_, place) => *place = Some(Value::Scalar(value)),
+    }
 }
 
 /// Values of readings, parameters, constants and references.

@@ -704,6 +704,17 @@ pub struct School {
     pub logarithm_table: Option<(u32, u32)>,
     /// Whether a percent error keeps its sign.
     pub signed_percent: bool,
+    /// Weight of "none of these" against all slips together, to begin with.
+    pub unexplained: f64,
+    /// Weights of kinds of slip that differ from the starting ones.
+    pub weights: Vec<(SlipKind, f64)>,
+}
+
+impl School {
+    /// The weight of a kind of slip, before normalising over the kinds generated for a result.
+    pub fn weight(&self, kind: SlipKind, declared: usize) -> f64 {
+        self.weights.iter().find(|(k, _)| *k == kind).map_or_else(|| kind.weight(declared), |(_, w)| *w)
+    }
 }
 
 impl Default for School {
@@ -720,6 +731,8 @@ impl Default for School {
             digits_from_uncertainty: false,
             logarithm_table: None,
             signed_percent: false,
+            unexplained: 0.35,
+            weights: Vec::new(),
         }
     }
 }

@@ -212,6 +212,27 @@ impl Loader<'_> {
             (units, figures)
         });
         out.signed_percent = s.signed_percent.unwrap_or(false);
+        if let Some(p) = &s.unexplained {
+            out.unexplained = *p.get_ref();
+            if !(0.01..=0.99).contains(&out.unexplained) {
+                self.fault(
+                    p.span().start,
+                    format!("a weight of {} for what nothing explains leaves no room", out.unexplained),
+                    "write a number from 0.01 to 0.99; 0.35 to begin with",
+                );
+            }
+        }
+        for (kind, weight) in &s.weights {
+            let value = self.positive(weight, "the weight of a kind of slip");
+            match SlipKind::named(kind.get_ref()) {
+                Some(k) => out.weights.push((k, value)),
+                None => self.fault(
+                    kind.span().start,
+                    format!("`{}` is no kind of slip", kind.get_ref()),
+                    "see the kinds in docs/protocols.md",
+                ),
+            }
+        }
         out
     }
 }

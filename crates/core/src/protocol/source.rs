@@ -145,6 +145,11 @@ pub(super) struct School {
     pub(super) digits_from: Option<Text>,
     pub(super) logarithm_table: Option<Spanned<[u32; 2]>>,
     pub(super) signed_percent: Option<bool>,
+    /// Weight of "none of these" against all slips together.
+    pub(super) unexplained: Option<Number>,
+    /// Weights of kinds of slip, re-estimated from decisions.
+    #[serde(default)]
+    pub(super) weights: BTreeMap<Spanned<String>, Number>,
 }
 
 #[derive(Deserialize, JsonSchema)]

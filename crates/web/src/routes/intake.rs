@@ -5,7 +5,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use futures_util::TryStreamExt;
-use jurado_intake::{MAX_BYTES, write_sheet};
+use jurado_intake::{UPLOAD, write_sheet};
 use jurado_store::{HeldRecord, ImportRow, StoreError, Taken};
 use serde::Deserialize;
 
@@ -97,7 +97,7 @@ async fn read(mut payload: Multipart) -> Result<Upload, WebError> {
         if name == "file" {
             out.file_name = field.content_disposition().and_then(|d| d.get_filename()).unwrap_or("").to_owned();
         }
-        let limit = if name == "file" || name == "pasted" { MAX_BYTES } else { 1024 };
+        let limit = if name == "file" || name == "pasted" { UPLOAD.bytes } else { 1024 };
         let mut bytes = Vec::new();
         while let Some(chunk) = field.try_next().await.map_err(broken)? {
             arrived += chunk.len();
@@ -139,7 +139,10 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
         (upload.file_name, upload.body)
     };
     let fault = if upload.too_large {
-        told(&format!("The file is larger than {} megabytes.", MAX_BYTES / 1_048_576), "Hand in one section at a time.")
+        told(
+            &format!("The file is larger than {} megabytes.", UPLOAD.bytes / 1_048_576),
+            "Hand in one section at a time.",
+        )
     } else if upload.lab.is_none() {
         told("No lab was chosen.", "Choose the lab that the tables belong to.")
     } else if file_name.is_empty() && body.is_empty() {
