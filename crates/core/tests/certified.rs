@@ -27,8 +27,8 @@ fn summaries_keep_ten_digits_and_seven_on_the_hardest() {
     let alternating = |middle: i128| -> Vec<i128> {
         std::iter::once(middle).chain((0..1000).map(|i| if i % 2 == 0 { middle - 1 } else { middle + 1 })).collect()
     };
-    let cases: [(&str, Vec<i128>, f64, f64, f64, f64, f64); 6] = [
-        // name, values in units of 1/scale, scale, certified mean, certified sd, digits of mean, digits of sd
+    // name, values in units of 1/scale, scale, certified mean, certified sd, digits of mean, digits of sd
+    let cases = [
         ("NumAcc1", vec![10_000_001, 10_000_003, 10_000_002], 1.0, 10_000_002.0, 1.0, 10.0, 10.0),
         ("NumAcc2", alternating(12), 10.0, 1.2, 0.1, 10.0, 10.0),
         ("NumAcc3", alternating(10_000_002), 10.0, 1_000_000.2, 0.1, 10.0, 8.0),
