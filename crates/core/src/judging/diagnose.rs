@@ -315,10 +315,11 @@ fn likelihood(case: &Case<'_>, h: &Hypothesis) -> f64 {
 
 /// Half flat over six decades, half close by: unmodelled mistakes are mostly small.
 fn unexplained_likelihood(case: &Case<'_>) -> f64 {
-    if case.reported == 0.0 || case.carried == 0.0 {
+    if case.reported == 0.0 {
         return 0.5;
     }
-    let near = (case.reported / case.carried).abs().ln().abs();
+    // Beside a nought nothing is near: the ratio is beyond bounds, and that half of it vanishes.
+    let near = if case.carried == 0.0 { f64::INFINITY } else { (case.reported / case.carried).abs().ln().abs() };
     (2.0 * case.width / case.reported.abs()) * (0.5 / 13.8 + 0.5 * (-near / 0.15).exp() / 0.30)
 }
 
