@@ -67,6 +67,8 @@ export async function startApp(name, { demo = true } = {}) {
       await page.getByRole("link", { name: team, exact: true }).click();
       await page.getByRole("link", { name: "To the Bench" }).click();
       await page.getByRole("heading", { level: 1, name: team }).waitFor();
+      // Keys work once the page's script has run.
+      await page.waitForLoadState("load");
     },
     async stop() {
       await browser.close();

@@ -100,6 +100,29 @@ test("a 200 MB file is refused and the server lives on", async () => {
   await page.context().close();
 });
 
+test("a reading copied wrongly is repaired until somebody refuses, and the refusal can be undone", async () => {
+  const page = await app.coordinator();
+  // Hotel worked with 292.45 g; two digits are swapped in the table.
+  const lines = rowsOf("Hotel").map((l) => l.replace("plate_mass,,292.45", "plate_mass,,229.45"));
+  assert.ok(lines.some((l) => l.includes("229.45")), "the demo's Hotel weighed 292.45 g");
+  await bring(page, file("hotel.csv", HEADER + lines.join("\n") + "\n"));
+  await page.getByRole("button", { name: /^Take/ }).click();
+  await app.bench(page, "Hotel");
+  await page.locator(".fd.now", { hasText: "copied wrongly" }).waitFor();
+  assert.match(await page.locator(".rungs tr", { hasText: "8.390" }).textContent(), /agrees/);
+  assert.match(await page.locator("main").textContent(), /229\.45/, "what was typed stays");
+  await page.keyboard.press("d");
+  await page.getByLabel("Judge what is written, without the repair").check();
+  await page.getByLabel("Reason, kept beside the mark").first().fill("the photo of the balance shows 229.45");
+  await page.getByRole("button", { name: "Decide" }).first().click();
+  await page.locator(".rungs tr", { hasText: "8.390" }).getByText("slip").waitFor();
+  assert.equal(await page.locator(".fd", { hasText: "until somebody refuses" }).count(), 0);
+  await page.keyboard.press("u");
+  await page.locator(".fd.now", { hasText: "copied wrongly" }).waitFor();
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
 test("semicolons and a decimal comma are taken, and pasted lines too", async () => {
   const page = await app.coordinator();
   await page.goto(`${app.origin}/intake`);

@@ -16,6 +16,9 @@ pub struct Section {
     pub readings: Source,
     /// The issued values, where they were issued or shown.
     pub issued: Vec<Issued>,
+    /// Known repeatability of readings by id, in their unit, pooled over many teams
+    /// ([`crate::class::pooled_repeatability`]); a reading whose protocol names a school keeps that.
+    pub repeatability: BTreeMap<String, f64>,
 }
 
 /// An item left out for a section.

@@ -377,3 +377,25 @@ fn explanations_show_three_stages_and_the_budget() {
     assert!(explained[1].sentences.iter().any(|s| s.contains("71.5")), "{:?}", explained[1].sentences);
     assert!(jurado_core::explain::to_text(&explained).contains("quadrature"));
 }
+
+#[test]
+fn twenty_teams_give_a_known_repeatability() {
+    let text = lab("", "replicates = 3", MEAN);
+    let p = protocol(&text);
+    let table = |i: usize| {
+        let base = 60.0 + i as f64;
+        let v = [base, base + 0.1, base + 0.2].map(|v| format!("{v:.1}"));
+        judged(&text, &girths(&[&v[0], &v[1], &v[2]]))
+    };
+    let class: Vec<_> = (0..20).map(table).collect();
+    let item = p.item("girth").expect("a reading");
+    assert_eq!(jurado_core::class::pooled_repeatability(&class[..19], item), None, "nineteen are too few");
+    let sigma = jurado_core::class::pooled_repeatability(&class, item).expect("twenty");
+    assert!((sigma - 0.1).abs() < 1e-9, "{sigma}");
+    // Three readings, one of them a centimetre off: Dixon cannot see it, the pooled repeatability does.
+    let odd = girths(&["61.2", "61.3", "62.3"]);
+    assert!(judged(&text, &odd).outliers.iter().all(|o| !o.flagged));
+    let section = Section { repeatability: [("girth".to_owned(), sigma)].into(), ..Section::default() };
+    let j = judged_in(&text, &section, &odd);
+    assert!(j.outliers.iter().any(|o| o.test == "known" && o.flagged && o.row == Some(3)), "{:?}", j.outliers);
+}

@@ -363,3 +363,12 @@ fn settings_logarithms_and_resolution_that_follows() {
     let no = judged(CURVE, &CURVE_SHEET.replace("gain: 0.5", "gain: 0.4"));
     assert!(finding(&no, "no-such-setting").is_some());
 }
+
+#[test]
+fn a_scale_read_in_the_wrong_direction_is_mirrored_between_two_marks() {
+    let p = protocol(TITRE);
+    // 48.20 stands in the table, mirrored about 48.5; they worked with 48.80.
+    let j = judged(TITRE, &TITRE_SHEET.replace("end 3: 48.80", "end 3: 48.20"));
+    let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", verdicts(&p, &j), codes(&j)));
+    assert!(repair.says.contains("48.20") && repair.says.contains("48.80"), "{}", repair.says);
+}

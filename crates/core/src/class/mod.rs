@@ -16,7 +16,7 @@ use crate::protocol::{ItemKind, Protocol};
 use crate::verdict::{Judged, JudgedResult};
 
 pub use effects::{Effect, EffectOf, effects, section_effects};
-pub use robust::{Robust, algorithm_a, z_scores};
+pub use robust::{Robust, algorithm_a, pooled_repeatability, z_scores};
 pub use sections::{Cochran, Mandel, MandelRow, cochran, mandel};
 pub use shared::{SharedTables, shared_tables};
 pub use words::{WordShare, word_consensus};

@@ -1,6 +1,7 @@
 //! Robust centre and spread of many teams.
 
 use crate::stats::{median, summary};
+use crate::verdict::Judged;
 
 /// Robust centre and spread.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -48,6 +49,32 @@ pub fn algorithm_a(values: &[f64], resolution: f64) -> Option<Robust> {
         }
     }
     Some(Robust { centre, spread, uncertainty: 1.25 * spread / (n as f64).sqrt(), count: n })
+}
+
+/// Fewest teams that give a known repeatability.
+const POOLED_TEAMS: usize = 20;
+
+/// The repeatability of a reading, in its unit, pooled over at least twenty teams that repeated it; `None` for fewer.
+/// Teams whose spread a robust centre finds far out (one reading slipped) do not count.
+///
+/// # Formula
+/// σ = √(Σνᵢsᵢ²/Σνᵢ), νᵢ = nᵢ − 1, over teams with sᵢ ≤ 3 times the median spread.
+pub fn pooled_repeatability(tables: &[Judged], item: usize) -> Option<f64> {
+    let spreads: Vec<(f64, f64)> = tables
+        .iter()
+        .flat_map(|t| t.readings.iter().filter(|r| r.item == item))
+        .filter_map(|r| {
+            let values: Vec<f64> = r.cells.iter().filter(|c| c.counts).filter_map(|c| c.value).collect();
+            Some((summary(&values)?.sd?, (values.len() - 1) as f64))
+        })
+        .collect();
+    if spreads.len() < POOLED_TEAMS {
+        return None;
+    }
+    let usual = median(&spreads.iter().map(|s| s.0).collect::<Vec<f64>>())?;
+    let kept = spreads.iter().filter(|s| s.0 <= 3.0 * usual);
+    let (squares, freedom) = kept.fold((0.0, 0.0), |(q, f), (s, n)| (q + n * s * s, f + n));
+    Some((squares / freedom).sqrt()).filter(|s| s.is_finite() && *s > 0.0)
 }
 
 /// z of each value: (x − x*)/s*; nought for all where there is no spread.

@@ -11,6 +11,7 @@ use crate::formula::{Function, Op, Shape, Value};
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, Rejection, Rule};
 use crate::quantity::leading_place;
+use crate::section::{Section, Source};
 use crate::stats::{
     Confidence, concordance, dixon, generalised_esd, grubbs, known_repeatability, line, modified_z, point_apart,
 };
@@ -87,9 +88,11 @@ pub(super) fn settle(
     protocol: &Protocol,
     table: &mut Table,
     clean: &Env,
-    own: bool,
+    section: &Section,
     found: &mut Findings<'_>,
 ) -> (Out, Vec<OutlierTest>) {
+    // Of readings that everybody shares a test says nothing.
+    let own = section.readings == Source::Own;
     let mut out: Out = Vec::new();
     let mut tests = Vec::new();
     for (spec, reading) in protocol.readings.iter().zip(&table.readings) {
@@ -116,7 +119,9 @@ pub(super) fn settle(
             .collect();
         let values: Vec<f64> = rows.iter().filter_map(|i| c.values[*i]).collect();
         // Judged on all of them: what the team left out by itself is part of the question.
-        let by = protocol.rejection_of(c.rejection, values.len());
+        let pooled = section.repeatability.get(&protocol.items[c.item].id).filter(|s| **s > 0.0 && s.is_finite());
+        let known = pooled.map(|s| Rejection::Known(*s));
+        let by = protocol.rejection_of(c.rejection.or(known), values.len());
         let hands = if own { hands(by, &values, c.step, protocol.school.confidence) } else { Vec::new() };
         let hands: Vec<Hand> = hands.into_iter().map(|h| Hand { row: rows[h.row], ..h }).collect();
         let marks = marks(protocol, &table.readings, c);

@@ -541,7 +541,12 @@ impl Maker<'_> {
             if value == 0.0 || number.value == 0.0 {
                 continue;
             }
-            let near = near_misses(number, value);
+            let mut near = near_misses(number, value);
+            // A scale read downwards: 22.6 taken for 23.4, mirrored between two marks.
+            let down = case.protocol.readings[r].instrument.is_some_and(|i| case.protocol.instruments[i].reads_down);
+            if down && value.fract() != 0.0 {
+                near.push(2.0 * value.floor() + 1.0 - value);
+            }
             *self.counts.entry(SlipKind::ReadingMistyped).or_default() += near.len();
             let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
             // One environment for all trials of this reading: only its own value moves.

@@ -28,7 +28,7 @@ use sha2::{Digest, Sha256};
 use crate::decision::{Action, Decision, Ruling};
 use crate::notation;
 use crate::protocol::{Protocol, Rule, SlipKind};
-use crate::section::{Section, Source};
+use crate::section::Section;
 use crate::submission::Submission;
 use crate::verdict::{Finding, Judged, JudgedResult, OutlierTest, Severity, VerdictKind};
 use findings::Findings;
@@ -112,8 +112,7 @@ fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: 
     if protocol.results.iter().any(|r| r.rejection.is_some()) {
         values::chain(protocol, &mut clean, &Vec::new(), table);
     }
-    let own = section.readings == Source::Own;
-    let (out, outliers) = apart::settle(protocol, table, &clean, own, &mut found);
+    let (out, outliers) = apart::settle(protocol, table, &clean, section, &mut found);
     let mut clean = measured.clone();
     values::chain(protocol, &mut clean, &out, table);
     readings::cells(protocol, section, table, &clean, &mut found);
