@@ -128,6 +128,31 @@ pub struct JudgedResult {
     pub right_word: Option<u32>,
 }
 
+impl JudgedResult {
+    /// A result with nothing but what was written: missing until it is judged. `row` counts from 0.
+    pub(crate) fn unjudged(index: usize, item: usize, row: Option<usize>, reported: &Reported) -> JudgedResult {
+        JudgedResult {
+            index,
+            item,
+            row: row.map(|r| r as u32 + 1),
+            reported: reported.clone(),
+            clean: None,
+            carried: None,
+            envelope: 0.0,
+            deserved: 1,
+            verdict: VerdictKind::Missing,
+            face: None,
+            slip: None,
+            tainted_by: Vec::new(),
+            budget: None,
+            expanded: None,
+            schools: [None; 5],
+            monte_carlo: None,
+            right_word: None,
+        }
+    }
+}
+
 /// What the team wrote for a result.
 #[derive(Clone, Debug, Default)]
 pub struct Reported {

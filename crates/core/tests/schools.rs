@@ -399,3 +399,17 @@ fn twenty_teams_give_a_known_repeatability() {
     let j = judged_in(&text, &section, &odd);
     assert!(j.outliers.iter().any(|o| o.test == "known" && o.flagged && o.row == Some(3)), "{:?}", j.outliers);
 }
+
+#[test]
+fn a_course_may_give_what_follows_in_part() {
+    let table =
+        "girth: 61.2 {unit cm}\nheight: 120.0 {unit cm}\nradius: 19.48 {unit cm}\nvolume: 143.1 {unit L} {± 0.3}";
+    let full = judged(&lab("", "", AREA), table);
+    let part = judged(
+        &lab("", "", AREA).replace("rule = \"calculation\"", "rule = \"calculation\"\ncarried = \"0.25\""),
+        table,
+    );
+    assert!(finding(&full, "carried").is_none());
+    assert_eq!(finding(&part, "carried").map(|f| f.cost.to_string()), Some("0.25".to_owned()));
+    assert_eq!((full.score.awarded - part.score.awarded).to_string(), "0.25");
+}

@@ -141,23 +141,11 @@ impl Judge<'_> {
             f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, 1.0 / item.unit.factor));
         let deserved = self.deserved(c, figures);
         let mut out = JudgedResult {
-            index: self.index,
-            item: spec.item,
-            row: self.row.map(|r| r as u32 + 1),
-            reported: written.clone(),
             clean: c,
             carried: f,
             envelope,
             deserved,
-            verdict: VerdictKind::Missing,
-            face: None,
-            slip: None,
-            tainted_by: Vec::new(),
-            budget: None,
-            expanded: None,
-            schools: [None; 5],
-            monte_carlo: None,
-            right_word: None,
+            ..JudgedResult::unjudged(self.index, spec.item, self.row, written)
         };
         for u in upstream.iter().filter(|u| u.tainted) {
             if !out.tainted_by.contains(&u.item) {

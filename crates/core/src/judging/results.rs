@@ -15,6 +15,7 @@ struct Shares<'a> {
     share: Decimal,
     by_kind: &'a [(String, Decimal)],
     declared: &'a [(SlipKind, Decimal)],
+    carried: Decimal,
 }
 
 impl Shares<'_> {
@@ -43,7 +44,8 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
         .criteria
         .iter()
         .find_map(|c| match &c.rule {
-            Rule::Calculation { share, shares } => Some(Shares {
+            Rule::Calculation { share, shares, carried } => Some(Shares {
+                carried: *carried,
                 criterion: Some(c.id.clone()),
                 share: *share,
                 by_kind: shares,
@@ -51,7 +53,13 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
             }),
             _ => None,
         })
-        .unwrap_or(Shares { criterion: None, share: Decimal::ZERO, by_kind: &[], declared: &[] })
+        .unwrap_or(Shares {
+            criterion: None,
+            share: Decimal::ZERO,
+            by_kind: &[],
+            declared: &[],
+            carried: Decimal::ZERO,
+        })
 }
 
 /// One systematic slip in several results that share its input is one slip with its places listed.
@@ -149,6 +157,14 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             }
             VerdictKind::Slip => slip(protocol, results, result, &shares, found),
             VerdictKind::Unexplained => unexplained(protocol, results, result, &shares, found),
+            // Most courses give what follows in full.
+            VerdictKind::Carried if shares.carried > Decimal::ZERO => found.push(Finding {
+                says: format!("The {title} follows rightly from a wrong value; this course takes a part for that."),
+                tells: format!("Your {title} follows rightly from an earlier value that is wrong; the readings give {clean} {unit}."),
+                criterion: shares.criterion.clone(),
+                cost: all * shares.carried,
+                ..Findings::blank("carried", key("carried"), Severity::Charge, Some(result.item), result.row)
+            }),
             VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
         }
         if result.verdict != VerdictKind::Agrees

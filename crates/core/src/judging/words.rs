@@ -16,25 +16,7 @@ pub(super) fn judge(
     done: &[JudgedResult],
 ) -> JudgedResult {
     let spec = &ground.protocol.results[index];
-    let mut out = JudgedResult {
-        index,
-        item: spec.item,
-        row: row.map(|r| r as u32 + 1),
-        reported: written.clone(),
-        clean: None,
-        carried: None,
-        envelope: 0.0,
-        deserved: 1,
-        verdict: VerdictKind::Missing,
-        face: None,
-        slip: None,
-        tainted_by: Vec::new(),
-        budget: None,
-        expanded: None,
-        schools: [None; 5],
-        monte_carlo: None,
-        right_word: None,
-    };
+    let mut out = JudgedResult::unjudged(index, spec.item, row, written);
     let right = by_condition(ground, spec, ground.clean, row);
     out.right_word = right;
     if !said(&mut out, written) {

@@ -611,6 +611,8 @@ pub enum Rule {
         share: Decimal,
         /// Shares by kind.
         shares: Vec<(String, Decimal)>,
+        /// Share of its points that a result loses which only follows from a wrong one; nought in most courses.
+        carried: Decimal,
     },
     /// Missing or unreadable readings, so much each.
     Completeness {

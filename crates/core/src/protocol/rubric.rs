@@ -43,6 +43,7 @@ impl Loader<'_> {
                 Rule::Calculation {
                     share: c.share.map_or(Decimal::new(5, 1), |s| s.0),
                     shares: c.shares.iter().map(|(k, v)| (k.clone(), v.0)).collect(),
+                    carried: c.carried.map_or(Decimal::ZERO, |s| s.0),
                 }
             }
             "completeness" => Rule::Completeness { each: need(self, c.each, "each") },

@@ -473,6 +473,8 @@ pub(super) struct Criterion {
     pub(super) share: Option<Exact>,
     #[serde(default)]
     pub(super) shares: BTreeMap<String, Exact>,
+    /// Share of its points that a result takes which only follows from a wrong one.
+    pub(super) carried: Option<Exact>,
     pub(super) each: Option<Exact>,
     pub(super) result: Option<Text>,
     pub(super) reference: Option<Text>,
