@@ -413,3 +413,25 @@ fn a_course_may_give_what_follows_in_part() {
     assert_eq!(finding(&part, "carried").map(|f| f.cost.to_string()), Some("0.25".to_owned()));
     assert_eq!((full.score.awarded - part.score.awarded).to_string(), "0.25");
 }
+
+#[test]
+fn a_story_that_another_result_contradicts_is_told_no_more() {
+    // The volume would fit a height of 210.0; but a second result used the height as it stands, and fits.
+    let more = "\n[[result]]\nid = \"double\"\ntitle = \"twice the height\"\nbay = \"post\"\nunit = \"cm\"\nformula = \"2 * height\"\npoints = \"1\"";
+    let text = |with: bool| lab("", "", &format!("{AREA}{}", if with { more } else { "" }));
+    let table = |with: bool| {
+        let double = if with { "\ndouble: 240.0 {unit cm}" } else { "" };
+        format!(
+            "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: 62.59 {{unit L}} {{± 0.2}}{double}"
+        )
+    };
+    assert!(finding(&judged(&text(false), &table(false)), "repair").is_some());
+    let j = judged(&text(true), &table(true));
+    assert!(finding(&j, "repair").is_none());
+    let p = protocol(&text(true));
+    let slip = result(&p, &j, "volume", None).slip.as_ref();
+    let kinds: Vec<&str> = slip.map_or_else(Vec::new, |s| {
+        std::iter::once(s.kind.word()).chain(s.alternatives.iter().map(|(k, _)| k.word())).collect()
+    });
+    assert!(!kinds.contains(&"reading-mistyped"), "{kinds:?}");
+}

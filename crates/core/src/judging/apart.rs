@@ -15,7 +15,7 @@ use crate::section::{Section, Source};
 use crate::stats::{
     Confidence, concordance, dixon, generalised_esd, grubbs, known_repeatability, line, modified_z, point_apart,
 };
-use crate::verdict::{Finding, JudgedReading, OutlierTest, Severity};
+use crate::verdict::{CellState, Finding, JudgedReading, OutlierTest, Severity};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
 struct Repeated {
@@ -95,6 +95,8 @@ pub(super) fn settle(
     let own = section.readings == Source::Own;
     let mut out: Out = Vec::new();
     let mut tests = Vec::new();
+    // A table may be gone through again with a reading repaired: nothing is left over from the time before.
+    table.readings.iter_mut().flat_map(|r| &mut r.cells).for_each(|c| c.counts = c.state == CellState::Read);
     for (spec, reading) in protocol.readings.iter().zip(&table.readings) {
         if let Shape::Column(group) = protocol.items[spec.item].rows
             && !out.iter().any(|(g, _)| *g == group)

@@ -27,6 +27,8 @@ pub(super) struct Ground<'a> {
     /// Readings and references alone.
     pub(super) measured: &'a Env,
     pub(super) figured: &'a [Option<Value<Figured>>],
+    /// Readings that cannot have been copied wrongly, since other results fit them as they stand.
+    pub(super) refuted: &'a [(usize, Option<u32>)],
     /// Budgets by result and row, for deserved figures from the uncertainty.
     pub(super) budgets: &'a [Vec<Option<Budget>>],
 }
@@ -419,6 +421,7 @@ impl Judge<'_> {
             clean_env: self.clean,
             reported_env: self.reported,
             out: self.ground.out,
+            refuted: self.ground.refuted,
             has_reported: !upstream.is_empty(),
             envelope_of: &envelope_of,
             value_of: &value_of,

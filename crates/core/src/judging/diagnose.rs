@@ -35,6 +35,8 @@ pub(super) struct Case<'a> {
     pub(super) clean_env: &'a Env,
     pub(super) reported_env: &'a Env,
     pub(super) out: &'a Out,
+    /// Readings that cannot have been copied wrongly.
+    pub(super) refuted: &'a [(usize, Option<u32>)],
     /// Whether any upstream value was reported.
     pub(super) has_reported: bool,
     pub(super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,
@@ -535,6 +537,9 @@ impl Maker<'_> {
                 continue;
             }
             let Some(written) = case.readings[r].cells.get(cell) else { continue };
+            if case.refuted.contains(&(item, written.row)) {
+                continue;
+            }
             let (Some(value), Some(number)) = (written.value.filter(|_| written.counts), &written.number) else {
                 continue;
             };

@@ -45,6 +45,19 @@ pub fn judge(protocol: &Protocol, submission: &Submission, rulings: &[Ruling], d
     judge_in(protocol, &Section::default(), submission, rulings, decisions)
 }
 
+/// Readings that may be refuted in one table before its stories are left as they are.
+const MOST_REFUTED: usize = 3;
+
+/// What became of the likeliest repair.
+enum Repair {
+    /// None is likely, or it was refused, or it gains nothing.
+    None,
+    /// Followed through.
+    Taken(Box<Worked>),
+    /// Results that fit the reading as it stands would not fit it repaired.
+    Refuted(usize, Option<u32>),
+}
+
 /// What the passes before the score have found.
 struct Worked {
     list: Vec<Finding>,
@@ -66,9 +79,21 @@ pub fn judge_in(
     decisions: &[Decision],
 ) -> Judged {
     let mut table = table::place(protocol, section, submission);
-    let mut worked = work(protocol, section, submission, &mut table);
-    if let Some(repaired) = repair(protocol, section, submission, &mut table, &worked, decisions) {
-        worked = repaired;
+    let mut refuted: Vec<(usize, Option<u32>)> = Vec::new();
+    let mut worked = work(protocol, section, submission, &mut table, &refuted);
+    // A story of one result that another contradicts is told no more: each reading can be refuted once.
+    for _ in 0..MOST_REFUTED {
+        match repair(protocol, section, submission, &mut table, &worked, decisions) {
+            Repair::None => break,
+            Repair::Taken(repaired) => {
+                worked = *repaired;
+                break;
+            }
+            Repair::Refuted(item, row) => {
+                refuted.push((item, row));
+                worked = work(protocol, section, submission, &mut table, &refuted);
+            }
+        }
     }
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
     let mut found = Findings { list: &mut list };
@@ -103,7 +128,13 @@ pub fn judge_in(
 }
 
 /// Everything from the placed cells to the verdicts of the results.
-fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: &mut Table) -> Worked {
+fn work(
+    protocol: &Protocol,
+    section: &Section,
+    submission: &Submission,
+    table: &mut Table,
+    refuted: &[(usize, Option<u32>)],
+) -> Worked {
     let mut list = Vec::new();
     let mut found = Findings { list: &mut list };
     let measured = values::measured(protocol, section, submission, table);
@@ -126,6 +157,7 @@ fn work(protocol: &Protocol, section: &Section, submission: &Submission, table: 
         clean: &clean,
         measured: &measured,
         figured: &figured,
+        refuted,
         budgets: &propagated.budgets,
     };
     let (mut results, reported) = compare::results(&ground);
@@ -159,7 +191,7 @@ fn repair(
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-) -> Option<Worked> {
+) -> Repair {
     let fits = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
     let candidates: Vec<(usize, usize, Option<u32>, f64, f64)> = before
         .results
@@ -171,19 +203,20 @@ fn repair(
             Some((r.index, item, row, value, slip.probability))
         })
         .collect();
-    let (index, item, row, value, probability) =
-        candidates.into_iter().max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)))?;
+    let likeliest = candidates.into_iter().max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)));
+    let Some((index, item, row, value, probability)) = likeliest else { return Repair::None };
     let id = &protocol.items[item].id;
     let key = Findings::key("repair", id, row);
     let decision = decisions.iter().rev().find(|d| d.finding == key);
     if decision.is_some_and(|d| d.action == Action::Refuse) {
-        return None;
+        return Repair::None;
     }
     let cell =
-        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))?;
+        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row));
+    let Some(cell) = cell else { return Repair::None };
     let text = cell.text.clone();
     cell.repaired = Some(value);
-    let mut after = work(protocol, section, submission, table);
+    let mut after = work(protocol, section, submission, table, &[]);
     let pairs = || before.results.iter().zip(&after.results);
     let broken = pairs().any(|(a, b)| fits(a) && !fits(b));
     // What was carried followed already: only what nothing explained is gained.
@@ -197,7 +230,7 @@ fn repair(
         {
             cell.repaired = None;
         }
-        return None;
+        return if broken { Repair::Refuted(item, row) } else { Repair::None };
     }
     let it = &protocol.items[item];
     let resolution = resolution_of(table, item, row);
@@ -232,8 +265,7 @@ fn repair(
         ..Findings::blank("repair", key, Severity::Decide, Some(item), row)
     });
     after.list = list;
-
-    Some(after)
+    Repair::Taken(Box::new(after))
 }
 
 fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {

@@ -55,6 +55,7 @@ pub(crate) fn mark_of(code: &str) -> Mark {
         "precision" => ("apart", "spread"),
         "accuracy-unchecked" | "precision-unchecked" | "unchecked" => ("unchecked", "unchecked"),
         "repair" => ("slip", "copied wrongly"),
+        "carried" => ("carried", "carried"),
         "differs" => ("differs", "differs"),
         "check" => ("differs", "does not hold"),
         "disagreement" => ("differs", "disagree"),
