@@ -379,7 +379,12 @@ impl Maker<'_> {
             .iter()
             .map(|r| {
                 let item = &self.protocol.items[r.item];
-                let clean = if r.clean.is_some() { shown_clean(r) } else { "—".to_owned() };
+                let word = item.words.as_ref().zip(r.right_word).and_then(|(words, w)| words.get(w as usize));
+                let clean = match word {
+                    Some(word) => word.clone(),
+                    None if r.clean.is_some() => shown_clean(r),
+                    None => "—".to_owned(),
+                };
                 let missing = widest.saturating_sub(places(&r.reported.text));
                 let pad = if missing == 0 || !short(&r.reported.text) {
                     String::new()
@@ -392,7 +397,7 @@ impl Maker<'_> {
                     _ => String::new(),
                 };
                 RungView {
-                    title: capital(&item.title),
+                    title: r.row.map_or_else(|| capital(&item.title), |row| format!("{} {row}", capital(&item.title))),
                     symbol: base(&item.symbol),
                     reported: if r.reported.text.is_empty() {
                         "—".to_owned()
