@@ -66,6 +66,8 @@ export async function startApp(name, { demo = true } = {}) {
       await page.goto(`${origin}/returns`);
       await page.getByRole("link", { name: team, exact: true }).click();
       await page.getByRole("link", { name: "To the Bench" }).click();
+      // The sheet has the same heading: it is the address that tells the Bench.
+      await page.waitForURL("**/bench/*");
       await page.getByRole("heading", { level: 1, name: team }).waitFor();
       // Keys work once the page's script has run.
       await page.waitForLoadState("load");
