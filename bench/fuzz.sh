@@ -3,6 +3,7 @@
 #   bench/fuzz.sh [CASES]      20000 cases each by default
 set -euo pipefail
 cd "$(dirname "$0")/.."
-export FUZZ_CASES=${1:-20000}
+# The reader of files takes its number of cases from the second.
+export FUZZ_CASES=${1:-20000} PROPTEST_CASES=${1:-20000}
 cargo test --release --quiet -p jurado-core --test hostile
 cargo test --release --quiet -p jurado-intake any_

@@ -64,7 +64,7 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
     for (spec, reading) in protocol.readings.iter().zip(&table.readings) {
         let judge = Judge { protocol, section, spec, env };
         for cell in &reading.cells {
-            judge.cell(cell, table, found);
+            judge.cell(cell, found);
         }
         if spec.kind == ReadingKind::Number {
             judge.digits(reading, found);
@@ -91,7 +91,7 @@ impl Judge<'_> {
         Findings::blank(code, key, severity, Some(self.spec.item), row)
     }
 
-    fn cell(&self, cell: &JudgedCell, table: &Table, found: &mut Findings<'_>) {
+    fn cell(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let row = cell.row;
         let need = &self.spec.need;
         if cell.state != CellState::Missing
@@ -104,7 +104,7 @@ impl Judge<'_> {
             });
         }
         match &cell.state {
-            CellState::Missing => self.missing(cell, table, found),
+            CellState::Missing => self.missing(cell, found),
             CellState::Bound => {
                 let (criterion, cost) = completeness(self.protocol);
                 let at = self.place(row);
@@ -145,7 +145,7 @@ impl Judge<'_> {
         }
     }
 
-    fn missing(&self, cell: &JudgedCell, table: &Table, found: &mut Findings<'_>) {
+    fn missing(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let need = &self.spec.need;
         let item = &self.protocol.items[self.spec.item];
         if self.section.waived(&item.id).is_some() {
@@ -156,9 +156,7 @@ impl Judge<'_> {
             None => !need.optional,
         };
         let forbidden = need.forbidden_if.as_ref().is_some_and(|n| holds(n, self.env, cell.row) != Some(false));
-        // A table may be longer than it had to be; rows beyond the least are there because something stands in them.
-        let beyond = self.spec.table.is_some_and(|t| cell.row.is_some_and(|r| r as usize > table.rows[t].there));
-        if !required || forbidden || beyond {
+        if !required || forbidden {
             return;
         }
         let (criterion, cost) = completeness(self.protocol);

@@ -178,7 +178,7 @@ pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f6
     reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.repaired.or(c.value))
 }
 
-/// The same values as [`measured`], with their last significant places. `deserved` gives results theirs.
+/// The same values as [`measured`], with their last significant places.
 pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
     protocol
         .items
