@@ -19,12 +19,12 @@ pub(crate) type Outcome = Result<(), Vec<String>>;
 /// Seed of the demo class.
 pub(crate) const DEMO_SEED: u64 = 1871;
 
-fn read(path: &Path) -> Result<Vec<u8>, Vec<String>> {
+pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Vec<String>> {
     std::fs::read(path)
         .map_err(|e| vec![format!("{}:1:1: the file cannot be read: {e}; mend its name or its rights", path.display())])
 }
 
-fn told(path: &Path, fault: &Fault) -> String {
+pub(crate) fn told(path: &Path, fault: &Fault) -> String {
     format!("{}:{fault}", path.display())
 }
 
@@ -40,7 +40,7 @@ pub(crate) fn load(path: &Path) -> Result<Protocol, Vec<String>> {
 }
 
 /// Writes whole or not at all: to a file beside the target, then renamed.
-fn write(out: Option<&Path>, parts: impl IntoIterator<Item = String>) -> Outcome {
+pub(crate) fn write(out: Option<&Path>, parts: impl IntoIterator<Item = String>) -> Outcome {
     let all = |to: &mut dyn Write| -> std::io::Result<()> {
         parts.into_iter().try_for_each(|part| to.write_all(part.as_bytes()))?;
         to.flush()

@@ -3,6 +3,7 @@
 
 mod commands;
 mod serving;
+mod simulating;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -54,6 +55,60 @@ enum Command {
         /// One team alone.
         #[arg(long)]
         team: Option<String>,
+        /// json or text.
+        #[arg(long, value_enum, default_value_t = Format::Text)]
+        format: Format,
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
+    /// Simulate a class whose truth is known: submissions.csv and truth.json.
+    Simulate {
+        /// The lab's protocol.
+        #[arg(long)]
+        protocol: PathBuf,
+        /// Its world; `worlds/<name of the protocol's file>` beside the protocol if absent.
+        #[arg(long)]
+        world: Option<PathBuf>,
+        /// Sections.
+        #[arg(long, default_value_t = 1)]
+        sections: usize,
+        /// Teams of each section.
+        #[arg(long, default_value_t = 14)]
+        teams: usize,
+        /// Seed.
+        #[arg(long, default_value_t = 1)]
+        seed: u64,
+        /// Share of teams with a mistake in working the table through.
+        #[arg(long, default_value_t = 0.3)]
+        slips: f64,
+        /// Share of those mistakes that have no name.
+        #[arg(long, default_value_t = 0.15)]
+        unmodelled: f64,
+        /// Share of teams with trouble among the readings.
+        #[arg(long, default_value_t = 0.1)]
+        troubles: f64,
+        /// Faults of apparatus, by their ids in the world.
+        #[arg(long)]
+        fault: Vec<String>,
+        /// A section that was taught a declared slip: SECTION=SLIP.
+        #[arg(long)]
+        habit: Vec<String>,
+        /// Numbers and units typed in the plainest way only.
+        #[arg(long)]
+        plain: bool,
+        /// Folder to write into.
+        #[arg(long)]
+        out: PathBuf,
+    },
+    /// Measure verdicts against the truth of a simulated class.
+    Assess {
+        /// truth.json of the class; several are added up.
+        #[arg(long, required = true)]
+        truth: Vec<PathBuf>,
+        /// Verdicts on its submissions, in the same order.
+        #[arg(long, required = true)]
+        verdicts: Vec<PathBuf>,
         /// json or text.
         #[arg(long, value_enum, default_value_t = Format::Text)]
         format: Format,
@@ -148,6 +203,26 @@ fn main() -> ExitCode {
         ),
         Command::Explain { protocol, submissions, team, format, out } => {
             commands::explain(&protocol, &submissions, team.as_deref(), format == Format::Json, out.as_deref())
+        }
+        Command::Simulate {
+            protocol,
+            world,
+            sections,
+            teams,
+            seed,
+            slips,
+            unmodelled,
+            troubles,
+            fault,
+            habit,
+            plain,
+            out,
+        } => {
+            let order = simulating::order(sections, teams, seed, [slips, unmodelled, troubles], fault, &habit, !plain);
+            order.and_then(|order| simulating::simulate(&protocol, world.as_deref(), &order, &out))
+        }
+        Command::Assess { truth, verdicts, format, out } => {
+            simulating::assess(&truth, &verdicts, format == Format::Json, out.as_deref())
         }
         Command::Protocol { command: ProtocolCommand::Check { file } } => commands::check(&file),
         Command::Protocol { command: ProtocolCommand::Schema { out } } => commands::schema(out.as_deref()),

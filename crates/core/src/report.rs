@@ -83,6 +83,8 @@ struct SlipOf<'a> {
 struct AlternativeOf {
     kind: &'static str,
     probability: f64,
+    /// Whether its value cannot be told apart from that of the first.
+    alike: bool,
 }
 
 #[derive(Serialize)]
@@ -269,7 +271,7 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
             alternatives: s
                 .alternatives
                 .iter()
-                .map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p })
+                .map(|(k, p)| AlternativeOf { kind: k.word(), probability: *p, alike: s.alike.contains(k) })
                 .collect(),
             // One slip down a column: the rows where it happened.
             places: if s.rows.is_empty() {

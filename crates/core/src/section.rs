@@ -12,6 +12,8 @@ pub struct Section {
     pub parameters: BTreeMap<String, f64>,
     /// Items left out, each with its reason.
     pub waivers: Vec<Waiver>,
+    /// Criteria switched on, of those a protocol leaves to the course.
+    pub criteria: Vec<String>,
     /// Where the readings come from.
     pub readings: Source,
     /// The issued values, where they were issued or shown.

@@ -2,15 +2,25 @@
 //! truth beside the tables. It shares no code with the judge that turns one formula into another: what is planted here
 //! is a mistake in how a person works.
 
+mod assess;
+mod calculator;
+mod class;
 mod demo;
 mod keel_plate;
+mod mistake;
 mod person;
 mod random;
 #[cfg(test)]
 mod tests;
+mod worker;
+mod world;
 
+pub use assess::{Assessment, assess};
+pub use class::{Class, Lab, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
 pub use demo::{DEMO_SECTIONS, Demo, class_of, demo_class};
 pub use person::Plant;
+pub use worker::Style;
+pub use world::World;
 
 use jurado_core::submission::Submission;
 use serde::Serialize;

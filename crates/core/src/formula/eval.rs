@@ -383,6 +383,7 @@ fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {
             x.map(r, if r == 0.0 { 0.0 } else { 0.5 / r })
         }
         Function::Exp => x.map(v.exp(), v.exp()),
+        Function::Round => x.map(v.round(), 0.0),
         Function::Ln if v <= 0.0 => return fail("only a positive number has a logarithm"),
         Function::Ln => x.map(v.ln(), 1.0 / v),
         Function::Log10 if v <= 0.0 => return fail("only a positive number has a logarithm"),

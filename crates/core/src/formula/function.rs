@@ -43,6 +43,8 @@ pub enum Function {
     Atan,
     Atan2,
     Abs,
+    /// The nearest whole number, half away from nought.
+    Round,
     /// A Celsius temperature as thermodynamic temperature.
     Kelvin,
     If,
@@ -74,7 +76,7 @@ pub struct Described {
 }
 
 /// All functions by name.
-pub const FUNCTIONS: [Described; 43] = {
+pub const FUNCTIONS: [Described; 44] = {
     use Function::*;
     const fn d(name: &'static str, function: Function, takes: &'static str, gives: &'static str) -> Described {
         Described { name, function, takes, gives }
@@ -108,6 +110,7 @@ pub const FUNCTIONS: [Described; 43] = {
         d("atan", Atan, "pure number", "angle from −90° to 90°"),
         d("atan2", Atan2, "y, x of one dimension", "angle of the point (x, y)"),
         d("abs", Abs, "value", "size without sign"),
+        d("round", Round, "pure number", "the nearest whole number"),
         d("kelvin", Kelvin, "temperature in °C", "thermodynamic temperature"),
         d("if", If, "condition, value, value", "the first value where the condition holds, else the second"),
         d("and", And, "condition, condition", "whether both hold"),
@@ -297,7 +300,7 @@ pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> R
                 )
             })?;
         }
-        Exp | Ln | Log10 => {
+        Exp | Ln | Log10 | Round => {
             call.need(0, Dimension::ONE, "a pure number")?;
             out.dimension = Dimension::ONE;
         }

@@ -4,9 +4,10 @@
 use super::findings::Findings;
 use super::readings::{column, completeness};
 use super::table::Table;
-use super::values::{Env, within};
+use super::values::{Env, Out, within};
+use crate::formula::{Context, evaluate_any};
 use crate::notation::{self, capital};
-use crate::protocol::{Protocol, ReadingSpec, Tolerance};
+use crate::protocol::{PlannedStep, Protocol, ReadingSpec, Tolerance};
 use crate::section::{Section, Source};
 use crate::stats::concordance;
 use crate::verdict::{Finding, JudgedReading, Severity};
@@ -221,23 +222,33 @@ impl Column<'_> {
     }
 
     fn plan(&self, found: &mut Findings<'_>) {
-        let Some((step, tolerance)) = self.spec.step else { return };
+        if self.spec.steps.is_empty() {
+            return;
+        }
         let item = &self.protocol.items[self.spec.item];
         let off: Vec<String> = self
             .steps()
             .into_iter()
-            .filter(|(row, a, b)| !within((b - a) - step, tolerance, tolerance, *a, *b) && !self.excused(*row))
-            .map(|(row, a, b)| format!("{} at row {row}", notation::figures(b - a, 3)))
+            .filter(|(row, ..)| !self.excused(*row))
+            .filter_map(|(row, a, b)| {
+                let plan = self.planned(row)?;
+                let fine = within((b - a) - plan.size, plan.tolerance, plan.tolerance, a, b);
+                let told = || {
+                    let (by, size, tolerance) = (notation::figures(b - a, 3), plan.size, plan.tolerance);
+                    format!("{by} at row {row}, planned {size} ± {tolerance}")
+                };
+                (!fine).then(told)
+            })
             .collect();
         if off.is_empty() {
             return;
         }
         found.push(Finding {
             says: format!(
-                "Steps of the {} off the plan of {step} ± {tolerance}{}: {}.",
+                "Steps of the {} off the plan{}: {}.",
                 item.title,
-                item.unit_after(),
-                off.join(", ")
+                if item.unit_after().is_empty() { String::new() } else { format!(" in{}", item.unit_after()) },
+                off.join("; ")
             ),
             ..Findings::blank(
                 "step-off-plan",
@@ -247,6 +258,20 @@ impl Column<'_> {
                 None,
             )
         });
+    }
+
+    /// The plan for the step that ends in this row (from 1): what was seen in the row before decides, or, for a condition
+    /// on differences, the step before it.
+    fn planned(&self, row: u32) -> Option<&PlannedStep> {
+        let out = Out::new();
+        self.spec.steps.iter().find(|s| {
+            let Some(condition) = &s.condition else { return true };
+            let longest = self.protocol.items[self.spec.item].rows;
+            let back = if condition.shape == longest { 2 } else { 3 };
+            let Some(at) = (row as usize).checked_sub(back) else { return false };
+            let holds = evaluate_any(condition, &Context::without(self.env, &out));
+            holds.is_ok_and(|v| v.at(Some(at)).is_some_and(|t| *t != 0.0))
+        })
     }
 
     /// A start reading is the end reading of the row above, unless it was refilled: then it is nearer to the start of

@@ -109,6 +109,8 @@ pub(super) struct Upstream {
     /// Its row, where it stands in a column of the environment.
     row: Option<usize>,
     half: f64,
+    /// Figures it was written with.
+    figures: i32,
     tainted: bool,
 }
 
@@ -207,7 +209,7 @@ impl Judge<'_> {
                 out.verdict = VerdictKind::Rounded;
                 return (out, None);
             }
-        } else if let Some(face) = self.carried(r, &upstream, limits) {
+        } else if let Some(face) = self.carried(r, &upstream, limits, deserved) {
             out.face = Some(face);
             out.verdict = VerdictKind::Carried;
             return (out, None);
@@ -244,11 +246,19 @@ impl Judge<'_> {
                     return None;
                 }
                 let cut = r.face.as_deref() == Some(CUT_OFF);
-                let half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
+                let mut half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
+                // Noughts at the end that the value does not bear out were padding.
+                let written = r.reported.number.as_ref();
+                if r.verdict != VerdictKind::Agrees
+                    && let Some(h) = written.and_then(|n| padded(n, r.deserved))
+                {
+                    half = half.max(h * r.reported.scale);
+                }
                 Some(Upstream {
                     item: r.item,
                     row: row.filter(|_| !self.sliced),
                     half: half * self.ground.protocol.items[r.item].unit.factor,
+                    figures: written.map_or(4, |n| n.figures() as i32),
                     tainted: r.verdict.taints(),
                 })
             })
@@ -359,24 +369,56 @@ impl Judge<'_> {
         None
     }
 
-    /// Whether R follows from tainted values, each taken as reported or as clean (a column as a whole).
-    fn carried(&self, r: f64, upstream: &[Upstream], l: Limits) -> Option<String> {
+    /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would have been without its
+    /// own mistake: worked out from the reported values before it. A column is taken as a whole.
+    fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<String> {
         let node = &self.spec.node;
         let item = self.item();
         let mut tainted: Vec<usize> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
         tainted.dedup();
-        let combinations: Vec<u32> =
-            if tainted.len() <= 3 { (0..1 << tainted.len()).collect() } else { vec![0, u32::MAX] };
-        let wide = l.h.max(l.d);
-        for mask in combinations {
+        let mended: Vec<Option<Value<f64>>> = tainted.iter().map(|u| self.mended(*u)).collect();
+        // In base three: reported, clean, mended; those with a mended value come last.
+        let few = tainted.len() <= 3;
+        let mut combinations: Vec<Vec<u8>> = if few {
+            (0..3usize.pow(tainted.len() as u32))
+                .map(|n| (0..tainted.len()).map(|k| (n / 3usize.pow(k as u32) % 3) as u8).collect::<Vec<u8>>())
+                .filter(|c| c.iter().zip(&mended).all(|(take, m)| *take < 2 || m.is_some()))
+                .collect()
+        } else {
+            vec![vec![0; tainted.len()], vec![1; tainted.len()]]
+        };
+        combinations.sort_by_key(|c| c.contains(&2));
+        let last = deserved + self.ground.protocol.school.figure_tolerance;
+        for takes in combinations {
             let mut env = self.reported.clone();
-            for (n, u) in tainted.iter().enumerate() {
-                if mask >> n & 1 == 1 {
-                    env[*u] = self.clean[*u].clone();
+            for ((take, u), mended) in takes.iter().zip(&tainted).zip(&mended) {
+                match take {
+                    0 => {}
+                    1 => env[*u] = self.clean[*u].clone(),
+                    _ => env[*u] = mended.clone(),
                 }
             }
             let Some(f) = self.value(node, &env).map(|v| item.from_si(v)) else { continue };
-            let e = self.envelope(node, &env, upstream, f, 1.0 / item.unit.factor);
+            // A value that stands in for the written one was known to as many figures.
+            let stand_in: Vec<Upstream> = upstream
+                .iter()
+                .map(|u| {
+                    let instead = tainted.iter().zip(&takes).any(|(t, take)| *t == u.item && *take > 0);
+                    let value =
+                        env[u.item].as_ref().and_then(|v| v.at(u.row)).copied().filter(|v| instead && *v != 0.0);
+                    let half = value.map_or(0.0, |v| {
+                        let it = &self.ground.protocol.items[u.item];
+                        0.5 * power_of_ten(leading_place(it.from_si(v)) - u.figures + 1) * it.unit.factor
+                    });
+                    Upstream { half: u.half.max(half), ..*u }
+                })
+                .collect();
+            let e = self.envelope(node, &env, &stand_in, f, 1.0 / item.unit.factor);
+            // A wrong value above may have made this one ten times as large: its figures end where they would there. A
+            // clean value that nearly cancels has too few figures to say so.
+            let d = if deserved >= 3 && f != 0.0 { 0.5 * power_of_ten(leading_place(f) - last + 1) } else { l.d };
+            let l = Limits { d: if l.room == 0.0 { 0.0 } else { d }, ..l };
+            let wide = l.h.max(l.d);
             if within(r - f, wide + e * l.room, wide, r, f) {
                 return Some("follows from the value above".to_owned());
             }
@@ -387,6 +429,25 @@ impl Judge<'_> {
             }
         }
         None
+    }
+
+    /// A tainted value without its own mistake, from the reported values before it, where that is not the clean one.
+    fn mended(&self, item: usize) -> Option<Value<f64>> {
+        let it = &self.ground.protocol.items[item];
+        let mut rows = self.done.iter().filter(|d| d.item == item);
+        let differs = |d: &JudgedResult| d.carried.is_some() && d.carried != d.clean;
+        match self.reported[item].as_ref()? {
+            Value::Column(_) => {
+                let all: Vec<&JudgedResult> = rows.collect();
+                let column = all.iter().map(|d| d.carried.map(|v| it.to_si(v))).collect();
+                all.iter().any(|d| differs(d)).then_some(Value::Column(column))
+            }
+            _ => {
+                let row = self.row.map(|r| r as u32 + 1);
+                let one = rows.find(|d| d.row.is_none() || d.row == row).filter(|d| differs(d))?;
+                one.carried.map(|v| Value::Scalar(it.to_si(v)))
+            }
+        }
     }
 
     fn diagnose(

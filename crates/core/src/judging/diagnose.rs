@@ -312,7 +312,22 @@ fn likelihood(case: &Case<'_>, h: &Hypothesis) -> f64 {
     }
     let Some(x) = h.reported.or(h.clean) else { return 0.0 };
     let wide = w + e + 0.002 * x.abs();
-    if fits(x, wide) { 0.1 * w / wide } else { 0.0 }
+    if fits(x, wide) {
+        0.1 * w / wide
+    } else if cut(case, x) {
+        // One in ten cuts off, and the last digit is then anywhere below.
+        0.1 * w / (w + 2.0 * case.half_step)
+    } else {
+        0.0
+    }
+}
+
+/// Whether R is x cut off after the digits written.
+fn cut(case: &Case<'_>, x: f64) -> bool {
+    let lost = x.abs() - case.reported.abs();
+    x.signum() == case.reported.signum()
+        && lost >= 0.0
+        && within(lost, 2.0 * case.half_step, case.half_step, case.reported, x)
 }
 
 /// Half flat over six decades, half close by: unmodelled mistakes are mostly small.
@@ -374,8 +389,8 @@ impl Maker<'_> {
         }
         let fits = |x: f64, bound: f64| within(case.reported - x, bound, case.half_step, case.reported, x);
         let envelope = reported.map_or(0.0, envelope);
-        let any = clean.is_some_and(|x| fits(x, case.width + 0.002 * x.abs() + envelope))
-            || reported.is_some_and(|x| fits(x, case.width + envelope + 0.002 * x.abs()));
+        let any = clean.is_some_and(|x| fits(x, case.width + 0.002 * x.abs() + envelope) || cut(case, x))
+            || reported.is_some_and(|x| fits(x, case.width + envelope + 0.002 * x.abs()) || cut(case, x));
         if !any {
             return;
         }

@@ -112,7 +112,7 @@ pub fn judge_in(
         &mut found,
     ));
     score::settle(protocol, &results, &mut list, &rulings, decisions);
-    let score = score::score(protocol, &list, &comparisons, decisions);
+    let score = score::score(protocol, section, &list, &comparisons, decisions);
     Judged {
         section: submission.section.clone(),
         team: submission.team.clone(),

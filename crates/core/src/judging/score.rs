@@ -347,12 +347,14 @@ pub(super) fn settle(
 /// A line per criterion: what the findings take, never below nought.
 pub(super) fn score(
     protocol: &Protocol,
+    section: &Section,
     findings: &[Finding],
     comparisons: &[Comparison],
     decisions: &[Decision],
 ) -> Score {
-    let mut score = Score { possible: protocol.possible, ..Score::default() };
-    for c in &protocol.criteria {
+    let mut score = Score::default();
+    for c in protocol.criteria.iter().filter(|c| !c.off || section.criteria.contains(&c.id)) {
+        score.possible += c.points;
         let mine: Vec<&Finding> = findings.iter().filter(|f| f.criterion.as_deref() == Some(&c.id)).collect();
         let left = |cost: &dyn Fn(&Finding) -> Decimal| {
             (c.points - mine.iter().map(|f| cost(f)).sum::<Decimal>()).clamp(Decimal::ZERO, c.points)

@@ -3,8 +3,8 @@
 use super::compile::{Loader, Names};
 use super::source::{self, Count, Number, Spanned, Text};
 use super::{
-    Grid, Instrument, Item, ItemKind, Key, Need, Parameter, ReadingKind, ReadingSpec, Reference, ReferenceEntry,
-    Rejection, Role, RowCount, Stop, TableSpec, Tolerance,
+    Grid, Instrument, Item, ItemKind, Key, Need, Parameter, PlannedStep, ReadingKind, ReadingSpec, Reference,
+    ReferenceEntry, Rejection, Role, RowCount, Stop, TableSpec, Tolerance,
 };
 use crate::formula::Shape;
 use crate::quantity::{Nature, Unit};
@@ -329,17 +329,7 @@ impl Loader<'_> {
                 .map(|t| self.choice(t, &[("rising", true), ("falling", false)], "trend of a column")),
             follows: None,
             sums: None,
-            step: r.step.as_ref().map(|s| {
-                let [step, tolerance] = *s.get_ref();
-                if step == 0.0 || !step.is_finite() || tolerance < 0.0 || !tolerance.is_finite() {
-                    self.fault(
-                        s.span().start,
-                        "a planned step needs a size and a tolerance",
-                        "write step = [0.5, 0.05]",
-                    );
-                }
-                (step, tolerance)
-            }),
+            steps: Vec::new(),
             fallback: r.fallback.as_ref().map(|f| self.range(f, "the band where it was not taken")),
             rejection: self.rejection(r.rejection.as_ref()),
             heaping: r.heaping.as_ref().map(|h| self.positive(h, "the round figure")),
@@ -401,11 +391,24 @@ impl Loader<'_> {
             let of = w.id.get_ref();
             readings[n].need.required_if = w.required_if.as_ref().and_then(|c| self.condition(c, of));
             readings[n].need.forbidden_if = w.forbidden_if.as_ref().and_then(|c| self.condition(c, of));
+            readings[n].steps = w.plan.iter().map(|p| self.planned(&p.step, p.condition.as_ref(), of)).collect();
+            if let Some(step) = &w.step {
+                let everywhere = self.planned(step, None, of);
+                readings[n].steps.push(everywhere);
+            }
             readings[n].follows = w.follows.as_ref().map(|f| self.find_item(f, "column"));
             readings[n].sums = w.sums.as_ref().map(|f| self.find_item(f, "column"));
             readings[n].bracket =
                 w.bracket.as_ref().map(|[low, high]| (self.find_item(low, "reading"), self.find_item(high, "reading")));
         }
+    }
+
+    fn planned(&mut self, step: &Spanned<[f64; 2]>, condition: Option<&Text>, of: &str) -> PlannedStep {
+        let [size, tolerance] = *step.get_ref();
+        if size == 0.0 || !size.is_finite() || tolerance < 0.0 || !tolerance.is_finite() {
+            self.fault(step.span().start, "a planned step needs a size and a tolerance", "write step = [0.5, 0.05]");
+        }
+        PlannedStep { condition: condition.and_then(|c| self.condition(c, of)), size, tolerance }
     }
 
     pub(super) fn references(

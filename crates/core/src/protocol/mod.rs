@@ -309,8 +309,9 @@ pub struct ReadingSpec {
     pub follows: Option<usize>,
     /// Item of the column that it adds up.
     pub sums: Option<usize>,
-    /// Planned step from row to row and its tolerance, in its unit.
-    pub step: Option<(f64, f64)>,
+    /// Planned steps from row to row with their tolerances, in its unit: the first whose condition holds in the row that
+    /// a step starts from; without a condition, everywhere.
+    pub steps: Vec<PlannedStep>,
     /// Band to judge references with where it was not taken, in its unit.
     pub fallback: Option<(f64, f64)>,
     /// How a reading may be rejected.
@@ -332,6 +333,17 @@ pub enum ReadingKind {
     Word,
     /// A scale, a range, a zone: one of these values, or any where there are none.
     Setting(Vec<f64>),
+}
+
+/// A step of a plan.
+#[derive(Clone, Debug)]
+pub struct PlannedStep {
+    /// Where it is the plan; `None` everywhere.
+    pub condition: Option<Node>,
+    /// Size.
+    pub size: f64,
+    /// How far a step may be off.
+    pub tolerance: f64,
 }
 
 /// When a cell has to be there.
@@ -598,6 +610,8 @@ pub struct Criterion {
     pub title: String,
     /// Points.
     pub points: Decimal,
+    /// Counted only where a section switches it on.
+    pub off: bool,
     /// How it is judged.
     pub rule: Rule,
 }

@@ -97,7 +97,14 @@ impl Loader<'_> {
                 Rule::Units { each: Decimal::ZERO }
             }
         };
-        Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points: c.points.get_ref().0, rule }
+        if c.off && !matches!(rule, Rule::Manual { .. }) {
+            self.fault(
+                at,
+                format!("the criterion `{name}` is off, and nobody judges it by hand"),
+                "only a manual criterion can be left to be switched on; take `off` out",
+            );
+        }
+        Criterion { id: name, title: c.title.clone(), points: c.points.get_ref().0, off: c.off, rule }
     }
 
     fn named(&mut self, name: Option<&Text>, among: &[String], noun: &str, at: usize, criterion: &str) -> usize {
@@ -141,7 +148,7 @@ impl Loader<'_> {
     }
 
     pub(super) fn points(&mut self, file: &source::File, results: &[ResultSpec]) {
-        let sum: Decimal = file.criterion.iter().map(|c| c.points.get_ref().0).sum();
+        let sum: Decimal = file.criterion.iter().filter(|c| !c.off).map(|c| c.points.get_ref().0).sum();
         let possible = file.possible.get_ref().0;
         if sum != possible {
             self.fault(

@@ -295,6 +295,9 @@ pub(super) struct Reading {
     pub(super) sums: Option<Text>,
     /// Planned step from row to row, with its tolerance.
     pub(super) step: Option<Spanned<[f64; 2]>>,
+    /// Planned steps by region.
+    #[serde(default)]
+    pub(super) plan: Vec<Planned>,
     /// Where it was not taken: the band its reference is judged with.
     pub(super) fallback: Option<Spanned<[f64; 2]>>,
     pub(super) rejection: Option<Rejection>,
@@ -302,6 +305,15 @@ pub(super) struct Reading {
     pub(super) heaping: Option<Number>,
     /// A judged bracket: two readings, surely too small and surely too big.
     pub(super) bracket: Option<[Text; 2]>,
+}
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Planned {
+    /// Condition in the row that the step starts from; absent on the last line.
+    #[serde(rename = "if")]
+    pub(super) condition: Option<Text>,
+    pub(super) step: Spanned<[f64; 2]>,
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -470,6 +482,9 @@ pub(super) struct Criterion {
     pub(super) title: String,
     pub(super) points: Spanned<Exact>,
     pub(super) rule: Text,
+    /// Counted only where a section switches it on.
+    #[serde(default)]
+    pub(super) off: bool,
     pub(super) share: Option<Exact>,
     #[serde(default)]
     pub(super) shares: BTreeMap<String, Exact>,
