@@ -19,7 +19,7 @@ use jurado_sim::{Plant, class_of};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
-const KEEL: &str = include_str!("../../../protocols/keel-plate.toml");
+const KEEL: &str = include_str!("../../../crates/core/tests/labs/plate-and-disc.toml");
 
 fn main() {
     let protocol = Protocol::parse(KEEL).expect("the shipped protocol");

@@ -32,7 +32,7 @@ fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
     let out = jurado(&[
         "judge",
         "--protocol",
-        "protocols/keel-plate.toml",
+        "crates/core/tests/labs/plate-and-disc.toml",
         "--submissions",
         "crates/cli/tests/data/hand_checked.csv",
         "--format",
@@ -78,7 +78,7 @@ fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
 #[test]
 fn the_object_has_the_documented_names_and_is_the_same_every_time() {
     let arguments =
-        ["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv"];
+        ["judge", "--protocol", "crates/core/tests/labs/plate-and-disc.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv"];
     let (a, b) = (jurado(&arguments), jurado(&arguments));
     assert_eq!(a.stdout, b.stdout, "byte for byte");
     let report: Value = serde_json::from_slice(&a.stdout).expect("JSON");
@@ -118,7 +118,7 @@ fn what_cannot_be_used_is_told_with_its_place_and_leaves_no_file() {
     let rulings = put("rulings.json", b"{");
     let sheet = put("sheet.xlsx", b"PK\x03\x04");
     let out = folder.path().join("out.json");
-    let (csv, keel) = ("crates/cli/tests/data/hand_checked.csv", "protocols/keel-plate.toml");
+    let (csv, keel) = ("crates/cli/tests/data/hand_checked.csv", "crates/core/tests/labs/plate-and-disc.toml");
     let cases: &[(&str, &str, Option<&str>, &str)] = &[
         (&broken, csv, None, "broken.toml:2:6: "),
         (&bytes, csv, None, "bytes.toml:2:7: a byte that is not UTF-8"),
@@ -152,7 +152,7 @@ fn a_ruling_settles_like_cases_and_is_named() {
     let out = jurado(&[
         "judge",
         "--protocol",
-        "protocols/keel-plate.toml",
+        "crates/core/tests/labs/plate-and-disc.toml",
         "--submissions",
         "crates/cli/tests/data/hand_checked.csv",
         "--rulings",

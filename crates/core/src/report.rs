@@ -297,7 +297,7 @@ mod tests {
     #[test]
     fn written_table_by_table_it_is_the_same_object() {
         let protocol =
-            Protocol::parse(include_str!("../../../protocols/keel-plate.toml")).expect("the shipped protocol");
+            Protocol::parse(include_str!("../tests/labs/plate-and-disc.toml")).expect("the shipped protocol");
         let one = |team: &str| {
             let table = Submission { section: "Morning".into(), team: team.into(), ..Submission::default() };
             crate::judging::judge(&protocol, &table, &[], &[])

@@ -13,7 +13,7 @@ use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
 use proptest::prelude::*;
 
-const KEEL: &str = include_str!("../../../protocols/keel-plate.toml");
+const KEEL: &str = include_str!("labs/plate-and-disc.toml");
 
 fn cases() -> ProptestConfig {
     let n = std::env::var("FUZZ_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(200);

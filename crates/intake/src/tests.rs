@@ -3,7 +3,7 @@ use jurado_core::submission::SubmittedCell;
 use proptest::prelude::*;
 
 fn protocol() -> Protocol {
-    Protocol::parse(include_str!("../../../protocols/keel-plate.toml")).expect("the shipped protocol")
+    Protocol::parse(include_str!("../../../crates/core/tests/labs/plate-and-disc.toml")).expect("the shipped protocol")
 }
 
 fn roster() -> Roster {

@@ -339,8 +339,8 @@ impl Calculator<'_> {
 
 /// Functions that work row by row; all others make one value of a column.
 const ROW_BY_ROW: [&str; 20] = [
-    "sqrt", "exp", "ln", "log10", "sin", "cos", "tan", "asin", "acos", "atan", "atan2", "abs", "round", "kelvin", "if", "and",
-    "or", "not", "diff", "cumsum",
+    "sqrt", "exp", "ln", "log10", "sin", "cos", "tan", "asin", "acos", "atan", "atan2", "abs", "round", "kelvin", "if",
+    "and", "or", "not", "diff", "cumsum",
 ];
 
 fn each(v: &Val, f: impl Fn(f64) -> f64) -> Val {

@@ -320,7 +320,14 @@ impl Lab {
         let mut writing = Chance::new(seed_of(order.seed, &[section, name, "trial"]));
         let (mut table, outcomes) = worker.work(section, name, &seen, left, &mut writing);
         for (plan, outcome) in worker.plans.iter().zip(&outcomes) {
-            truth.planted.push(self.planted(plan, outcome));
+            let mut planted = self.planted(plan, outcome);
+            let table =
+                self.protocol.results.iter().find(|r| r.item == self.lines[plan.line].item).and_then(|r| r.table);
+            if let (Some(_), Some(rows)) = (plan.row, table.and_then(|t| seen.rows.get(&t))) {
+                // A column's points are shared by its rows, to the hundredth.
+                planted.costs = (planted.costs / *rows as f64 * 100.0).ceil() / 100.0;
+            }
+            truth.planted.push(planted);
         }
         for (item, row, reason) in reasons {
             let id = &self.protocol.items[item].id;

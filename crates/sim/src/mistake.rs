@@ -257,8 +257,7 @@ impl Walk<'_> {
                 let Some(j) = self.protocol.item(other) else { continue };
                 let (a, b) = (&self.protocol.items[i], &self.protocol.items[j]);
                 if name < other && a.unit.dimension == b.unit.dimension && a.words.is_none() && b.words.is_none() {
-                    let shape = |n: &String| matches!(self.names.get(n), Some(Val::Many(_)));
-                    if shape(name) == shape(other) {
+                    if self.protocol.has_rows(i) == self.protocol.has_rows(j) {
                         let says = format!("{name} and {other} were taken for each other");
                         self.note("swapped", Hand::Line(other.clone()), Place::Name(name.clone()), says);
                     }

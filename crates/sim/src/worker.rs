@@ -290,7 +290,10 @@ impl Worker<'_> {
                     continue;
                 }
             }
-            let right = self.calculator(&names, &left).work(&line.ast);
+            let right = match self.style {
+                Style::EveryStep => self.keyed_in(None, line, &names, &left),
+                _ => self.calculator(&names, &left).work(&line.ast),
+            };
             let planned: Vec<(usize, &Plan)> = self.plans.iter().enumerate().filter(|(_, p)| p.line == n).collect();
             let mut value = right.clone();
             for (_, plan) in &planned {
@@ -301,10 +304,12 @@ impl Worker<'_> {
                 _ => vec![None],
             };
             let mut kept = Vec::new();
+            let mut nothing = false;
             for row in rows {
                 let si = value.row(row).number();
                 if !si.is_finite() {
                     kept.push(f64::NAN);
+                    nothing |= right.row(row).number().is_finite();
                     continue;
                 }
                 let spec = &self.protocol.results[match item.kind {
@@ -371,6 +376,10 @@ impl Worker<'_> {
             } else {
                 Val::One(kept.first().copied().unwrap_or(f64::NAN))
             };
+            // A calculator that shows an error makes nobody write anything.
+            for (p, _) in planned.iter().filter(|_| nothing) {
+                outcomes[*p].wrong = f64::NAN;
+            }
             names.insert(item.id.clone(), kept);
             self.concordance(line, &names, &mut left);
         }
@@ -388,12 +397,29 @@ impl Worker<'_> {
                     1 => point_beside(&before, chance),
                     _ => other_digit(&before, chance),
                 };
-                outcomes[p] = Outcome {
-                    right: number(&before),
-                    wrong: number(&after),
-                    half: half_of(&before),
-                    figures: significant(&before),
+                // It shows where the readings as they stand now give another value than the team has.
+                let mut copied = Seen {
+                    readings: seen.readings.clone(),
+                    truth: HashMap::new(),
+                    row_keys: seen.row_keys.clone(),
+                    rows: seen.rows.clone(),
                 };
+                if let Some(r) = copied.readings.get_mut(c) {
+                    r.si = self.protocol.items[r.item].to_si(number(&after));
+                }
+                let recomputed = self.chain(self.sheet(&copied), &left);
+                let result = &self.protocol.items[self.lines[plan.line].item];
+                let row = plan.row.or_else(|| cells[c].row.map(|r| r as usize - 1));
+                let mine: Vec<&SubmittedCell> = cells.iter().filter(|x| x.item == result.id).collect();
+                let reported = mine.iter().find(|x| x.row.is_none() || x.row.map(|r| r as usize - 1) == row);
+                if let (Some(x), Some(v)) = (reported, recomputed.get(&result.id)) {
+                    outcomes[p] = Outcome {
+                        right: number(&x.value),
+                        wrong: result.from_si(v.row(row).number()),
+                        half: half_of(&x.value),
+                        figures: significant(&x.value),
+                    };
+                }
                 cells[c].value = after;
             }
         }
@@ -412,7 +438,7 @@ impl Worker<'_> {
     fn mistaken(&self, plan: &Plan, line: &Line, names: &HashMap<String, Val>, left: &Left, right: Val) -> Val {
         let item = &self.protocol.items[line.item];
         let wrong = match &plan.chancy.act {
-            Act::Deed(deed) => self.with_deed(deed, line, names, left),
+            Act::Deed(deed) => self.keyed_in(Some(deed), line, names, left),
             Act::AnswerUnit(f) | Act::Muddle(f) => scaled(&right, *f),
             Act::Formula(ast) => self.calculator(names, left).work(ast),
             _ => return right,
@@ -431,9 +457,9 @@ impl Worker<'_> {
         }
     }
 
-    /// The formula keyed in with something done otherwise, in the units of the sheet: those of the answer, else of what
+    /// The formula keyed in, perhaps with something done otherwise, in the units of the sheet: those of the answer, else of what
     /// goes in. A slip that keeps the dimension comes out the same in any.
-    fn with_deed(&self, deed: &Deed, line: &Line, names: &HashMap<String, Val>, left: &Left) -> Val {
+    fn keyed_in(&self, deed: Option<&Deed>, line: &Line, names: &HashMap<String, Val>, left: &Left) -> Val {
         let item = &self.protocol.items[line.item];
         let mut base = [1.0; 7];
         let used = crate::mistake::names_of(&line.ast);
@@ -449,7 +475,7 @@ impl Worker<'_> {
         let mut c = self.calculator(names, left);
         c.scales = Some(&scales);
         c.base = Some(base);
-        c.deed = Some(deed);
+        c.deed = deed;
         scaled(&c.work(&line.ast), item.unit.dimension.in_scales(&base))
     }
 
@@ -601,7 +627,7 @@ impl Worker<'_> {
         plus_minus: bool,
     ) -> String {
         // Two figures of the ± say where the value ends.
-        let place = match (u.filter(|u| plus_minus && *u > 0.0), decimals) {
+        let place = match (u.filter(|u| plus_minus && *u > 0.0 && *u < 0.3 * value.abs()), decimals) {
             (Some(u), _) => 1 - u.log10().floor() as i32,
             (None, Some(d)) => d as i32,
             _ => figures - 1 - value.abs().max(1e-300).log10().floor() as i32,

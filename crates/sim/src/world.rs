@@ -638,8 +638,8 @@ impl Room<'_> {
             },
             _ => make.whole.unwrap_or(0.001),
         };
-        let step = make.whole.map_or(step, |w| w.max(step));
-        let shown = (v / step).round() * step;
+        let shown = make.whole.map_or(v, |w| (v / w).round() * w);
+        let shown = (shown / step).round() * step;
         let places = decimals_of(step);
         if let Some((low, high)) = instrument.and_then(|i| i.range).map(|(a, b)| (in_unit(a), in_unit(b))) {
             for (end, sign) in [(high, '>'), (low, '<')] {

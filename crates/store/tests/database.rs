@@ -7,7 +7,7 @@ use diesel::{Connection as _, MysqlConnection};
 use jurado_core::decision::Action;
 use jurado_store::{Db, NewDecision, Role, Store, StoreError, User, imports, labs, quarantine, roster, sheets, users};
 
-const KEEL_PLATE: &str = include_str!("../../../protocols/keel-plate.toml");
+const KEEL_PLATE: &str = include_str!("../../../crates/core/tests/labs/plate-and-disc.toml");
 const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
 
 struct World {

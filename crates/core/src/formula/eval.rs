@@ -43,6 +43,10 @@ pub trait Num: Clone {
     fn follow(self, _source: usize) -> Self {
         self
     }
+    /// The same value as an estimate of a spread, which deserves two figures at most.
+    fn of_a_spread(self) -> Self {
+        self
+    }
     /// Standard uncertainty from the sources that are not shared. Nought but for numbers with derivatives.
     fn spread(&self, _sources: &[Source]) -> f64 {
         0.0

@@ -69,6 +69,10 @@ impl Num for Figured {
         // An exact step or a dead end says nothing.
         Figured { value: result, place: (widest > 0.0 && widest.is_finite()).then(|| leading_place(widest)) }
     }
+    fn of_a_spread(self) -> Self {
+        let second = leading_place(self.value) - 1;
+        Figured { place: Some(self.place.map_or(second, |p| p.max(second))), ..self }
+    }
     fn sum(values: &[&Self]) -> Self {
         Figured { value: values.iter().map(|v| v.value).sum(), place: values.iter().filter_map(|v| v.place).max() }
     }

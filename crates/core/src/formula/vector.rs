@@ -87,7 +87,7 @@ pub(super) fn call<N: Num>(function: Function, args: &[Node], context: &Context<
         Last => present[n - 1].clone(),
         Sd | Sem => {
             let sd = spread(&present)?;
-            if function == Sem { sd.div(&N::exact((n as f64).sqrt())) } else { sd }
+            if function == Sem { sd.div(&N::exact((n as f64).sqrt())) } else { sd }.of_a_spread()
         }
         _ => {
             present.sort_by(|a, b| a.value().total_cmp(&b.value()));
@@ -232,9 +232,11 @@ fn of_line<N: Num>(
             Ok(N::combine(fit.intercept, &parts(&|i| fit.intercept_partials(x[i], y[i], w.map_or(1.0, |w| w[i])))))
         }
         // Of a spread about the line no derivatives are carried: an uncertainty of an uncertainty is not asked for.
-        Function::SlopeError => fit.slope_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
-        Function::InterceptError => fit.intercept_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
-        _ => fit.residual_sd.map(|v| N::combine(v, &parts(&|_| [0.0; 3]))).ok_or(few),
+        Function::SlopeError => fit.slope_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3])).of_a_spread()).ok_or(few),
+        Function::InterceptError => {
+            fit.intercept_error.map(|v| N::combine(v, &parts(&|_| [0.0; 3])).of_a_spread()).ok_or(few)
+        }
+        _ => fit.residual_sd.map(|v| N::combine(v, &parts(&|_| [0.0; 3])).of_a_spread()).ok_or(few),
     }
 }
 

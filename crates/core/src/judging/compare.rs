@@ -175,6 +175,8 @@ impl Judge<'_> {
                 return (out, None);
             }
         };
+        // What follows from a wrong value above may not be defined at all; then it cannot be checked.
+        let undefined = f.is_none() && !out.tainted_by.is_empty();
         let f = f.unwrap_or(target);
         let number = written.number.as_ref();
         let steps: Vec<f64> = number
@@ -201,20 +203,32 @@ impl Judge<'_> {
         }
         // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
         let padded = number.and_then(|n| padded(n, deserved)).map(|h| h * written.scale);
-        let limits =
-            if r == 0.0 { Limits { h, d: 0.0, room: 0.0, padded: None } } else { Limits { h, d, room: 1.0, padded } };
+        let coarse = steps.iter().copied().fold(h, f64::max);
+        let limits = if r == 0.0 {
+            Limits { h, coarse, d: 0.0, room: 0.0, padded: None }
+        } else {
+            Limits { h, coarse, d, room: 1.0, padded }
+        };
         if out.tainted_by.is_empty() {
             out.face = self.rounded(r, target, f, envelope, limits, !upstream.is_empty());
             if out.face.is_some() {
                 out.verdict = VerdictKind::Rounded;
                 return (out, None);
             }
-        } else if let Some(face) = self.carried(r, &upstream, limits, deserved) {
+        } else if let Some(face) =
+            // Noughts of a whole number may hold places here as well.
+            self.carried(r, &upstream, Limits { h: coarse, ..limits }, deserved)
+        {
             out.face = Some(face);
             out.verdict = VerdictKind::Carried;
             return (out, None);
         }
-        let candidates = self.diagnose(&mut out, r, c, f, h, &upstream);
+        if undefined {
+            out.verdict = VerdictKind::Unchecked;
+            return (out, None);
+        }
+        // A mistaken value may be rounded to tens or hundreds like any other.
+        let candidates = self.diagnose(&mut out, r, c, f, coarse, &upstream);
         (out, Some(candidates))
     }
 
@@ -250,9 +264,10 @@ impl Judge<'_> {
                 // Noughts at the end that the value does not bear out were padding.
                 let written = r.reported.number.as_ref();
                 if r.verdict != VerdictKind::Agrees
-                    && let Some(h) = written.and_then(|n| padded(n, r.deserved))
+                    && let Some(n) = written
                 {
-                    half = half.max(h * r.reported.scale);
+                    let widest = padded(n, r.deserved).into_iter().chain(n.half_steps()).fold(0.0, f64::max);
+                    half = half.max(widest * r.reported.scale);
                 }
                 Some(Upstream {
                     item: r.item,
@@ -320,9 +335,12 @@ impl Judge<'_> {
         {
             return Some("rounded, and padded with noughts".to_owned());
         }
+        if twice_rounded(x, l.h) && within(r - x, 1.1 * l.h, l.h, r, x) {
+            return Some("rounded in two steps".to_owned());
+        }
         if r.signum() == x.signum() {
             let lost = x.abs() - r.abs();
-            if lost >= -1e-13 * x.abs() && within(lost, 2.0 * l.h + e, l.h, r, x) {
+            if lost >= -1e-13 * x.abs() && within(lost, 2.0 * l.coarse + e, l.h, r, x) {
                 return Some(CUT_OFF.to_owned());
             }
         }
@@ -499,11 +517,24 @@ impl Judge<'_> {
     }
 }
 
+/// Whether rounding x to one figure more first, and then to steps of 2h, gives another value than rounding once: 1.5645
+/// becomes 1.565 and then 1.57.
+fn twice_rounded(x: f64, h: f64) -> bool {
+    if h <= 0.0 {
+        return false;
+    }
+    let steps = x.abs() / (2.0 * h);
+    let first = (steps * 10.0 * (1.0 + 1e-13)).round() / 10.0;
+    first.round() > (steps * (1.0 + 1e-13)).round()
+}
+
 const CUT_OFF: &str = "cut off instead of rounded";
 
 #[derive(Clone, Copy)]
 struct Limits {
     h: f64,
+    /// h where noughts at the end of a whole number hold places.
+    coarse: f64,
     d: f64,
     /// 1 where the rounding envelope gives room, 0 where it does not.
     room: f64,
@@ -515,9 +546,9 @@ struct Limits {
 /// three figures, or as many as are deserved, are left.
 fn padded(number: &crate::reading::Number, deserved: i32) -> Option<f64> {
     let (_, decimals) = number.digits.split_once('.')?;
-    let noughts = decimals.len() - decimals.trim_end_matches('0').len();
-    let left = number.figures() as i32 - noughts as i32;
-    (noughts > 0 && left >= deserved.min(3)).then(|| 0.5 * power_of_ten(number.last_place + noughts as i32))
+    let noughts = (decimals.len() - decimals.trim_end_matches('0').len()) as i32;
+    let spare = noughts.min(number.figures() as i32 - deserved.min(3));
+    (spare > 0).then(|| 0.5 * power_of_ten(number.last_place + spare))
 }
 
 /// The clean value with one digit more than the team wrote.

@@ -170,12 +170,13 @@ pub(super) fn down_the_column(
     if differing.len() < 2 {
         return;
     }
-    let mut joint: BTreeMap<usize, (usize, f64)> = BTreeMap::new();
+    // Rows explained, joint score, and the part of it that is prior.
+    let mut joint: BTreeMap<usize, (usize, f64, f64)> = BTreeMap::new();
     for v in differing.iter().flat_map(|(_, c)| c.variants.iter().map(|(v, ..)| *v)) {
-        joint.entry(v).or_insert((0, 0.0));
+        joint.entry(v).or_insert((0, 0.0, 0.0));
     }
     // Logarithms: a dozen rows of small likelihoods would vanish.
-    for (v, (explained, score)) in &mut joint {
+    for (v, (explained, score, weight)) in &mut joint {
         let mut prior = 0.0;
         for (_, c) in &differing {
             match c.variants.iter().find(|(w, ..)| w == v) {
@@ -187,25 +188,38 @@ pub(super) fn down_the_column(
                 _ => *score += c.unexplained.max(1e-300).ln(),
             }
         }
-        *score += f64::max(prior, 1e-300).ln();
+        *weight = f64::max(prior, 1e-300).ln();
+        *score += *weight;
     }
     let apart: f64 = differing.iter().map(|(_, c)| c.evidence.max(1e-300).ln()).sum();
     let systematic =
-        joint.iter().filter(|(_, (n, _))| *n >= 2 && 4 * *n >= 3 * differing.len()).map(|(v, (_, s))| (*v, *s));
+        joint.iter().filter(|(_, (n, ..))| *n >= 2 && 4 * *n >= 3 * differing.len()).map(|(v, (_, s, _))| (*v, *s));
     let Some((best, score)) = systematic.clone().max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0))) else { return };
     let rest: f64 = systematic.map(|(_, s)| (s - score).exp()).sum::<f64>() + (apart - score).exp();
-    let alike: f64 = joint
+    // Formulas that fit every row as well as the best one cannot be told apart from it: one class.
+    let weight = joint.get(&best).map_or(0.0, |(_, _, w)| *w);
+    let class: Vec<(SlipKind, f64)> = joint
         .iter()
-        .filter(|(v, (n, s))| {
-            **v != best && *n >= 2 && (s - score).abs() < 1e-9 && spec.variants[**v].kind == spec.variants[best].kind
-        })
-        .map(|(_, (_, s))| (s - score).exp())
-        .sum();
-    let probability = (1.0 + alike) / rest.max(1.0 + alike);
+        .filter(|(v, (n, s, w))| **v != best && *n >= 2 && ((s - w) - (score - weight)).abs() < 1e-9)
+        .map(|(v, (_, s, _))| (spec.variants[*v].kind, (s - score).exp()))
+        .collect();
+    let whole = 1.0 + class.iter().map(|(_, p)| p).sum::<f64>();
+    let rest = rest.max(whole);
+    let probability = whole / rest;
     if probability < 0.5 {
         return;
     }
     let variant = &spec.variants[best];
+    let mut alternatives: Vec<(SlipKind, f64)> = Vec::new();
+    for (kind, p) in class.iter().filter(|(k, _)| *k != variant.kind) {
+        match alternatives.iter_mut().find(|(k, _)| k == kind) {
+            Some((_, sum)) => *sum += p / rest,
+            None => alternatives.push((*kind, p / rest)),
+        }
+    }
+    alternatives.retain(|(_, p)| *p >= 0.005);
+    alternatives.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let alike: Vec<SlipKind> = alternatives.iter().map(|(k, _)| *k).collect();
     let item = &protocol.items[spec.item];
     let told: Vec<usize> = differing
         .iter()
@@ -222,8 +236,8 @@ pub(super) fn down_the_column(
             clause: variant.says.clone(),
             says: format!("It seems that, in {} rows alike, {}.", numbers.len(), variant.says),
             probability,
-            alternatives: Vec::new(),
-            alike: Vec::new(),
+            alternatives: alternatives.clone(),
+            alike: alike.clone(),
             places: vec![item.id.clone()],
             ambiguous: false,
             subject: variant.subject,

@@ -53,7 +53,7 @@ pub(super) fn compare(
     let Compared { protocol, section, submission, table, clean } = *case;
     let own = section.readings == Source::Own;
     let mut out = Vec::new();
-    for c in &protocol.criteria {
+    for c in protocol.criteria.iter().filter(|c| c.counts(section)) {
         match &c.rule {
             Rule::Accuracy { result, reference, bands, in_uncertainties } => {
                 let judge = Accuracy {
@@ -353,7 +353,7 @@ pub(super) fn score(
     decisions: &[Decision],
 ) -> Score {
     let mut score = Score::default();
-    for c in protocol.criteria.iter().filter(|c| !c.off || section.criteria.contains(&c.id)) {
+    for c in protocol.criteria.iter().filter(|c| c.counts(section)) {
         score.possible += c.points;
         let mine: Vec<&Finding> = findings.iter().filter(|f| f.criterion.as_deref() == Some(&c.id)).collect();
         let left = |cost: &dyn Fn(&Finding) -> Decimal| {

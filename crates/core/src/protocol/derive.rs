@@ -250,7 +250,7 @@ impl Loader<'_> {
         let scale = if node.dimension == item.unit.dimension {
             1.0 / item.unit.factor
         } else {
-            in_units_of_the_sheet(&self.items, &node, item).first().copied().unwrap_or(1.0)
+            in_units_of_the_sheet(&self.items, &node, &node, item).first().map_or(1.0, |(_, scale)| *scale)
         };
         Some(Variant { kind, subject: None, says: says.to_owned(), node, scale })
     }

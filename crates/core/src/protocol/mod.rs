@@ -616,6 +616,13 @@ pub struct Criterion {
     pub rule: Rule,
 }
 
+impl Criterion {
+    /// Whether it counts for a section.
+    pub fn counts(&self, section: &crate::section::Section) -> bool {
+        !self.off || section.criteria.contains(&self.id)
+    }
+}
+
 /// How a criterion is judged.
 #[derive(Clone, Debug)]
 pub enum Rule {

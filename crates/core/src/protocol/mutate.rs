@@ -4,7 +4,7 @@ use super::slip::{SlipKind, Variant};
 use super::{Item, ItemKind, Protocol, Roundness};
 use crate::formula::ast::Operator;
 use crate::formula::{Function, Node, Op};
-use crate::quantity::{Dimension, confusable_factors};
+use crate::quantity::{Dimension, Nature, confusable_factors};
 
 /// Every single mistake that the tree of result `index` invites.
 pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
@@ -29,8 +29,12 @@ pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
     let item = &protocol.items[result.item];
     out.into_iter()
         .flat_map(|v| {
-            let scales = in_units_of_the_sheet(&protocol.items, &v.node, item);
-            scales.into_iter().map(move |scale| Variant { scale, ..v.clone() })
+            let forms = in_units_of_the_sheet(&protocol.items, &v.node, &result.node, item);
+            forms.into_iter().map(move |(node, scale)| Variant {
+                node: node.unwrap_or_else(|| v.node.clone()),
+                scale,
+                ..v.clone()
+            })
         })
         .collect()
 }
@@ -38,21 +42,63 @@ pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
 /// What a mistaken formula's value in coherent SI units is multiplied by to be a number in the result's unit. A mistake
 /// that keeps the dimension is the same in all units. One that changes it (a square forgotten, a quotient upside down)
 /// depends on the units the person worked in: those of the answer, or those of the inputs with the right conversion at
-/// the end. Both are given where they differ.
-pub(super) fn in_units_of_the_sheet(items: &[Item], node: &Node, item: &Item) -> Vec<f64> {
+/// the end. Both are given where they differ. Where a sum has lost its meaning altogether (metres added to square
+/// metres), numbers were added all the same: the tree is given in the numbers of the sheet.
+///
+/// `right` is the formula as it should be: what the mistake left out was worked in units too.
+pub(super) fn in_units_of_the_sheet(
+    items: &[Item],
+    node: &Node,
+    right: &Node,
+    item: &Item,
+) -> Vec<(Option<Node>, f64)> {
     let unit = &item.unit;
     let whole = 1.0 / unit.factor;
-    let Some(changed) = dimension(node).filter(|d| *d != unit.dimension) else { return vec![whole] };
-    let of_inputs = |base: usize| node.items().into_iter().find_map(|i| items[i].unit.scales[base]);
+    let of = |tree: &Node, base: usize| tree.items().into_iter().find_map(|i| items[i].unit.scales[base]);
+    let of_inputs = |base: usize| of(node, base).or_else(|| of(right, base));
     let inputs: [f64; 7] = std::array::from_fn(|b| of_inputs(b).or(unit.scales[b]).unwrap_or(1.0));
     let answer: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of_inputs(b)).unwrap_or(1.0));
-    let in_answer = whole * unit.dimension.in_scales(&answer) / changed.in_scales(&answer);
-    let in_inputs = whole * unit.dimension.in_scales(&inputs) / changed.in_scales(&inputs);
-    let mut out = vec![in_answer];
-    if (in_inputs / in_answer - 1.0).abs() > 1e-9 {
-        out.push(in_inputs);
+    let all: [f64; 7] = std::array::from_fn(|b| unit.scales[b].or(of(right, b)).unwrap_or(1.0));
+    let changed = match dimension(node) {
+        Some(d) if d == unit.dimension => return vec![(None, whole)],
+        Some(d) => d,
+        None => {
+            // Sines are of angles as the calculator has them.
+            let (mut answer, mut inputs) = (answer, inputs);
+            (answer[6], inputs[6]) = (1.0, 1.0);
+            let (answer, inputs) = (answer, inputs);
+            let form = |base: &[f64; 7]| (Some(in_numbers(items, node, base)), whole * unit.dimension.in_scales(base));
+            return if answer == inputs { vec![form(&answer)] } else { vec![form(&answer), form(&inputs)] };
+        }
+    };
+    let mut out: Vec<(Option<Node>, f64)> = Vec::new();
+    for base in [&answer, &inputs, &all] {
+        let scale = whole * unit.dimension.in_scales(base) / changed.in_scales(base);
+        if out.iter().all(|(_, s)| (scale / s - 1.0).abs() > 1e-9) {
+            out.push((None, scale));
+        }
     }
     out
+}
+
+/// The tree with every quantity as the number it is in a system with these scales.
+fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
+    match &node.op {
+        Op::Item(i) => {
+            let scale = items[*i].unit.dimension.in_scales(base);
+            if items[*i].nature == Nature::Point || (scale - 1.0).abs() < 1e-12 {
+                node.clone()
+            } else {
+                scaled(node, 1.0 / scale)
+            }
+        }
+        Op::Number(v, text) if !node.dimension.is_one() => {
+            Node { op: Op::Number(v / node.dimension.in_scales(base), text.clone()), ..node.clone() }
+        }
+        // An exponent or a condition is as it was.
+        Op::Compare(..) | Op::Is(..) => node.clone(),
+        _ => node.with_children(node.children().into_iter().map(|c| in_numbers(items, c, base)).collect()),
+    }
 }
 
 struct Maker<'a> {

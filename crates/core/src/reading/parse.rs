@@ -236,6 +236,11 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
     }))
 }
 
+/// Whether a unit such as `1/cm` or `10⁻² cm⁻¹` stands here: its 1 is no further digit of the number.
+fn reciprocal_unit(chars: &[char]) -> bool {
+    matches!(chars, ['1', '/', c, ..] if !c.is_ascii_digit()) || matches!(chars, ['1', '0', '^' | '⁻' | '¹'..='⁹', ..])
+}
+
 /// A number and nothing but a unit after it.
 fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
     let chars: Vec<char> = text.chars().collect();
@@ -262,7 +267,7 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         let inside = at > start || c.is_ascii_digit() || matches!(c, '.' | ',');
         if c.is_ascii_digit()
             || (inside && matches!(c, '.' | ','))
-            || (at > start && matches!(c, ' ' | '\'') && digit_next)
+            || (at > start && matches!(c, ' ' | '\'') && digit_next && !reciprocal_unit(&chars[at + 1..]))
         {
             at += 1;
         } else {

@@ -60,6 +60,8 @@ fn cells_are_read_as_people_type_them() {
         ("4.37E+2", "437 step 1 figures 3"),
         ("4.37 × 10^-2", "0.0437 step 0.0001 figures 3"),
         ("4.37 x 10⁻²", "0.0437 step 0.0001 figures 3"),
+        ("0.02410 1/cm", "0.0241 step 0.00001 figures 4 [1/cm]"),
+        ("5.630 10⁻² cm⁻¹", "5.63 step 0.001 figures 4 [10⁻²·cm⁻¹]"),
         ("4.37·10^4 mm", "43700 step 100 figures 3 [mm]"),
         ("5/32", "0.15625 step 0.03125 figures 5"),
         ("1 5/8 in", "1.625 step 0.125 figures 4 [in]"),
