@@ -9,7 +9,8 @@ use jurado_core::protocol::Protocol;
 use jurado_sim::{Plant, Simulated, class_of, demo_class};
 
 fn main() {
-    let protocol = Protocol::parse(include_str!("../../../crates/core/tests/labs/plate-and-disc.toml")).expect("the shipped protocol");
+    let protocol = Protocol::parse(include_str!("../../../crates/core/tests/labs/plate-and-disc.toml"))
+        .expect("the shipped protocol");
     let demo = demo_class(1871).class;
     times("the demo class, diagnosis included", &protocol, &demo);
     times("right tables", &protocol, &class_of(Plant::None, 200, 5));

@@ -10,7 +10,8 @@ use jurado_sim::demo_class;
 
 fn main() {
     let rounds: usize = std::env::args().nth(1).and_then(|n| n.parse().ok()).unwrap_or(100);
-    let protocol = Protocol::parse(include_str!("../../../crates/core/tests/labs/plate-and-disc.toml")).expect("the shipped protocol");
+    let protocol = Protocol::parse(include_str!("../../../crates/core/tests/labs/plate-and-disc.toml"))
+        .expect("the shipped protocol");
     let demo = demo_class(1871).class;
     for _ in 0..rounds {
         for table in &demo {

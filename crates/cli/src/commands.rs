@@ -14,6 +14,14 @@ use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
 
+/// Formats of an empty data sheet.
+#[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum SheetFormat {
+    Csv,
+    Xlsx,
+    Ods,
+}
+
 pub(crate) type Outcome = Result<(), Vec<String>>;
 
 /// Seed of the demo class.
@@ -41,8 +49,12 @@ pub(crate) fn load(path: &Path) -> Result<Protocol, Vec<String>> {
 
 /// Writes whole or not at all: to a file beside the target, then renamed.
 pub(crate) fn write(out: Option<&Path>, parts: impl IntoIterator<Item = String>) -> Outcome {
+    write_bytes(out, parts.into_iter().map(String::into_bytes))
+}
+
+fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Vec<u8>>) -> Outcome {
     let all = |to: &mut dyn Write| -> std::io::Result<()> {
-        parts.into_iter().try_for_each(|part| to.write_all(part.as_bytes()))?;
+        parts.into_iter().try_for_each(|part| to.write_all(&part))?;
         to.flush()
     };
     let Some(path) = out else {
@@ -74,8 +86,15 @@ pub(crate) fn check(path: &Path) -> Outcome {
 }
 
 /// `jurado template`
-pub(crate) fn template(protocol: &Path, out: Option<&Path>) -> Outcome {
-    write(out, [jurado_intake::write_sheet(&load(protocol)?, None)])
+pub(crate) fn template(protocol: &Path, format: SheetFormat, out: Option<&Path>) -> Outcome {
+    let protocol = load(protocol)?;
+    let failed = |e: &dyn std::fmt::Display| vec![format!("1:1: the sheet cannot be written: {e}; use another format")];
+    let bytes = match format {
+        SheetFormat::Csv => return write(out, [jurado_intake::write_sheet(&protocol, None)]),
+        SheetFormat::Xlsx => jurado_intake::write_xlsx(&protocol, None).map_err(|e| failed(&e))?,
+        SheetFormat::Ods => jurado_intake::write_ods(&protocol, None).map_err(|e| failed(&e))?,
+    };
+    write_bytes(out, [bytes])
 }
 
 /// `jurado demo`
@@ -197,12 +216,6 @@ fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Ve
     let kind = submissions.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
     let intake = match kind.as_str() {
         "json" => jurado_intake::read_json(&bytes, protocol),
-        "xlsx" | "ods" => {
-            return Err(vec![format!(
-                "{}:1:1: spreadsheets are not read yet; save the sheet as “CSV UTF-8” and give that",
-                submissions.display()
-            )]);
-        }
         _ => jurado_intake::read_csv_within(&bytes, protocol, None, jurado_intake::COMMAND),
     }
     .map_err(|f| vec![told(submissions, &f)])?;

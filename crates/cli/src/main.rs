@@ -8,6 +8,8 @@ mod simulating;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use commands::SheetFormat;
+
 use clap::{Parser, Subcommand, ValueEnum};
 
 /// Judging makes and drops many small texts on every core at once; the system's allocator took a quarter of its time.
@@ -28,7 +30,7 @@ enum Command {
         /// The lab's protocol.
         #[arg(long)]
         protocol: PathBuf,
-        /// Tables handed in: .csv or .json.
+        /// Tables handed in: .csv, .xlsx, .ods or .json.
         #[arg(long)]
         submissions: PathBuf,
         /// Rulings in force, as JSON.
@@ -49,7 +51,7 @@ enum Command {
         /// The lab's protocol.
         #[arg(long)]
         protocol: PathBuf,
-        /// Tables handed in: .csv or .json.
+        /// Tables handed in: .csv, .xlsx, .ods or .json.
         #[arg(long)]
         submissions: PathBuf,
         /// One team alone.
@@ -94,6 +96,9 @@ enum Command {
         /// A section that was taught a declared slip: SECTION=SLIP.
         #[arg(long)]
         habit: Vec<String>,
+        /// Every kind of mistake as often as any other, instead of as often as people make it.
+        #[arg(long)]
+        even: bool,
         /// Numbers and units typed in the plainest way only.
         #[arg(long)]
         plain: bool,
@@ -126,7 +131,7 @@ enum Command {
         /// The lab's protocol.
         #[arg(long)]
         protocol: PathBuf,
-        /// csv.
+        /// csv, xlsx or ods.
         #[arg(long, value_enum, default_value_t = SheetFormat::Csv)]
         format: SheetFormat,
         /// Where to write; standard output if absent.
@@ -186,11 +191,6 @@ enum Format {
     Text,
 }
 
-#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum SheetFormat {
-    Csv,
-}
-
 fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
         Command::Judge { protocol, submissions, rulings, sections, format, out } => commands::judge(
@@ -215,10 +215,12 @@ fn main() -> ExitCode {
             troubles,
             fault,
             habit,
+            even,
             plain,
             out,
         } => {
-            let order = simulating::order(sections, teams, seed, [slips, unmodelled, troubles], fault, &habit, !plain);
+            let order =
+                simulating::order(sections, teams, seed, [slips, unmodelled, troubles], fault, &habit, !plain, even);
             order.and_then(|order| simulating::simulate(&protocol, world.as_deref(), &order, &out))
         }
         Command::Assess { truth, verdicts, format, out } => {
@@ -226,7 +228,7 @@ fn main() -> ExitCode {
         }
         Command::Protocol { command: ProtocolCommand::Check { file } } => commands::check(&file),
         Command::Protocol { command: ProtocolCommand::Schema { out } } => commands::schema(out.as_deref()),
-        Command::Template { protocol, format: SheetFormat::Csv, out } => commands::template(&protocol, out.as_deref()),
+        Command::Template { protocol, format, out } => commands::template(&protocol, format, out.as_deref()),
         Command::Serve { database_url, port, protocols, demo } => serving::serve(&database_url, port, &protocols, demo),
         Command::Migrate { database_url } => serving::migrate(&database_url),
         Command::Demo { seed, out } => commands::demo(seed, &out),

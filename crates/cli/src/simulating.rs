@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use jurado_sim::{Assessment, Lab, Order, Truth};
+use jurado_sim::{Assessment, Lab, Mix, Order, Truth};
 
 use crate::commands::{Outcome, read, told, write};
 
@@ -10,6 +10,7 @@ use crate::commands::{Outcome, read, told, write};
 const WATCHES: [&str; 6] = ["Morning", "Forenoon", "Afternoon", "First Dog", "Last Dog", "Evening"];
 
 /// An order from the command's arguments.
+#[allow(clippy::too_many_arguments)]
 pub(crate) fn order(
     sections: usize,
     teams: usize,
@@ -18,6 +19,7 @@ pub(crate) fn order(
     faults: Vec<String>,
     habits: &[String],
     typing: bool,
+    even: bool,
 ) -> Result<Order, Vec<String>> {
     for (share, name) in shares.iter().zip(["--slips", "--unmodelled", "--troubles"]) {
         if !(0.0..=1.0).contains(share) {
@@ -47,6 +49,7 @@ pub(crate) fn order(
         faults,
         habits,
         typing,
+        mix: if even { Mix::Even } else { Mix::Usual },
         ..Order::default()
     })
 }

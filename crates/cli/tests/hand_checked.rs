@@ -77,8 +77,13 @@ fn ten_tables_agree_with_an_independent_calculation_in_every_number() {
 
 #[test]
 fn the_object_has_the_documented_names_and_is_the_same_every_time() {
-    let arguments =
-        ["judge", "--protocol", "crates/core/tests/labs/plate-and-disc.toml", "--submissions", "crates/cli/tests/data/hand_checked.csv"];
+    let arguments = [
+        "judge",
+        "--protocol",
+        "crates/core/tests/labs/plate-and-disc.toml",
+        "--submissions",
+        "crates/cli/tests/data/hand_checked.csv",
+    ];
     let (a, b) = (jurado(&arguments), jurado(&arguments));
     assert_eq!(a.stdout, b.stdout, "byte for byte");
     let report: Value = serde_json::from_slice(&a.stdout).expect("JSON");

@@ -126,6 +126,8 @@ pub struct JudgedResult {
     pub monte_carlo: Option<f64>,
     /// The right word's number, for a word result.
     pub right_word: Option<u32>,
+    /// The factor by which all differing rows of a column are off alike, where no slip gives it.
+    pub throughout: Option<f64>,
 }
 
 impl JudgedResult {
@@ -149,6 +151,7 @@ impl JudgedResult {
             schools: [None; 5],
             monte_carlo: None,
             right_word: None,
+            throughout: None,
         }
     }
 }

@@ -33,12 +33,6 @@ impl<'a> Delimited<'a> {
         if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
             return Err(refuse("the file is in UTF-16", "save it as “CSV UTF-8”"));
         }
-        if bytes.starts_with(b"PK\x03\x04") {
-            return Err(refuse(
-                "this is a spreadsheet or archive and no text file",
-                "save the sheet as “CSV UTF-8” and hand that in",
-            ));
-        }
         let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
         if bytes.iter().all(u8::is_ascii_whitespace) {
             return Err(refuse(

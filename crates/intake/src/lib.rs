@@ -8,6 +8,7 @@ mod roster;
 mod sheet;
 #[cfg(test)]
 mod tests;
+mod workbook;
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
@@ -16,6 +17,7 @@ use jurado_core::submission::Submission;
 pub use json::read_json;
 pub use roster::Roster;
 pub use sheet::write_sheet;
+pub use workbook::{write_ods, write_xlsx};
 
 /// How much of a file is taken.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -59,7 +61,7 @@ pub struct HeldRow {
     pub text: String,
 }
 
-/// Reads a CSV file, long or as a filled data sheet.
+/// Reads a CSV file or a spreadsheet (.xlsx, .ods), long or as a filled data sheet.
 ///
 /// # Errors
 /// Where nothing of the file can be used: empty, in another encoding, without the needed columns, too large. What is
@@ -87,6 +89,13 @@ pub fn read_csv_within(
             mend: format!("hand in at most {} megabytes, for instance one section at a time", limits.bytes / 1_048_576),
         });
     }
+    let unpacked;
+    let bytes = if workbook::is_workbook(bytes) {
+        unpacked = workbook::read_as_csv(bytes)?;
+        &unpacked
+    } else {
+        bytes
+    };
     let file = delimited::Delimited::open(bytes)?;
     if sheet::is_sheet(&file) {
         sheet::read(&file, protocol, roster)

@@ -14,6 +14,34 @@ use crate::random::{Chance, seed_of};
 use crate::worker::{Left, Line, Outcome, Plan, Style, Worker};
 use crate::world::{Room, Seen, World};
 
+/// How often kinds of mistake happen beside each other.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Mix {
+    /// As often as in the judging specification.
+    #[default]
+    Usual,
+    /// Each as often as any other, so that rare kinds are measured too.
+    Even,
+}
+
+/// Kinds that happen more often than the rest, which happen three times in a hundred each.
+const FREQUENT: [(&str, f64); 14] = [
+    ("unit-factor", 0.18),
+    ("radius-diameter", 0.10),
+    ("term-omitted", 0.10),
+    ("literal", 0.08),
+    ("reading-mistyped", 0.08),
+    ("decimal-point", 0.06),
+    ("power", 0.05),
+    ("inverted", 0.05),
+    ("sign", 0.05),
+    ("other-station", 0.05),
+    ("digits-swapped", 0.05),
+    ("digit-wrong", 0.05),
+    ("exclusion", 0.04),
+    ("swapped", 0.04),
+];
+
 /// What to simulate.
 #[derive(Clone, Debug)]
 pub struct Order {
@@ -29,6 +57,8 @@ pub struct Order {
     pub slips: f64,
     /// Share of those mistakes that nobody has thought of.
     pub unmodelled: f64,
+    /// How often each kind happens.
+    pub mix: Mix,
     /// Share of teams with trouble among the readings: one pushed far off, one forgotten, one made up.
     pub troubles: f64,
     /// Faults of apparatus, by their ids in the world.
@@ -50,6 +80,7 @@ impl Default for Order {
             seed: 1,
             slips: 0.3,
             unmodelled: 0.15,
+            mix: Mix::Usual,
             troubles: 0.1,
             faults: Vec::new(),
             habits: Vec::new(),
@@ -290,6 +321,7 @@ impl Lab {
             lines: &self.lines,
             keys: &keys,
             style,
+            mix: order.mix,
             plans: Vec::new(),
         };
         let habit =
@@ -421,7 +453,7 @@ impl Lab {
         }
     }
 
-    /// One thing that can go wrong: kinds are as likely as each other, then places.
+    /// One thing that can go wrong: a kind by how often it happens, then any place for it.
     fn plan(&self, worker: &Worker<'_>, seen: &Seen, unmodelled: bool, chance: &mut Chance) -> Option<Plan> {
         let sheet = worker.sheet(seen);
         let marked: Vec<usize> = (0..self.lines.len())
@@ -447,14 +479,31 @@ impl Lab {
             };
             return Some(Plan { line, row: None, chancy });
         }
-        for line in marked {
+        // A mistake happens while one result is worked out; rare kinds are looked for wherever they can happen.
+        let at: Vec<usize> = match worker.mix {
+            Mix::Usual => vec![*marked.get(chance.one_of(marked.len()))?],
+            Mix::Even => marked,
+        };
+        for line in at {
             let result = self.protocol.results.iter().position(|r| r.item == self.lines[line].item)?;
             for c in chances(&self.protocol, result, &self.lines[line].ast, &self.declared, &sheet) {
                 by_kind.entry(c.kind.clone()).or_default().push((line, c));
             }
         }
-        let kinds: Vec<&Vec<(usize, Chancy)>> = by_kind.values().collect();
-        let kind = kinds.get(chance.one_of(kinds.len()))?;
+        let declared = by_kind.keys().filter(|k| k.starts_with("declared:")).count().max(1) as f64;
+        let often = |kind: &str| match worker.mix {
+            Mix::Even => 1.0,
+            Mix::Usual => FREQUENT.iter().find(|(k, _)| *k == kind).map_or_else(
+                || if kind.starts_with("declared:") { 0.15 / declared } else { 0.03 },
+                |(_, share)| *share,
+            ),
+        };
+        let mut left = chance.between(0.0, by_kind.keys().map(|k| often(k)).sum());
+        let kind = by_kind.iter().find(|(k, _)| {
+            left -= often(k);
+            left < 0.0
+        });
+        let kind = kind.or(by_kind.iter().next_back()).map(|(_, list)| list)?;
         let (line, chancy) = kind[chance.one_of(kind.len())].clone();
         let table = self.protocol.results.iter().find(|r| r.item == self.lines[line].item).and_then(|r| r.table);
         let rows = table.and_then(|t| seen.rows.get(&t).copied());

@@ -1,6 +1,6 @@
 //! The keel plate's bench: true bodies per station, read through a caliper with a zero error and a balance.
 
-use crate::random::Chance;
+use crate::random::{Chance, seed_of};
 
 /// What a team reads, in mm and g, before anything is typed.
 #[derive(Clone, Debug)]
@@ -25,6 +25,41 @@ const GRAM: f64 = 0.01;
 
 fn to_step(value: f64, step: f64) -> f64 {
     (value / step).round() * step
+}
+
+/// Sleeve and core in g/cm³, radius of the core in inches, length and width in mm, by rod; the core's metal in words.
+pub(crate) const RODS: [(f64, f64, f64, f64, f64, &str); 4] = [
+    (8.41, 2.702, 0.15625, 101.36, 21.84, "aluminium alloy"),
+    (2.70, 8.938, 0.1875, 96.72, 22.62, "copper"),
+    (8.94, 7.123, 0.25, 88.14, 20.46, "zinc"),
+    (4.44, 11.338, 0.21875, 110.58, 23.18, "lead"),
+];
+
+/// A sleeved rod as it was read: the length off the main scale and the vernier, three diameters, the mass.
+#[derive(Clone, Debug)]
+pub(crate) struct Rod {
+    pub(crate) number: usize,
+    pub(crate) main: f64,
+    pub(crate) line: u32,
+    pub(crate) diameters: Vec<f64>,
+    pub(crate) mass: f64,
+}
+
+/// A team measures its rod with the caliper of its station.
+pub(crate) fn read_rod(section: &str, team: &str, zero: f64) -> Rod {
+    let mut chance = Chance::new(seed_of(0, &["rod", section, team]));
+    let number = chance.one_of(RODS.len());
+    let (sleeve, core, radius, length, width, _) = RODS[number];
+    let inside = std::f64::consts::PI * (radius * 25.4).powi(2) * length / 1000.0;
+    let whole = std::f64::consts::PI * (width / 2.0).powi(2) * length / 1000.0;
+    let seen = to_step(length + zero + chance.normal(HAND), STEP);
+    Rod {
+        number,
+        main: seen.floor(),
+        line: ((seen - seen.floor()) / STEP).round() as u32,
+        diameters: (0..3).map(|_| to_step(width + zero + chance.normal(HAND), STEP)).collect(),
+        mass: to_step(inside * core + (whole - inside) * sleeve + chance.normal(0.008), GRAM),
+    }
 }
 
 /// A team at station `station` (from 1) takes its readings.

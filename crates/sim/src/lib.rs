@@ -16,7 +16,7 @@ mod worker;
 mod world;
 
 pub use assess::{Assessment, assess};
-pub use class::{Class, Lab, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
+pub use class::{Class, Lab, Mix, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
 pub use demo::{DEMO_SECTIONS, Demo, class_of, demo_class};
 pub use person::Plant;
 pub use worker::Style;

@@ -3,7 +3,7 @@
 
 use jurado_core::submission::{Submission, SubmittedCell};
 
-use crate::keel_plate::{METALS, Readings};
+use crate::keel_plate::{METALS, RODS, Readings, Rod, read_rod};
 use crate::random::Chance;
 
 /// What is planted in a table.
@@ -140,8 +140,11 @@ impl Person<'_> {
         }
         let mut sheet = Sheet::default();
         self.readings(&mut sheet, &r);
+        let rod = read_rod(section, team, r.zero);
+        Self::rod_readings(&mut sheet, &rod);
         self.plate(&mut sheet, &r);
         self.disc(&mut sheet, &r);
+        self.rod(&mut sheet, &rod, r.zero);
         if p == Plant::CommaTypist {
             for c in &mut sheet.cells {
                 c.value = c.value.replace('.', ",");
@@ -158,7 +161,11 @@ impl Person<'_> {
         Submission {
             section: section.to_owned(),
             team: team.to_owned(),
-            keys: [("station".to_owned(), self.station.to_string())].into(),
+            keys: [
+                ("station".to_owned(), self.station.to_string()),
+                ("rod".to_owned(), format!("R{}", rod.number + 1)),
+            ]
+            .into(),
             cells: sheet.cells,
         }
     }
@@ -194,6 +201,44 @@ impl Person<'_> {
         if p != Plant::MissingMass {
             sheet.put("disc_mass", None, typed(r.disc_mass, 2), "g");
         }
+    }
+
+    fn rod_readings(sheet: &mut Sheet, rod: &Rod) {
+        sheet.put("rod_main", None, typed(rod.main, 0), "mm");
+        sheet.put("rod_line", None, rod.line.to_string(), "");
+        for (n, d) in rod.diameters.iter().enumerate() {
+            sheet.put("rod_diameter", Some(n as u32 + 1), typed(*d, 2), "mm");
+        }
+        sheet.put("rod_mass", None, typed(rod.mass, 2), "g");
+    }
+
+    /// The rod is worked through rightly, in the person's own way of rounding.
+    fn rod(&mut self, sheet: &mut Sheet, rod: &Rod, zero: f64) {
+        let (sleeve, _, radius, _, _, core) = RODS[rod.number];
+        let z = if matches!(self.plant, Plant::ZeroForgotten) { 0.0 } else { zero };
+        let z = if matches!(self.plant, Plant::ZeroAdded) { -zero } else { z };
+        let seen = rod.main + f64::from(rod.line) * 0.02;
+        let length = self.answer(sheet, "rod_length", seen - z, "mm", 5);
+        let mean = rod.diameters.iter().sum::<f64>() / 3.0;
+        let across = self.answer(sheet, "rod_across", mean - z, "mm", 4);
+        let pi = std::f64::consts::PI;
+        let whole = self.answer(sheet, "whole_volume", pi * (across / 2.0).powi(2) * length / 1000.0, "cm³", 4);
+        let inside = self.answer(sheet, "core_volume", pi * (radius * 25.4).powi(2) * length / 1000.0, "cm³", 4);
+        let outside = self.answer(sheet, "sleeve_volume", whole - inside, "cm³", 4);
+        let around = self.answer(sheet, "sleeve_mass", outside * sleeve, "g", 4);
+        let core_mass = self.answer(sheet, "core_mass", rod.mass - around, "g", 4);
+        let density = self.answer(sheet, "core_density", core_mass / inside, "g/cm³", 3);
+        let _ = density;
+        if let Some(cell) = sheet.cells.last_mut()
+            && self.plant != Plant::NoPlusMinus
+        {
+            let places = cell.value.split_once('.').map_or(0, |(_, d)| d.len()).min(6);
+            let (d, l) = (across / 10.0, length / 10.0);
+            let half = sleeve * pi * d / 2.0 * l * 0.0013 / inside + 0.002 * core_mass / inside;
+            cell.plus_minus = typed(half.max(10f64.powi(-(places as i32))), places);
+        }
+        self.answer(sheet, "rod_density", rod.mass / whole, "g/cm³", 4);
+        sheet.put("core_metal", None, core, "");
     }
 
     /// An answer on the sheet, with figures by this person's habit. Gives what is read off the sheet for the next line.

@@ -7,6 +7,7 @@ use jurado_core::protocol::{ItemKind, Protocol, Rejection, Tolerance};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::calculator::{Calculator, Deed, Scales, Val, to_figures};
+use crate::class::Mix;
 use crate::mistake::{Act, Chancy};
 use crate::random::Chance;
 use crate::world::{Seen, Shown, World, decimals_of, looked_up, word_of};
@@ -72,6 +73,7 @@ pub(crate) struct Worker<'a> {
     pub(crate) lines: &'a [Line],
     pub(crate) keys: &'a BTreeMap<String, String>,
     pub(crate) style: Style,
+    pub(crate) mix: Mix,
     pub(crate) plans: Vec<Plan>,
 }
 

@@ -72,6 +72,8 @@ pub(super) struct Candidates {
     unexplained: f64,
     /// Sum over everything.
     evidence: f64,
+    /// Reported over followed value, and how far it may be off by rounding.
+    ratio: (f64, f64),
 }
 
 /// The likeliest class with its chance, or `None` where no hypothesis fits at all.
@@ -106,6 +108,10 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
         variants: fitting.iter().filter_map(|h| Some((h.variant?, h.prior, h.likelihood))).collect(),
         unexplained,
         evidence,
+        ratio: (
+            case.reported / case.carried,
+            (case.width + case.envelope + 0.002 * case.reported.abs()) / case.carried.abs(),
+        ),
     };
     if fitting.is_empty() || evidence <= 0.0 {
         return (None, candidates);
@@ -194,7 +200,9 @@ pub(super) fn down_the_column(
     let apart: f64 = differing.iter().map(|(_, c)| c.evidence.max(1e-300).ln()).sum();
     let systematic =
         joint.iter().filter(|(_, (n, ..))| *n >= 2 && 4 * *n >= 3 * differing.len()).map(|(v, (_, s, _))| (*v, *s));
-    let Some((best, score)) = systematic.clone().max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0))) else { return };
+    let Some((best, score)) = systematic.clone().max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0))) else {
+        return alike_throughout(rows, &differing, apart);
+    };
     let rest: f64 = systematic.map(|(_, s)| (s - score).exp()).sum::<f64>() + (apart - score).exp();
     // Formulas that fit every row as well as the best one cannot be told apart from it: one class.
     let weight = joint.get(&best).map_or(0.0, |(_, _, w)| *w);
@@ -207,7 +215,7 @@ pub(super) fn down_the_column(
     let rest = rest.max(whole);
     let probability = whole / rest;
     if probability < 0.5 {
-        return;
+        return alike_throughout(rows, &differing, apart);
     }
     let variant = &spec.variants[best];
     let mut alternatives: Vec<(SlipKind, f64)> = Vec::new();
@@ -245,6 +253,33 @@ pub(super) fn down_the_column(
             repair: None,
             predicted,
         });
+    }
+}
+
+/// Rows that are all off by one and the same factor which no slip gives: something was done throughout that nobody has
+/// thought of. It is weighed against every row having a story of its own, and lowers the chance of those.
+fn alike_throughout(rows: &mut [JudgedResult], differing: &[(usize, &Candidates)], apart: f64) {
+    let mut ratios: Vec<f64> = differing.iter().map(|(_, c)| c.ratio.0).collect();
+    ratios.sort_by(f64::total_cmp);
+    let factor = ratios[ratios.len() / 2];
+    let common = differing.iter().all(|(_, c)| (c.ratio.0 - factor).abs() <= c.ratio.1);
+    if !common || !factor.is_finite() || factor == 0.0 || (factor - 1.0).abs() < 1e-9 {
+        return;
+    }
+    // The first row pays for the factor; the others then are what they must be.
+    let together = differing[0].1.unexplained.max(1e-300).ln();
+    let share = 1.0 / (1.0 + (together - apart).exp());
+    for (i, _) in differing {
+        let row = &mut rows[*i];
+        row.throughout = Some(factor);
+        if let Some(slip) = &mut row.slip {
+            slip.probability *= share;
+            slip.alternatives.iter_mut().for_each(|(_, p)| *p *= share);
+            slip.ambiguous &= slip.probability + slip.alternatives.iter().map(|(_, p)| p).sum::<f64>() >= 0.5;
+            if slip.probability < 0.5 {
+                row.verdict = VerdictKind::Unexplained;
+            }
+        }
     }
 }
 

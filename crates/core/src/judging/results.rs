@@ -365,6 +365,13 @@ fn unexplained(
         ),
         _ => ("unexplained", all, " No single slip gives it.".to_owned()),
     };
+    let story = match result.throughout {
+        Some(factor) => format!(
+            "{story} All rows that differ are {} times what the readings give: something was done throughout.",
+            notation::figures(factor, 4)
+        ),
+        None => story,
+    };
     let fragile = result
         .slip
         .as_ref()
