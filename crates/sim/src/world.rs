@@ -12,6 +12,7 @@ use serde::Deserialize;
 use toml::Spanned;
 
 use crate::calculator::{Calculator, Val};
+use crate::mistake::names_of;
 use crate::random::{Chance, seed_of};
 
 #[derive(Deserialize)]
@@ -277,6 +278,56 @@ impl Reader<'_> {
         }
     }
 
+    /// A name has to stand above what uses it; a table is taken, all of it, where its first line stands.
+    fn names_are_known(&mut self, written: &[MakeFile], makes: &[Make], rows: &HashMap<usize, RowRule>) {
+        let mut known: Vec<String> = vec!["n".to_owned()];
+        known.extend(self.protocol.keys.iter().map(|k| k.id.clone()));
+        for item in &self.protocol.items {
+            if matches!(item.kind, ItemKind::Reference(_) | ItemKind::Parameter(_)) {
+                known.push(item.id.clone());
+            }
+        }
+        let mut taken: Vec<usize> = Vec::new();
+        for (file, make) in written.iter().zip(makes) {
+            let mut group: Vec<&Make> = vec![make];
+            if let Some(t) = make.table {
+                if taken.contains(&t) {
+                    continue;
+                }
+                taken.push(t);
+                group = makes.iter().filter(|m| m.table == Some(t)).collect();
+            }
+            for m in group {
+                let own = |n: &str| n == m.id && m.solve.is_some();
+                let before = |n: &str| {
+                    n.strip_prefix("before_").is_some_and(|b| makes.iter().any(|x| x.id == b && x.table == make.table))
+                };
+                let asts = [&m.value, &m.first, &m.when]
+                    .into_iter()
+                    .flatten()
+                    .chain(m.word.iter().filter_map(|w| w.0.as_ref()));
+                let unknown = asts.flat_map(names_of).find(|n| !known.contains(n) && !own(n) && !before(n));
+                if let Some(n) = unknown {
+                    self.fault(
+                        file.id.span().start,
+                        format!("`{}` uses `{n}`, which is not known there", m.id),
+                        "put what it uses above it; a table is taken where its first line stands",
+                    );
+                }
+                known.push(m.id.clone());
+            }
+            if let Some(rule) = make.table.and_then(|t| rows.get(&t))
+                && let Some(n) = rule.until.iter().flat_map(names_of).find(|n| !known.contains(n))
+            {
+                self.fault(
+                    file.id.span().start,
+                    format!("the table's end uses `{n}`, which is not known"),
+                    "mend its name",
+                );
+            }
+        }
+    }
+
     fn read(mut self, file: File) -> Result<World, Vec<Fault>> {
         if *file.lab.get_ref() != self.protocol.id {
             self.fault(
@@ -298,6 +349,7 @@ impl Reader<'_> {
         }
         let makes: Vec<Make> = file.make.iter().map(|m| self.make(m)).collect();
         let protocol = self.protocol;
+        self.names_are_known(&file.make, &makes, &rows);
         for r in &protocol.readings {
             let id = &protocol.items[r.item].id;
             if !r.need.optional && r.need.required_if.is_none() && !makes.iter().any(|m| m.id == *id) {
