@@ -39,6 +39,28 @@ fn bom_crlf_semicolons_and_tabs_are_taken_too() {
     }
 }
 
+/// An archive with these parts.
+fn packed(parts: &[(&str, &[u8])]) -> Vec<u8> {
+    use std::io::Write;
+    let mut archive = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    // The fastest packing: what is in it matters, not how well it is packed.
+    let options = zip::write::SimpleFileOptions::default().compression_level(Some(1));
+    for (name, bytes) in parts {
+        archive.start_file(*name, options).expect("a part");
+        archive.write_all(bytes).expect("its bytes");
+    }
+    archive.finish().expect("an archive").into_inner()
+}
+
+/// What unpacks to more than a data sheet can need is refused before it is unpacked, whatever sizes it states.
+#[test]
+fn a_spreadsheet_that_unpacks_without_end_is_refused() {
+    let bomb = packed(&[("content.xml", &vec![b' '; 3 << 20])]);
+    assert!(bomb.len() < 100_000);
+    let fault = crate::workbook::read_within(&bomb, 2 << 20).expect_err("too much");
+    assert!(fault.what.contains("unpacks to more than 2 megabytes"), "{fault}");
+}
+
 /// A file none of which can be used: what is said, and where.
 #[test]
 fn unusable_files_are_refused_with_a_place_and_a_mend() {
@@ -48,7 +70,11 @@ fn unusable_files_are_refused_with_a_place_and_a_mend() {
         (b"\n \r\n".to_vec(), "the file is empty"),
         (vec![0; 4000], "full of NUL bytes"),
         (b"\xff\xfes\0e\0c\0".to_vec(), "UTF-16"),
-        (b"PK\x03\x04....".to_vec(), "spreadsheet or archive"),
+        (b"PK\x03\x04....".to_vec(), "begins like a spreadsheet and cannot be unpacked"),
+        (packed(&[("letter.txt", b"dear")]), "an archive and no spreadsheet"),
+        (packed(&[("xl/workbook.xml", b"<x/>"), ("xl/vbaProject.bin", b"x")]), "holds macros"),
+        (packed(&[("xl/workbook.xml", b"<x/>")]), "cannot be read"),
+        (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1 old".to_vec(), "an old or a locked workbook"),
         (b"section,team,station\n".to_vec(), "lacks the columns item, value"),
         (b"section,team,item,value,team\n".to_vec(), "the column `team` is there twice"),
         (HEADER.as_bytes().to_vec(), "column names and no rows"),
@@ -134,8 +160,8 @@ fn a_reviewer_hands_in_for_own_sections_only() {
 fn an_empty_template_names_every_item_and_is_no_table() {
     let p = protocol();
     let sheet = write_sheet(&p, None);
-    assert!(sheet.starts_with("data sheet,keel-plate,Keel plate\nsection,\nteam,\nstation,\nitem,what,unit,1,2,3,4,5,plus_minus,excluded,note\n"), "{sheet}");
-    assert!(sheet.contains("disc_diameter,disc diameter,mm,,,,,,,,\n"));
+    assert!(sheet.starts_with("data sheet,keel-plate,Keel plate,version,1\nsection,\nteam,\nstation,,\"Station: 1, 2, 3, 4, 5\"\nitem,what,unit,1,2,3,4,5,plus_minus,excluded,note,hint\n"), "{sheet}");
+    assert!(sheet.contains("disc_diameter,disc diameter,mm,,,,,,,,,to 0.020\n"), "{sheet}");
     assert!(read_csv(sheet.as_bytes(), &p, None).expect_err("nothing filled in").what.contains("names no section"));
 }
 

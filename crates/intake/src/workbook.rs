@@ -35,13 +35,18 @@ const OLD: [u8; 8] = [0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1];
 /// # Errors
 /// Another kind of file, a locked or damaged one, one with macros, or one that unpacks to more than can be wanted.
 pub(crate) fn read_as_csv(bytes: &[u8]) -> Result<Vec<u8>, Fault> {
+    read_within(bytes, UNPACKED)
+}
+
+/// [`read_as_csv`] of what unpacks to so many bytes at most.
+pub(crate) fn read_within(bytes: &[u8], most: u64) -> Result<Vec<u8>, Fault> {
     if bytes.starts_with(&OLD) {
         return Err(refuse(
             "this is an old or a locked workbook",
             "take the password off, or save it as .xlsx, .ods or “CSV UTF-8”",
         ));
     }
-    unpacks_to_a_spreadsheet(bytes)?;
+    unpacks_to_a_spreadsheet(bytes, most)?;
     let damaged = |e: &dyn std::fmt::Display| {
         refuse(format!("the spreadsheet cannot be read: {e}"), "open it, save it anew, or save it as “CSV UTF-8”")
     };
@@ -89,7 +94,7 @@ fn text_of(cell: &Data) -> String {
 
 /// Looks through the archive before anything is unpacked for good: sizes stated in it may lie, so every part is
 /// inflated and counted.
-fn unpacks_to_a_spreadsheet(bytes: &[u8]) -> Result<(), Fault> {
+fn unpacks_to_a_spreadsheet(bytes: &[u8], most: u64) -> Result<(), Fault> {
     let broken = |_| refuse("the file is damaged: it begins like a spreadsheet and cannot be unpacked", "save it anew");
     let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(broken)?;
     if archive.len() > PARTS {
@@ -106,7 +111,7 @@ fn unpacks_to_a_spreadsheet(bytes: &[u8]) -> Result<(), Fault> {
     if !has("xl/workbook.xml") && !has("content.xml") {
         return Err(refuse("this is an archive and no spreadsheet", "hand in .csv, .xlsx or .ods"));
     }
-    let mut left = UNPACKED;
+    let mut left = most;
     for n in 0..archive.len() {
         let part = archive.by_index(n).map_err(|e| match e {
             zip::result::ZipError::UnsupportedArchive(_) => refuse(
@@ -120,7 +125,7 @@ fn unpacks_to_a_spreadsheet(bytes: &[u8]) -> Result<(), Fault> {
             .map_err(|_| refuse("the file is damaged: a part of it cannot be unpacked", "save it anew"))?;
         if size > left {
             return Err(refuse(
-                format!("the spreadsheet unpacks to more than {} megabytes", UNPACKED / 1_048_576),
+                format!("the spreadsheet unpacks to more than {} megabytes", most / 1_048_576),
                 "save the sheet alone as “CSV UTF-8”",
             ));
         }

@@ -11,7 +11,7 @@ use crate::verdict::{Judged, Severity, VerdictKind};
 fn protocol() -> &'static Protocol {
     static PROTOCOL: std::sync::OnceLock<Protocol> = std::sync::OnceLock::new();
     PROTOCOL.get_or_init(|| {
-        Protocol::parse(include_str!("../../../tests/labs/plate-and-disc.toml")).expect("the shipped protocol")
+        Protocol::parse(include_str!("../../tests/labs/plate-and-disc.toml")).expect("the shipped protocol")
     })
 }
 

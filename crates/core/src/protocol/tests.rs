@@ -1,6 +1,6 @@
 use super::*;
 
-const KEEL_PLATE: &str = include_str!("../../../tests/labs/plate-and-disc.toml");
+const KEEL_PLATE: &str = include_str!("../../tests/labs/plate-and-disc.toml");
 
 #[test]
 fn the_shipped_protocol_loads() {
