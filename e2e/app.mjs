@@ -20,13 +20,13 @@ export const sql = (text, database = "") => {
   return execFileSync("mariadb", ["--no-defaults", "-h127.0.0.1", `-P${url.port}`, `-u${url.username}`, `-p${url.password}`, "-N", ...(database ? [database] : []), "-e", text], { encoding: "utf8" });
 };
 
-export async function startApp(name, { demo = true } = {}) {
+export async function startApp(name, { demo = true, labs = ["keel-plate"] } = {}) {
   if (!existsSync(binary)) throw new Error(`${binary} is not built`);
   const database = `jurado_${name}`;
   sql(`DROP DATABASE IF EXISTS ${database}; CREATE DATABASE ${database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`);
   const url = base.replace(/\/jurado$/, `/${database}`);
   const port = await freePort();
-  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo"] : [])], { cwd: root, env: { ...process.env, DATABASE_URL: url }, stdio: ["ignore", "pipe", "pipe"] });
+  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo", ...labs.flatMap((l) => ["--demo-lab", l])] : [])], { cwd: root, env: { ...process.env, DATABASE_URL: url }, stdio: ["ignore", "pipe", "pipe"] });
   let told = "";
   child.stderr.on("data", (d) => { told += d; });
   await new Promise((resolve, reject) => {

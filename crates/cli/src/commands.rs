@@ -100,9 +100,10 @@ pub(crate) fn template(protocol: &Path, format: SheetFormat, out: Option<&Path>)
 /// `jurado demo`
 pub(crate) fn demo(seed: u64, out: &Path) -> Outcome {
     let demo = jurado_sim::demo_class(seed);
+    let keel = load(Path::new("protocols/keel-plate.toml"))?;
     std::fs::create_dir_all(out)
         .map_err(|e| vec![format!("{}:1:1: cannot be made: {e}; choose another folder", out.display())])?;
-    write(Some(&out.join("submissions.csv")), [demo.csv()])?;
+    write(Some(&out.join("submissions.csv")), [jurado_sim::class_csv(&keel, &demo.tables())])?;
     let truth = serde_json::to_string_pretty(&demo.class).map_err(|e| vec![e.to_string()])?;
     write(Some(&out.join("truth.json")), [truth + "\n"])
 }

@@ -152,6 +152,9 @@ enum Command {
         /// Load the demo class where there are no sections yet.
         #[arg(long)]
         demo: bool,
+        /// Labs of the demo to load; all of them if none is named.
+        #[arg(long)]
+        demo_lab: Vec<String>,
     },
     /// Bring the database's tables up to date.
     Migrate {
@@ -229,7 +232,9 @@ fn main() -> ExitCode {
         Command::Protocol { command: ProtocolCommand::Check { file } } => commands::check(&file),
         Command::Protocol { command: ProtocolCommand::Schema { out } } => commands::schema(out.as_deref()),
         Command::Template { protocol, format, out } => commands::template(&protocol, format, out.as_deref()),
-        Command::Serve { database_url, port, protocols, demo } => serving::serve(&database_url, port, &protocols, demo),
+        Command::Serve { database_url, port, protocols, demo, demo_lab } => {
+            serving::serve(&database_url, port, &protocols, demo, &demo_lab)
+        }
         Command::Migrate { database_url } => serving::migrate(&database_url),
         Command::Demo { seed, out } => commands::demo(seed, &out),
     };

@@ -60,17 +60,23 @@ fn beside(protocol: &Path) -> PathBuf {
     protocol.parent().unwrap_or(Path::new("")).join("worlds").join(name)
 }
 
-/// `jurado simulate`
-pub(crate) fn simulate(protocol: &Path, world: Option<&Path>, order: &Order, out: &Path) -> Outcome {
+/// A lab from its protocol's file and its world's.
+pub(crate) fn load_lab(protocol: &Path, world: Option<&Path>) -> Result<Lab, Vec<String>> {
     let world = world.map_or_else(|| beside(protocol), Path::to_path_buf);
     let text = |path: &Path| -> Result<String, Vec<String>> {
         String::from_utf8(read(path)?).map_err(|_| vec![format!("{}:1:1: not UTF-8; save it as UTF-8", path.display())])
     };
     let (of_protocol, of_world) = (text(protocol)?, text(&world)?);
-    let lab = Lab::new(&of_protocol, &of_world).map_err(|(in_world, faults)| {
+    Lab::new(&of_protocol, &of_world).map_err(|(in_world, faults)| {
         let path = if in_world { &world } else { protocol };
         faults.iter().map(|f| told(path, f)).collect::<Vec<String>>()
-    })?;
+    })
+}
+
+/// `jurado simulate`
+pub(crate) fn simulate(protocol: &Path, world: Option<&Path>, order: &Order, out: &Path) -> Outcome {
+    let lab = load_lab(protocol, world)?;
+    let world = world.map_or_else(|| beside(protocol), Path::to_path_buf);
     for fault in &order.faults {
         if !lab.faults().any(|(id, _)| id == fault) {
             let known: Vec<&str> = lab.faults().map(|(id, _)| id).collect();

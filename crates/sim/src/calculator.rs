@@ -26,7 +26,7 @@ impl Val {
         }
     }
 
-    fn numbers(&self) -> Vec<f64> {
+    pub(crate) fn numbers(&self) -> Vec<f64> {
         match self {
             Val::One(x) => vec![*x],
             Val::Many(xs) => xs.clone(),
@@ -435,6 +435,20 @@ fn straight(points: &[(f64, f64, f64)], origin: bool) -> [f64; 5] {
     let rest = sum(&|p| p.2 * (p.1 - intercept - slope * p.0).powi(2)) / (n - if origin { 1.0 } else { 2.0 });
     let s = rest.sqrt();
     [slope, intercept, s / sxx.sqrt(), s * (1.0 / w + mx * mx / sxx).sqrt(), s]
+}
+
+/// Standard error of the slope, or of the intercept, of a line.
+pub(crate) fn errors(xs: &[f64], ys: &[f64], ws: Option<&[f64]>, of_slope: bool) -> f64 {
+    let points: Vec<(f64, f64, f64)> = xs
+        .iter()
+        .zip(ys)
+        .enumerate()
+        .map(|(i, (x, y))| (*x, *y, ws.and_then(|w| w.get(i)).copied().unwrap_or(1.0)))
+        .filter(|p| !(p.0.is_nan() || p.1.is_nan() || p.2.is_nan()))
+        .collect();
+    let [_, _, slope, intercept, _] = straight(&points, false);
+    let error = if of_slope { slope } else { intercept };
+    if error.is_finite() { error } else { 0.0 }
 }
 
 fn of_points(name: &str, xs: &[f64], rest: &[Val], hand: Option<&Hand>) -> f64 {

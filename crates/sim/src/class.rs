@@ -566,7 +566,9 @@ impl Lab {
         match chance.one_of(8) {
             0 => {
                 for c in &mut table.cells {
-                    c.value = c.value.replace('.', ",");
+                    if c.value.trim_start_matches(['<', '>']).parse::<f64>().is_ok() {
+                        c.value = c.value.replace('.', ",");
+                    }
                     c.plus_minus = c.plus_minus.replace('.', ",");
                 }
                 "Comma"
@@ -597,7 +599,7 @@ impl Lab {
                 "PlusMinusInCell"
             }
             4 => {
-                for c in &mut table.cells {
+                for c in table.cells.iter_mut().filter(|c| c.value.parse::<f64>().is_ok()) {
                     if let Some((m, e)) = c.value.split_once('e') {
                         c.value = format!("{m} × 10^{e}");
                     }

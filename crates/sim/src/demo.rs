@@ -1,17 +1,19 @@
-//! The demo class: three watches of Tarn Sound Harbour College, twelve teams each, one lab.
+//! The demo class: six watches of Tarn Sound Harbour College, fourteen teams each, eight labs.
 
+use crate::Simulated;
+use crate::class::{Class, Lab, Order};
 use crate::keel_plate;
 use crate::person::{Person, Plant};
 use crate::random::Chance;
-use crate::{Simulated, to_csv};
+use jurado_core::submission::Submission;
 
 /// Sections of the demo with their teams.
-pub const DEMO_SECTIONS: [(&str, [&str; 12]); 3] = [
+pub const DEMO_SECTIONS: [(&str, [&str; 14]); 6] = [
     (
         "Morning",
         [
             "Alfa", "Bittern", "Charlie", "Curlew", "Delta", "Dunlin", "Echo", "Eider", "Foxtrot", "Fulmar", "Golf",
-            "Gannet",
+            "Gannet", "Avocet", "Bravo",
         ],
     ),
     (
@@ -29,6 +31,8 @@ pub const DEMO_SECTIONS: [(&str, [&str; 12]); 3] = [
             "Mike",
             "November",
             "Oscar",
+            "Juliett",
+            "Brambling",
         ],
     ),
     (
@@ -46,6 +50,65 @@ pub const DEMO_SECTIONS: [(&str, [&str; 12]); 3] = [
             "Turnstone",
             "Whiskey",
             "Zulu",
+            "Tango",
+            "Chough",
+        ],
+    ),
+    (
+        "Afternoon",
+        [
+            "Bunting",
+            "Buzzard",
+            "Coot",
+            "Cormorant",
+            "Crake",
+            "Crossbill",
+            "Dipper",
+            "Dotterel",
+            "Egret",
+            "Firecrest",
+            "Gadwall",
+            "Garganey",
+            "Uniform",
+            "Victor",
+        ],
+    ),
+    (
+        "Last Dog",
+        [
+            "Godwit",
+            "Goldcrest",
+            "Goosander",
+            "Grebe",
+            "Greenshank",
+            "Guillemot",
+            "Harrier",
+            "Hobby",
+            "Hoopoe",
+            "Kestrel",
+            "Kingfisher",
+            "Linnet",
+            "Lark",
+            "Yankee",
+        ],
+    ),
+    (
+        "Evening",
+        [
+            "Mallard",
+            "Martin",
+            "Moorhen",
+            "Nightjar",
+            "Nuthatch",
+            "Oriole",
+            "Ouzel",
+            "Owl",
+            "Partridge",
+            "Pintail",
+            "Pipit",
+            "Pochard",
+            "Razorbill",
+            "Xray",
         ],
     ),
 ];
@@ -98,30 +161,56 @@ pub struct Demo {
 }
 
 impl Demo {
-    /// The long CSV of one section.
-    pub fn section_csv(&self, section: &str) -> String {
-        let tables: Vec<Simulated> = self.class.iter().filter(|t| t.section == section).cloned().collect();
-        to_csv(&tables)
-    }
-
-    /// The long CSV of the whole class.
-    pub fn csv(&self) -> String {
-        to_csv(&self.class)
+    /// Its tables, in order.
+    pub fn tables(&self) -> Vec<Submission> {
+        self.class.iter().map(|t| t.submission.clone()).collect()
     }
 }
 
-/// Makes the demo's class from a seed.
+/// Sections and teams in which every verdict and each diagnosis of the keel plate is planted once.
+const PLANTED: (usize, usize) = (3, 12);
+
+/// Makes the demo's keel plates from a seed.
 pub fn demo_class(seed: u64) -> Demo {
     let mut chance = Chance::new(seed);
     let mut class = Vec::new();
+    for (s, (section, teams)) in DEMO_SECTIONS.iter().enumerate().take(PLANTED.0) {
+        for (t, team) in teams.iter().enumerate().take(PLANTED.1) {
+            let plant = PLANTS[(s * PLANTED.1 + t) % PLANTS.len()];
+            class.push(table(plant, (t + s) % 5 + 1, section, team, &mut chance));
+        }
+    }
+    // The others have fewer mistakes: mostly right tables, as a class has.
     for (s, (section, teams)) in DEMO_SECTIONS.iter().enumerate() {
-        for (t, team) in teams.iter().enumerate() {
-            let plant = PLANTS[(s * teams.len() + t) % PLANTS.len()];
-            let station = (t + s) % 5 + 1;
-            class.push(table(plant, station, section, team, &mut chance));
+        for (t, team) in teams.iter().enumerate().filter(|(t, _)| s >= PLANTED.0 || *t >= PLANTED.1) {
+            let plant = if (s + t) % 3 == 0 { PLANTS[(s * 7 + t * 5) % PLANTS.len()] } else { Plant::None };
+            class.push(table(plant, (t + s) % 5 + 1, section, team, &mut chance));
         }
     }
     Demo { class }
+}
+
+/// Labs of the demo beside the keel plate, in the order a term takes them.
+pub const DEMO_LABS: [&str; 7] =
+    ["shackle-count", "hatch-ram", "davit-balance", "fog-pipe", "beacon-timer", "reflector", "rust-iron"];
+
+/// The demo's class of another lab: one has a fault at a station, one a section that was taught a wrong thing, one two
+/// teams that share a table.
+pub fn demo_lab(lab: &Lab, seed: u64) -> Class {
+    let id = lab.protocol.id.as_str();
+    lab.simulate(&Order {
+        sections: DEMO_SECTIONS.iter().map(|(s, _)| (*s).to_owned()).collect(),
+        teams: 14,
+        names: DEMO_SECTIONS.iter().flat_map(|(_, teams)| teams.iter().map(|t| (*t).to_owned())).collect(),
+        seed,
+        slips: 0.3,
+        unmodelled: 0.1,
+        troubles: 0.08,
+        faults: if id == "beacon-timer" { vec!["leaky-capacitor".to_owned()] } else { Vec::new() },
+        habits: if id == "rust-iron" { vec![("Last Dog".to_owned(), "one-pipette".to_owned())] } else { Vec::new() },
+        copies: if id == "hatch-ram" { vec![("Afternoon".to_owned(), 9, 4)] } else { Vec::new() },
+        ..Order::default()
+    })
 }
 
 /// One table with one plant.

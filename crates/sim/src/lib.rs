@@ -17,7 +17,7 @@ mod world;
 
 pub use assess::{Assessment, assess};
 pub use class::{Class, Lab, Mix, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
-pub use demo::{DEMO_SECTIONS, Demo, class_of, demo_class};
+pub use demo::{DEMO_LABS, DEMO_SECTIONS, Demo, class_of, demo_class, demo_lab};
 pub use person::Plant;
 pub use worker::Style;
 pub use world::World;
@@ -41,24 +41,6 @@ pub struct Simulated {
     pub slip: Option<String>,
     /// Item it was planted at.
     pub item: Option<String>,
-}
-
-/// The long CSV of a class.
-pub fn to_csv(class: &[Simulated]) -> String {
-    let mut out = String::from("section,team,station,item,row,value,unit,plus_minus,excluded,note\n");
-    for table in class {
-        let s = &table.submission;
-        let station = s.keys.get("station").cloned().unwrap_or_default();
-        for c in &s.cells {
-            let row = c.row.map(|r| r.to_string()).unwrap_or_default();
-            let fields =
-                [&s.section, &s.team, &station, &c.item, &row, &c.value, &c.unit, &c.plus_minus, &c.excluded, &c.note];
-            let line: Vec<String> = fields.iter().map(|f| quoted(f)).collect();
-            out.push_str(&line.join(","));
-            out.push('\n');
-        }
-    }
-    out
 }
 
 fn quoted(field: &str) -> String {

@@ -184,10 +184,25 @@ impl Worker<'_> {
     }
 
     /// Every result at full precision from given readings, nothing mistaken.
-    fn chain(&self, mut names: HashMap<String, Val>, left: &Left) -> HashMap<String, Val> {
+    fn chain(&self, names: HashMap<String, Val>, left: &Left) -> HashMap<String, Val> {
+        self.chain_off(names, left, None)
+    }
+
+    /// The same with one result off by so much.
+    fn chain_off(
+        &self,
+        mut names: HashMap<String, Val>,
+        left: &Left,
+        off: Option<(usize, f64)>,
+    ) -> HashMap<String, Val> {
         for line in self.lines {
             let c = Calculator { names, out: left.clone(), ..Calculator::default() };
-            let v = c.work(&line.ast);
+            let mut v = c.work(&line.ast);
+            if let (Some((item, by)), Val::One(x)) = (off, &mut v)
+                && item == line.item
+            {
+                *x += by;
+            }
             names = c.names;
             names.insert(self.protocol.items[line.item].id.clone(), v);
         }
@@ -195,9 +210,9 @@ impl Worker<'_> {
     }
 
     /// Standard uncertainty of every result that asks for one, SI: readings moved one after another by theirs.
-    fn uncertainties(&self, seen: &Seen, names: &HashMap<String, Val>, left: &Left) -> HashMap<usize, f64> {
+    fn uncertainties(&self, seen: &Seen, names: &HashMap<String, Val>, left: &Left) -> HashMap<usize, Vec<f64>> {
         let asked: Vec<usize> = self.protocol.results.iter().filter(|r| r.plus_minus).map(|r| r.item).collect();
-        let mut out: HashMap<usize, f64> = HashMap::new();
+        let mut out: HashMap<usize, Vec<f64>> = HashMap::new();
         if asked.is_empty() {
             return out;
         }
@@ -205,10 +220,11 @@ impl Worker<'_> {
         let mut add = |moved: &HashMap<String, Val>| {
             for item in &asked {
                 let id = &self.protocol.items[*item].id;
-                let of = |m: &HashMap<String, Val>| m.get(id).map_or(f64::NAN, Val::number);
-                let d = of(moved) - of(&base);
-                if d.is_finite() {
-                    *out.entry(*item).or_insert(0.0) += d * d;
+                let of = |m: &HashMap<String, Val>| m.get(id).map_or_else(Vec::new, Val::numbers);
+                let (then, now) = (of(&base), of(moved));
+                let sums = out.entry(*item).or_insert_with(|| vec![0.0; then.len()]);
+                for ((sum, a), b) in sums.iter_mut().zip(&then).zip(&now) {
+                    *sum += if (b - a).is_finite() { (b - a).powi(2) } else { 0.0 };
                 }
             }
         };
@@ -223,6 +239,9 @@ impl Worker<'_> {
         };
         for r in &seen.readings {
             let spec = self.protocol.reading_of(r.item);
+            if spec.is_some_and(|s| s.kind != jurado_core::protocol::ReadingKind::Number) {
+                continue;
+            }
             let unit = self.protocol.items[r.item].unit.factor;
             let mut u = r.step * unit / 12f64.sqrt();
             let row = r.row.map(|n| n as usize - 1);
@@ -258,7 +277,25 @@ impl Worker<'_> {
                 add(&self.chain(moved, left));
             }
         }
-        out.values_mut().for_each(|v| *v = v.sqrt());
+        // The scatter about a line, and the step beside an end point, count where they are larger than what the readings
+        // themselves bring.
+        for line in self.lines {
+            let c = Calculator { names: base.clone(), out: left.clone(), ..Calculator::default() };
+            let error = scatter(&line.ast, &c);
+            if error == 0.0 {
+                continue;
+            }
+            let off = self.chain_off(names.clone(), left, Some((line.item, error)));
+            for item in &asked {
+                let id = &self.protocol.items[*item].id;
+                let of = |m: &HashMap<String, Val>| m.get(id).map_or(f64::NAN, Val::number);
+                let d = of(&off) - of(&base);
+                if let Some(u) = out.get_mut(item).and_then(|v| v.first_mut()).filter(|_| d.is_finite()) {
+                    *u = u.max(d * d);
+                }
+            }
+        }
+        out.values_mut().flatten().for_each(|v| *v = v.sqrt());
         out
     }
 
@@ -323,7 +360,7 @@ impl Worker<'_> {
                 } else {
                     item.from_si(si)
                 };
-                let u = uncertain.get(&line.item).map(|u| u / item.unit.factor);
+                let u = uncertain.get(&line.item).and_then(|u| u.get(row.unwrap_or(0))).map(|u| u / item.unit.factor);
                 let (style, figures) = (self.now(chance), self.figures(line, seen, &names, in_unit));
                 let mut text = self.written(style, in_unit, figures, self.decimals(line, seen), u, spec.plus_minus);
                 let shown = number(&text);
@@ -357,6 +394,15 @@ impl Worker<'_> {
                 }
                 kept.push(keeps);
                 let plus_minus = match u.filter(|u| spec.plus_minus && *u > 0.0) {
+                    Some(u) if text.contains('e') => {
+                        let power = text.split_once('e').map_or("0", |(_, e)| e);
+                        let places = text.split(['.', 'e']).nth(1).filter(|_| text.contains('.')).map_or(0, str::len);
+                        let scaled = u / 10f64.powi(power.parse().unwrap_or(0));
+                        format!(
+                            "{:.places$}e{power}",
+                            (scaled * chance.between(0.85, 1.2)).max(10f64.powi(-(places as i32)))
+                        )
+                    }
                     Some(u) => {
                         let places = text.split_once('.').map_or(0, |(_, d)| d.len());
                         let least = 10f64.powi(-(places as i32));
@@ -645,6 +691,26 @@ impl Worker<'_> {
             Style::SixFigures => at_place(value, 5 - value.abs().max(1e-300).log10().floor() as i32, Round::Half),
             _ => at_place(value, place, Round::Half),
         }
+    }
+}
+
+/// Standard error of a slope, or what the step beside an end point leaves open; nought for anything else.
+fn scatter(ast: &Ast, calculator: &Calculator<'_>) -> f64 {
+    let AstKind::Call(name, args) = &ast.kind else { return 0.0 };
+    let of = |a: &Ast| calculator.work(a).numbers();
+    match (name.as_str(), args.as_slice()) {
+        ("slope" | "intercept", [x, y, rest @ ..]) => {
+            let weights = rest.first().map(of);
+            crate::calculator::errors(&of(x), &of(y), weights.as_deref(), name == "slope")
+        }
+        ("equivalence", [volume, _]) => {
+            let (volumes, at) = (of(volume), calculator.work(ast).number());
+            let here = volumes.windows(2).position(|w| w[0] <= at && at <= w[1]).unwrap_or(0);
+            let step = |n: usize| volumes.get(n + 1).zip(volumes.get(n)).map_or(f64::INFINITY, |(b, a)| b - a);
+            let finest = step(here).min(step(here.saturating_sub(1)));
+            if finest.is_finite() { finest / 2.0 / 3f64.sqrt() } else { 0.0 }
+        }
+        _ => 0.0,
     }
 }
 

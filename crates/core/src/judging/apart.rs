@@ -6,8 +6,9 @@ use rust_decimal::Decimal;
 use super::findings::Findings;
 use super::readings::step_in_unit;
 use super::table::Table;
+use super::uncertain::Propagated;
 use super::values::{Env, Out};
-use crate::formula::{Function, Op, Shape, Value};
+use crate::formula::{Context, Function, Num, Op, Shape, Value, evaluate_any};
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, Rejection, Rule};
 use crate::quantity::leading_place;
@@ -15,6 +16,7 @@ use crate::section::{Section, Source};
 use crate::stats::{
     Confidence, concordance, dixon, generalised_esd, grubbs, known_repeatability, line, modified_z, point_apart,
 };
+use crate::uncertainty::Dual;
 use crate::verdict::{CellState, Finding, JudgedReading, OutlierTest, Severity};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
@@ -469,8 +471,29 @@ fn kept(
     }
 }
 
+/// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ w·u²(y − slope·x)/n).
+fn own_spread(propagated: &Propagated, (x, y): (usize, usize), slope: f64, points: &[(usize, f64, f64, f64)]) -> f64 {
+    let of =
+        |item: usize, row: usize| propagated.values.get(item).and_then(Option::as_ref).and_then(|v| v.at(Some(row)));
+    let squares: Vec<f64> = points
+        .iter()
+        .filter_map(|(row, _, _, w)| {
+            let residual = of(y, *row)?.sub(&of(x, *row)?.mul(&Dual::exact(slope)));
+            let u = residual.spread(&propagated.sources);
+            Some(w * u * u)
+        })
+        .collect();
+    if squares.len() < points.len() { 0.0 } else { (squares.iter().sum::<f64>() / squares.len() as f64).sqrt() }
+}
+
 /// The point farthest from each fitted line, on clean values.
-pub(super) fn points(protocol: &Protocol, clean: &Env, out: &Out, found: &mut Findings<'_>) -> Vec<OutlierTest> {
+pub(super) fn points(
+    protocol: &Protocol,
+    clean: &Env,
+    out: &Out,
+    propagated: &Propagated,
+    found: &mut Findings<'_>,
+) -> Vec<OutlierTest> {
     let mut tests = Vec::new();
     let mut seen: Vec<(usize, usize)> = Vec::new();
     for spec in &protocol.results {
@@ -486,17 +509,26 @@ pub(super) fn points(protocol: &Protocol, clean: &Env, out: &Out, found: &mut Fi
             let Shape::Column(group) = protocol.items[*x].rows else { continue };
             let rows = out.iter().find(|(g, _)| *g == group).map(|(_, o)| o);
             let (Some(Value::Column(xs)), Some(Value::Column(ys))) = (&clean[*x], &clean[*y]) else { continue };
-            let points: Vec<(usize, f64, f64)> = xs
+            let weights = match args.get(2).map(|w| evaluate_any(w, &Context::without(clean, out))) {
+                None => None,
+                Some(Ok(Value::Column(ws))) => Some(ws),
+                Some(_) => continue,
+            };
+            let weight = |i: usize| weights.as_ref().map_or(Some(1.0), |w| w.get(i).copied().flatten());
+            let points: Vec<(usize, f64, f64, f64)> = xs
                 .iter()
                 .zip(ys)
                 .enumerate()
                 .filter(|(i, _)| rows.and_then(|r| r.get(*i)).is_none_or(|o| !o))
-                .filter_map(|(i, (x, y))| Some((i, (*x)?, (*y)?)))
+                .filter_map(|(i, (x, y))| Some((i, (*x)?, (*y)?, weight(i)?)))
                 .collect();
             let (px, py): (Vec<f64>, Vec<f64>) = points.iter().map(|p| (p.1, p.2)).unzip();
+            let pw: Option<Vec<f64>> = weights.is_some().then(|| points.iter().map(|p| p.3).collect());
             let through = *function == Function::SlopeOrigin;
             let confidence = 1.0 - protocol.school.confidence.alpha();
-            let Some(test) = point_apart(&px, &py, None, through, confidence) else { continue };
+            let Ok(whole) = line(&px, &py, pw.as_deref(), through) else { continue };
+            let own = own_spread(propagated, (*x, *y), whole.slope, &points);
+            let Some(test) = point_apart(&px, &py, pw.as_deref(), through, confidence, own) else { continue };
             let row = points[test.suspect].0 as u32 + 1;
             let raised = test.statistic > test.critical;
             tests.push(OutlierTest {
@@ -513,8 +545,8 @@ pub(super) fn points(protocol: &Protocol, clean: &Env, out: &Out, found: &mut Fi
             }
             let without: Vec<usize> = (0..px.len()).filter(|i| *i != test.suspect).collect();
             let pick = |v: &[f64]| without.iter().map(|i| v[*i]).collect::<Vec<f64>>();
-            let slopes = line(&px, &py, None, through)
-                .and_then(|a| line(&pick(&px), &pick(&py), None, through).map(|b| (a.slope, b.slope)));
+            let slopes = line(&pick(&px), &pick(&py), pw.as_deref().map(pick).as_deref(), through)
+                .map(|b| (whole.slope, b.slope));
             let (ix, iy) = (&protocol.items[*x], &protocol.items[*y]);
             let told = slopes.map_or_else(
                 |_| String::new(),

@@ -47,6 +47,12 @@ impl Findings<'_> {
 
     /// Adds one; a second of the same key is dropped, so that a key names one finding.
     pub(super) fn push(&mut self, mut finding: Finding) {
+        // A pure number has no unit: its place in the sentence is closed up.
+        for text in [&mut finding.says, &mut finding.tells, &mut finding.brief] {
+            if text.contains("  ") {
+                *text = text.replace("  ", " ").replace(" ,", ",").replace(" .", ".");
+            }
+        }
         if finding.brief.is_empty() {
             finding.brief = finding.says.clone();
         }

@@ -97,7 +97,7 @@ pub fn judge_in(
     }
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
     let mut found = Findings { list: &mut list };
-    outliers.extend(apart::points(protocol, &clean, &out, &mut found));
+    outliers.extend(apart::points(protocol, &clean, &out, &propagated, &mut found));
     let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
     comparisons.extend(relations::comparisons(protocol, &out, &propagated, &reported, &mut results, &mut found));
     results::join_slips(protocol, &mut results);

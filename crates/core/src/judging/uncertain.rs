@@ -389,9 +389,9 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
             let fragile = (near(least) || near(most)).then(|| "one digit of the stated ± decides".to_owned());
             let figures_of = format!(
-                "{} {} stated, {} supported by the readings",
+                "{}{} stated, {} supported by the readings",
                 notation::to_place(value, last_place),
-                item.unit.text,
+                item.unit_after(),
                 notation::uncertainty(u)
             );
             if !fair {

@@ -142,13 +142,16 @@ pub struct PointTest {
 /// (leverage 1) or the others lie on it exactly.
 ///
 /// # Formula
-/// t = r/(s₍ᵢ₎√(1 − h)), s₍ᵢ₎² = ((n − p)s² − wr²/(1 − h))/(n − p − 1): the residual in units of the spread of the others.
+/// t = r/(s₍ᵢ₎√(1 − h)), s₍ᵢ₎² = ((n − p)s² − wr²/(1 − h))/(n − p − 1): the residual in units of the spread of the others,
+/// which is never taken smaller than `own`, what the points' own uncertainties make of it: on coarse scales a few
+/// points lie on a line by chance.
 pub fn point_apart(
     x: &[f64],
     y: &[f64],
     weights: Option<&[f64]>,
     through_origin: bool,
     confidence: f64,
+    own: f64,
 ) -> Option<PointTest> {
     let fit = line(x, y, weights, through_origin).ok()?;
     let parameters = if through_origin { 1 } else { 2 };
@@ -171,7 +174,7 @@ pub fn point_apart(
             }
             continue;
         }
-        let t = (w.sqrt() * r / (others * room).sqrt()).abs();
+        let t = (w.sqrt() * r / (others.max(own * own) * room).sqrt()).abs();
         if best.is_none_or(|(b, _)| t > b) {
             best = Some((t, i));
         }
@@ -195,7 +198,7 @@ mod tests {
         assert_eq!(line(&[2.0, 2.0], &[1.0, 5.0], None, false), Err("all points stand above one another"));
         assert_eq!(line(&[2.0], &[1.0], None, false), Err("a line needs two points"));
         assert_eq!(line(&x, &y, Some(&[1.0, 0.0, 1.0, 1.0]), false), Err("a weight is not above nought"));
-        assert!(point_apart(&x, &y, None, false, 0.95).is_none(), "four points are too few");
+        assert!(point_apart(&x, &y, None, false, 0.95, 0.0).is_none(), "four points are too few");
     }
 
     #[test]
@@ -229,10 +232,10 @@ mod tests {
     fn the_point_apart_is_found_and_ordinary_scatter_is_not() {
         let x: Vec<f64> = (1..=8).map(f64::from).collect();
         let mut y = [2.02, 3.99, 6.01, 7.97, 10.02, 12.01, 13.98, 16.01];
-        let quiet = point_apart(&x, &y, None, false, 0.95).expect("eight points");
+        let quiet = point_apart(&x, &y, None, false, 0.95, 0.0).expect("eight points");
         assert!(quiet.statistic < quiet.critical, "{quiet:?}");
         y[5] += 0.3;
-        let loud = point_apart(&x, &y, None, false, 0.95).expect("eight points");
+        let loud = point_apart(&x, &y, None, false, 0.95, 0.0).expect("eight points");
         assert!(loud.suspect == 5 && loud.statistic > loud.critical, "{loud:?}");
     }
 }

@@ -32,7 +32,10 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
             let mut labs = Vec::new();
             for lab in jurado_store::labs::all(c)? {
                 let rows = jurado_store::sheets::docket(c, lab.id, user)?;
-                labs.push((lab, rows));
+                // A lab that nobody has handed in yet is in the library, not on the docket.
+                if !rows.is_empty() {
+                    labs.push((lab, rows));
+                }
             }
             Ok((labs, jurado_store::roster::sections(c, user)?, jurado_store::quarantine::count(c, user)?))
         })
