@@ -25,7 +25,7 @@ test("an import cut off by the database leaves nothing, and goes through when it
   execFileSync("mariadb-install-db", ["--no-defaults", `--user=${userInfo().username}`, "--auth-root-authentication-method=normal", "--skip-test-db", `--datadir=${data}`], { stdio: "ignore" });
   let database = await startDatabase();
   sql("CREATE DATABASE jurado; CREATE USER 'jurado'@'127.0.0.1' IDENTIFIED BY 'x'; GRANT ALL ON jurado.* TO 'jurado'@'127.0.0.1'");
-  const app = spawn(binary, ["serve", "--port", String(port), "--demo"], { cwd: new URL("..", import.meta.url).pathname, env: { ...process.env, DATABASE_URL: `mysql://jurado:x@127.0.0.1:${dbPort}/jurado` }, stdio: ["ignore", "pipe", "ignore"] });
+  const app = spawn(binary, ["serve", "--port", String(port), "--demo", "--demo-lab", "keel-plate"], { cwd: new URL("..", import.meta.url).pathname, env: { ...process.env, DATABASE_URL: `mysql://jurado:x@127.0.0.1:${dbPort}/jurado` }, stdio: ["ignore", "pipe", "ignore"] });
   await new Promise((resolve) => app.stdout.on("data", (d) => { if (String(d).includes("answers on")) resolve(); }));
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"] });
   try {
@@ -40,7 +40,7 @@ test("an import cut off by the database leaves nothing, and goes through when it
     await page.goto(`http://127.0.0.1:${port}/intake`);
     await page.locator("#file").setInputFiles(join(dir, "other.csv"));
     await page.getByRole("button", { name: "Look at it first" }).click();
-    const take = page.getByRole("button", { name: "Take 36 tables" });
+    const take = page.getByRole("button", { name: "Take 84 tables" });
     await take.waitFor();
     const before = sql("SELECT COUNT(*) FROM jurado.submissions").trim();
     // The import waits behind this lock on the last team's sheet, with all others already written in its transaction.
@@ -59,9 +59,9 @@ test("an import cut off by the database leaves nothing, and goes through when it
     assert.equal(sql("SELECT state FROM jurado.imports ORDER BY id DESC LIMIT 1").trim(), "offered");
     await page.goto(`http://127.0.0.1:${port}/intake`);
     await page.getByRole("link", { name: "other.csv" }).click();
-    await page.getByRole("button", { name: "Take 36 tables" }).click();
-    await page.getByRole("status").getByText("36 revised").waitFor({ timeout: 30_000 });
-    assert.equal(Number(sql("SELECT COUNT(*) FROM jurado.submissions")), Number(before) + 36);
+    await page.getByRole("button", { name: "Take 84 tables" }).click();
+    await page.getByRole("status").getByText("84 revised").waitFor({ timeout: 30_000 });
+    assert.equal(Number(sql("SELECT COUNT(*) FROM jurado.submissions")), Number(before) + 84);
   } finally {
     await browser.close();
     app.kill("SIGTERM");

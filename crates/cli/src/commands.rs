@@ -234,7 +234,14 @@ fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Ve
 fn text_report(protocol: &Protocol, j: &Judged) -> String {
     let mut out = String::new();
     let keys: Vec<String> = j.keys.iter().map(|(k, v)| format!("{k} {v}")).collect();
-    out += &format!("{} / {} ({}): {} of {}\n", j.section, j.team, keys.join(", "), j.score.awarded, j.score.possible);
+    out += &format!(
+        "{} / {} ({}): {} of {}\n",
+        j.section,
+        j.team,
+        keys.join(", "),
+        j.score.awarded.normalize(),
+        j.score.possible.normalize()
+    );
     for r in &j.results {
         let item = &protocol.items[r.item];
         let clean = r.clean.map_or_else(|| "—".to_owned(), |_| jurado_core::judging::shown_clean(r));

@@ -256,11 +256,12 @@ impl Walk<'_> {
             for other in &all {
                 let Some(j) = self.protocol.item(other) else { continue };
                 let (a, b) = (&self.protocol.items[i], &self.protocol.items[j]);
-                if name < other && a.unit.dimension == b.unit.dimension && a.words.is_none() && b.words.is_none() {
-                    if self.protocol.has_rows(i) == self.protocol.has_rows(j) {
-                        let says = format!("{name} and {other} were taken for each other");
-                        self.note("swapped", Hand::Line(other.clone()), Place::Name(name.clone()), says);
-                    }
+                let numbers = a.words.is_none() && b.words.is_none();
+                let alike =
+                    a.unit.dimension == b.unit.dimension && self.protocol.has_rows(i) == self.protocol.has_rows(j);
+                if name < other && numbers && alike {
+                    let says = format!("{name} and {other} were taken for each other");
+                    self.note("swapped", Hand::Line(other.clone()), Place::Name(name.clone()), says);
                 }
             }
         }

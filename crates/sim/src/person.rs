@@ -227,7 +227,7 @@ impl Person<'_> {
         let outside = self.answer(sheet, "sleeve_volume", whole - inside, "cm³", 4);
         let around = self.answer(sheet, "sleeve_mass", outside * sleeve, "g", 4);
         let core_mass = self.answer(sheet, "core_mass", rod.mass - around, "g", 4);
-        let density = self.answer(sheet, "core_density", core_mass / inside, "g/cm³", 3);
+        let density = self.answer(sheet, "core_density", core_mass / inside, "g/cm³", 4);
         let _ = density;
         if let Some(cell) = sheet.cells.last_mut()
             && self.plant != Plant::NoPlusMinus

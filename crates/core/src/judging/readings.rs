@@ -365,7 +365,7 @@ impl Judge<'_> {
         }
         let item = &self.protocol.items[self.spec.item];
         let values: Vec<f64> = counted_values(reading).collect();
-        if values.len() >= 3 && values.iter().all(|v| *v == values[0]) {
+        if values.len() >= 4 && values.iter().all(|v| *v == values[0]) {
             found.push(Finding {
                 says: format!(
                     "All {} readings of the {} are {}{}: worth a look.",

@@ -53,14 +53,21 @@ fn recent(row: ImportRow) -> Recent {
 async fn show(actor: &Actor, fault: Option<(String, String)>) -> Result<IntakePage, WebError> {
     let (labs, rows, held) = actor
         .run(|c, user| {
+            let mut labs = Vec::new();
+            for lab in jurado_store::labs::all(c)? {
+                let used = !jurado_store::sheets::docket(c, lab.id, user)?.is_empty();
+                labs.push((!used, lab));
+            }
+            // Labs of this term come before the rest of the library.
+            labs.sort_by_key(|(unused, _)| *unused);
             Ok((
-                jurado_store::labs::all(c)?,
+                labs.into_iter().map(|(_, l)| l).collect::<Vec<_>>(),
                 jurado_store::imports::recent(c, user)?,
                 jurado_store::quarantine::waiting(c, user)?,
             ))
         })
         .await?;
-    let labs = labs.into_iter().map(|l| (l.id, l.protocol.title.clone())).collect();
+    let labs = labs.iter().map(|l| (l.id, l.protocol.title.clone())).collect();
     Ok(IntakePage {
         frame: actor.frame("Intake", "intake"),
         labs,
