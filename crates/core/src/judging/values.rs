@@ -199,6 +199,19 @@ pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], env: &Env
                     Shape::Column(_) => Some(Value::Column(readings[r].cells.iter().map(one).collect())),
                 }
             }
+            // A constant that was measured ends where its uncertainty begins.
+            ItemKind::Reference(r) if protocol.references[r].entries.iter().any(|e| e.uncertainty > 0.0) => {
+                let reference = &protocol.references[r];
+                let one = |v: &f64| {
+                    let entry = reference.entries.iter().find(|e| e.middle() == *v && e.uncertainty > 0.0);
+                    Figured { value: *v, place: entry.map(|e| leading_place(e.uncertainty)) }
+                };
+                match &env[i] {
+                    Some(Value::Scalar(v)) => Some(Value::Scalar(one(v))),
+                    Some(Value::Column(xs)) => Some(Value::Column(xs.iter().map(|x| x.as_ref().map(one)).collect())),
+                    _ => None,
+                }
+            }
             // A tabulated value or a parameter is taken as exact: its range is the reference's own business.
             _ => match &env[i] {
                 Some(Value::Scalar(v)) => Some(Value::Scalar(Figured { value: *v, place: None })),

@@ -73,6 +73,8 @@ pub(crate) struct CellView {
 /// One rung.
 pub(crate) struct RungView {
     pub(crate) title: String,
+    /// Its row, where it is a column of a table.
+    pub(crate) row: Option<u32>,
     pub(crate) symbol: String,
     pub(crate) reported: String,
     pub(crate) reported_pad: String,
@@ -397,7 +399,8 @@ impl Maker<'_> {
                     _ => String::new(),
                 };
                 RungView {
-                    title: r.row.map_or_else(|| capital(&item.title), |row| format!("{} {row}", capital(&item.title))),
+                    title: capital(&item.title),
+                    row: r.row,
                     symbol: base(&item.symbol),
                     reported: if r.reported.text.is_empty() {
                         "—".to_owned()

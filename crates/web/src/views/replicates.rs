@@ -102,8 +102,9 @@ fn extent(values: &[f64]) -> (f64, f64) {
 
 /// Panels side by side under the readings, at most two; empty where nothing is repeated.
 pub(crate) fn draw(protocol: &Protocol, judged: &Judged, width: f64) -> String {
-    let repeated: Vec<&JudgedReading> =
-        judged.readings.iter().filter(|r| protocol.rows_of(r.item).is_some()).take(2).collect();
+    // Rows of a table differ on purpose: only what was read several times alike is drawn here.
+    let again = |r: &&JudgedReading| protocol.rows_of(r.item).is_some() && protocol.table_of(r.item).is_none();
+    let repeated: Vec<&JudgedReading> = judged.readings.iter().filter(again).take(2).collect();
     let each = width / repeated.len().max(1) as f64;
     repeated.iter().enumerate().filter_map(|(i, r)| panel(protocol, judged, r, i as f64 * each, each)).collect()
 }
