@@ -57,6 +57,8 @@ pub(crate) struct ReadingView {
     pub(crate) symbol: String,
     pub(crate) unit: String,
     pub(crate) repeated: bool,
+    /// Words instead of numbers: they need room beside each other.
+    pub(crate) words: bool,
     pub(crate) cells: Vec<CellView>,
     pub(crate) pennants: Vec<(usize, bool)>,
 }
@@ -364,6 +366,7 @@ impl Maker<'_> {
             symbol: base(&item.symbol),
             unit: item.unit.text.clone(),
             repeated: self.protocol.rows_of(judged.item).is_some(),
+            words: item.words.is_some(),
             cells: judged.cells.iter().map(cell).collect(),
             pennants: self.pennants(|f| f.concerns(judged.item)),
         }

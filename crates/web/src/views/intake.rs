@@ -91,7 +91,16 @@ impl PreviewView {
         let mut unreadable = Vec::new();
         for table in &intake.tables {
             for cell in &table.cells {
-                if let CellKind::Unreadable { why } = read(&cell.value, &Hints::default()).kind
+                let words = protocol.item(&cell.item).and_then(|i| protocol.items[i].words.as_ref());
+                let why = match (words, read(&cell.value, &Hints::default()).kind) {
+                    (Some(words), _) => {
+                        let known = words.iter().any(|w| w.eq_ignore_ascii_case(cell.value.trim()));
+                        (!known && !cell.value.trim().is_empty()).then(|| format!("it may be {}", words.join(", ")))
+                    }
+                    (None, CellKind::Unreadable { why }) => Some(why),
+                    _ => None,
+                };
+                if let Some(why) = why
                     && unreadable.len() < LISTED
                 {
                     let at = cell.row.map_or_else(String::new, |r| format!(", reading {r}"));
