@@ -200,7 +200,7 @@ fn one(out: &mut Assessment, truth: &TableTruth, table: &Table, calculation: &st
         out.outliers.1 += u32::from(raised || honoured);
     }
     if truth.outliers.is_empty() && !made_up {
-        for r in table.outliers.iter().filter(|r| r.level == "replicates") {
+        for r in table.outliers.iter().filter(|r| r.level == "replicate") {
             out.false_outliers.0 += 1;
             out.false_outliers.1 += u32::from(r.flagged);
         }

@@ -214,7 +214,7 @@ impl Person<'_> {
 
     /// The rod is worked through rightly, in the person's own way of rounding.
     fn rod(&mut self, sheet: &mut Sheet, rod: &Rod, zero: f64) {
-        let (sleeve, _, radius, _, _, core) = RODS[rod.number];
+        let (sleeve, _, radius, _, _, metal) = RODS[rod.number];
         let z = if matches!(self.plant, Plant::ZeroForgotten) { 0.0 } else { zero };
         let z = if matches!(self.plant, Plant::ZeroAdded) { -zero } else { z };
         let seen = rod.main + f64::from(rod.line) * 0.02;
@@ -226,9 +226,11 @@ impl Person<'_> {
         let inside = self.answer(sheet, "core_volume", pi * (radius * 25.4).powi(2) * length / 1000.0, "cm³", 4);
         let outside = self.answer(sheet, "sleeve_volume", whole - inside, "cm³", 4);
         let around = self.answer(sheet, "sleeve_mass", outside * sleeve, "g", 4);
-        let core_mass = self.answer(sheet, "core_mass", rod.mass - around, "g", 4);
-        let density = self.answer(sheet, "core_density", core_mass / inside, "g/cm³", 4);
-        let _ = density;
+        // The difference leaves a decimal of the mass and two of the density.
+        let ending = |value: f64, decimals: i32| value.abs().log10().floor() as i32 + 1 + decimals;
+        let core = rod.mass - around;
+        let core_mass = self.answer(sheet, "core_mass", core, "g", ending(core, 1));
+        self.answer(sheet, "core_density", core_mass / inside, "g/cm³", ending(core_mass / inside, 2));
         if let Some(cell) = sheet.cells.last_mut()
             && self.plant != Plant::NoPlusMinus
         {
@@ -238,7 +240,7 @@ impl Person<'_> {
             cell.plus_minus = typed(half.max(10f64.powi(-(places as i32))), places);
         }
         self.answer(sheet, "rod_density", rod.mass / whole, "g/cm³", 4);
-        sheet.put("core_metal", None, core, "");
+        sheet.put("core_metal", None, metal, "");
     }
 
     /// An answer on the sheet, with figures by this person's habit. Gives what is read off the sheet for the next line.
