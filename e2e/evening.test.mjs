@@ -84,7 +84,7 @@ test("a finding is overruled with a reason, which is kept beside the mark", asyn
   await page.getByLabel("Points to award").fill("99");
   await page.locator("#linereason").fill("too much");
   await page.getByRole("button", { name: "Change", exact: true }).click();
-  await page.getByRole("alert").getByText("write a number from 0 to 14.5").waitFor();
+  await page.getByRole("alert").getByText("write a number from 0 to 16").waitFor();
   assert.equal(await score(page), "28.75", "nothing was changed");
   assert.deepEqual(page.faults, []);
   await page.context().close();
