@@ -58,6 +58,7 @@
     }
     switch (e.key) {
       case "g": after = "g"; return true;
+      case "/": { const el = document.querySelector("[data-find]"); if (el) { el.focus(); el.select(); } return Boolean(el); }
       case "?": document.getElementById("help").showModal(); return true;
       case "j": return move(1);
       case "k": return move(-1);
@@ -83,6 +84,7 @@
   });
   document.addEventListener("click", (e) => {
     if (e.target.closest("[data-help]")) document.getElementById("help").showModal();
+    if (e.target.closest("[data-print]")) window.print();
   });
   // Writing points means that points are meant.
   document.addEventListener("input", (e) => {

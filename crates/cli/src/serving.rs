@@ -87,7 +87,7 @@ fn load_demo(c: &mut Db, classes: &DemoClasses) -> Result<(), StoreError> {
     let user = coordinator.ok_or(StoreError::NotFound("coordinator"))?;
     for lab in jurado_store::labs::all(c)? {
         let Some(tables) = classes.get(&lab.protocol.id) else { continue };
-        if !jurado_store::sheets::docket(c, lab.id, &user)?.is_empty() {
+        if !jurado_store::docket::of_lab(c, lab.id, &user)?.is_empty() {
             continue;
         }
         for (section, _) in jurado_sim::DEMO_SECTIONS {

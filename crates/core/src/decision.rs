@@ -5,10 +5,12 @@ use std::collections::BTreeMap;
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
-/// A reviewer's decision on a finding (its key) or on a whole line (`line:` and the criterion's id).
+/// A reviewer's decision on a finding (its key), on a whole line (`line:` and the criterion's id), on a cell
+/// (`cell:<item>` or `cell:<item>:<row>`), on what the team is told of a finding (`say:` and its key), or a finding of the
+/// reviewer's own (`own:<criterion>:<number>`, the criterion empty for a word that costs nothing).
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
-    /// Key of the finding, or `line:<criterion>`.
+    /// What it is about, as above.
     pub finding: String,
     /// What was decided.
     pub action: Action,
@@ -16,6 +18,9 @@ pub struct Decision {
     pub reason: String,
     /// Who, for display.
     pub by: String,
+    /// The cell's text or the sentence that is put in place; empty where there is none.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub text: String,
 }
 
 /// What a decision does.
@@ -30,6 +35,12 @@ pub enum Action {
     Points(Decimal),
     /// Refuse a repair: the table is judged again without it.
     Refuse,
+    /// Take a cell for the decision's text.
+    Read,
+    /// Leave a reading out, for the decision's reason.
+    LeaveOut,
+    /// Tell the team the decision's text in place of the finding's own words.
+    Say,
 }
 
 /// A decision about a pattern, in force for every section and reviewer.
@@ -71,7 +82,7 @@ impl Action {
     /// Points a finding takes once this was decided, of those it takes by rule.
     pub fn cost(self, by_rule: Decimal) -> Decimal {
         match self {
-            Action::Accept | Action::Refuse => by_rule,
+            Action::Accept | Action::Refuse | Action::Read | Action::LeaveOut | Action::Say => by_rule,
             Action::Forgive => Decimal::ZERO,
             Action::Points(p) => p,
         }

@@ -10,6 +10,7 @@ pub mod explain;
 pub mod formula;
 pub mod judging;
 pub mod notation;
+pub mod plots;
 pub mod preview;
 pub mod protocol;
 pub mod quantity;

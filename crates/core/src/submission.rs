@@ -42,4 +42,7 @@ pub struct SubmittedCell {
     /// Note.
     #[serde(skip_serializing_if = "String::is_empty", default)]
     pub note: String,
+    /// Whether a reviewer, not the team, leaves it out: never part of what was handed in.
+    #[serde(skip)]
+    pub by_person: bool,
 }

@@ -68,6 +68,8 @@ pub struct JudgedCell {
     pub number: Option<Number>,
     /// The team's exclusion mark or reason; `None` where it is kept.
     pub excluded: Option<String>,
+    /// Whether a reviewer left it out: no school is asked.
+    pub by_person: bool,
     /// Whether it counts in the recomputation.
     pub counts: bool,
     /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text stays as it is.

@@ -253,6 +253,7 @@ fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
         action: Action::Refuse,
         reason: "62.1 is on the photo".into(),
         by: "me".into(),
+        text: String::new(),
     };
     let j = judge(&p, &sheet(sheet_text), &[], &[refuse]);
     assert!(finding(&j, "repair").is_none());

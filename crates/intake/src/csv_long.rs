@@ -189,6 +189,7 @@ impl Row<'_> {
         places.insert((table, item, row), self.record.line);
         // Values keep every character but the blanks around them.
         tables[table].cells.push(SubmittedCell {
+            by_person: false,
             item: self.protocol.items[item].id.clone(),
             row,
             keys,

@@ -3,7 +3,9 @@
 
 mod csv_long;
 mod delimited;
+mod grid;
 mod json;
+mod package;
 mod roster;
 mod sheet;
 #[cfg(test)]
@@ -14,7 +16,9 @@ use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
+pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx, write_zip};
 pub use json::read_json;
+pub use package::{PackageTable, long_grid, write_package};
 pub use roster::Roster;
 pub use sheet::write_sheet;
 pub use workbook::{write_ods, write_xlsx};

@@ -469,6 +469,7 @@ impl Reader<'_> {
                 continue;
             }
             self.table.cells.push(SubmittedCell {
+                by_person: false,
                 item: field(0).to_owned(),
                 row,
                 keys: Default::default(),
@@ -516,6 +517,7 @@ impl Reader<'_> {
                 continue;
             }
             self.table.cells.push(SubmittedCell {
+                by_person: false,
                 item: id.clone(),
                 row: Some(row),
                 keys: keys.clone(),

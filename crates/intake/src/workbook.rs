@@ -206,16 +206,25 @@ pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Ve
     book.save_to_buffer()
 }
 
-/// The data sheet of a lab as ODS, empty or filled. Open Document is plain XML in an archive; the crates that write it
-/// bring forty others, and this sheet needs texts in cells and nothing else.
+/// The data sheet of a lab as ODS, empty or filled.
 ///
 /// # Errors
 /// The archive cannot be written.
 pub fn write_ods(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, zip::result::ZipError> {
     let grid = lay_out(protocol, filled);
-    let fill = to_fill_in(&grid);
+    pack_ods(&protocol.title, &grid, &to_fill_in(&grid))
+}
+
+/// A table of texts as ODS; `fill` says which cells are to be filled in. Open Document is plain XML in an archive; the
+/// crates that write it bring forty others, and this needs texts in cells and nothing else.
+pub(crate) fn pack_ods(
+    title: &str,
+    grid: &[Vec<String>],
+    fill: &[Vec<bool>],
+) -> Result<Vec<u8>, zip::result::ZipError> {
     let mut rows = String::new();
-    for (line, fills) in grid.iter().zip(&fill) {
+    for (r, line) in grid.iter().enumerate() {
+        let fills = fill.get(r).map_or(&[][..], Vec::as_slice);
         rows += "<table:table-row>";
         for c in 0..line.len().max(fills.len()).max(1) {
             let text = line.get(c).map_or("", String::as_str);
@@ -241,7 +250,7 @@ pub fn write_ods(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec
          <style:style style:name=\"open\" style:family=\"table-cell\" style:data-style-name=\"text\"><style:table-cell-properties fo:background-color=\"#f6f1e2\"/></style:style>\
          </office:automatic-styles><office:body><office:spreadsheet><table:table table:name=\"{}\">\
          <table:table-column table:number-columns-repeated=\"40\" table:default-cell-style-name=\"said\"/>{rows}</table:table></office:spreadsheet></office:body></office:document-content>\n",
-        escaped(&protocol.title)
+        escaped(title)
     );
     const TYPE: &str = "application/vnd.oasis.opendocument.spreadsheet";
     let manifest = format!(

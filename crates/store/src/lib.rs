@@ -14,12 +14,15 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::time::Duration;
 
 pub use error::{Conflict, StoreError};
+pub use queries::attachments;
+pub use queries::docket::{self, Counts, DocketRow, Filter, Order};
 pub use queries::imports::{self, ImportRow, ImportState, Taken};
 pub use queries::labs::{self, Lab};
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::roster;
+pub use queries::sections;
 pub use queries::settings;
-pub use queries::sheets::{self, DocketRow, NewDecision, SheetDetail, StoredDecision};
+pub use queries::sheets::{self, NewDecision, ReturnedLine, SheetDetail, StoredDecision};
 pub use queries::users::{self, Role, User};
 
 /// Migrations, compiled in.

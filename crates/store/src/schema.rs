@@ -15,15 +15,18 @@ diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_
 diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
-        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>,
+        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, done -> Unsigned<Integer>, total -> Unsigned<Integer>,
+        outcome -> Varchar,
     }
 }
 diesel::table! {
     sheets (id) {
-        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, submission_id -> Nullable<Unsigned<Integer>>,
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, submission_id -> Nullable<Unsigned<Integer>>,
         version -> Unsigned<Integer>, state -> Varchar, station -> Varchar, awarded -> Varchar, decided -> Varchar, possible -> Varchar,
         open_findings -> Unsigned<Integer>, hanging -> Varchar, mark -> Varchar, headline -> Varchar, profile -> Varchar,
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
+        taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returned_points -> Nullable<Varchar>,
+        returned_lines -> Nullable<Mediumtext>, returns -> Unsigned<Integer>, wants -> Nullable<Bool>, hangs -> Nullable<Numeric>,
     }
 }
 diesel::table! {
@@ -35,7 +38,7 @@ diesel::table! {
 diesel::table! {
     decisions (id) {
         id -> Unsigned<Integer>, submission_id -> Unsigned<Integer>, finding -> Varchar, action -> Varchar, points -> Nullable<Varchar>,
-        reason -> Varchar, user_id -> Unsigned<Integer>, decided_at -> Datetime, undone_at -> Nullable<Datetime>,
+        reason -> Varchar, user_id -> Unsigned<Integer>, decided_at -> Datetime, undone_at -> Nullable<Datetime>, text -> Varchar,
     }
 }
 diesel::table! {
@@ -45,11 +48,37 @@ diesel::table! {
     }
 }
 diesel::table! { events (id) { id -> Unsigned<Bigint>, at -> Datetime, user_id -> Nullable<Unsigned<Integer>>, what -> Varchar, about -> Varchar, } }
+diesel::table! {
+    section_labs (section_id, lab_id) {
+        section_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, version -> Unsigned<Integer>, settings -> Mediumtext, due_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
+    section_lab_history (id) {
+        id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, version -> Unsigned<Integer>,
+        settings -> Mediumtext, due_at -> Nullable<Datetime>, reason -> Varchar, user_id -> Unsigned<Integer>, at -> Datetime,
+    }
+}
+diesel::table! { students (id) { id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, } }
+diesel::table! {
+    attachments (id) {
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, file_name -> Varchar, media -> Varchar,
+        digest -> Char, body -> Longblob, user_id -> Unsigned<Integer>, at -> Datetime,
+    }
+}
+diesel::table! {
+    column_maps (lab_id, head) {
+        lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
+    }
+}
 diesel::table! { settings (name) { name -> Varchar, value -> Text, } }
 
 diesel::joinable!(teams -> sections (section_id));
 diesel::joinable!(sheets -> teams (team_id));
 diesel::joinable!(sheets -> labs (lab_id));
+diesel::joinable!(sheets -> sections (section_id));
+diesel::joinable!(students -> teams (team_id));
+diesel::joinable!(section_lab_history -> users (user_id));
 diesel::joinable!(labs -> protocols (protocol_id));
 diesel::joinable!(imports -> users (user_id));
 diesel::joinable!(decisions -> users (user_id));
@@ -67,5 +96,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     submissions,
     decisions,
     quarantine,
-    events
+    events,
+    students,
+    section_lab_history
 );

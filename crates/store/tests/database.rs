@@ -5,7 +5,9 @@
 use diesel::connection::SimpleConnection;
 use diesel::{Connection as _, MysqlConnection};
 use jurado_core::decision::Action;
-use jurado_store::{Db, NewDecision, Role, Store, StoreError, User, imports, labs, quarantine, roster, sheets, users};
+use jurado_store::{
+    Db, NewDecision, Role, Store, StoreError, User, docket, imports, labs, quarantine, roster, sheets, users,
+};
 
 const KEEL_PLATE: &str = include_str!("../../../crates/core/tests/labs/plate-and-disc.toml");
 const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
@@ -69,12 +71,12 @@ impl World {
     }
 
     fn sheet(&self, team: &str) -> u32 {
-        let rows = self.run(|c| sheets::docket(c, self.lab, &self.coordinator));
+        let rows = self.run(|c| docket::of_lab(c, self.lab, &self.coordinator));
         rows.iter().find(|r| r.team == team).expect("a sheet").id
     }
 
     fn accept(&self, id: u32, version: u32, user: &User) -> Result<(), StoreError> {
-        let new = [NewDecision { finding: "slip:plate_volume".into(), action: Action::Accept, reason: String::new() }];
+        let new = [NewDecision::new("slip:plate_volume", Action::Accept, "")];
         self.store.run(|c| sheets::decide(c, id, version, user, &new))
     }
 }
@@ -157,10 +159,8 @@ fn signing_waits_for_decisions_and_a_change_reopens() {
         let lab = w.run(|c| labs::get(c, w.lab));
         detail.judge(&lab.protocol).findings.iter().filter(|f| f.open()).map(|f| f.key.clone()).collect()
     };
-    let new: Vec<NewDecision> = open
-        .into_iter()
-        .map(|finding| NewDecision { finding, action: Action::Forgive, reason: "seen".into() })
-        .collect();
+    let new: Vec<NewDecision> =
+        open.into_iter().map(|finding| NewDecision::new(finding, Action::Forgive, "seen")).collect();
     w.run(|c| sheets::decide(c, id, version(), &w.reviewer, &new));
     w.run(|c| sheets::sign(c, id, version(), &w.reviewer));
     let state = || w.run(|c| sheets::get(c, id, &w.reviewer)).state;
@@ -168,9 +168,24 @@ fn signing_waits_for_decisions_and_a_change_reopens() {
     assert_eq!(w.run(|c| sheets::undo(c, id, version(), &w.reviewer)), "the signature");
     assert_eq!(state(), "waiting");
     w.run(|c| sheets::sign(c, id, version(), &w.reviewer));
-    assert_eq!(w.run(|c| sheets::release(c, w.lab, &w.coordinator)), 1);
+    assert_eq!(
+        w.run(|c| sheets::release(
+            c,
+            &docket::Filter { lab: Some(w.lab), ..docket::Filter::default() },
+            &w.coordinator
+        )),
+        1
+    );
     assert_eq!(state(), "returned");
-    assert_eq!(w.run(|c| sheets::release(c, w.lab, &w.coordinator)), 0, "once");
+    assert_eq!(
+        w.run(|c| sheets::release(
+            c,
+            &docket::Filter { lab: Some(w.lab), ..docket::Filter::default() },
+            &w.coordinator
+        )),
+        0,
+        "once"
+    );
     // A correction handed in afterwards is judged anew and waits again.
     w.bring(&csv("Morning", "Alfa", "30.33"));
     assert_eq!(state(), "waiting");
@@ -185,7 +200,7 @@ fn another_sections_table_looks_like_none() {
     let version = w.run(|c| sheets::get(c, id, &w.coordinator)).version;
     assert!(matches!(w.accept(id, version, &w.reviewer), Err(StoreError::NotFound(_))));
     assert_eq!(w.run(|c| sheets::get(c, id, &w.coordinator)).version, version, "nothing was claimed");
-    assert!(w.run(|c| sheets::docket(c, w.lab, &w.reviewer)).is_empty());
+    assert!(w.run(|c| docket::of_lab(c, w.lab, &w.reviewer)).is_empty());
 }
 
 #[test]
@@ -201,7 +216,7 @@ fn what_the_docket_shows_is_what_judging_says() {
     tables.iter_mut().for_each(|t| t.cells.retain(|c| two_parts.item(&c.item).is_some()));
     w.bring(&jurado_sim::class_csv(&two_parts, &tables));
     let lab = w.run(|c| labs::get(c, w.lab));
-    for row in w.run(|c| sheets::docket(c, w.lab, &w.coordinator)) {
+    for row in w.run(|c| docket::of_lab(c, w.lab, &w.coordinator)) {
         let judged = w.run(|c| sheets::get(c, row.id, &w.coordinator)).judge(&lab.protocol);
         assert_eq!(row.decided, judged.score.decided.normalize().to_string(), "{}", row.team);
         assert_eq!(row.open_findings as usize, judged.findings.iter().filter(|f| f.open()).count());

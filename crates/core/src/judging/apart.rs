@@ -131,7 +131,8 @@ pub(super) fn settle(
         let marks = marks(protocol, &table.readings, c);
         for (row, reason) in &marks {
             let hand = hands.iter().find(|h| h.row == *row);
-            let honoured = exclusion(protocol, c, &values, *row, reason, hand, found);
+            let honoured = by_person(&table.readings, protocol, c.group, *row)
+                || exclusion(protocol, c, &values, *row, reason, hand, found);
             if honoured && let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == c.group) {
                 rows[*row] = true;
             }
@@ -170,6 +171,14 @@ pub(super) fn settle(
         reading.cells.iter_mut().zip(rows).filter(|(_, o)| **o).for_each(|(c, _)| c.counts = false);
     }
     (out, tests)
+}
+
+/// Whether a reviewer left the row out; that is told elsewhere.
+fn by_person(readings: &[JudgedReading], protocol: &Protocol, group: u16, row: usize) -> bool {
+    readings
+        .iter()
+        .filter(|r| protocol.items[r.item].rows == Shape::Column(group))
+        .any(|r| r.cells.get(row).is_some_and(|c| c.by_person))
 }
 
 fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: usize, row: usize) -> Option<u32> {
@@ -255,6 +264,9 @@ fn table_marks(protocol: &Protocol, table: &Table, t: usize, title: &str, out: &
         });
         if let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) {
             rows[row] = true;
+        }
+        if by_person(&table.readings, protocol, group, row) {
+            continue;
         }
         let key = format!("exclusion:{}:{}", protocol.tables[t].id, row + 1);
         let place = format!("Row {} of the {title}", row + 1);

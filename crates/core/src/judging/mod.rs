@@ -11,6 +11,7 @@ mod compare;
 mod diagnose;
 mod findings;
 mod montecarlo;
+mod person;
 mod readings;
 mod relations;
 mod results;
@@ -78,6 +79,8 @@ pub fn judge_in(
     rulings: &[Ruling],
     decisions: &[Decision],
 ) -> Judged {
+    let as_typed = submission;
+    let submission = &*person::corrected(submission, decisions);
     let mut table = table::place(protocol, section, submission);
     let mut refuted: Vec<(usize, Option<u32>)> = Vec::new();
     let mut worked = work(protocol, section, submission, &mut table, &refuted);
@@ -111,7 +114,9 @@ pub fn judge_in(
         &results,
         &mut found,
     ));
+    person::add(protocol, as_typed, decisions, &mut found);
     score::settle(protocol, &results, &mut list, &rulings, decisions);
+    person::reword(&mut list, decisions);
     let score = score::score(protocol, section, &list, &comparisons, decisions);
     Judged {
         section: submission.section.clone(),

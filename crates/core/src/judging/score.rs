@@ -341,6 +341,14 @@ pub(super) fn settle(
             finding.decided_cost = decision.action.cost(finding.cost);
             finding.decision = Some(decision.clone());
         }
+        // A line that a person judges as a whole is judged.
+        if finding.code == "manual"
+            && let Some(decision) = decisions.iter().rev().find(|d| {
+                d.finding.strip_prefix("line:").is_some_and(|line| Some(line) == finding.criterion.as_deref())
+            })
+        {
+            finding.decision = Some(decision.clone());
+        }
     }
 }
 
@@ -365,7 +373,7 @@ pub(super) fn score(
             Some(Action::Points(p)) => p.clamp(Decimal::ZERO, c.points),
             _ => left(&|f| f.decided_cost),
         };
-        let charged = mine.iter().filter(|f| f.cost > Decimal::ZERO).count();
+        let charged = mine.iter().filter(|f| f.cost > Decimal::ZERO || f.code == "own").count();
         let says = match (&c.rule, comparisons.iter().find(|x| x.id == c.id)) {
             (Rule::Accuracy { .. }, Some(x)) if x.value == 0.0 => "inside the range".to_owned(),
             (Rule::Accuracy { in_uncertainties: true, .. }, Some(x)) => {

@@ -280,6 +280,7 @@ fn reading_cell(
         resolution: 0.0,
         number: None,
         excluded: None,
+        by_person: cell.is_some_and(|c| c.by_person),
         counts: false,
         repaired: None,
         remarks: Vec::new(),
@@ -294,6 +295,10 @@ fn reading_cell(
         });
     out.text = cell.value.clone();
     out.unit = cell.unit.clone();
+    // A single reading that a reviewer leaves out is not there; of several, the rest go on without it.
+    if cell.by_person && row.is_none() {
+        return out;
+    }
     if let Some(words) = &protocol.items[item].words {
         let blank = matches!(read(&cell.value, &Hints::default()).kind, CellKind::Blank);
         match word_of(words, &cell.value) {

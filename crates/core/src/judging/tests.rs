@@ -360,8 +360,13 @@ fn one_slip_in_three_results_is_charged_once_where_it_came_first() {
 fn decisions_stand_beside_the_computed_value_and_the_newest_counts() {
     let mut cells = right();
     change(&mut cells, "plate_volume", |_| "31.777".into());
-    let decide =
-        |finding: &str, action| Decision { finding: finding.into(), action, reason: "seen".into(), by: "me".into() };
+    let decide = |finding: &str, action| Decision {
+        finding: finding.into(),
+        action,
+        reason: "seen".into(),
+        by: "me".into(),
+        text: String::new(),
+    };
     let key = "unexplained:plate_volume";
     let run = |decisions: &[Decision]| judge(protocol(), &table(cells.clone()), &[], decisions);
     let computed = run(&[]).score;
@@ -397,4 +402,44 @@ fn what_was_only_copied_wrongly_is_told_so() {
         .unwrap_or_else(|| panic!("{} {:?}", shown_clean(&j.results[0]), j.results[0]));
     assert!(slip.says.contains("only this line was written wrongly"), "{}", slip.says);
     assert_eq!(j.results[0].slip.as_ref().map(|s| s.kind.word()), Some("digits-swapped"));
+}
+
+#[test]
+fn a_person_may_read_a_cell_otherwise_leave_one_out_add_a_finding_and_reword_one() {
+    let mut cells = right();
+    change(&mut cells, "plate_volume", |_| "31.777".into());
+    let decide = |finding: &str, action, text: &str| Decision {
+        finding: finding.into(),
+        action,
+        reason: "seen on the photo".into(),
+        by: "me".into(),
+        text: text.into(),
+    };
+    let run = |decisions: &[Decision]| judge(protocol(), &table(cells.clone()), &[], decisions);
+    let before = run(&[]);
+    let place = before.readings[0].cells[0].row;
+    let id = &protocol().items[before.readings[0].item].id;
+    let key = place.map_or_else(|| format!("cell:{id}"), |r| format!("cell:{id}:{r}"));
+    // Read otherwise: judged with it, told, and the table is what it was.
+    let read = run(&[decide(&key, Action::Read, "12.34")]);
+    assert_eq!(read.readings[0].cells[0].text, "12.34");
+    let note = read.findings.iter().find(|f| f.key == key).expect("the correction is told");
+    assert!(note.says.contains("12.34 in place of") && note.says.contains("seen on the photo"), "{}", note.says);
+    assert_eq!(note.severity.word(), "note");
+    // The newest of one key counts; left out, the cell does not count, and what needs it waits.
+    let out = run(&[decide(&key, Action::Read, "12.34"), decide(&key, Action::LeaveOut, "")]);
+    assert_eq!(out.readings[0].cells[0].text, before.readings[0].cells[0].text);
+    assert!(!out.readings[0].cells[0].counts);
+    // A finding of one's own takes its points from what is decided, never from what is computed.
+    let own = run(&[decide("own:calculation:1", Action::Points(points("0.5")), "")]);
+    assert_eq!(own.score.awarded, before.score.awarded);
+    assert_eq!(before.score.decided - own.score.decided, points("0.5"));
+    let word = run(&[decide("own::1", Action::Points(points("3")), "")]);
+    assert_eq!(word.score.decided, before.score.decided, "a word alone costs nothing");
+    // Other words for the team, about that finding only.
+    let said = run(&[decide("say:unexplained:plate_volume", Action::Say, "Please come and see me.")]);
+    let told = |j: &Judged| j.findings.iter().find(|f| f.key == "unexplained:plate_volume").expect("it").tells.clone();
+    assert_eq!(told(&said), "Please come and see me.");
+    assert_ne!(told(&before), told(&said));
+    assert_eq!(said.score.decided, before.score.decided);
 }

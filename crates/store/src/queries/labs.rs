@@ -119,3 +119,40 @@ pub fn get(c: &mut Db, id: u32) -> Result<Lab, StoreError> {
 fn by_digest(c: &mut Db, digest: &str) -> Result<Arc<Protocol>, StoreError> {
     compiled(digest, || Ok(protocols::table.filter(protocols::digest.eq(digest)).select(protocols::source).first(c)?))
 }
+
+/// The text of the protocol in force for a lab.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn source(c: &mut Db, id: u32) -> Result<String, StoreError> {
+    labs::table
+        .inner_join(protocols::table)
+        .filter(labs::id.eq(id))
+        .select(protocols::source)
+        .first(c)
+        .optional()?
+        .ok_or(StoreError::NotFound("lab"))
+}
+
+/// A version of a lab's protocol.
+#[derive(Clone, Debug, Queryable)]
+pub struct Version {
+    /// Its digest.
+    pub digest: String,
+    /// Its number.
+    pub version: u32,
+    /// When it was installed.
+    pub loaded_at: chrono::NaiveDateTime,
+}
+
+/// All versions of a lab's protocol, newest first.
+///
+/// # Errors
+/// Faults of the database.
+pub fn versions(c: &mut Db, slug: &str) -> Result<Vec<Version>, StoreError> {
+    Ok(protocols::table
+        .filter(protocols::slug.eq(slug))
+        .order(protocols::id.desc())
+        .select((protocols::digest, protocols::version, protocols::loaded_at))
+        .load(c)?)
+}

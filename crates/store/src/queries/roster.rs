@@ -6,7 +6,7 @@ use diesel::prelude::*;
 use jurado_intake::Roster;
 
 use crate::queries::users::{Role, User};
-use crate::schema::{sections, teams};
+use crate::schema::{sections, students, teams};
 use crate::{Db, StoreError};
 
 /// A section with the number of its teams.
@@ -75,4 +75,101 @@ pub fn roster(c: &mut Db, user: &User) -> Result<Roster, StoreError> {
     }
     roster.allowed = (user.role != Role::Coordinator).then_some(allowed);
     Ok(roster)
+}
+
+/// A student.
+#[derive(Clone, Debug, PartialEq, Eq, Queryable)]
+pub struct Student {
+    /// Section's name.
+    pub section: String,
+    /// Team's name.
+    pub team: String,
+    /// Number, of which there is one.
+    pub number: String,
+    /// Name.
+    pub name: String,
+}
+
+/// The students a person sees, by section, team and number.
+///
+/// # Errors
+/// Faults of the database.
+pub fn students(c: &mut Db, user: &User) -> Result<Vec<Student>, StoreError> {
+    let rows: Vec<(u32, Student)> = students::table
+        .inner_join(teams::table.inner_join(sections::table))
+        .order((sections::position, sections::name, teams::name, students::number))
+        .select((sections::id, (sections::name, teams::name, students::number, students::name)))
+        .load(c)?;
+    Ok(rows.into_iter().filter(|(section, _)| user.sees(*section)).map(|(_, s)| s).collect())
+}
+
+/// What taking a roster did.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Enrolled {
+    /// Sections that are new.
+    pub sections: usize,
+    /// Teams that are new.
+    pub teams: usize,
+    /// Students that are new.
+    pub added: usize,
+    /// Students who moved or were renamed.
+    pub changed: usize,
+    /// Lines that changed nothing.
+    pub unchanged: usize,
+}
+
+/// Takes a roster: sections, teams and students that are new are added, a student who is listed elsewhere moves. Nobody
+/// is taken out. All of it or nothing.
+///
+/// # Errors
+/// Faults of the database.
+pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, StoreError> {
+    c.transaction(|c| {
+        let mut done = Enrolled::default();
+        for line in lines {
+            let position: i64 = sections::table.count().get_result(c)?;
+            done.sections += diesel::insert_or_ignore_into(sections::table)
+                .values((sections::name.eq(&line.section), sections::position.eq(position as i32)))
+                .execute(c)?;
+            let section: u32 =
+                sections::table.filter(sections::name.eq(&line.section)).select(sections::id).first(c)?;
+            done.teams += diesel::insert_or_ignore_into(teams::table)
+                .values((teams::section_id.eq(section), teams::name.eq(&line.team)))
+                .execute(c)?;
+            if line.number.is_empty() {
+                continue;
+            }
+            let team: u32 = teams::table
+                .filter(teams::section_id.eq(section))
+                .filter(teams::name.eq(&line.team))
+                .select(teams::id)
+                .first(c)?;
+            let existing: Option<(u32, u32, String)> = students::table
+                .filter(students::number.eq(&line.number))
+                .select((students::id, students::team_id, students::name))
+                .first(c)
+                .optional()?;
+            match existing {
+                None => {
+                    diesel::insert_into(students::table)
+                        .values((
+                            students::team_id.eq(team),
+                            students::number.eq(&line.number),
+                            students::name.eq(&line.name),
+                        ))
+                        .execute(c)?;
+                    done.added += 1;
+                }
+                Some((_, t, name)) if t == team && name == line.name => done.unchanged += 1,
+                Some((id, _, _)) => {
+                    diesel::update(students::table.find(id))
+                        .set((students::team_id.eq(team), students::name.eq(&line.name)))
+                        .execute(c)?;
+                    done.changed += 1;
+                }
+            }
+        }
+        super::events::note(c, Some(user.id), "roster taken", &format!("{} lines", lines.len()))?;
+        Ok(done)
+    })
 }

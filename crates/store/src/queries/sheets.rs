@@ -3,70 +3,18 @@
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::decision::{Action, Decision};
-use jurado_core::judging::judge;
+use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
+use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
-use rust_decimal::Decimal;
 
 use super::summary::Summary;
 use super::users::User;
-use super::{events, labs};
+use super::{docket, events, labs};
 use crate::error::Conflict;
-use crate::schema::{decisions, sections, sheets, submissions, teams, users};
+use crate::schema::{decisions, sheets, submissions, teams, users};
 use crate::{Db, StoreError, inserted, now};
-
-/// One line of the Docket.
-#[derive(Clone, Debug, Queryable)]
-pub struct DocketRow {
-    /// Sheet.
-    pub id: u32,
-    /// Section.
-    pub section_id: u32,
-    /// Section's name.
-    pub section: String,
-    /// Team.
-    pub team: String,
-    /// Station, blank where there is none.
-    pub station: String,
-    /// `waiting`, `signed` or `returned`.
-    pub state: String,
-    /// Points as decided.
-    pub decided: String,
-    /// Points as computed.
-    pub awarded: String,
-    /// Points there are.
-    pub possible: String,
-    /// Findings that want a person.
-    pub open_findings: u32,
-    /// Points that hang on a decision.
-    pub hanging: String,
-    /// Word of the verdict that most wants a person.
-    pub mark: String,
-    /// One sentence on why.
-    pub headline: String,
-    /// Distances of the results.
-    pub profile: String,
-    /// When it was returned.
-    pub returned_at: Option<NaiveDateTime>,
-}
-
-impl DocketRow {
-    /// Points that hang, for ordering.
-    pub fn hangs(&self) -> Decimal {
-        self.hanging.parse().unwrap_or_default()
-    }
-
-    /// Whether it waits and wants a person.
-    pub fn wants(&self) -> bool {
-        self.state == "waiting" && self.open_findings > 0
-    }
-
-    /// Whether it waits and nothing is to be decided.
-    pub fn is_clear(&self) -> bool {
-        self.state == "waiting" && self.open_findings == 0
-    }
-}
 
 /// A sheet with all that belongs to it.
 #[derive(Clone, Debug)]
@@ -81,6 +29,18 @@ pub struct SheetDetail {
     pub state: String,
     /// Section's id.
     pub section_id: u32,
+    /// Team's id.
+    pub team_id: u32,
+    /// What the section sets for the lab.
+    pub settings: Section,
+    /// When it is due.
+    pub due_at: Option<NaiveDateTime>,
+    /// Points as they were returned last.
+    pub returned_points: Option<String>,
+    /// Lines as they were returned last.
+    pub returned_lines: Vec<ReturnedLine>,
+    /// Who has it in hand, and until when.
+    pub taken: Option<(u32, NaiveDateTime)>,
     /// Current submission's id.
     pub submission_id: u32,
     /// Its revision.
@@ -99,8 +59,19 @@ impl SheetDetail {
     /// The verdict with the decisions in force. The same function as on the command line.
     pub fn judge(&self, protocol: &Protocol) -> Judged {
         let decisions: Vec<Decision> = self.decisions.iter().map(|d| d.decision.clone()).collect();
-        judge(protocol, &self.submission, &[], &decisions)
+        judge_in(protocol, &self.settings, &self.submission, &[], &decisions)
     }
+}
+
+/// A line of the score as it went out.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct ReturnedLine {
+    /// Criterion's id.
+    pub criterion: String,
+    /// Its title then.
+    pub title: String,
+    /// Points then.
+    pub points: String,
 }
 
 /// A decision with its id and time.
@@ -123,40 +94,21 @@ pub struct NewDecision {
     pub action: Action,
     /// Why.
     pub reason: String,
+    /// The cell's text or the sentence put in place.
+    pub text: String,
 }
 
-/// Sheets of a lab that a person sees, by section and team.
-///
-/// # Errors
-/// Faults of the database.
-pub fn docket(c: &mut Db, lab: u32, user: &User) -> Result<Vec<DocketRow>, StoreError> {
-    let rows: Vec<DocketRow> = sheets::table
-        .inner_join(teams::table.inner_join(sections::table))
-        .filter(sheets::lab_id.eq(lab))
-        .filter(sheets::submission_id.is_not_null())
-        .order((sections::position, teams::name))
-        .select((
-            sheets::id,
-            sections::id,
-            sections::name,
-            teams::name,
-            sheets::station,
-            sheets::state,
-            sheets::decided,
-            sheets::awarded,
-            sheets::possible,
-            sheets::open_findings,
-            sheets::hanging,
-            sheets::mark,
-            sheets::headline,
-            sheets::profile,
-            sheets::returned_at,
-        ))
-        .load(c)?;
-    Ok(rows.into_iter().filter(|r| user.sees(r.section_id)).collect())
+impl NewDecision {
+    /// A decision without a text of its own.
+    pub fn new(finding: impl Into<String>, action: Action, reason: impl Into<String>) -> NewDecision {
+        NewDecision { finding: finding.into(), action, reason: reason.into(), text: String::new() }
+    }
 }
 
-type Head = (u32, u32, u32, String, u32, Option<u32>, Option<NaiveDateTime>);
+type Head = (
+    (u32, u32, u32, String, u32, u32, Option<u32>, Option<NaiveDateTime>),
+    (Option<String>, Option<String>, Option<u32>, Option<NaiveDateTime>),
+);
 
 /// A sheet, if it is this person's to see. One that is not looks like one that does not exist.
 ///
@@ -164,21 +116,26 @@ type Head = (u32, u32, u32, String, u32, Option<u32>, Option<NaiveDateTime>);
 /// [`StoreError::NotFound`]; faults of the database.
 pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> {
     let head: Option<Head> = sheets::table
-        .inner_join(teams::table)
         .filter(sheets::id.eq(id))
         .select((
-            sheets::id,
-            sheets::lab_id,
-            sheets::version,
-            sheets::state,
-            teams::section_id,
-            sheets::submission_id,
-            sheets::returned_at,
+            (
+                sheets::id,
+                sheets::lab_id,
+                sheets::version,
+                sheets::state,
+                sheets::section_id,
+                sheets::team_id,
+                sheets::submission_id,
+                sheets::returned_at,
+            ),
+            (sheets::returned_points, sheets::returned_lines, sheets::taken_by, sheets::taken_until),
         ))
         .first(c)
         .optional()?;
-    let Some((id, lab_id, version, state, section_id, Some(submission_id), returned_at)) =
-        head.filter(|h| user.sees(h.4))
+    let Some((
+        (id, lab_id, version, state, section_id, team_id, Some(submission_id), returned_at),
+        (returned_points, lines, by, until),
+    )) = head.filter(|h| user.sees(h.0.4))
     else {
         return Err(StoreError::NotFound("table"));
     };
@@ -188,12 +145,20 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
         .first(c)?;
     let submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
     let decisions = in_force(c, submission_id)?;
+    let (settings, due_at) = super::sections::settings(c, section_id, lab_id)?;
+    let returned_lines = lines.map_or_else(Vec::new, |l| serde_json::from_str(&l).unwrap_or_default());
     Ok(SheetDetail {
         id,
         lab_id,
         version,
         state,
         section_id,
+        team_id,
+        settings,
+        due_at,
+        returned_points,
+        returned_lines,
+        taken: by.zip(until),
         submission_id,
         revision,
         handed_in_at,
@@ -203,7 +168,7 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
     })
 }
 
-type DecisionRow = (u32, String, String, Option<String>, String, String, NaiveDateTime);
+type DecisionRow = (u32, String, String, Option<String>, String, String, NaiveDateTime, String);
 
 fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision>, StoreError> {
     let rows: Vec<DecisionRow> = decisions::table
@@ -219,20 +184,24 @@ fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision>, StoreErr
             decisions::reason,
             users::name,
             decisions::decided_at,
+            decisions::text,
         ))
         .load(c)?;
     rows.into_iter()
-        .map(|(id, finding, action, points, reason, by, at)| {
+        .map(|(id, finding, action, points, reason, by, at, text)| {
             let action = match (action.as_str(), points) {
                 ("accept", _) => Action::Accept,
                 ("forgive", _) => Action::Forgive,
                 ("refuse", _) => Action::Refuse,
+                ("read", _) => Action::Read,
+                ("leave-out", _) => Action::LeaveOut,
+                ("say", _) => Action::Say,
                 ("points", Some(p)) => {
                     Action::Points(p.parse().map_err(|_| StoreError::Broken(format!("points `{p}`")))?)
                 }
                 (other, _) => return Err(StoreError::Broken(format!("action `{other}`"))),
             };
-            Ok(StoredDecision { id, decision: Decision { finding, action, reason, by }, at })
+            Ok(StoredDecision { id, decision: Decision { finding, action, reason, by, text }, at })
         })
         .collect()
 }
@@ -260,6 +229,9 @@ fn said(d: &Decision) -> String {
         Action::Forgive => "forgave it".to_owned(),
         Action::Refuse => "refused the repair".to_owned(),
         Action::Points(p) => format!("set {p} points"),
+        Action::Read => format!("read “{}”", d.text),
+        Action::LeaveOut => "left the reading out".to_owned(),
+        Action::Say => "put it in other words".to_owned(),
     };
     let reason = if d.reason.is_empty() { String::new() } else { format!(" (“{}”)", d.reason) };
     format!("{what} for {}{reason}", d.finding)
@@ -278,6 +250,9 @@ pub fn decide(c: &mut Db, id: u32, version: u32, user: &User, new: &[NewDecision
                 Action::Forgive => ("forgive", None),
                 Action::Refuse => ("refuse", None),
                 Action::Points(p) => ("points", Some(p.to_string())),
+                Action::Read => ("read", None),
+                Action::LeaveOut => ("leave-out", None),
+                Action::Say => ("say", None),
             };
             diesel::insert_into(decisions::table)
                 .values((
@@ -288,6 +263,7 @@ pub fn decide(c: &mut Db, id: u32, version: u32, user: &User, new: &[NewDecision
                     decisions::reason.eq(&d.reason),
                     decisions::user_id.eq(user.id),
                     decisions::decided_at.eq(now()),
+                    decisions::text.eq(&d.text),
                 ))
                 .execute(c)?;
             events::note(c, Some(user.id), "decided", &format!("sheet {id}: {} {action}", d.finding))?;
@@ -338,6 +314,7 @@ pub fn sign(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(), StoreE
         diesel::update(sheets::table.find(id))
             .set((sheets::state.eq("signed"), sheets::signed_by.eq(Some(user.id)), sheets::signed_at.eq(Some(now()))))
             .execute(c)?;
+        super::docket::let_go(c, id)?;
         events::note(c, Some(user.id), "signed", &format!("sheet {id}"))
     })
 }
@@ -354,22 +331,41 @@ fn reopen(c: &mut Db, id: u32) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// Returns every signed sheet of a lab that the person sees. Gives how many.
+/// Returns every signed sheet that a filter lets through and the person sees, with what goes out kept beside it, so
+/// that the next return can say what changed. Gives how many.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn release(c: &mut Db, lab: u32, user: &User) -> Result<usize, StoreError> {
+pub fn release(c: &mut Db, filter: &docket::Filter, user: &User) -> Result<usize, StoreError> {
     c.transaction(|c| {
-        let ready: Vec<u32> = docket(c, lab, user)?.into_iter().filter(|r| r.state == "signed").map(|r| r.id).collect();
-        diesel::update(sheets::table.filter(sheets::id.eq_any(&ready)).filter(sheets::state.eq("signed")))
-            .set((
-                sheets::state.eq("returned"),
-                sheets::returned_at.eq(Some(now())),
-                sheets::version.eq(sheets::version + 1),
-            ))
-            .execute(c)?;
-        for id in &ready {
-            events::note(c, Some(user.id), "returned", &format!("sheet {id}"))?;
+        let filter = docket::Filter { state: Some("signed".to_owned()), ..filter.clone() };
+        let ready = docket::list(c, user, &filter, docket::Order::Roster, i64::MAX)?;
+        for row in &ready {
+            let detail = get(c, row.id, user)?;
+            let lab = labs::get(c, detail.lab_id)?;
+            let judged = detail.judge(&lab.protocol);
+            let lines: Vec<ReturnedLine> = judged
+                .score
+                .lines
+                .iter()
+                .map(|l| ReturnedLine {
+                    criterion: l.criterion.clone(),
+                    title: l.title.clone(),
+                    points: l.decided.normalize().to_string(),
+                })
+                .collect();
+            let lines = serde_json::to_string(&lines).map_err(|e| StoreError::Broken(e.to_string()))?;
+            diesel::update(sheets::table.filter(sheets::id.eq(row.id)).filter(sheets::state.eq("signed")))
+                .set((
+                    sheets::state.eq("returned"),
+                    sheets::returned_at.eq(Some(now())),
+                    sheets::returned_points.eq(Some(judged.score.decided.normalize().to_string())),
+                    sheets::returned_lines.eq(Some(lines)),
+                    sheets::returns.eq(sheets::returns + 1),
+                    sheets::version.eq(sheets::version + 1),
+                ))
+                .execute(c)?;
+            events::note(c, Some(user.id), "returned", &format!("sheet {}", row.id))?;
         }
         Ok(ready.len())
     })
@@ -380,10 +376,16 @@ pub(crate) fn refresh(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError
     let detail = get(c, id, user)?;
     let lab = labs::get(c, detail.lab_id)?;
     let judged = detail.judge(&lab.protocol);
-    store_summary(c, id, &lab.protocol, &judged)
+    store_summary(c, id, &lab.protocol, &detail.settings, &judged)
 }
 
-pub(crate) fn store_summary(c: &mut Db, id: u32, protocol: &Protocol, judged: &Judged) -> Result<(), StoreError> {
+pub(crate) fn store_summary(
+    c: &mut Db,
+    id: u32,
+    protocol: &Protocol,
+    settings: &Section,
+    judged: &Judged,
+) -> Result<(), StoreError> {
     let s = Summary::of(judged);
     diesel::update(sheets::table.find(id))
         .set((
@@ -395,43 +397,98 @@ pub(crate) fn store_summary(c: &mut Db, id: u32, protocol: &Protocol, judged: &J
             sheets::mark.eq(s.mark),
             sheets::headline.eq(s.headline),
             sheets::profile.eq(s.profile),
-            sheets::judged_with.eq(judged_with(protocol)),
+            sheets::judged_with.eq(judged_with(protocol, settings)),
         ))
         .execute(c)?;
     Ok(())
 }
 
-/// What a verdict depends on besides the table: engine and protocol, as one digest.
-fn judged_with(protocol: &Protocol) -> String {
-    crate::digest(format!("{}\n{}", jurado_core::verdict::ENGINE, protocol.digest).as_bytes())
+/// What a verdict depends on besides the table: engine, protocol and the section's settings, as one digest.
+fn judged_with(protocol: &Protocol, settings: &Section) -> String {
+    let settings = if *settings == Section::default() {
+        String::new()
+    } else {
+        serde_json::to_string(settings).unwrap_or_default()
+    };
+    crate::digest(format!("{}\n{}\n{settings}", jurado_core::verdict::ENGINE, protocol.digest).as_bytes())
 }
 
-/// Judges anew every sheet whose verdict came from another engine or protocol version. Gives how many.
+/// Judges anew every sheet whose verdict came from another engine, protocol version or settings. Gives how many.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn rejudge_stale(c: &mut Db) -> Result<usize, StoreError> {
     let mut count = 0;
     for lab in labs::all(c)? {
-        let with = judged_with(&lab.protocol);
-        let stale: Vec<(u32, u32)> = sheets::table
-            .filter(sheets::lab_id.eq(lab.id))
-            .filter(sheets::judged_with.ne(&with))
-            .filter(sheets::submission_id.is_not_null())
-            .select((sheets::id, sheets::submission_id.assume_not_null()))
-            .load(c)?;
-        c.transaction(|c| {
-            for (sheet, submission) in &stale {
-                let body: String = submissions::table.find(submission).select(submissions::body).first(c)?;
-                let table: Submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
-                let decisions: Vec<Decision> = in_force(c, *submission)?.into_iter().map(|d| d.decision).collect();
-                store_summary(c, *sheet, &lab.protocol, &judge(&lab.protocol, &table, &[], &decisions))?;
-            }
-            Ok::<_, StoreError>(())
-        })?;
-        count += stale.len();
+        for section in super::sections::ids(c)? {
+            let (settings, _) = super::sections::settings(c, section, lab.id)?;
+            count += rejudge(c, &lab, section, &settings)?;
+        }
     }
     Ok(count)
+}
+
+/// Judges anew what of a lab in a section was judged with something else, in one transaction.
+pub(crate) fn rejudge(c: &mut Db, lab: &labs::Lab, section: u32, settings: &Section) -> Result<usize, StoreError> {
+    let with = judged_with(&lab.protocol, settings);
+    let stale: Vec<(u32, u32)> = sheets::table
+        .filter(sheets::lab_id.eq(lab.id))
+        .filter(sheets::section_id.eq(section))
+        .filter(sheets::judged_with.ne(&with))
+        .filter(sheets::submission_id.is_not_null())
+        .select((sheets::id, sheets::submission_id.assume_not_null()))
+        .load(c)?;
+    c.transaction(|c| {
+        for (sheet, submission) in &stale {
+            let body: String = submissions::table.find(submission).select(submissions::body).first(c)?;
+            let table: Submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
+            let decisions: Vec<Decision> = in_force(c, *submission)?.into_iter().map(|d| d.decision).collect();
+            let judged = judge_in(&lab.protocol, settings, &table, &[], &decisions);
+            store_summary(c, *sheet, &lab.protocol, settings, &judged)?;
+        }
+        Ok::<_, StoreError>(())
+    })?;
+    Ok(stale.len())
+}
+
+/// Every table of a lab in a section with its settings and decisions, to work out what a change would do.
+///
+/// # Errors
+/// Faults of the database.
+pub fn details_of(c: &mut Db, lab: u32, section: Option<u32>, user: &User) -> Result<Vec<SheetDetail>, StoreError> {
+    let filter = docket::Filter { lab: Some(lab), section, ..docket::Filter::default() };
+    let rows = docket::list(c, user, &filter, docket::Order::Roster, i64::MAX)?;
+    rows.iter().map(|r| get(c, r.id, user)).collect()
+}
+
+/// An earlier revision of a table: its number, when, by which file, and the table.
+#[derive(Clone, Debug)]
+pub struct Revision {
+    /// Number, from 1.
+    pub number: u32,
+    /// When it was handed in.
+    pub at: NaiveDateTime,
+    /// The table.
+    pub submission: Submission,
+}
+
+/// All revisions of a sheet, oldest first.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn revisions(c: &mut Db, id: u32, user: &User) -> Result<Vec<Revision>, StoreError> {
+    get(c, id, user)?;
+    let rows: Vec<(u32, NaiveDateTime, String)> = submissions::table
+        .filter(submissions::sheet_id.eq(id))
+        .order(submissions::revision)
+        .select((submissions::revision, submissions::handed_in_at, submissions::body))
+        .load(c)?;
+    rows.into_iter()
+        .map(|(number, at, body)| {
+            let submission = serde_json::from_str(&body).map_err(|e| StoreError::Broken(e.to_string()))?;
+            Ok(Revision { number, at, submission })
+        })
+        .collect()
 }
 
 /// Puts a table in its place: a new sheet, a new revision, or nothing where it is the same as before.
@@ -452,6 +509,7 @@ pub(crate) fn hand_in(
         .for_update()
         .first(c)
         .optional()?;
+    let section: u32 = teams::table.find(team).select(teams::section_id).first(c)?;
     let (sheet, current) = match existing {
         Some(row) => row,
         None => {
@@ -460,6 +518,7 @@ pub(crate) fn hand_in(
                     (
                         sheets::lab_id.eq(lab.id),
                         sheets::team_id.eq(team),
+                        sheets::section_id.eq(section),
                         sheets::version.eq(1u32),
                         sheets::state.eq("waiting"),
                     ),
@@ -510,8 +569,9 @@ pub(crate) fn hand_in(
         ))
         .execute(c)?;
     reopen(c, sheet)?;
-    let judged = judge(&lab.protocol, table, &[], &[]);
-    store_summary(c, sheet, &lab.protocol, &judged)?;
+    let (settings, _) = super::sections::settings(c, section, lab.id)?;
+    let judged = judge_in(&lab.protocol, &settings, table, &[], &[]);
+    store_summary(c, sheet, &lab.protocol, &settings, &judged)?;
     events::note(c, Some(user.id), "handed in", &format!("sheet {sheet} revision {revision}"))?;
     Ok(if revision == 1 { HandedIn::New } else { HandedIn::Revised })
 }

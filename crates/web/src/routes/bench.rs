@@ -11,7 +11,6 @@ use serde::Deserialize;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::bench::BenchView;
-use crate::views::docket::ordered;
 use crate::views::frame::Frame;
 
 #[derive(Template)]
@@ -78,24 +77,16 @@ async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
         .run(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
-            let rows = jurado_store::sheets::docket(c, lab.id, user)?;
+            let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             Ok(Loaded { detail, lab, rows })
         })
         .await
 }
 
-/// On to the table that most wants a person.
+/// On to the table that most wants a person: one already in hand, else the next that nobody has.
 pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
-    let rows = actor
-        .run(|c, user| {
-            let mut rows = Vec::new();
-            for lab in jurado_store::labs::all(c)? {
-                rows.extend(jurado_store::sheets::docket(c, lab.id, user)?);
-            }
-            Ok(rows)
-        })
-        .await?;
-    Ok(on_to(&ordered(&rows).first().map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id))))
+    let id = actor.run(|c, user| jurado_store::docket::take_next(c, user, None, None)).await?;
+    Ok(on_to(&id.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"))))
 }
 
 fn show(actor: &Actor, loaded: &Loaded, look: Option<usize>, fault: Option<String>) -> BenchPage {
@@ -107,7 +98,10 @@ fn show(actor: &Actor, loaded: &Loaded, look: Option<usize>, fault: Option<Strin
 }
 
 pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look>) -> Result<HttpResponse, WebError> {
-    let loaded = load(&actor, *id).await?;
+    let id = *id;
+    let loaded = load(&actor, id).await?;
+    // Looking at a table takes it in hand, if nobody else has it.
+    actor.run(move |c, user| jurado_store::docket::hold(c, id, user)).await?;
     html(&show(&actor, &loaded, look.f, None))
 }
 
@@ -155,7 +149,7 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
             "To decide otherwise than proposed, write the reason in a few words: it is kept beside the mark.".into()
         );
     }
-    Ok(NewDecision { finding: form.finding.clone(), action, reason })
+    Ok(NewDecision::new(&form.finding, action, reason))
 }
 
 pub(crate) async fn decide(
@@ -169,9 +163,7 @@ pub(crate) async fn decide(
     // A stale form is told as a lost race before its content is looked at.
     let decision = match read(&form, &loaded) {
         Ok(decision) => decision,
-        Err(_) if loaded.detail.version != form.version => {
-            NewDecision { finding: form.finding.clone(), action: Action::Accept, reason: String::new() }
-        }
+        Err(_) if loaded.detail.version != form.version => NewDecision::new(&form.finding, Action::Accept, ""),
         Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, None, Some(fault))),
     };
     let (version, new) = (form.version, vec![decision]);
@@ -227,11 +219,14 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
     let (id, version) = (*id, form.version);
     match actor.run(move |c, user| jurado_store::sheets::sign(c, id, version, user)).await {
         Ok(()) => {
-            let loaded = load(&actor, id).await?;
-            let next = ordered(&loaded.rows)
-                .into_iter()
-                .find(|r| r.id != id)
-                .map_or_else(|| "/docket".to_owned(), |r| format!("/bench/{}", r.id));
+            // The same watch and lab first, so that like tables follow one another.
+            let next = actor
+                .run(move |c, user| {
+                    let place = jurado_store::sheets::get(c, id, user)?;
+                    jurado_store::docket::take_next(c, user, Some((place.lab_id, place.section_id)), Some(id))
+                })
+                .await?;
+            let next = next.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"));
             Ok(on_to(&next))
         }
         Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "sign the table", &c),

@@ -1,11 +1,15 @@
 //! The Docket: what waits.
 
-use actix_web::HttpResponse;
+use std::collections::{BTreeMap, BTreeSet};
+
+use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_store::{Filter, Order};
+use serde::Deserialize;
 
 use crate::error::{WebError, html, on_to};
 use crate::session::Actor;
-use crate::views::docket::DocketView;
+use crate::views::docket::{DocketView, Found, Waiting};
 use crate::views::frame::Frame;
 
 #[derive(Template)]
@@ -15,32 +19,87 @@ struct DocketPage {
     v: DocketView,
 }
 
+/// What is asked for; blank fields ask for all.
+#[derive(Deserialize, Default, Clone)]
+pub(crate) struct Asked {
+    #[serde(default)]
+    pub(crate) lab: String,
+    #[serde(default)]
+    pub(crate) section: String,
+    #[serde(default)]
+    pub(crate) state: String,
+    #[serde(default)]
+    pub(crate) mark: String,
+    #[serde(default)]
+    pub(crate) find: String,
+}
+
+impl Asked {
+    /// As the store reads it; `None` where nothing is asked for in particular.
+    pub(crate) fn filter(&self) -> Option<Filter> {
+        let text = |t: &str| Some(t.trim().to_owned()).filter(|t| !t.is_empty());
+        let filter = Filter {
+            lab: self.lab.parse().ok(),
+            section: self.section.parse().ok(),
+            mark: text(&self.mark),
+            state: text(&self.state),
+            find: text(&self.find),
+        };
+        (filter != Filter::default()).then_some(filter)
+    }
+}
+
+/// Most tables that a search lists.
+const MOST_FOUND: i64 = 60;
+
 pub(crate) async fn home(_: Actor) -> HttpResponse {
     on_to("/docket")
 }
 
 /// For the start script and a watcher: the process answers and the database does.
-pub(crate) async fn health(store: actix_web::web::Data<jurado_store::Store>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn health(store: web::Data<jurado_store::Store>) -> Result<HttpResponse, WebError> {
     let store = store.get_ref().clone();
-    actix_web::web::block(move || store.run(|c| jurado_store::labs::all(c).map(|_| ()))).await??;
+    web::block(move || store.run(|c| jurado_store::labs::all(c).map(|_| ()))).await??;
     Ok(HttpResponse::Ok().content_type("text/plain; charset=utf-8").body("ok\n"))
 }
 
-pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
-    let (labs, sections, held) = actor
-        .run(|c, user| {
-            let mut labs = Vec::new();
-            for lab in jurado_store::labs::all(c)? {
-                let rows = jurado_store::sheets::docket(c, lab.id, user)?;
-                // A lab that nobody has handed in yet is in the library, not on the docket.
-                if !rows.is_empty() {
-                    labs.push((lab, rows));
-                }
-            }
-            Ok((labs, jurado_store::roster::sections(c, user)?, jurado_store::quarantine::count(c, user)?))
+pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+    let asked = asked.into_inner();
+    let filter = asked.filter();
+    let (waiting, mine) = actor
+        .run(move |c, user| {
+            let counts = jurado_store::docket::counts(c, user)?;
+            let used: BTreeSet<u32> = counts.keys().map(|(lab, _)| *lab).collect();
+            // A lab that nobody has handed in yet is in the library, not on the docket.
+            let labs = jurado_store::labs::all(c)?.into_iter().filter(|l| used.contains(&l.id)).collect();
+            let wants = Filter { state: Some("wants".into()), ..Filter::default() };
+            let clear = Filter { state: Some("clear".into()), ..Filter::default() };
+            let due: BTreeMap<(u32, u32), _> =
+                jurado_store::sections::due(c)?.into_iter().map(|(s, l, at)| ((l, s), at)).collect();
+            let found = match &filter {
+                None => None,
+                Some(f) => Some(Found {
+                    rows: jurado_store::docket::list(c, user, f, Order::Need, MOST_FOUND + 1)?,
+                    most: MOST_FOUND as usize,
+                }),
+            };
+            Ok((
+                Waiting {
+                    labs,
+                    sections: jurado_store::roster::sections(c, user)?,
+                    counts,
+                    next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
+                    clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
+                    hanging: jurado_store::docket::hanging(c, user)?,
+                    held: jurado_store::quarantine::count(c, user)?,
+                    due,
+                    found,
+                },
+                user.clone(),
+            ))
         })
         .await?;
-    let v = DocketView::new(&labs, &sections, held);
-    let frame = actor.frame("Docket", "docket").with_passage(labs.iter().flat_map(|(_, rows)| rows), None);
+    let v = DocketView::new(&waiting, &mine, asked);
+    let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
     html(&DocketPage { frame, v })
 }

@@ -53,11 +53,9 @@ fn recent(row: ImportRow) -> Recent {
 async fn show(actor: &Actor, fault: Option<(String, String)>) -> Result<IntakePage, WebError> {
     let (labs, rows, held) = actor
         .run(|c, user| {
-            let mut labs = Vec::new();
-            for lab in jurado_store::labs::all(c)? {
-                let used = !jurado_store::sheets::docket(c, lab.id, user)?.is_empty();
-                labs.push((!used, lab));
-            }
+            let used = jurado_store::docket::labs_in_use(c)?;
+            let mut labs: Vec<_> =
+                jurado_store::labs::all(c)?.into_iter().map(|lab| (!used.contains(&lab.id), lab)).collect();
             // Labs of this term come before the rest of the library.
             labs.sort_by_key(|(unused, _)| *unused);
             Ok((
@@ -196,7 +194,7 @@ pub(crate) async fn preview(
         .run(move |c, user| {
             let (row, intake) = jurado_store::imports::preview(c, id, user)?;
             let lab = jurado_store::labs::get(c, row.lab_id)?;
-            let standing = jurado_store::sheets::docket(c, lab.id, user)?;
+            let standing = jurado_store::docket::of_lab(c, lab.id, user)?;
             Ok((row, intake, lab, standing))
         })
         .await?;

@@ -443,6 +443,7 @@ impl Maker<'_> {
                     jurado_core::decision::Action::Forgive => format!("forgiven by {}{reason}", d.by),
                     jurado_core::decision::Action::Refuse => format!("refused by {}{reason}", d.by),
                     jurado_core::decision::Action::Points(p) => format!("{} by {}{reason}", took(p), d.by),
+                    _ => format!("by {}{reason}", d.by),
                 }
             }
             None => String::new(),

@@ -1,13 +1,37 @@
 //! What waits: the chart by lab and section, and the order of what is next.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use jurado_store::{DocketRow, Lab, roster::Section};
-use rust_decimal::Decimal;
+use chrono::NaiveDateTime;
+use jurado_store::{Counts, DocketRow, Lab, User, roster::Section};
 
-use super::bench::points;
 use super::shoals::{self, Place};
 use super::{Mark, mark_of};
+use crate::routes::docket::Asked;
+use crate::views::bench::points;
+use crate::views::intake::time;
+
+/// What the store gave.
+pub(crate) struct Waiting {
+    pub(crate) labs: Vec<Lab>,
+    pub(crate) sections: Vec<Section>,
+    pub(crate) counts: BTreeMap<(u32, u32), Counts>,
+    /// Those that want a person, most wanting first.
+    pub(crate) next: Vec<DocketRow>,
+    /// The first that looks clear.
+    pub(crate) clear: Vec<DocketRow>,
+    pub(crate) hanging: f64,
+    pub(crate) held: i64,
+    pub(crate) due: BTreeMap<(u32, u32), NaiveDateTime>,
+    pub(crate) found: Option<Found>,
+}
+
+/// What a search found.
+pub(crate) struct Found {
+    pub(crate) rows: Vec<DocketRow>,
+    pub(crate) most: usize,
+}
 
 /// Everything the template lays out.
 pub(crate) struct DocketView {
@@ -19,30 +43,39 @@ pub(crate) struct DocketView {
     pub(crate) total: usize,
     pub(crate) chart: String,
     pub(crate) chart_height: u32,
+    /// Too many places for a chart: a band for each lab.
+    pub(crate) bands: Vec<BandView>,
     pub(crate) table: Vec<PlaceView>,
     pub(crate) next: Vec<NextView>,
     pub(crate) more: usize,
     pub(crate) more_points: String,
     pub(crate) first_clear: Option<u32>,
     pub(crate) held: i64,
+    pub(crate) asked: Asked,
+    pub(crate) labs: Vec<(String, String)>,
+    pub(crate) sections: Vec<(String, String)>,
+    pub(crate) found: Option<Vec<NextView>>,
+    pub(crate) more_found: bool,
+}
+
+/// One lab as a band: a stroke for each section, as high as what waits there.
+pub(crate) struct BandView {
+    pub(crate) id: u32,
+    pub(crate) lab: String,
+    pub(crate) counts: Counts,
+    pub(crate) strokes: String,
+    pub(crate) says: String,
 }
 
 /// One lab in one section, as a row of the plain table.
 pub(crate) struct PlaceView {
+    pub(crate) lab_id: u32,
+    pub(crate) section_id: u32,
     pub(crate) lab: String,
     pub(crate) section: String,
     pub(crate) counts: Counts,
-    pub(crate) link: Option<u32>,
-}
-
-/// Counts by state.
-#[derive(Clone, Copy, Default)]
-pub(crate) struct Counts {
-    pub(crate) wants: usize,
-    pub(crate) clear: usize,
-    pub(crate) decided: usize,
-    pub(crate) returned: usize,
     pub(crate) absent: usize,
+    pub(crate) due: String,
 }
 
 /// One entry of what is next.
@@ -55,88 +88,128 @@ pub(crate) struct NextView {
     pub(crate) why: String,
     pub(crate) points: String,
     pub(crate) profile: String,
+    /// Whose hand it is in, if not this person's; or its state, where it does not wait.
+    pub(crate) aside: String,
 }
 
-/// Tables that wait, in the order that most needs a person: points that hang, then section and team; clear ones last.
-pub(crate) fn ordered(rows: &[DocketRow]) -> Vec<&DocketRow> {
-    let mut out: Vec<&DocketRow> = rows.iter().filter(|r| r.state == "waiting").collect();
-    out.sort_by(|a, b| b.wants().cmp(&a.wants()).then(b.hangs().cmp(&a.hangs())));
-    out
-}
-
-fn counts(rows: &[&DocketRow], teams: usize) -> Counts {
-    let count = |f: &dyn Fn(&DocketRow) -> bool| rows.iter().filter(|r| f(r)).count();
-    Counts {
-        wants: count(&|r| r.wants()),
-        clear: count(&|r| r.is_clear()),
-        decided: count(&|r| r.state == "signed"),
-        returned: count(&|r| r.state == "returned"),
-        absent: teams.saturating_sub(rows.len()),
-    }
-}
+/// Entries of the queue that are shown.
+const SHOWN: usize = 6;
+/// Labs and sections up to which the chart serves.
+const MOST_LABS: usize = 8;
+const MOST_SECTIONS: usize = 8;
+/// Rows of the plain table that a page carries.
+const MOST_PLACES: usize = 400;
 
 impl DocketView {
-    pub(crate) fn new(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], held: i64) -> DocketView {
-        const SHOWN: usize = 6;
-        let all: Vec<DocketRow> = labs.iter().flat_map(|(_, rows)| rows.clone()).collect();
-        let queue = ordered(&all);
-        let wanting: Vec<&&DocketRow> = queue.iter().filter(|r| r.wants()).collect();
-        let title = |id: u32| {
-            labs.iter()
-                .find(|(_, rows)| rows.iter().any(|r| r.id == id))
-                .map_or_else(String::new, |(l, _)| l.protocol.title.clone())
+    pub(crate) fn new(w: &Waiting, user: &User, asked: Asked) -> DocketView {
+        let title = |id: u32| w.labs.iter().find(|l| l.id == id).map_or_else(String::new, |l| l.protocol.title.clone());
+        let entry = |r: &DocketRow| NextView {
+            id: r.id,
+            team: r.team.clone(),
+            section: r.section.clone(),
+            lab: title(r.lab_id),
+            mark: Mark { symbol: mark_symbol(&r.mark), word: mark_symbol(&r.mark) },
+            why: first_sentences(&r.headline),
+            points: points(r.hangs()),
+            profile: profile(&r.profile),
+            aside: match r.state.as_str() {
+                "signed" => "signed".to_owned(),
+                "returned" => "returned".to_owned(),
+                _ if r.held_from(user) => "in another reviewer’s hands".to_owned(),
+                _ => String::new(),
+            },
         };
-        let next: Vec<NextView> = wanting
+        // What somebody else has in hand is not offered as the next.
+        let next: Vec<NextView> = w.next.iter().filter(|r| !r.held_from(user)).take(SHOWN).map(entry).collect();
+        let shown: f64 = w
+            .next
             .iter()
-            .take(SHOWN)
-            .map(|r| NextView {
-                id: r.id,
-                team: r.team.clone(),
-                section: r.section.clone(),
-                lab: title(r.id),
-                mark: Mark { symbol: mark_symbol(&r.mark), word: mark_symbol(&r.mark) },
-                why: first_sentences(&r.headline),
-                points: points(r.hangs()),
-                profile: profile(&r.profile),
-            })
-            .collect();
-        let rest: Decimal = wanting.iter().skip(SHOWN).map(|r| r.hangs()).sum();
+            .filter(|r| next.iter().any(|n| n.id == r.id))
+            .map(|r| r.hanging.parse::<f64>().unwrap_or(0.0))
+            .sum();
         let mut table = Vec::new();
-        for (lab, rows) in labs {
-            for section in sections {
-                let mine: Vec<&DocketRow> = rows.iter().filter(|r| r.section_id == section.id).collect();
-                let link = queue
-                    .iter()
-                    .find(|q| mine.iter().any(|m| m.id == q.id))
-                    .map(|q| q.id)
-                    .or(mine.first().map(|m| m.id));
+        for lab in &w.labs {
+            for section in &w.sections {
+                let counts = w.counts.get(&(lab.id, section.id)).copied().unwrap_or_default();
                 table.push(PlaceView {
+                    lab_id: lab.id,
+                    section_id: section.id,
                     lab: lab.protocol.title.clone(),
                     section: section.name.clone(),
-                    counts: counts(&mine, section.teams),
-                    link,
+                    counts,
+                    absent: section.teams.saturating_sub(counts.all()),
+                    due: w.due.get(&(lab.id, section.id)).map(|t| time(*t)).unwrap_or_default(),
                 });
             }
         }
-        let (chart, chart_height) = chart(labs, sections, &table);
-        let sum = |f: &dyn Fn(&Counts) -> usize| table.iter().map(|p| f(&p.counts)).sum::<usize>();
+        let sum = |f: &dyn Fn(&PlaceView) -> usize| table.iter().map(f).sum::<usize>();
+        let (wants, clear) = (sum(&|p| p.counts.wants), sum(&|p| p.counts.clear));
+        let (done, returned) = (sum(&|p| p.counts.decided), sum(&|p| p.counts.returned));
+        let (absent, total) = (sum(&|p| p.absent), sum(&|p| p.counts.all()));
+        let charted = w.labs.len() <= MOST_LABS && w.sections.len() <= MOST_SECTIONS;
+        let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (String::new(), 0) };
+        let bands = if charted { Vec::new() } else { bands(&w.labs, w.sections.len(), &table) };
+        table.truncate(MOST_PLACES);
+        let more_found = w.found.as_ref().is_some_and(|f| f.rows.len() > f.most);
         DocketView {
-            wants: sum(&|c| c.wants),
-            clear: sum(&|c| c.clear),
-            done: sum(&|c| c.decided),
-            returned: sum(&|c| c.returned),
-            absent: sum(&|c| c.absent),
-            total: all.len(),
+            wants,
+            clear,
+            done,
+            returned,
+            absent,
+            total,
             chart,
             chart_height,
+            bands,
+            more: wants.saturating_sub(next.len()),
+            more_points: format!("{:.1}", (w.hanging - shown).max(0.0)),
             next,
-            more: wanting.len().saturating_sub(SHOWN),
-            more_points: points(rest),
-            first_clear: queue.iter().find(|r| r.is_clear()).map(|r| r.id),
-            held,
+            first_clear: w.clear.first().map(|r| r.id),
+            held: w.held,
+            labs: w.labs.iter().map(|l| (l.id.to_string(), l.protocol.title.clone())).collect(),
+            sections: w.sections.iter().map(|s| (s.id.to_string(), s.name.clone())).collect(),
+            found: w.found.as_ref().map(|f| f.rows.iter().take(f.most).map(entry).collect()),
+            more_found,
+            asked,
             table,
         }
     }
+}
+
+/// A band for each lab: a stroke for each section, as high as the share of its tables that wait.
+fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
+    labs.iter()
+        .zip(table.chunks(sections.max(1)))
+        .map(|(lab, places)| {
+            let mut counts = Counts::default();
+            let mut strokes = String::new();
+            let pitch = (500.0 / sections.max(1) as f64).min(14.0);
+            for (i, p) in places.iter().enumerate() {
+                counts.wants += p.counts.wants;
+                counts.clear += p.counts.clear;
+                counts.decided += p.counts.decided;
+                counts.returned += p.counts.returned;
+                let all = (p.counts.all() + p.absent).max(1) as f64;
+                let x = pitch * (i as f64 + 0.5);
+                let wants = 30.0 * p.counts.wants as f64 / all;
+                let clear = 30.0 * p.counts.clear as f64 / all;
+                let _ = write!(strokes, "<path class=\"tk-wa\" d=\"M{x:.1} 34v-{wants:.1}\"/>");
+                if clear > 0.0 {
+                    let _ = write!(strokes, "<path class=\"tk\" d=\"M{x:.1} {:.1}v-{clear:.1}\"/>", 34.0 - wants);
+                }
+            }
+            BandView {
+                id: lab.id,
+                lab: lab.protocol.title.clone(),
+                says: format!(
+                    "{}: {} want a person, {} look clear, {} decided, {} returned, over {sections} sections",
+                    lab.protocol.title, counts.wants, counts.clear, counts.decided, counts.returned
+                ),
+                counts,
+                strokes,
+            }
+        })
+        .collect()
 }
 
 fn mark_symbol(word: &str) -> &'static str {
@@ -168,14 +241,17 @@ fn first_sentences(text: &str) -> String {
 const WIDTH: f64 = 764.0;
 const LABEL: f64 = 112.0;
 const ROW: f64 = 150.0;
+/// Pitch where there are many labs.
+const CLOSE: f64 = 92.0;
 const HEAD: f64 = 44.0;
 
-fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceView]) -> (String, u32) {
+fn chart(labs: &[Lab], sections: &[Section], table: &[PlaceView]) -> (String, u32) {
     let mut out = String::new();
     let column = (WIDTH - LABEL) / sections.len().max(1) as f64;
+    let pitch = if labs.len() > 4 { CLOSE } else { ROW };
     let centre = |s: usize| LABEL + column * (s as f64 + 0.5);
-    let middle = |l: usize| HEAD + ROW * l as f64 + 62.0;
-    let height = HEAD + ROW * labs.len() as f64;
+    let middle = |l: usize| HEAD + pitch * l as f64 + if labs.len() > 4 { 46.0 } else { 62.0 };
+    let height = HEAD + pitch * labs.len() as f64;
     let places: Vec<Place> = table
         .iter()
         .enumerate()
@@ -185,8 +261,10 @@ fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceVie
             weight: p.counts.wants as f64 + 0.45 * p.counts.clear as f64,
         })
         .collect();
+    // Closer places lend each other more: the levels rise with them, so that lines still tell places apart.
+    let lift = ROW / pitch;
     for (class, level) in [("w1", 0.5), ("w2", 1.62), ("w3", 3.05)] {
-        let d = shoals::lines(&places, WIDTH, height, level);
+        let d = shoals::lines(&places, WIDTH, height, level * lift * lift);
         if !d.is_empty() {
             let _ = write!(out, "<path class=\"{class} isobath\" d=\"{d}\"/>");
         }
@@ -200,7 +278,7 @@ fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceVie
             jurado_core::notation::counted(section.teams, "team")
         );
     }
-    for (l, (lab, _)) in labs.iter().enumerate() {
+    for (l, lab) in labs.iter().enumerate() {
         let _ = write!(
             out,
             "<text class=\"lab\" x=\"0\" y=\"{:.0}\">{}</text><text class=\"t3\" x=\"0\" y=\"{:.0}\">protocol {}</text>",
@@ -219,13 +297,20 @@ fn chart(labs: &[(Lab, Vec<DocketRow>)], sections: &[Section], table: &[PlaceVie
 /// One place: its figure and a stroke for each team, all one link that says its counts.
 fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
     let c = p.counts;
-    let teams = c.wants + c.clear + c.decided + c.returned + c.absent;
+    let teams = c.all() + p.absent;
     let label = format!(
         "{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
-        p.lab, p.section, c.wants, c.clear, c.decided, c.returned, c.absent
+        p.lab, p.section, c.wants, c.clear, c.decided, c.returned, p.absent
     );
-    if let Some(id) = p.link {
-        let _ = write!(out, "<a href=\"/bench/{id}\" aria-label=\"{}\">", jurado_core::formula::mathml::escape(&label));
+    let linked = c.all() > 0;
+    if linked {
+        let _ = write!(
+            out,
+            "<a href=\"/docket?lab={}&amp;section={}\" aria-label=\"{}\">",
+            p.lab_id,
+            p.section_id,
+            jurado_core::formula::mathml::escape(&label)
+        );
     } else {
         let _ = write!(out, "<g role=\"img\" aria-label=\"{}\">", jurado_core::formula::mathml::escape(&label));
     }
@@ -267,9 +352,9 @@ fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
         out,
         "<path class=\"tk-n\" d=\"M{:.1} {floor:.1}h{:.1}\"/>",
         left - 2.0,
-        pitch * (teams - c.absent) as f64 + 2.0
+        pitch * (teams - p.absent) as f64 + 2.0
     );
-    let kinds = [(c.wants, 'w'), (c.clear, 'c'), (c.decided, 'd'), (c.returned, 'r'), (c.absent, 'a')];
+    let kinds = [(c.wants, 'w'), (c.clear, 'c'), (c.decided, 'd'), (c.returned, 'r'), (p.absent, 'a')];
     let strokes = kinds.iter().flat_map(|(n, k)| std::iter::repeat_n(*k, *n));
     for (i, kind) in strokes.enumerate() {
         let tx = left + pitch * (i as f64 + 0.5);
@@ -285,7 +370,7 @@ fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
             _ => write!(out, "<path class=\"tk-n\" d=\"M{:.1} {:.1}h4\"/>", tx - 2.0, floor + 4.0),
         };
     }
-    out.push_str(if p.link.is_some() { "</a>" } else { "</g>" });
+    out.push_str(if linked { "</a>" } else { "</g>" });
 }
 
 /// One sounding a result, up is higher; the channel is half a unit of the last digit.

@@ -60,4 +60,18 @@ impl Frame {
         self.passage_label = format!("Passage: {done} of {} tables done{each}", rows.len());
         self
     }
+
+    /// The passage of a whole round, by its counts: as many lengths as are shown, filled from the left.
+    pub(crate) fn with_counts(mut self, done: usize, total: usize) -> Frame {
+        let lengths = total.min(LENGTHS);
+        let filled = if total == 0 { 0 } else { done * lengths / total };
+        self.passage = (0..lengths).map(|i| if i < filled { "done" } else { "" }).collect();
+        let each = if total > lengths {
+            format!("; one length stands for about {}", total.div_ceil(lengths.max(1)))
+        } else {
+            String::new()
+        };
+        self.passage_label = format!("Passage: {done} of {total} tables done{each}");
+        self
+    }
 }

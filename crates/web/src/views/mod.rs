@@ -5,6 +5,7 @@ pub(crate) mod docket;
 pub(crate) mod frame;
 pub(crate) mod intake;
 pub(crate) mod ladder;
+pub(crate) mod plots;
 pub(crate) mod replicates;
 pub(crate) mod returns;
 pub(crate) mod shoals;

@@ -1,4 +1,4 @@
-//! What goes back: marks as CSV, and a team's sheet with the correction step by step.
+//! What goes back: marks, and a team's sheet with the correction step by step.
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,9 @@ use jurado_core::judging::sentences;
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
 use jurado_core::verdict::{Judged, VerdictKind};
-use jurado_store::{DocketRow, Lab, SheetDetail};
+use jurado_intake::PackageTable;
+use jurado_store::roster::{Section, Student};
+use jurado_store::{Counts, DocketRow, Lab, SheetDetail};
 use rust_decimal::Decimal;
 
 use super::Mark;
@@ -16,19 +18,35 @@ use crate::views::intake::time;
 
 /// Everything the list lays out.
 pub(crate) struct ReturnsView {
+    pub(crate) labs: Vec<LabView>,
+    pub(crate) lab: Option<u32>,
+    pub(crate) section: Option<u32>,
+    pub(crate) lab_title: String,
+    pub(crate) watches: Vec<(u32, String)>,
     pub(crate) sections: Vec<SectionView>,
+    pub(crate) more: bool,
     pub(crate) ready: usize,
+    pub(crate) ready_here: usize,
     pub(crate) returned: usize,
     pub(crate) waiting: usize,
     pub(crate) may_release: bool,
 }
 
+/// One lab of the term.
+pub(crate) struct LabView {
+    pub(crate) id: u32,
+    pub(crate) title: String,
+    pub(crate) ready: usize,
+    pub(crate) here: bool,
+}
+
 /// One lab in one section.
 pub(crate) struct SectionView {
+    pub(crate) id: u32,
     pub(crate) title: String,
-    pub(crate) lab: String,
     pub(crate) rows: Vec<RowView>,
     pub(crate) mean: String,
+    pub(crate) ready: usize,
 }
 
 /// One team.
@@ -44,36 +62,131 @@ pub(crate) struct RowView {
 }
 
 impl ReturnsView {
-    pub(crate) fn new(labs: &[(Lab, Vec<DocketRow>)], may_release: bool) -> ReturnsView {
+    pub(crate) fn new(
+        labs: &[Lab],
+        watches: &[Section],
+        counts: &BTreeMap<(u32, u32), Counts>,
+        rows: &[DocketRow],
+        (lab, section): (Option<u32>, Option<u32>),
+        most: usize,
+        may_release: bool,
+    ) -> ReturnsView {
+        let lab = lab.or(labs.first().map(|l| l.id));
         let mut sections: Vec<SectionView> = Vec::new();
-        for (lab, rows) in labs {
-            let mut by_section: Vec<(&str, Vec<&DocketRow>)> = Vec::new();
-            for row in rows {
-                match by_section.iter_mut().find(|(s, _)| *s == row.section) {
-                    Some((_, list)) => list.push(row),
-                    None => by_section.push((&row.section, vec![row])),
-                }
-            }
-            for (section, list) in by_section {
-                let sum: Decimal = list.iter().filter_map(|r| r.decided.parse::<Decimal>().ok()).sum();
-                let mean = (sum / Decimal::from(list.len().max(1))).round_dp(2);
+        for row in rows.iter().take(most) {
+            if sections.last().is_none_or(|s| s.id != row.section_id) {
                 sections.push(SectionView {
-                    title: section.to_owned(),
-                    lab: lab.protocol.title.clone(),
-                    rows: list.iter().map(|r| row_view(r)).collect(),
-                    mean: points(mean),
+                    id: row.section_id,
+                    title: row.section.clone(),
+                    rows: Vec::new(),
+                    mean: String::new(),
+                    ready: 0,
                 });
             }
+            if let Some(section) = sections.last_mut() {
+                section.ready += usize::from(row.state == "signed");
+                section.rows.push(row_view(row));
+            }
         }
-        let count = |state: &str| labs.iter().flat_map(|(_, rows)| rows).filter(|r| r.state == state).count();
+        for section in &mut sections {
+            let mine = || rows.iter().filter(|r| r.section_id == section.id);
+            let sum: Decimal = mine().filter_map(|r| r.decided.parse::<Decimal>().ok()).sum();
+            section.mean = points((sum / Decimal::from(mine().count().max(1))).round_dp(2));
+        }
+        let sum = |f: &dyn Fn(&Counts) -> usize| counts.values().map(f).sum::<usize>();
+        let of_lab = |id: u32| counts.iter().filter(move |((l, _), _)| *l == id);
         ReturnsView {
+            labs: labs
+                .iter()
+                .map(|l| LabView {
+                    id: l.id,
+                    title: l.protocol.title.clone(),
+                    ready: of_lab(l.id).map(|(_, c)| c.decided).sum(),
+                    here: Some(l.id) == lab,
+                })
+                .collect(),
+            lab_title: labs.iter().find(|l| Some(l.id) == lab).map_or_else(String::new, |l| l.protocol.title.clone()),
+            watches: watches.iter().map(|w| (w.id, w.name.clone())).collect(),
+            more: rows.len() > most,
             sections,
-            ready: count("signed"),
-            returned: count("returned"),
-            waiting: count("waiting"),
+            ready: sum(&|c| c.decided),
+            ready_here: counts
+                .iter()
+                .filter(|((l, s), _)| Some(*l) == lab && section.is_none_or(|x| x == *s))
+                .map(|(_, c)| c.decided)
+                .sum(),
+            returned: sum(&|c| c.returned),
+            waiting: sum(&|c| c.wants + c.clear),
             may_release,
+            lab,
+            section,
         }
     }
+}
+
+/// Who would get their sheet back.
+pub(crate) struct ReleaseView {
+    pub(crate) lab: Option<u32>,
+    pub(crate) section: Option<u32>,
+    pub(crate) rows: Vec<ReleaseRow>,
+    pub(crate) again: usize,
+}
+
+/// One team that would get its sheet.
+pub(crate) struct ReleaseRow {
+    pub(crate) id: u32,
+    pub(crate) team: String,
+    pub(crate) section: String,
+    pub(crate) lab: String,
+    pub(crate) points: String,
+    pub(crate) possible: String,
+    /// What it was when it went out last.
+    pub(crate) before: String,
+    pub(crate) changes: Vec<String>,
+}
+
+impl ReleaseView {
+    pub(crate) fn new(
+        labs: &[Lab],
+        details: &[(DocketRow, SheetDetail)],
+        (lab, section): (Option<u32>, Option<u32>),
+    ) -> ReleaseView {
+        let rows: Vec<ReleaseRow> = details
+            .iter()
+            .filter_map(|(row, detail)| {
+                let protocol = &labs.iter().find(|l| l.id == row.lab_id)?.protocol;
+                let changes = changes(detail, &detail.judge(protocol));
+                Some(ReleaseRow {
+                    id: row.id,
+                    team: row.team.clone(),
+                    section: row.section.clone(),
+                    lab: protocol.title.clone(),
+                    points: points(row.decided.parse().unwrap_or_default()),
+                    possible: row.possible.clone(),
+                    before: detail.returned_points.clone().unwrap_or_default(),
+                    changes,
+                })
+            })
+            .collect();
+        ReleaseView { lab, section, again: rows.iter().filter(|r| !r.before.is_empty()).count(), rows }
+    }
+}
+
+/// Lines of the score that differ from what went out last.
+fn changes(detail: &SheetDetail, judged: &Judged) -> Vec<String> {
+    if detail.returned_points.is_none() {
+        return Vec::new();
+    }
+    judged
+        .score
+        .lines
+        .iter()
+        .filter_map(|l| {
+            let was = detail.returned_lines.iter().find(|o| o.criterion == l.criterion)?;
+            let now = l.decided.normalize().to_string();
+            (was.points != now).then(|| format!("{}: {} in place of {}", l.title, now, was.points))
+        })
+        .collect()
 }
 
 fn row_view(r: &DocketRow) -> RowView {
@@ -95,26 +208,124 @@ fn row_view(r: &DocketRow) -> RowView {
     }
 }
 
-/// Marks of what has been returned; nothing else leaves.
-pub(crate) fn marks_csv(labs: &[(Lab, Vec<DocketRow>)]) -> String {
-    let mut out = String::from("section,team,lab,protocol_version,points,possible,returned_at\r\n");
-    for (lab, rows) in labs {
-        for r in rows.iter().filter(|r| r.state == "returned") {
-            let when = r.returned_at.map(|t| t.format("%Y-%m-%dT%H:%M:%SZ").to_string()).unwrap_or_default();
+/// Marks of what has been returned, a line for each student; a team without students has a line of its own.
+pub(crate) fn marks_grid(labs: &[Lab], rows: &[DocketRow], students: &[Student]) -> Vec<Vec<String>> {
+    let head = ["section", "team", "student", "name", "lab", "protocol_version", "points", "possible", "returned_at"];
+    let mut grid: Vec<Vec<String>> = vec![head.map(str::to_owned).to_vec()];
+    for r in rows.iter().filter(|r| r.state == "returned") {
+        let Some(lab) = labs.iter().find(|l| l.id == r.lab_id) else { continue };
+        let when = r.returned_at.map(|t| t.format("%Y-%m-%dT%H:%M:%SZ").to_string()).unwrap_or_default();
+        let mine: Vec<(&str, &str)> = students
+            .iter()
+            .filter(|s| s.section == r.section && s.team == r.team)
+            .map(|s| (s.number.as_str(), s.name.as_str()))
+            .collect();
+        for (number, name) in if mine.is_empty() { vec![("", "")] } else { mine } {
             let version = lab.protocol.version.to_string();
-            let fields = [&r.section, &r.team, &lab.protocol.id, &version, &r.decided, &r.possible, &when];
-            let line: Vec<String> = fields.iter().map(|f| cell(f)).collect();
-            out.push_str(&line.join(","));
-            out.push_str("\r\n");
+            let line: [&str; 9] =
+                [&r.section, &r.team, number, name, &lab.protocol.id, &version, &r.decided, &r.possible, &when];
+            grid.push(line.map(str::to_owned).to_vec());
         }
     }
-    out
+    grid
 }
 
-/// A cell that no spreadsheet takes for a formula.
-fn cell(text: &str) -> String {
-    let text = if text.starts_with(['=', '+', '-', '@', '\t', '\r']) { format!("'{text}") } else { text.to_owned() };
-    if text.contains([',', '"', '\n', '\r']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text }
+/// What became of a lab's tables, for its data package.
+pub(crate) fn package_tables(protocol: &Protocol, details: &[SheetDetail]) -> Vec<PackageTable> {
+    let judged: Vec<Judged> = details.iter().map(|d| d.judge(protocol)).collect();
+    let number = |v: Option<f64>| v.map(|v| format!("{v}")).unwrap_or_default();
+    let mut results = Vec::new();
+    let mut findings = Vec::new();
+    let mut marks = Vec::new();
+    for j in &judged {
+        for r in &j.results {
+            let item = &protocol.items[r.item];
+            let right = r.right_word.zip(item.words.as_ref()).and_then(|(w, words)| words.get(w as usize));
+            results.push(vec![
+                j.section.clone(),
+                j.team.clone(),
+                item.id.clone(),
+                r.row.map(|n| n.to_string()).unwrap_or_default(),
+                r.reported.text.clone(),
+                r.reported.unit.clone(),
+                right.cloned().unwrap_or_else(|| number(r.clean)),
+                item.unit.text.clone(),
+                r.verdict.word().to_owned(),
+                r.slip.as_ref().map(|s| s.kind.word().to_owned()).unwrap_or_default(),
+                number(r.expanded),
+            ]);
+        }
+        for f in &j.findings {
+            findings.push(vec![
+                j.section.clone(),
+                j.team.clone(),
+                f.key.clone(),
+                f.code.to_owned(),
+                f.says.clone(),
+                f.cost.normalize().to_string(),
+                f.decided_cost.normalize().to_string(),
+                f.decision.as_ref().map(|d| d.reason.clone()).unwrap_or_default(),
+            ]);
+        }
+        for l in &j.score.lines {
+            marks.push(vec![
+                j.section.clone(),
+                j.team.clone(),
+                l.criterion.clone(),
+                l.awarded.normalize().to_string(),
+                l.decided.normalize().to_string(),
+                l.possible.normalize().to_string(),
+            ]);
+        }
+    }
+    let who = [("section", "string", ""), ("team", "string", "")];
+    let columns = |more: &[(&'static str, &'static str, &'static str)]| who.iter().chain(more).copied().collect();
+    vec![
+        PackageTable {
+            name: "results",
+            title: "Results as reported and as recomputed",
+            columns: columns(&[
+                ("item", "string", "result, see items.csv"),
+                ("row", "integer", "row of a table, from 1"),
+                ("reported", "string", "as typed"),
+                ("reported_unit", "string", "as typed"),
+                (
+                    "recomputed",
+                    "string",
+                    "from the readings, in the item's unit, not rounded; the right word for a word",
+                ),
+                ("unit", "string", "the item's unit"),
+                ("verdict", "string", ""),
+                ("slip", "string", "likeliest kind of slip"),
+                ("expanded_uncertainty", "number", "in the item's unit"),
+            ]),
+            rows: results,
+        },
+        PackageTable {
+            name: "findings",
+            title: "What was found and decided",
+            columns: columns(&[
+                ("key", "string", ""),
+                ("code", "string", ""),
+                ("says", "string", ""),
+                ("points_by_rule", "number", ""),
+                ("points_decided", "number", ""),
+                ("reason", "string", ""),
+            ]),
+            rows: findings,
+        },
+        PackageTable {
+            name: "marks",
+            title: "Points by criterion",
+            columns: columns(&[
+                ("criterion", "string", ""),
+                ("computed", "number", ""),
+                ("decided", "number", ""),
+                ("possible", "number", ""),
+            ]),
+            rows: marks,
+        },
+    ]
 }
 
 /// One team's sheet.
@@ -131,6 +342,9 @@ pub(crate) struct SheetView {
     pub(crate) sentences: Vec<String>,
     pub(crate) steps: Vec<StepView>,
     pub(crate) lines: Vec<(String, String, String)>,
+    /// What differs from the sheet that went out before.
+    pub(crate) since: Vec<String>,
+    pub(crate) cautions: Vec<String>,
 }
 
 /// One result, corrected step by step.
@@ -161,6 +375,17 @@ impl SheetView {
             possible: judged.score.possible.normalize().to_string(),
             sentences: sentences(judged).into_iter().map(|(_, s)| s).collect(),
             steps: steps(protocol, judged),
+            since: changes(detail, judged),
+            // Where a measurement is to be repeated, the lab's cautions go with it.
+            cautions: if judged
+                .findings
+                .iter()
+                .any(|f| matches!(f.code, "outlier-kept" | "missing-reading" | "point-apart"))
+            {
+                protocol.cautions.clone()
+            } else {
+                Vec::new()
+            },
             lines: judged
                 .score
                 .lines
@@ -195,23 +420,4 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
             })
         })
         .collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::cell;
-
-    #[test]
-    fn cells_are_safe_for_spreadsheets() {
-        for (text, expected) in [
-            ("Heron", "Heron"),
-            ("=1+1", "'=1+1"),
-            ("@x", "'@x"),
-            ("-3", "'-3"),
-            ("a,b", "\"a,b\""),
-            ("say \"hi\"", "\"say \"\"hi\"\"\""),
-        ] {
-            assert_eq!(cell(text), expected);
-        }
-    }
 }

@@ -1,0 +1,313 @@
+//! What belongs on a chart of a table, as data: lines with residuals and their confidence band, titration curves with
+//! derivative and end point, decays on a linear scale. Values are in the protocol's units. Nothing here draws.
+
+use statrs::distribution::{ContinuousCDF, StudentsT};
+
+use crate::formula::{Context, Function, Node, Op, Value, evaluate_any};
+use crate::protocol::{ItemKind, Protocol};
+use crate::stats::endpoint::second_derivative;
+use crate::stats::{Line, line as fit_line};
+use crate::verdict::Judged;
+
+/// One chart.
+#[derive(Clone, Debug)]
+pub enum Plot {
+    /// A straight line through points.
+    Fit(Fit),
+    /// A titration curve.
+    Curve(Curve),
+    /// A quantity whose logarithm is fitted by a line, on its own scale.
+    Decay(Decay),
+}
+
+/// A point of a chart.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Point {
+    /// Row, from 1.
+    pub row: u32,
+    /// Abscissa.
+    pub x: f64,
+    /// Ordinate.
+    pub y: f64,
+    /// Whether it counts.
+    pub counts: bool,
+}
+
+/// A line through points, with what tells whether it is one.
+#[derive(Clone, Debug)]
+pub struct Fit {
+    /// Item of the abscissa.
+    pub x: usize,
+    /// Item of the ordinate.
+    pub y: usize,
+    /// Points, in the order of their rows.
+    pub points: Vec<Point>,
+    /// Slope, in units of y by units of x.
+    pub slope: f64,
+    /// Intercept.
+    pub intercept: f64,
+    /// Standard deviation of the residuals, where points are to spare.
+    pub residual_sd: Option<f64>,
+    /// Residual of each point, observed − fitted.
+    pub residuals: Vec<f64>,
+    /// How far each point pulls the line to itself, 0 to 1; nought for one that does not count.
+    pub leverage: Vec<f64>,
+    /// Confidence band of the line: x, lower and upper y, from the left to the right.
+    pub band: Vec<(f64, f64, f64)>,
+    /// Row of the point farthest off, and whether it stands apart by its studentised residual.
+    pub suspect: Option<(u32, bool)>,
+    /// Slope and intercept without that point, where it stands apart.
+    pub without: Option<(f64, f64)>,
+}
+
+/// A titration curve.
+#[derive(Clone, Debug)]
+pub struct Curve {
+    /// Item of the volume.
+    pub x: usize,
+    /// Item of what the meter shows.
+    pub y: usize,
+    /// Points in the order taken.
+    pub points: Vec<Point>,
+    /// Second derivative: place and value.
+    pub second: Vec<(f64, f64)>,
+    /// End point, where the curve gives one.
+    pub end: Option<f64>,
+}
+
+/// A decay.
+#[derive(Clone, Debug)]
+pub struct Decay {
+    /// Item of the abscissa.
+    pub x: usize,
+    /// Item of the decaying quantity.
+    pub y: usize,
+    /// Points.
+    pub points: Vec<Point>,
+    /// The fitted curve: x and y.
+    pub curve: Vec<(f64, f64)>,
+}
+
+/// Places across a curve.
+const STEPS: usize = 24;
+
+/// The charts that a table's formulas ask for, each pair of columns once, in the order of the results.
+pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
+    let values = columns(protocol, judged);
+    let mut out = Vec::new();
+    let mut seen: Vec<(usize, usize)> = Vec::new();
+    for spec in &protocol.results {
+        let mut calls: Vec<(Function, &[Node])> = Vec::new();
+        collect(&spec.node, &mut calls);
+        for (function, args) in calls {
+            let (Some(Op::Item(x)), Some(Op::Item(y))) = (args.first().map(|a| &a.op), args.get(1).map(|a| &a.op)) else {
+                continue;
+            };
+            if seen.contains(&(*x, *y)) {
+                continue;
+            }
+            let points = points(protocol, judged, *x, *y);
+            if points.iter().filter(|p| p.counts).count() < 3 {
+                continue;
+            }
+            seen.push((*x, *y));
+            if matches!(function, Function::Equivalence | Function::EquivalenceTangents) {
+                out.push(Plot::Curve(curve(*x, *y, points)));
+                continue;
+            }
+            let weights = args.get(2).and_then(|w| match evaluate_any(w, &Context::exact(&values)) {
+                Ok(Value::Column(ws)) => Some(ws),
+                _ => None,
+            });
+            let Some(fit) = fit(protocol, judged, (*x, *y), points, weights.as_deref(), function) else { continue };
+            // A line through logarithms is a curve through what was read.
+            if let Some(decay) = decay(protocol, judged, &fit) {
+                out.push(Plot::Decay(decay));
+            }
+            out.push(Plot::Fit(fit));
+        }
+    }
+    out
+}
+
+fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
+    if let Op::Call(f, args) = &node.op
+        && (f.fits_line() || matches!(f, Function::Equivalence | Function::EquivalenceTangents))
+    {
+        out.push((*f, args));
+    }
+    node.children().into_iter().for_each(|c| collect(c, out));
+}
+
+/// Values of all items as judged, in coherent SI units, for weights.
+fn columns(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
+    (0..protocol.items.len())
+        .map(|i| {
+            let item = &protocol.items[i];
+            let rows = by_row(protocol, judged, i);
+            let most = rows.iter().map(|(row, ..)| *row).max()? as usize;
+            let mut column = vec![None; most];
+            for (row, value, _) in rows {
+                column[row as usize - 1] = Some(item.to_si(value));
+            }
+            Some(Value::Column(column))
+        })
+        .collect()
+}
+
+/// Row, value in the protocol's unit and whether it counts, of a column.
+fn by_row(protocol: &Protocol, judged: &Judged, item: usize) -> Vec<(u32, f64, bool)> {
+    match protocol.items[item].kind {
+        ItemKind::Reading(r) => judged.readings[r]
+            .cells
+            .iter()
+            .filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts)))
+            .collect(),
+        ItemKind::Result(_) => judged
+            .results
+            .iter()
+            .filter(|r| r.item == item)
+            .filter_map(|r| Some((r.row?, r.clean?, true)))
+            .collect(),
+        _ => Vec::new(),
+    }
+}
+
+fn points(protocol: &Protocol, judged: &Judged, x: usize, y: usize) -> Vec<Point> {
+    let ys = by_row(protocol, judged, y);
+    by_row(protocol, judged, x)
+        .into_iter()
+        .filter_map(|(row, x, counts)| {
+            let (_, y, also) = ys.iter().find(|(r, ..)| *r == row)?;
+            (x.is_finite() && y.is_finite()).then_some(Point { row, x, y: *y, counts: counts && *also })
+        })
+        .collect()
+}
+
+fn fit(
+    protocol: &Protocol,
+    judged: &Judged,
+    (x, y): (usize, usize),
+    points: Vec<Point>,
+    weights: Option<&[Option<f64>]>,
+    function: Function,
+) -> Option<Fit> {
+    let through = function == Function::SlopeOrigin;
+    let weight = |p: &Point| match weights {
+        None => Some(1.0),
+        Some(w) => w.get(p.row as usize - 1).copied().flatten(),
+    };
+    let counted: Vec<(&Point, f64)> =
+        points.iter().filter(|p| p.counts).filter_map(|p| Some((p, weight(p)?))).collect();
+    let run = |of: &[(&Point, f64)]| -> Option<Line> {
+        let (xs, ys): (Vec<f64>, Vec<f64>) = of.iter().map(|(p, _)| (p.x, p.y)).unzip();
+        let ws: Vec<f64> = of.iter().map(|(_, w)| *w).collect();
+        fit_line(&xs, &ys, weights.is_some().then_some(&ws[..]), through).ok()
+    };
+    let line = run(&counted)?;
+    let test = judged.outliers.iter().find(|o| o.level == "point" && o.item == y);
+    let suspect = test.and_then(|t| Some((t.row?, t.flagged)));
+    let without = suspect.filter(|(_, apart)| *apart).and_then(|(row, _)| {
+        let rest: Vec<(&Point, f64)> = counted.iter().filter(|(p, _)| p.row != row).copied().collect();
+        run(&rest).map(|l| (l.slope, l.intercept))
+    });
+    let mean_weight = counted.iter().map(|(_, w)| w).sum::<f64>() / counted.len() as f64;
+    let residuals = points.iter().map(|p| p.y - line.at(p.x)).collect();
+    let leverage = points
+        .iter()
+        .map(|p| if p.counts { weight(p).map_or(0.0, |w| line.leverage(p.x, w)) } else { 0.0 })
+        .collect();
+    Some(Fit {
+        x,
+        y,
+        band: band(protocol, &line, &points, mean_weight),
+        slope: line.slope,
+        intercept: line.intercept,
+        residual_sd: line.residual_sd,
+        residuals,
+        leverage,
+        suspect,
+        without,
+        points,
+    })
+}
+
+/// The confidence band of a line.
+///
+/// # Formula
+/// ŷ(x) ± t·s·√(1/Σw + (x − x̄)²/S), t of n − p degrees of freedom at the school's confidence.
+///
+/// # Source
+/// Draper and Smith, Applied Regression Analysis, 3rd edition, chapter 1.
+fn band(protocol: &Protocol, line: &Line, points: &[Point], mean_weight: f64) -> Vec<(f64, f64, f64)> {
+    let (Some(s), freedom) = (line.residual_sd, line.freedom()) else { return Vec::new() };
+    let Ok(student) = StudentsT::new(0.0, 1.0, freedom as f64) else { return Vec::new() };
+    let t = student.inverse_cdf(1.0 - protocol.school.confidence.alpha() / 2.0);
+    let (low, high) = points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.x), b.max(p.x)));
+    (0..=STEPS)
+        .map(|i| {
+            let x = low + (high - low) * i as f64 / STEPS as f64;
+            // The leverage of a point of weight w is w times what the band needs.
+            let half = t * s * (line.leverage(x, mean_weight) / mean_weight).max(0.0).sqrt();
+            (x, line.at(x) - half, line.at(x) + half)
+        })
+        .filter(|(_, a, b)| a.is_finite() && b.is_finite())
+        .collect()
+}
+
+fn curve(x: usize, y: usize, points: Vec<Point>) -> Curve {
+    let counted: Vec<&Point> = points.iter().filter(|p| p.counts).collect();
+    let pairs: Vec<(&f64, &f64)> = counted.iter().map(|p| (&p.x, &p.y)).collect();
+    let end = second_derivative(&pairs).ok().map(|(v, _)| v);
+    let steps: Vec<(f64, f64)> = counted
+        .windows(2)
+        .filter(|w| w[1].x != w[0].x)
+        .map(|w| ((w[0].x + w[1].x) / 2.0, (w[1].y - w[0].y) / (w[1].x - w[0].x)))
+        .collect();
+    let second = steps
+        .windows(2)
+        .filter(|w| w[1].0 != w[0].0)
+        .map(|w| ((w[0].0 + w[1].0) / 2.0, (w[1].1 - w[0].1) / (w[1].0 - w[0].0)))
+        .filter(|(a, b)| a.is_finite() && b.is_finite())
+        .collect();
+    Curve { x, y, points, second, end }
+}
+
+/// Where the ordinate is the logarithm of a column of readings, the curve exp(a + b·x) through those.
+fn decay(protocol: &Protocol, judged: &Judged, fit: &Fit) -> Option<Decay> {
+    let ItemKind::Result(n) = protocol.items[fit.y].kind else { return None };
+    let inner = logarithm_of(&protocol.results[n].node)?;
+    let points = points(protocol, judged, fit.x, inner);
+    if points.is_empty() {
+        return None;
+    }
+    // The line is of logarithms of pure numbers; its level is taken from the points, so that their unit does not matter.
+    let level: f64 = points
+        .iter()
+        .filter(|p| p.counts && p.y > 0.0)
+        .map(|p| p.y.ln() - fit.slope * p.x)
+        .sum::<f64>()
+        / points.iter().filter(|p| p.counts && p.y > 0.0).count().max(1) as f64;
+    let (low, high) = points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.x), b.max(p.x)));
+    let curve = (0..=STEPS)
+        .map(|i| {
+            let x = low + (high - low) * i as f64 / STEPS as f64;
+            (x, (level + fit.slope * x).exp())
+        })
+        .filter(|(_, y)| y.is_finite())
+        .collect();
+    Some(Decay { x: fit.x, y: inner, points, curve })
+}
+
+/// The item whose natural logarithm a formula is, perhaps over a constant.
+fn logarithm_of(node: &Node) -> Option<usize> {
+    let Op::Call(Function::Ln, args) = &node.op else { return None };
+    match &args.first()?.op {
+        Op::Item(i) => Some(*i),
+        Op::Binary(_, a, _) => match a.op {
+            Op::Item(i) => Some(i),
+            _ => None,
+        },
+        _ => None,
+    }
+}

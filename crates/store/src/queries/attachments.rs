@@ -1,0 +1,135 @@
+//! Pictures and PDFs that belong to a table.
+
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+
+use super::users::User;
+use super::{events, sheets as sheet};
+use crate::schema::attachments;
+use crate::{Db, StoreError, inserted, now};
+
+/// Largest attachment, in bytes.
+pub const MOST_BYTES: usize = 12 * 1024 * 1024;
+/// Most attachments of one table.
+pub const MOST_FILES: i64 = 12;
+
+/// What is known of an attachment without its bytes.
+#[derive(Clone, Debug, Queryable)]
+pub struct Attachment {
+    /// Id.
+    pub id: u32,
+    /// Its name.
+    pub file_name: String,
+    /// Its media type, as its first bytes say.
+    pub media: String,
+    /// When it was brought.
+    pub at: NaiveDateTime,
+}
+
+/// The media type that a file's first bytes say, of those that are taken: PNG, JPEG, WebP and PDF. Its name is not asked.
+pub fn media_of(bytes: &[u8]) -> Option<&'static str> {
+    match bytes {
+        [0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, ..] => Some("image/png"),
+        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
+        [b'%', b'P', b'D', b'F', b'-', ..] => Some("application/pdf"),
+        _ => None,
+    }
+}
+
+/// Keeps a file beside a table; the same bytes again change nothing.
+///
+/// # Errors
+/// [`StoreError::NotFound`] also for a table that is not the person's to see; [`StoreError::File`] for what is no picture
+/// and no PDF, is too large, or is one too many.
+pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
+    let place = sheet::get(c, sheet_id, user)?;
+    let refuse = |what: String, mend: &str| {
+        Err(StoreError::File(jurado_core::error::Fault { line: 1, column: 1, what, mend: mend.to_owned() }))
+    };
+    if body.len() > MOST_BYTES {
+        let what = format!("“{file_name}” has {} megabytes", body.len() / 1_048_576);
+        return refuse(what, "bring at most 12, for instance a smaller photo");
+    }
+    let Some(media) = media_of(body) else {
+        let what = format!("“{file_name}” is no picture and no PDF, whatever its name says");
+        return refuse(what, "bring a PNG, JPEG or WebP picture, or a PDF");
+    };
+    let digest = crate::digest(body);
+    let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
+    c.transaction(|c| {
+        let here = attachments::table
+            .filter(attachments::lab_id.eq(place.lab_id))
+            .filter(attachments::team_id.eq(place.team_id));
+        let same: Option<u32> =
+            here.filter(attachments::digest.eq(&digest)).select(attachments::id).first(c).optional()?;
+        if let Some(id) = same {
+            return Ok(id);
+        }
+        if here.count().get_result::<i64>(c)? >= MOST_FILES {
+            return refuse(format!("this table has {MOST_FILES} attachments already"), "take one away first");
+        }
+        diesel::insert_into(attachments::table)
+            .values((
+                attachments::lab_id.eq(place.lab_id),
+                attachments::team_id.eq(place.team_id),
+                attachments::file_name.eq(&file_name),
+                attachments::media.eq(media),
+                attachments::digest.eq(&digest),
+                attachments::body.eq(body),
+                attachments::user_id.eq(user.id),
+                attachments::at.eq(now()),
+            ))
+            .execute(c)?;
+        let id = inserted(c)?;
+        events::note(c, Some(user.id), "attached", &format!("sheet {sheet_id}: attachment {id}"))?;
+        Ok(id)
+    })
+}
+
+/// What is attached to a team's table of a lab.
+///
+/// # Errors
+/// Faults of the database.
+pub fn of(c: &mut Db, lab: u32, team: u32) -> Result<Vec<Attachment>, StoreError> {
+    Ok(attachments::table
+        .filter(attachments::lab_id.eq(lab))
+        .filter(attachments::team_id.eq(team))
+        .order(attachments::id)
+        .select((attachments::id, attachments::file_name, attachments::media, attachments::at))
+        .load(c)?)
+}
+
+/// An attachment's media type and bytes, if its table is this person's to see.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn get(c: &mut Db, id: u32, user: &User) -> Result<(String, Vec<u8>), StoreError> {
+    let row: Option<(u32, String, Vec<u8>)> = attachments::table
+        .find(id)
+        .select((attachments::team_id, attachments::media, attachments::body))
+        .first(c)
+        .optional()?;
+    let (team, media, body) = row.ok_or(StoreError::NotFound("attachment"))?;
+    let section: u32 = crate::schema::teams::table.find(team).select(crate::schema::teams::section_id).first(c)?;
+    if user.sees(section) { Ok((media, body)) } else { Err(StoreError::NotFound("attachment")) }
+}
+
+/// Takes an attachment away from a table.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn remove(c: &mut Db, sheet_id: u32, id: u32, user: &User) -> Result<(), StoreError> {
+    let place = sheet::get(c, sheet_id, user)?;
+    let gone = diesel::delete(
+        attachments::table
+            .filter(attachments::id.eq(id))
+            .filter(attachments::lab_id.eq(place.lab_id))
+            .filter(attachments::team_id.eq(place.team_id)),
+    )
+    .execute(c)?;
+    if gone == 0 {
+        return Err(StoreError::NotFound("attachment"));
+    }
+    events::note(c, Some(user.id), "attachment taken away", &format!("sheet {sheet_id}: attachment {id}"))
+}

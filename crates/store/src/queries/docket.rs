@@ -1,0 +1,338 @@
+//! What waits: counts by lab and section, the queue, and who has which table in hand.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use chrono::{NaiveDateTime, TimeDelta};
+use diesel::prelude::*;
+use rust_decimal::Decimal;
+
+use super::users::{Role, User};
+use crate::schema::{sections, sheets, teams};
+use crate::{Db, StoreError, now};
+
+/// How long a table that was taken stays with the person who took it.
+const HELD_MINUTES: i64 = 30;
+
+/// One line of the Docket.
+#[derive(Clone, Debug, Queryable)]
+pub struct DocketRow {
+    /// Sheet.
+    pub id: u32,
+    /// Lab.
+    pub lab_id: u32,
+    /// Section.
+    pub section_id: u32,
+    /// Section's name.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// Station, blank where there is none.
+    pub station: String,
+    /// `waiting`, `signed` or `returned`.
+    pub state: String,
+    /// Points as decided.
+    pub decided: String,
+    /// Points as computed.
+    pub awarded: String,
+    /// Points there are.
+    pub possible: String,
+    /// Findings that want a person.
+    pub open_findings: u32,
+    /// Points that hang on a decision.
+    pub hanging: String,
+    /// Word of the verdict that most wants a person.
+    pub mark: String,
+    /// One sentence on why.
+    pub headline: String,
+    /// Distances of the results.
+    pub profile: String,
+    /// When it was returned.
+    pub returned_at: Option<NaiveDateTime>,
+    /// Who has it in hand.
+    pub taken_by: Option<u32>,
+    /// Until when.
+    pub taken_until: Option<NaiveDateTime>,
+}
+
+impl DocketRow {
+    /// Points that hang, for ordering.
+    pub fn hangs(&self) -> Decimal {
+        self.hanging.parse().unwrap_or_default()
+    }
+
+    /// Whether it waits and wants a person.
+    pub fn wants(&self) -> bool {
+        self.state == "waiting" && self.open_findings > 0
+    }
+
+    /// Whether it waits and nothing is to be decided.
+    pub fn is_clear(&self) -> bool {
+        self.state == "waiting" && self.open_findings == 0
+    }
+
+    /// Whether somebody else has it in hand now.
+    pub fn held_from(&self, user: &User) -> bool {
+        self.taken_by.is_some_and(|by| by != user.id) && self.taken_until.is_some_and(|t| t > now())
+    }
+}
+
+/// Columns of a [`DocketRow`], in order.
+macro_rules! columns {
+    () => {
+        (
+            sheets::id,
+            sheets::lab_id,
+            sections::id,
+            sections::name,
+            teams::name,
+            sheets::station,
+            sheets::state,
+            sheets::decided,
+            sheets::awarded,
+            sheets::possible,
+            sheets::open_findings,
+            sheets::hanging,
+            sheets::mark,
+            sheets::headline,
+            sheets::profile,
+            sheets::returned_at,
+            sheets::taken_by,
+            sheets::taken_until,
+        )
+    };
+}
+
+/// Which tables are asked for; empty fields ask for all.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Filter {
+    /// Lab.
+    pub lab: Option<u32>,
+    /// Section.
+    pub section: Option<u32>,
+    /// Mark of the verdict that most wants a person.
+    pub mark: Option<String>,
+    /// State: `waiting`, `wants`, `clear`, `signed` or `returned`.
+    pub state: Option<String>,
+    /// Part of a team's or station's name.
+    pub find: Option<String>,
+}
+
+/// Sheets of a lab that a person sees, by section and team.
+///
+/// # Errors
+/// Faults of the database.
+pub fn of_lab(c: &mut Db, lab: u32, user: &User) -> Result<Vec<DocketRow>, StoreError> {
+    list(c, user, &Filter { lab: Some(lab), ..Filter::default() }, Order::Roster, i64::MAX)
+}
+
+/// Sheets of a lab in one section, by team: what lies beside a table on the Bench.
+///
+/// # Errors
+/// Faults of the database.
+pub fn of_watch(c: &mut Db, lab: u32, section: u32, user: &User) -> Result<Vec<DocketRow>, StoreError> {
+    let filter = Filter { lab: Some(lab), section: Some(section), ..Filter::default() };
+    list(c, user, &filter, Order::Roster, i64::MAX)
+}
+
+/// In which order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Order {
+    /// By section and team.
+    Roster,
+    /// What most needs a person first: those that want one, by the points that hang on it.
+    Need,
+}
+
+/// Sheets that a person sees and a filter lets through, at most `most`.
+///
+/// # Errors
+/// Faults of the database.
+pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -> Result<Vec<DocketRow>, StoreError> {
+    let mut query = sheets::table
+        .inner_join(teams::table)
+        .inner_join(sections::table)
+        .filter(sheets::submission_id.is_not_null())
+        .select(columns!())
+        .into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    if let Some(lab) = filter.lab {
+        query = query.filter(sheets::lab_id.eq(lab));
+    }
+    if let Some(section) = filter.section {
+        query = query.filter(sheets::section_id.eq(section));
+    }
+    if let Some(mark) = &filter.mark {
+        query = query.filter(sheets::mark.eq(mark.clone()));
+    }
+    match filter.state.as_deref() {
+        Some("wants") => query = query.filter(sheets::state.eq("waiting")).filter(sheets::wants.eq(true)),
+        Some("clear") => query = query.filter(sheets::state.eq("waiting")).filter(sheets::wants.eq(false)),
+        Some(state) => query = query.filter(sheets::state.eq(state.to_owned())),
+        None => {}
+    }
+    if let Some(find) = filter.find.as_deref().map(str::trim).filter(|f| !f.is_empty()) {
+        // A wildcard that a person types is a letter like any other.
+        let like = format!("%{}%", find.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
+        query = query.filter(
+            diesel::dsl::sql::<diesel::sql_types::Bool>("(teams.name COLLATE utf8mb4_general_ci LIKE ")
+                .bind::<diesel::sql_types::Text, _>(like.clone())
+                .sql(" OR sheets.station COLLATE utf8mb4_general_ci LIKE ")
+                .bind::<diesel::sql_types::Text, _>(like)
+                .sql(")"),
+        );
+    }
+    query = match order {
+        Order::Roster => query.order((sections::position, sections::id, teams::name)),
+        Order::Need => query.order((sheets::wants.desc(), sheets::hangs.desc(), sheets::id)),
+    };
+    if most < i64::MAX {
+        query = query.limit(most);
+    }
+    Ok(query.load(c)?)
+}
+
+/// Counts of one lab in one section by state.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Counts {
+    /// Wait and want a person.
+    pub wants: usize,
+    /// Wait and look clear.
+    pub clear: usize,
+    /// Signed.
+    pub decided: usize,
+    /// Returned.
+    pub returned: usize,
+}
+
+impl Counts {
+    /// All that are in.
+    pub fn all(self) -> usize {
+        self.wants + self.clear + self.decided + self.returned
+    }
+}
+
+/// Counts of what a person sees, by lab and section.
+///
+/// # Errors
+/// Faults of the database.
+pub fn counts(c: &mut Db, user: &User) -> Result<BTreeMap<(u32, u32), Counts>, StoreError> {
+    let mut query = sheets::table
+        .filter(sheets::submission_id.is_not_null())
+        .group_by((sheets::section_id, sheets::lab_id, sheets::state, sheets::wants))
+        .select((sheets::lab_id, sheets::section_id, sheets::state, sheets::wants, diesel::dsl::count_star()))
+        .into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    let rows: Vec<(u32, u32, String, Option<bool>, i64)> = query.load(c)?;
+    let mut out: BTreeMap<(u32, u32), Counts> = BTreeMap::new();
+    for (lab, section, state, wants, n) in rows {
+        let counts = out.entry((lab, section)).or_default();
+        let place = match (state.as_str(), wants) {
+            ("signed", _) => &mut counts.decided,
+            ("returned", _) => &mut counts.returned,
+            (_, Some(true)) => &mut counts.wants,
+            _ => &mut counts.clear,
+        };
+        *place += n as usize;
+    }
+    Ok(out)
+}
+
+/// Ids of the labs of which anything is in.
+///
+/// # Errors
+/// Faults of the database.
+pub fn labs_in_use(c: &mut Db) -> Result<BTreeSet<u32>, StoreError> {
+    let ids: Vec<u32> = sheets::table.select(sheets::lab_id).distinct().load(c)?;
+    Ok(ids.into_iter().collect())
+}
+
+/// Points that hang on all tables that want a person.
+///
+/// # Errors
+/// Faults of the database.
+pub fn hanging(c: &mut Db, user: &User) -> Result<f64, StoreError> {
+    let mut query = sheets::table
+        .filter(sheets::state.eq("waiting"))
+        .filter(sheets::wants.eq(true))
+        .select(diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(SUM(hangs) AS DOUBLE), 0)"))
+        .into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    Ok(query.first(c)?)
+}
+
+#[derive(QueryableByName)]
+struct Id {
+    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>)]
+    id: u32,
+}
+
+/// Takes the next table for a person: one already in hand before a new one, the lab and section of `near` before others,
+/// and never one that somebody else has in hand, nor `not`. Gives its id.
+///
+/// # Errors
+/// Faults of the database.
+pub fn take_next(
+    c: &mut Db,
+    user: &User,
+    near: Option<(u32, u32)>,
+    not: Option<u32>,
+) -> Result<Option<u32>, StoreError> {
+    let (me, not) = (user.id, not.unwrap_or(0));
+    // Numbers only: nothing that a person typed comes near this text.
+    let seen = if user.role == Role::Coordinator {
+        String::new()
+    } else if user.sections.is_empty() {
+        return Ok(None);
+    } else {
+        let ids: Vec<String> = user.sections.iter().map(u32::to_string).collect();
+        format!(" AND section_id IN ({})", ids.join(","))
+    };
+    let beside = near.map(|(lab, section)| format!(" AND lab_id = {lab} AND section_id = {section}"));
+    let free = format!(" AND (taken_until IS NULL OR taken_until <= UTC_TIMESTAMP() OR taken_by = {me})");
+    let mine = format!(" AND taken_by = {me} AND taken_until > UTC_TIMESTAMP()");
+    c.transaction(|c| {
+        let tries = [beside.as_ref().map(|b| format!("{mine}{b}")), Some(mine), beside.map(|b| format!("{free}{b}")), Some(free)];
+        for condition in tries.into_iter().flatten() {
+            // A row that another process is choosing at this moment is passed over, not waited for.
+            let text = format!(
+                "SELECT id FROM sheets WHERE state = 'waiting' AND submission_id IS NOT NULL AND id <> {not}{seen}{condition} \
+                 ORDER BY wants DESC, hangs DESC, id LIMIT 1 FOR UPDATE SKIP LOCKED"
+            );
+            if let Some(Id { id }) = diesel::sql_query(text).get_result(c).optional()? {
+                hold(c, id, user)?;
+                return Ok(Some(id));
+            }
+        }
+        Ok(None)
+    })
+}
+
+/// Puts a table in a person's hand, if nobody else has it.
+///
+/// # Errors
+/// Faults of the database.
+pub fn hold(c: &mut Db, id: u32, user: &User) -> Result<bool, StoreError> {
+    let until = now() + TimeDelta::minutes(HELD_MINUTES);
+    let free = sheets::taken_until.is_null().or(sheets::taken_until.le(now())).or(sheets::taken_by.eq(user.id));
+    let held = diesel::update(sheets::table.filter(sheets::id.eq(id)).filter(sheets::state.eq("waiting")).filter(free))
+        .set((sheets::taken_by.eq(Some(user.id)), sheets::taken_until.eq(Some(until))))
+        .execute(c)?;
+    Ok(held == 1)
+}
+
+/// Lets a table go.
+///
+/// # Errors
+/// Faults of the database.
+pub fn let_go(c: &mut Db, id: u32) -> Result<(), StoreError> {
+    diesel::update(sheets::table.find(id))
+        .set((sheets::taken_by.eq(None::<u32>), sheets::taken_until.eq(None::<NaiveDateTime>)))
+        .execute(c)?;
+    Ok(())
+}
