@@ -49,9 +49,12 @@
   const act = (e) => {
     if (after === "g") {
       after = "";
-      return { d: () => go("/docket"), b: () => go("/bench"), i: () => go("/intake"), r: () => go("/returns") }[e.key]?.() ?? false;
+      const to = { d: "docket", b: "bench", q: "quick", r: "returns", i: "intake", s: "sections", p: "protocols" }[e.key];
+      return to ? go(`/${to}`) : false;
     }
     if (/^[1-9]$/.test(e.key)) {
+      // A criterion in hand that a person judges takes the figures for its levels.
+      if (press(find(e.key))) return true;
       const el = document.querySelector(`[data-finding="${e.key}"] a.pn`);
       if (el) el.click();
       return Boolean(el);
@@ -65,7 +68,7 @@
       case " ": return onward();
       case "[": { const to = screen()?.dataset.previous; if (to) location.assign(to); return Boolean(to); }
       case "]": { const to = screen()?.dataset.next; if (to) location.assign(to); return Boolean(to); }
-      case "Enter": case "d": case "e": case "u": case "c": case "n": return press(find(e.key));
+      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "(": case ")": return press(find(e.key));
       default: return false;
     }
   };
@@ -74,7 +77,8 @@
     if (e.ctrlKey || e.metaKey || e.altKey || document.querySelector("dialog[open]")) return;
     if (e.key === "Escape") {
       document.querySelectorAll("details.otherwise[open]").forEach((d) => { d.open = false; });
-      if (typing(e)) e.target.blur();
+      if (typing(e)) { e.target.blur(); return; }
+      press(find("Escape"));
       return;
     }
     if (typing(e)) return;
@@ -85,6 +89,9 @@
   document.addEventListener("click", (e) => {
     if (e.target.closest("[data-help]")) document.getElementById("help").showModal();
     if (e.target.closest("[data-print]")) window.print();
+    // What leaves the try-out is a page of its own.
+    const correct = e.target.closest("[data-correct]");
+    if (correct) { e.preventDefault(); correct.form.action = correct.formAction; correct.form.submit(); }
   });
   // Writing points means that points are meant.
   document.addEventListener("input", (e) => {

@@ -113,17 +113,21 @@ fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
         let with_unit = format!("{value}{}", item.unit_after());
         stages(&symbol, &spec.node, &|i| name_of(protocol, i), &number, &with_unit)
     });
-    let budget = r.budget.as_ref().map_or_else(Vec::new, |b| {
-        b.shares
-            .iter()
-            .filter(|s| s.share >= 0.001)
-            .map(|s| BudgetLine {
-                source: judged.sources.get(s.source).map_or_else(String::new, |x| source_name(protocol, x)),
-                contribution: s.contribution,
-                share: s.share,
-            })
-            .collect()
-    });
+    let mut budget: Vec<BudgetLine> = Vec::new();
+    for s in r.budget.iter().flat_map(|b| &b.shares) {
+        let source = judged.sources.get(s.source).map_or_else(String::new, |x| source_name(protocol, x));
+        // Sources that a reader cannot tell apart (the limit of one scale, read six times) are one line: independent
+        // parts join in quadrature.
+        match budget.iter_mut().find(|l| l.source == source) {
+            Some(line) => {
+                line.contribution = line.contribution.hypot(s.contribution);
+                line.share += s.share;
+            }
+            None => budget.push(BudgetLine { source, contribution: s.contribution.abs(), share: s.share }),
+        }
+    }
+    budget.retain(|l| l.share >= 0.001);
+    budget.sort_by(|a, b| b.share.total_cmp(&a.share));
     let uncertainties = UncertaintySchool::ALL
         .iter()
         .zip(r.schools)

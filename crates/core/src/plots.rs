@@ -100,7 +100,8 @@ pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
         let mut calls: Vec<(Function, &[Node])> = Vec::new();
         collect(&spec.node, &mut calls);
         for (function, args) in calls {
-            let (Some(Op::Item(x)), Some(Op::Item(y))) = (args.first().map(|a| &a.op), args.get(1).map(|a| &a.op)) else {
+            let (Some(Op::Item(x)), Some(Op::Item(y))) = (args.first().map(|a| &a.op), args.get(1).map(|a| &a.op))
+            else {
                 continue;
             };
             if seen.contains(&(*x, *y)) {
@@ -158,17 +159,12 @@ fn columns(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
 /// Row, value in the protocol's unit and whether it counts, of a column.
 fn by_row(protocol: &Protocol, judged: &Judged, item: usize) -> Vec<(u32, f64, bool)> {
     match protocol.items[item].kind {
-        ItemKind::Reading(r) => judged.readings[r]
-            .cells
-            .iter()
-            .filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts)))
-            .collect(),
-        ItemKind::Result(_) => judged
-            .results
-            .iter()
-            .filter(|r| r.item == item)
-            .filter_map(|r| Some((r.row?, r.clean?, true)))
-            .collect(),
+        ItemKind::Reading(r) => {
+            judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
+        }
+        ItemKind::Result(_) => {
+            judged.results.iter().filter(|r| r.item == item).filter_map(|r| Some((r.row?, r.clean?, true))).collect()
+        }
         _ => Vec::new(),
     }
 }
@@ -213,10 +209,8 @@ fn fit(
     });
     let mean_weight = counted.iter().map(|(_, w)| w).sum::<f64>() / counted.len() as f64;
     let residuals = points.iter().map(|p| p.y - line.at(p.x)).collect();
-    let leverage = points
-        .iter()
-        .map(|p| if p.counts { weight(p).map_or(0.0, |w| line.leverage(p.x, w)) } else { 0.0 })
-        .collect();
+    let leverage =
+        points.iter().map(|p| if p.counts { weight(p).map_or(0.0, |w| line.leverage(p.x, w)) } else { 0.0 }).collect();
     Some(Fit {
         x,
         y,
@@ -282,11 +276,7 @@ fn decay(protocol: &Protocol, judged: &Judged, fit: &Fit) -> Option<Decay> {
         return None;
     }
     // The line is of logarithms of pure numbers; its level is taken from the points, so that their unit does not matter.
-    let level: f64 = points
-        .iter()
-        .filter(|p| p.counts && p.y > 0.0)
-        .map(|p| p.y.ln() - fit.slope * p.x)
-        .sum::<f64>()
+    let level: f64 = points.iter().filter(|p| p.counts && p.y > 0.0).map(|p| p.y.ln() - fit.slope * p.x).sum::<f64>()
         / points.iter().filter(|p| p.counts && p.y > 0.0).count().max(1) as f64;
     let (low, high) = points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p.x), b.max(p.x)));
     let curve = (0..=STEPS)

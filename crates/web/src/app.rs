@@ -8,7 +8,7 @@ use actix_web::middleware::{Compress, DefaultHeaders};
 use actix_web::{App, HttpServer, web};
 use jurado_store::{Store, StoreError};
 
-use crate::routes::{auth, bench, docket, intake, returns};
+use crate::routes::{attachments, auth, bench, docket, intake, protocols, quick, returns, tryout, words};
 use crate::{assets, error};
 
 /// How the server is run.
@@ -32,6 +32,16 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/bench", web::get().to(bench::next))
         .route("/bench/{id}", web::get().to(bench::page))
         .route("/bench/{id}/decide", web::post().to(bench::decide))
+        .route("/bench/{id}/try", web::get().to(tryout::begin))
+        .route("/bench/{id}/try", web::post().to(tryout::work))
+        .route("/bench/{id}/correct", web::post().to(tryout::correct))
+        .route("/bench/{id}/own", web::post().to(words::own))
+        .route("/bench/{id}/say", web::post().to(words::say))
+        .route("/bench/{id}/revisions", web::get().to(words::revisions))
+        .route("/bench/{id}/attach", web::post().to(attachments::attach))
+        .route("/bench/{id}/attachment/{file}/remove", web::post().to(attachments::remove))
+        .route("/attachment/{id}", web::get().to(attachments::show))
+        .route("/names", web::post().to(auth::names))
         .route("/bench/{id}/undo", web::post().to(bench::undo))
         .route("/bench/{id}/sign", web::post().to(bench::sign))
         .route("/intake", web::get().to(intake::page))
@@ -41,6 +51,12 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/intake/{id}/take", web::post().to(intake::take))
         .route("/intake/{id}/drop", web::post().to(intake::put_aside))
         .route("/quarantine/{id}/settle", web::post().to(intake::settle))
+        .route("/quick", web::get().to(quick::page))
+        .route("/quick/{lab}", web::post().to(quick::look))
+        .route("/protocols", web::get().to(protocols::library))
+        .route("/protocols/{lab}", web::get().to(protocols::read))
+        .route("/protocols/{lab}/paper", web::get().to(protocols::paper))
+        .route("/protocols/{lab}/sheet/{ending}", web::get().to(protocols::download))
         .route("/returns", web::get().to(returns::page))
         .route("/returns/release", web::get().to(returns::look))
         .route("/returns/release", web::post().to(returns::release))

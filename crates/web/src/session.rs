@@ -22,6 +22,8 @@ pub(crate) struct Actor {
     pub(crate) user: User,
     pub(crate) token: String,
     pub(crate) night: bool,
+    /// Whether names are hidden, from a cookie.
+    pub(crate) blind: bool,
     pub(crate) store: Store,
 }
 
@@ -42,6 +44,7 @@ impl Actor {
             role: self.user.role.word(),
             token: self.token.clone(),
             signed_in: true,
+            blind: self.blind,
             ..Frame::outside(title, self.night)
         }
     }
@@ -87,7 +90,13 @@ impl FromRequest for Actor {
             let keep = store.clone();
             let user = web::block(move || keep.run(|c| jurado_store::users::get(c, id))).await?;
             match user {
-                Ok(user) => Ok(Actor { user, token, night: is_night(&request), store }),
+                Ok(user) => Ok(Actor {
+                    user,
+                    token,
+                    night: is_night(&request),
+                    blind: request.cookie("names").is_some_and(|c| c.value() == "hidden"),
+                    store,
+                }),
                 // The person is gone: the session is worth nothing.
                 Err(jurado_store::StoreError::NotFound(_)) => {
                     session.purge();

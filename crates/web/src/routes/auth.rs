@@ -103,7 +103,17 @@ pub(crate) async fn sign_out(
 /// Shades the lamp or takes the shade off; a matter of this browser only.
 pub(crate) async fn lamp(request: HttpRequest) -> HttpResponse {
     let value = if is_night(&request) { "day" } else { "night" };
-    let cookie = Cookie::build("lamp", value).path("/").same_site(SameSite::Lax).max_age(Duration::days(365)).finish();
+    keep(&request, "lamp", value)
+}
+
+/// Hides the names of teams or shows them, in this browser.
+pub(crate) async fn names(actor: crate::session::Actor, request: HttpRequest) -> HttpResponse {
+    keep(&request, "names", if actor.blind { "shown" } else { "hidden" })
+}
+
+/// Sets a cookie and goes back to the page it was asked for on.
+fn keep(request: &HttpRequest, name: &'static str, value: &'static str) -> HttpResponse {
+    let cookie = Cookie::build(name, value).path("/").same_site(SameSite::Lax).max_age(Duration::days(365)).finish();
     let back = request
         .headers()
         .get("referer")

@@ -4,18 +4,20 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
+use jurado_core::protocol::Rule;
+use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::bench::BenchView;
+use crate::views::bench::{Around, BenchView, Tried};
 use crate::views::frame::Frame;
 
 #[derive(Template)]
 #[template(path = "bench.html")]
-struct BenchPage {
+pub(super) struct BenchPage {
     frame: Frame,
     v: BenchView,
     fault: Option<String>,
@@ -46,6 +48,9 @@ pub(crate) struct Look {
     /// Finding in hand, from 1.
     #[serde(default)]
     f: Option<usize>,
+    /// Result in hand, from 0.
+    #[serde(default)]
+    r: Option<usize>,
 }
 
 #[derive(Deserialize)]
@@ -66,19 +71,21 @@ pub(crate) struct Based {
     version: u32,
 }
 
-struct Loaded {
-    detail: SheetDetail,
-    lab: Lab,
+pub(super) struct Loaded {
+    pub(super) detail: SheetDetail,
+    pub(super) lab: Lab,
     rows: Vec<DocketRow>,
+    attachments: Vec<Attachment>,
 }
 
-async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
+pub(super) async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
     actor
         .run(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
-            Ok(Loaded { detail, lab, rows })
+            let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
+            Ok(Loaded { detail, lab, rows, attachments })
         })
         .await
 }
@@ -89,9 +96,25 @@ pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
     Ok(on_to(&id.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"))))
 }
 
-fn show(actor: &Actor, loaded: &Loaded, look: Option<usize>, fault: Option<String>) -> BenchPage {
+pub(super) fn show(
+    actor: &Actor,
+    loaded: &Loaded,
+    (finding, result): (Option<usize>, Option<usize>),
+    tried: Option<&Tried>,
+    fault: Option<String>,
+) -> BenchPage {
     let judged = loaded.detail.judge(&loaded.lab.protocol);
-    let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &loaded.rows, look);
+    let row = loaded.rows.iter().find(|r| r.id == loaded.detail.id);
+    let around = Around {
+        rows: &loaded.rows,
+        attachments: &loaded.attachments,
+        finding,
+        result,
+        held: row.is_some_and(|r| r.held_from(&actor.user)),
+        blind: actor.blind,
+        tried,
+    };
+    let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &around);
     let title = format!("Bench: {}, {}", v.team, loaded.lab.protocol.title);
     let frame = actor.frame(&title, "bench").with_passage(loaded.rows.iter(), Some(loaded.detail.id));
     BenchPage { frame, v, fault }
@@ -102,7 +125,7 @@ pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look
     let loaded = load(&actor, id).await?;
     // Looking at a table takes it in hand, if nobody else has it.
     actor.run(move |c, user| jurado_store::docket::hold(c, id, user)).await?;
-    html(&show(&actor, &loaded, look.f, None))
+    html(&show(&actor, &loaded, (look.f, look.r), None, None))
 }
 
 /// What was asked, or what is wrong with it in words.
@@ -144,6 +167,13 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
         }
         other => return Err(format!("“{other}” is no decision: take what is proposed, forgive, or set points.")),
     };
+    // A level says by itself why.
+    let level = form.finding.strip_prefix("line:").and_then(|line| {
+        let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == line)?;
+        let (Rule::Manual { levels }, Action::Points(p)) = (&criterion.rule, action) else { return None };
+        levels.iter().find(|(_, points)| *points == p).map(|(says, _)| says.clone())
+    });
+    let reason = if reason.is_empty() { level.unwrap_or_default() } else { reason };
     if action != Action::Accept && reason.is_empty() {
         return Err(
             "To decide otherwise than proposed, write the reason in a few words: it is kept beside the mark.".into()
@@ -164,7 +194,12 @@ pub(crate) async fn decide(
     let decision = match read(&form, &loaded) {
         Ok(decision) => decision,
         Err(_) if loaded.detail.version != form.version => NewDecision::new(&form.finding, Action::Accept, ""),
-        Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, None, Some(fault))),
+        Err(fault) => {
+            return html_with(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                &show(&actor, &loaded, (None, None), None, Some(fault)),
+            );
+        }
     };
     let (version, new) = (form.version, vec![decision]);
     match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &new)).await {
@@ -234,7 +269,7 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
     }
 }
 
-fn lost(actor: &Actor, id: u32, mine: &str, c: &jurado_store::Conflict) -> Result<HttpResponse, WebError> {
+pub(super) fn lost(actor: &Actor, id: u32, mine: &str, c: &jurado_store::Conflict) -> Result<HttpResponse, WebError> {
     let page = ConflictPage {
         frame: actor.frame("Somebody was first", "bench"),
         id,

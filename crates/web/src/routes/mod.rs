@@ -1,7 +1,12 @@
 //! One file per screen. Each handler: take apart, load, compute, shape, answer.
 
+pub(crate) mod attachments;
 pub(crate) mod auth;
 pub(crate) mod bench;
 pub(crate) mod docket;
 pub(crate) mod intake;
+pub(crate) mod protocols;
+pub(crate) mod quick;
 pub(crate) mod returns;
+pub(crate) mod tryout;
+pub(crate) mod words;

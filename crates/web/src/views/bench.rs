@@ -1,14 +1,18 @@
 //! One table on the Bench.
 
+use jurado_core::explain::{Explained, explain};
 use jurado_core::judging::{sentences, shown_clean};
 use jurado_core::notation;
-use jurado_core::protocol::Protocol;
+use jurado_core::plots::plots;
+use jurado_core::protocol::{Protocol, Rejection, Rule, UncertaintySchool};
 use jurado_core::quantity::power_of_ten;
 use jurado_core::verdict::{CellState, Finding, Judged, JudgedCell, JudgedResult, Severity, VerdictKind};
+use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, SheetDetail};
 use rust_decimal::Decimal;
 
 use super::ladder::{self, BAY, HEAD, RUNG};
+use super::plots::{self as charts, PlotView};
 use super::{Mark, capital, mark_of, replicates};
 use crate::views::intake::time;
 
@@ -40,6 +44,66 @@ pub(crate) struct BenchView {
     pub(crate) previous: Option<u32>,
     pub(crate) next: Option<u32>,
     pub(crate) cautions: Vec<String>,
+    pub(crate) advised: bool,
+    pub(crate) explain: Option<ExplainView>,
+    pub(crate) plots: Vec<PlotView>,
+    pub(crate) attachments: Vec<AttachmentView>,
+    /// Who else has the table in hand.
+    pub(crate) held: bool,
+    pub(crate) revision: u32,
+    pub(crate) trying: Option<TryView>,
+    pub(crate) due: String,
+}
+
+/// What belongs to a table besides its numbers.
+pub(crate) struct AttachmentView {
+    pub(crate) id: u32,
+    pub(crate) name: String,
+    pub(crate) picture: bool,
+}
+
+/// A try-out: nothing of it is stored.
+pub(crate) struct TryView {
+    pub(crate) changed: usize,
+    pub(crate) sum: String,
+    pub(crate) differs: bool,
+    pub(crate) schools: Vec<(&'static str, bool)>,
+    pub(crate) tests: Vec<(&'static str, &'static str, bool)>,
+    pub(crate) fault: Option<String>,
+}
+
+/// How the result in hand comes about.
+pub(crate) struct ExplainView {
+    pub(crate) title: String,
+    pub(crate) math: Vec<String>,
+    pub(crate) budget: Vec<(String, String, String, u32)>,
+    pub(crate) schools: Vec<(&'static str, String, bool)>,
+    pub(crate) sentences: Vec<String>,
+    pub(crate) previous: Option<usize>,
+    pub(crate) next: Option<usize>,
+}
+
+/// What a page of the Bench is made from, besides the verdict.
+pub(crate) struct Around<'a> {
+    pub(crate) rows: &'a [DocketRow],
+    pub(crate) attachments: &'a [Attachment],
+    /// Finding in hand, from 1.
+    pub(crate) finding: Option<usize>,
+    /// Result in hand, by its place.
+    pub(crate) result: Option<usize>,
+    pub(crate) held: bool,
+    pub(crate) blind: bool,
+    pub(crate) tried: Option<&'a Tried>,
+}
+
+/// A try-out, judged.
+pub(crate) struct Tried {
+    pub(crate) judged: Judged,
+    /// As tried: schools may differ from the protocol in force.
+    pub(crate) protocol: Protocol,
+    /// Texts and marks that differ from what was handed in.
+    pub(crate) changed: usize,
+    pub(crate) fault: Option<String>,
 }
 
 /// A bay: its readings, its rungs, and the rows of the block.
@@ -70,13 +134,28 @@ pub(crate) struct CellView {
     pub(crate) missing: bool,
     pub(crate) gap: bool,
     pub(crate) said: String,
+    /// Name of its field in a try-out, and what it is called.
+    pub(crate) field: String,
+    pub(crate) called: String,
+    /// Whether a try-out changes it.
+    pub(crate) tried: bool,
+    /// Whether it is left out (by the try-out, where there is one).
+    pub(crate) out: bool,
+    /// Whether it is one of several.
+    pub(crate) of_many: bool,
 }
 
 /// One rung.
 pub(crate) struct RungView {
     pub(crate) title: String,
+    /// Its place among the results.
+    pub(crate) place: usize,
     /// Its row, where it is a column of a table.
     pub(crate) row: Option<u32>,
+    /// What the row is called: its keys, or its number.
+    pub(crate) row_name: String,
+    /// What a try-out makes of it, where that differs.
+    pub(crate) tried: String,
     pub(crate) symbol: String,
     pub(crate) reported: String,
     pub(crate) reported_pad: String,
@@ -109,6 +188,12 @@ pub(crate) struct FindingView {
     pub(crate) most: String,
     /// A reading taken for another until a person says otherwise.
     pub(crate) repair: bool,
+    /// Levels of a criterion that a person judges: key, words, points.
+    pub(crate) levels: Vec<(usize, String, String)>,
+    /// Line of the score that the levels are of.
+    pub(crate) line: String,
+    /// What the team is told of it.
+    pub(crate) tells: String,
 }
 
 /// One line of the score.
@@ -139,6 +224,10 @@ fn base(symbol: &str) -> String {
 struct Maker<'a> {
     protocol: &'a Protocol,
     judged: &'a Judged,
+    detail: &'a SheetDetail,
+    tried: Option<&'a Tried>,
+    /// Result in hand that no finding is about.
+    result: Option<usize>,
     /// Numbered findings: index into the judged findings, in order.
     numbered: Vec<usize>,
     /// Number of the one in hand.
@@ -146,18 +235,14 @@ struct Maker<'a> {
 }
 
 impl BenchView {
-    pub(crate) fn new(
-        protocol: &Protocol,
-        detail: &SheetDetail,
-        judged: &Judged,
-        rows: &[DocketRow],
-        look: Option<usize>,
-    ) -> BenchView {
+    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, around: &Around<'_>) -> BenchView {
+        let (rows, look) = (around.rows, around.finding);
         let numbered: Vec<usize> =
             judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();
         let first_open = numbered.iter().position(|i| judged.findings[*i].open()).map(|n| n + 1);
-        let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open);
-        let maker = Maker { protocol, judged, numbered, hand };
+        let result = around.result.filter(|r| *r < judged.results.len());
+        let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open.filter(|_| result.is_none()));
+        let maker = Maker { protocol, judged, detail, tried: around.tried, result, numbered, hand };
         let (bays, drawing_bays, thread) = maker.bays();
         let drawing = ladder::draw(&drawing_bays, &thread);
         let findings: Vec<FindingView> =
@@ -182,8 +267,12 @@ impl BenchView {
         BenchView {
             id: detail.id,
             version: detail.version,
-            team: judged.team.clone(),
-            place: format!("{} watch{keys} · {}", judged.section, protocol.title),
+            team: if around.blind { format!("Table {}", at + 1) } else { judged.team.clone() },
+            place: if around.blind {
+                format!("names hidden{keys} · {}", protocol.title)
+            } else {
+                format!("{} watch{keys} · {}", judged.section, protocol.title)
+            },
             aside: format!(
                 "table {} of {} · handed in {} · protocol {}{revision}",
                 at + 1,
@@ -207,14 +296,60 @@ impl BenchView {
             sentences: maker.sentences(),
             state: detail.state.clone(),
             state_words,
-            can_sign: detail.state == "waiting" && open == 0,
+            can_sign: detail.state == "waiting" && open == 0 && around.tried.is_none(),
             can_undo: detail.state == "signed" || !detail.decisions.is_empty(),
             previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
             next: rows.get(at + 1).map(|r| r.id),
             cautions: protocol.cautions.clone(),
+            advised: judged.findings.iter().any(|f| {
+                f.open()
+                    && matches!(
+                        f.code,
+                        "outlier-kept" | "missing-reading" | "point-apart" | "misread" | "stopped-early"
+                    )
+            }),
+            explain: maker.explain(),
+            plots: charts::draw(protocol, &plots(protocol, around.tried.map_or(judged, |t| &t.judged))),
+            attachments: around
+                .attachments
+                .iter()
+                .map(|a| AttachmentView { id: a.id, name: a.file_name.clone(), picture: a.media.starts_with("image/") })
+                .collect(),
+            held: around.held,
+            revision: detail.revision,
+            trying: around.tried.map(|t| try_view(t, judged)),
+            due: detail
+                .due_at
+                .map(|due| {
+                    if detail.handed_in_at > due { format!("after the due time, {}", time(due)) } else { String::new() }
+                })
+                .unwrap_or_default(),
         }
     }
 }
+
+fn try_view(tried: &Tried, judged: &Judged) -> TryView {
+    let school = tried.protocol.school.uncertainty;
+    let test = tried.protocol.school.rejection;
+    TryView {
+        changed: tried.changed,
+        sum: points(tried.judged.score.decided),
+        differs: tried.judged.score.decided != judged.score.decided,
+        schools: UncertaintySchool::ALL.iter().map(|(s, word)| (*word, *s == school)).collect(),
+        tests: TESTS.iter().map(|(id, says, r)| (*id, *says, *r == test)).collect(),
+        fault: tried.fault.clone(),
+    }
+}
+
+/// Tests for outliers that a try-out offers.
+pub(crate) const TESTS: [(&str, &str, Option<Rejection>); 6] = [
+    ("", "as the lab says", None),
+    ("dixon", "Dixon", Some(Rejection::Dixon)),
+    ("grubbs", "Grubbs", Some(Rejection::Grubbs)),
+    ("esd", "generalised ESD", Some(Rejection::Esd)),
+    ("modified-z", "modified z", Some(Rejection::ModifiedZ)),
+    ("judgement", "none: by judgement", Some(Rejection::Judgement)),
+];
 
 fn tally(judged: &Judged) -> Vec<(Mark, usize)> {
     use VerdictKind::*;
@@ -241,6 +376,13 @@ fn distance(r: &JudgedResult) -> Option<f64> {
     Some((r.reported.value? - r.clean.or(r.carried)?) / unit).filter(|d| d.is_finite())
 }
 
+/// Distance of what was reported from what a try-out gives, in units of the last digit written.
+fn distance_to(r: &JudgedResult, tried: &JudgedResult) -> Option<f64> {
+    let number = r.reported.number.as_ref()?;
+    let unit = power_of_ten(number.last_place) * r.reported.scale;
+    Some((r.reported.value? - tried.clean?) / unit).filter(|d| d.is_finite())
+}
+
 impl Maker<'_> {
     fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<(usize, bool)> {
         self.numbered
@@ -256,12 +398,14 @@ impl Maker<'_> {
     }
 
     fn bays(&self) -> (Vec<BayView>, Vec<ladder::Bay>, Vec<f64>) {
-        let hand_item = self.in_hand().and_then(|f| f.item);
+        let hand_item = self.in_hand().and_then(|f| f.item).or(self.result.map(|r| self.judged.results[r].item));
         // Readings that the rung in hand uses, to be joined to it.
         let used: Vec<usize> = hand_item
             .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
             .map(|r| self.protocol.results[r.index].node.items())
             .unwrap_or_default();
+        // Fields with their boxes need more room than figures.
+        let a_line = if self.tried.is_some() { 3 } else { 5 };
         let mut views = Vec::new();
         let mut drawings = Vec::new();
         let mut thread = Vec::new();
@@ -279,7 +423,7 @@ impl Maker<'_> {
             let results: Vec<&JudgedResult> =
                 self.judged.results.iter().filter(|r| self.protocol.results[r.index].bay == b).collect();
             let lines: Vec<usize> =
-                readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(5) } else { 1 }).collect();
+                readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(a_line) } else { 1 }).collect();
             let height = 19 * lines.iter().sum::<usize>();
             let rows = results.len().max(height.div_ceil(28)).max(1);
             let mut y = top + BAY;
@@ -320,7 +464,8 @@ impl Maker<'_> {
                     distance: distance(r),
                     envelope,
                     carried_from,
-                    in_hand: hand_item == Some(r.item),
+                    in_hand: self.is_in_hand(r, hand_item),
+                    ghost: self.tried_of(r).filter(|t| t.clean != r.clean).and_then(|t| distance_to(r, t)),
                 });
             }
             views.push(BayView {
@@ -343,8 +488,17 @@ impl Maker<'_> {
             |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
         let short = self.judged.findings.iter().any(|f| f.code == "reading-digits" && f.item == Some(judged.item));
         let step = self.protocol.step(&self.protocol.readings[i]).unwrap_or(f64::INFINITY);
-        let cell = |c: &JudgedCell| CellView {
-            text: c.text.clone(),
+        let tried = self.tried.map(|t| &t.judged.readings[i]);
+        let many = judged.cells.len() > 1 || judged.cells.iter().any(|c| c.row.is_some());
+        let cell = |(n, c): (usize, &JudgedCell)| CellView {
+            field: c.row.map_or_else(|| item.id.clone(), |r| format!("{}:{r}", item.id)),
+            called: c.row.map_or_else(|| item.title.clone(), |r| format!("{}, reading {r}", item.title)),
+            tried: tried.and_then(|t| t.cells.get(n)).is_some_and(|t| t.text != c.text || t.by_person != c.by_person),
+            out: tried
+                .and_then(|t| t.cells.get(n))
+                .map_or(!c.counts && c.value.is_some(), |t| t.by_person || t.excluded.is_some()),
+            of_many: many,
+            text: tried.and_then(|t| t.cells.get(n)).map_or_else(|| c.text.clone(), |t| t.text.clone()),
             class: match &c.state {
                 CellState::Unreadable(_) | CellState::Bound => "aground",
                 _ if !c.counts && c.value.is_some() => "out",
@@ -364,10 +518,10 @@ impl Maker<'_> {
         ReadingView {
             title: capital(&item.title),
             symbol: base(&item.symbol),
-            unit: item.unit.text.clone(),
+            unit: item.unit_after().trim().to_owned(),
             repeated: self.protocol.rows_of(judged.item).is_some(),
             words: item.words.is_some(),
-            cells: judged.cells.iter().map(cell).collect(),
+            cells: judged.cells.iter().enumerate().map(cell).collect(),
             pennants: self.pennants(|f| f.concerns(judged.item)),
         }
     }
@@ -401,9 +555,15 @@ impl Maker<'_> {
                     (_, Some(face), _) => capital(&format!("{face}.")),
                     _ => String::new(),
                 };
+                let tried = self.tried_of(r).filter(|t| t.clean != r.clean || t.right_word != r.right_word);
                 RungView {
                     title: capital(&item.title),
+                    place: self.judged.results.iter().position(|x| std::ptr::eq(x, *r)).unwrap_or(0),
                     row: r.row,
+                    row_name: r.row.map(|row| self.row_name(r.item, row)).unwrap_or_default(),
+                    tried: tried
+                        .map(|t| if t.clean.is_some() { shown_clean(t) } else { "waits".to_owned() })
+                        .unwrap_or_default(),
                     symbol: base(&item.symbol),
                     reported: if r.reported.text.is_empty() {
                         "—".to_owned()
@@ -416,12 +576,12 @@ impl Maker<'_> {
                     plus_minus: r.reported.plus_minus.clone(),
                     clean_pad: "0".repeat(integers.saturating_sub(whole(&clean))),
                     clean,
-                    unit: item.unit.text.clone(),
+                    unit: item.unit_after().trim().to_owned(),
                     words: ladder::in_words(distance(r)),
                     mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
                     hint,
                     pennants: self.pennants(|f| f.concerns(r.item)),
-                    in_hand: hand == Some(r.item),
+                    in_hand: self.is_in_hand(r, hand),
                 }
             })
             .collect()
@@ -469,7 +629,83 @@ impl Maker<'_> {
             decided,
             most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
             repair: f.code == "repair",
+            levels: match criterion.map(|c| &c.rule) {
+                Some(Rule::Manual { levels }) if f.code == "manual" => levels
+                    .iter()
+                    .enumerate()
+                    .map(|(n, (says, p))| (n + 1, says.clone(), p.normalize().to_string()))
+                    .collect(),
+                _ => Vec::new(),
+            },
+            line: f.criterion.clone().unwrap_or_default(),
+            tells: f.tells.clone(),
         }
+    }
+
+    /// The same result in the try-out.
+    fn tried_of(&self, r: &JudgedResult) -> Option<&JudgedResult> {
+        self.tried?.judged.results.iter().find(|t| t.index == r.index && t.row == r.row)
+    }
+
+    /// What a row is called: its keys as the team wrote them, else its number.
+    fn row_name(&self, item: usize, row: u32) -> String {
+        let table = self.protocol.table_of(item);
+        let keyed = table.and_then(|t| self.protocol.tables[t].key).map(|k| self.protocol.keys[k].id.as_str());
+        let name = keyed.and_then(|key| {
+            self.detail.submission.cells.iter().find_map(|c| {
+                let here =
+                    c.row == Some(row) && self.protocol.item(&c.item).and_then(|i| self.protocol.table_of(i)) == table;
+                c.keys.get(key).filter(|_| here).cloned()
+            })
+        });
+        name.filter(|n| !n.is_empty()).unwrap_or_else(|| row.to_string())
+    }
+
+    fn is_in_hand(&self, r: &JudgedResult, item: Option<usize>) -> bool {
+        match (self.in_hand(), self.result) {
+            (Some(f), _) => item == Some(r.item) && (f.row.is_none() || r.row.is_none() || f.row == r.row),
+            (None, Some(n)) => std::ptr::eq(r, &self.judged.results[n]),
+            (None, None) => false,
+        }
+    }
+
+    /// How the result in hand comes about; with nothing in hand, the last one: what the lab is after.
+    fn explain(&self) -> Option<ExplainView> {
+        let judged = self.tried.map_or(self.judged, |t| &t.judged);
+        let hand = self.in_hand().and_then(|f| f.item);
+        let place = self
+            .judged
+            .results
+            .iter()
+            .position(|r| self.is_in_hand(r, hand))
+            .or_else(|| self.judged.results.iter().rposition(|r| r.clean.is_some()))?;
+        let e: Explained = explain(self.protocol, judged).into_iter().nth(place)?;
+        let unit = if e.unit.is_empty() { String::new() } else { format!(" {}", e.unit) };
+        Some(ExplainView {
+            title: capital(&e.title),
+            math: e.stages.map(|s| s.mathml.to_vec()).unwrap_or_default(),
+            budget: e
+                .budget
+                .iter()
+                .take(8)
+                .map(|l| {
+                    (
+                        l.source.clone(),
+                        format!("{}{unit}", notation::uncertainty(l.contribution.abs())),
+                        format!("{:.1}", 100.0 * l.share),
+                        (100.0 * l.share).round() as u32,
+                    )
+                })
+                .collect(),
+            schools: e
+                .uncertainties
+                .iter()
+                .map(|s| (s.school, format!("± {}{unit}", notation::uncertainty(s.value)), s.marked))
+                .collect(),
+            sentences: e.sentences,
+            previous: place.checked_sub(1),
+            next: (place + 1 < self.judged.results.len()).then_some(place + 1),
+        })
     }
 
     fn lines(&self) -> Vec<LineView> {

@@ -14,6 +14,8 @@ pub(crate) struct Frame {
     pub(crate) token: String,
     pub(crate) night: bool,
     pub(crate) signed_in: bool,
+    /// Whether names are hidden.
+    pub(crate) blind: bool,
     pub(crate) passage: Vec<&'static str>,
     pub(crate) passage_label: String,
 }
@@ -29,6 +31,7 @@ impl Frame {
             token: String::new(),
             night,
             signed_in: false,
+            blind: false,
             passage: Vec::new(),
             passage_label: String::new(),
         }

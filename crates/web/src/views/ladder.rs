@@ -32,6 +32,8 @@ pub(crate) struct Rung {
     pub(crate) carried_from: Vec<usize>,
     /// Whether it is the rung in hand.
     pub(crate) in_hand: bool,
+    /// Where it would stand in a try-out.
+    pub(crate) ghost: Option<f64>,
 }
 
 /// One bay to draw.
@@ -51,7 +53,12 @@ pub(crate) struct Drawing {
 
 /// Where a mark stands.
 fn place(rung: &Rung) -> f64 {
-    rung.distance.map_or(MIDDLE, |d| MIDDLE + d.signum() * g(d.abs()).min(FARTHEST))
+    rung.distance.map_or(MIDDLE, across)
+}
+
+/// x of a distance.
+fn across(d: f64) -> f64 {
+    MIDDLE + d.signum() * g(d.abs()).min(FARTHEST)
 }
 
 /// The water behind a place: class of the halo.
@@ -203,6 +210,21 @@ fn mark(out: &mut String, rung: &Rung, x: f64, y: f64) {
         x - 7.5,
         y - 7.5
     );
+    if let Some(d) = rung.ghost {
+        // Where it would stand: a dashed ring with its own distance, joined to the mark by dots.
+        let gx = across(d);
+        if (gx - x).abs() > 15.0 {
+            let side = (gx - x).signum();
+            let _ = write!(out, "<path class=\"ghost\" d=\"M{:.1} {y:.1}H{:.1}\"/>", x + side * 8.0, gx - side * 6.0);
+        }
+        let _ = write!(
+            out,
+            "<circle class=\"ghost\" cx=\"{gx:.1}\" cy=\"{y:.1}\" r=\"5.5\"/><text class=\"ts {}\" x=\"{gx:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
+            water(gx),
+            y - 8.0,
+            signed(d)
+        );
+    }
     let Some(d) = rung.distance.filter(|d| d.abs() > 0.5) else { return };
     let tone = match rung.symbol {
         "slip" | "carried" => "tt",

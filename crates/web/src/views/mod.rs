@@ -2,12 +2,16 @@
 
 pub(crate) mod bench;
 pub(crate) mod docket;
+pub(crate) mod entry;
 pub(crate) mod frame;
 pub(crate) mod intake;
 pub(crate) mod ladder;
 pub(crate) mod plots;
+pub(crate) mod protocols;
+pub(crate) mod quick;
 pub(crate) mod replicates;
 pub(crate) mod returns;
+pub(crate) mod revisions;
 pub(crate) mod shoals;
 
 pub(crate) use jurado_core::notation::capital;
@@ -23,6 +27,15 @@ pub(crate) fn query(text: &str) -> String {
             }
         })
         .collect()
+}
+
+/// A symbol as markup: `m_p` has its p below the line.
+pub(crate) fn symbol_markup(symbol: &str) -> String {
+    use jurado_core::formula::mathml::escape;
+    match symbol.split_once('_') {
+        Some((base, below)) => format!("{}<sub>{}</sub>", escape(base), escape(below)),
+        None => escape(symbol),
+    }
 }
 
 /// A verdict or finding drawn and named: the symbol's id and the word.

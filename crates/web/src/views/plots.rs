@@ -186,7 +186,13 @@ fn fit(protocol: &Protocol, f: &Fit) -> PlotView {
     let upper = Frame::new(18.0, 138.0, xs, ys);
     upper.ground(&mut out, "w0");
     upper.ticks_y(&mut out, 5);
-    let _ = write!(out, "<clipPath id=\"fit{}\"><rect x=\"{LEFT}\" y=\"18\" width=\"{}\" height=\"138\"/></clipPath><g clip-path=\"url(#fit{})\">", f.y, WIDTH - LEFT - RIGHT, f.y);
+    let _ = write!(
+        out,
+        "<clipPath id=\"fit{}\"><rect x=\"{LEFT}\" y=\"18\" width=\"{}\" height=\"138\"/></clipPath><g clip-path=\"url(#fit{})\">",
+        f.y,
+        WIDTH - LEFT - RIGHT,
+        f.y
+    );
     if !f.band.is_empty() {
         let there = f.band.iter().map(|(x, a, _)| (upper.px(*x), upper.py(*a)));
         let back = f.band.iter().rev().map(|(x, _, b)| (upper.px(*x), upper.py(*b)));
@@ -317,7 +323,10 @@ fn decay(protocol: &Protocol, d: &Decay) -> PlotView {
     heads(&mut out, protocol, d.x, d.y, HEIGHT - 4.0);
     let (x, y) = titles(protocol, d.x, d.y);
     PlotView {
-        says: format!("{} against {x} as read, with the curve that the line through its logarithms gives.", super::capital(&y)),
+        says: format!(
+            "{} against {x} as read, with the curve that the line through its logarithms gives.",
+            super::capital(&y)
+        ),
         title: format!("{} against {x}", super::capital(&y)),
         svg: out,
         legend: "As read, with the curve that the line through the logarithms gives.",
@@ -330,13 +339,18 @@ mod tests {
 
     #[test]
     fn ticks_are_round_and_inside() {
-        for (range, most) in [((0.0, 10.0), 5), ((-0.031, 0.027), 4), ((99.9, 100.3), 6), ((1e-9, 3e-9), 5), ((5.0, 5.0), 4)] {
+        for (range, most) in
+            [((0.0, 10.0), 5), ((-0.031, 0.027), 4), ((99.9, 100.3), 6), ((1e-9, 3e-9), 5), ((5.0, 5.0), 4)]
+        {
             let ticks = round_values(range, most);
             assert!(ticks.len() <= most + 1, "{range:?}: {ticks:?}");
             assert!(ticks.iter().all(|(v, _)| *v >= range.0 && *v <= range.1), "{range:?}: {ticks:?}");
             assert_eq!(ticks.is_empty(), range.0 >= range.1);
         }
-        assert_eq!(round_values((0.0, 10.0), 5).iter().map(|t| t.1.as_str()).collect::<Vec<_>>(), ["0", "2", "4", "6", "8", "10"]);
+        assert_eq!(
+            round_values((0.0, 10.0), 5).iter().map(|t| t.1.as_str()).collect::<Vec<_>>(),
+            ["0", "2", "4", "6", "8", "10"]
+        );
     }
 
     #[test]

@@ -1,0 +1,136 @@
+//! Quick check: readings as they come, in the room, and what to take again before packing up. Nothing is stored.
+
+use std::collections::BTreeMap;
+
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use jurado_core::class::algorithm_a;
+use jurado_core::judging::judge;
+use jurado_store::Lab;
+
+use crate::error::{WebError, html};
+use crate::session::Actor;
+use crate::views::entry::{Fields, FormView, field, form, submission};
+use crate::views::frame::Frame;
+use crate::views::quick::{AdviceView, Others};
+
+#[derive(Template)]
+#[template(path = "quick.html")]
+struct QuickPage {
+    frame: Frame,
+    labs: Vec<(u32, String, bool)>,
+    lab: Option<LabView>,
+}
+
+struct LabView {
+    id: u32,
+    title: String,
+    notes: Vec<(String, Vec<String>)>,
+    cautions: Vec<String>,
+    form: FormView,
+    advice: AdviceView,
+    compare: bool,
+}
+
+/// Most tables that a comparison looks at.
+const MOST_OTHERS: i64 = 300;
+
+async fn labs(actor: &Actor) -> Result<Vec<(Lab, bool)>, WebError> {
+    actor
+        .run(|c, _| {
+            let used = jurado_store::docket::labs_in_use(c)?;
+            Ok(jurado_store::labs::all(c)?
+                .into_iter()
+                .map(|l| (used.contains(&l.id), l))
+                .map(|(u, l)| (l, u))
+                .collect())
+        })
+        .await
+}
+
+/// What the results of the other teams give: the robust middle and spread of each result, as recomputed.
+async fn others(actor: &Actor, lab: u32, keys: BTreeMap<String, String>) -> Result<Others, WebError> {
+    let (lab, details) = actor
+        .run(move |c, user| {
+            let filter = jurado_store::Filter { lab: Some(lab), ..jurado_store::Filter::default() };
+            let rows = jurado_store::docket::list(c, user, &filter, jurado_store::Order::Roster, MOST_OTHERS)?;
+            let details =
+                rows.iter().map(|r| jurado_store::sheets::get(c, r.id, user)).collect::<Result<Vec<_>, _>>()?;
+            Ok((jurado_store::labs::get(c, lab)?, details))
+        })
+        .await?;
+    Ok(web::block(move || {
+        let mut values: Vec<Vec<f64>> = vec![Vec::new(); lab.protocol.results.len()];
+        let mut count = 0;
+        // Another station has another object: only those with the same keys, as far as they are chosen, are like.
+        let like = |d: &&jurado_store::SheetDetail| keys.iter().all(|(k, v)| d.submission.keys.get(k) == Some(v));
+        for detail in details.iter().filter(like) {
+            count += 1;
+            let judged = detail.judge(&lab.protocol);
+            for r in judged.results.iter().filter(|r| r.row.is_none()) {
+                values[r.index].extend(r.clean.filter(|v| v.is_finite()));
+            }
+        }
+        Others { robust: values.iter().map(|v| algorithm_a(v, 0.0)).collect(), count }
+    })
+    .await?)
+}
+
+async fn show(actor: &Actor, lab: Option<u32>, fields: &Fields) -> Result<QuickPage, WebError> {
+    let mut all = labs(actor).await?;
+    all.sort_by_key(|(_, used)| !used);
+    let chosen = all.iter().find(|(l, _)| Some(l.id) == lab).map(|(l, _)| l.clone());
+    if lab.is_some() && chosen.is_none() {
+        return Err(WebError::NotFound("lab"));
+    }
+    let compare = field(fields, "compare").is_some();
+    let view = match chosen {
+        None => None,
+        Some(lab) => {
+            let p = &lab.protocol;
+            let table = submission(p, fields, "", "");
+            let judged = judge(p, &table, &[], &[]);
+            let others = if compare { Some(others(actor, lab.id, table.keys.clone()).await?) } else { None };
+            Some(LabView {
+                id: lab.id,
+                title: p.title.clone(),
+                notes: p
+                    .instruments
+                    .iter()
+                    .filter(|i| !i.notes.is_empty())
+                    .map(|i| (crate::views::capital(&i.title), i.notes.clone()))
+                    .collect(),
+                cautions: p.cautions.clone(),
+                form: form(p, fields, false),
+                advice: AdviceView::new(p, &table, &judged, others.as_ref()),
+                compare,
+            })
+        }
+    };
+    Ok(QuickPage {
+        frame: actor.frame("Quick check", "quick"),
+        labs: all.iter().map(|(l, _)| (l.id, l.protocol.title.clone(), Some(l.id) == lab)).collect(),
+        lab: view,
+    })
+}
+
+#[derive(serde::Deserialize)]
+pub(crate) struct Chosen {
+    #[serde(default)]
+    lab: Option<u32>,
+}
+
+pub(crate) async fn page(actor: Actor, chosen: web::Query<Chosen>) -> Result<HttpResponse, WebError> {
+    html(&show(&actor, chosen.lab, &Vec::new()).await?)
+}
+
+/// Looks at what is typed so far. A post, since a table does not fit an address; it changes nothing.
+pub(crate) async fn look(
+    actor: Actor,
+    lab: web::Path<u32>,
+    fields: web::Form<Fields>,
+) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner();
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    html(&show(&actor, Some(*lab), &fields).await?)
+}

@@ -1,0 +1,148 @@
+//! The try-out: readings changed, added or left out, another school, and everything worked out anew. Nothing is stored
+//! until it is proposed as the correction.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use jurado_core::decision::{Action, Decision};
+use jurado_core::judging::judge_in;
+use jurado_core::protocol::{Protocol, UncertaintySchool};
+use jurado_core::verdict::{Judged, JudgedCell};
+use jurado_store::{NewDecision, StoreError};
+
+use super::bench::{Loaded, load, lost, show};
+use crate::error::{WebError, html, html_with, on_to};
+use crate::session::Actor;
+use crate::views::bench::{TESTS, Tried};
+
+/// Most bytes of a cell that is tried.
+const MOST_CELL: usize = 200;
+
+/// The fields of a try-out as the browser sends them.
+type Fields = Vec<(String, String)>;
+
+fn field<'a>(fields: &'a Fields, name: &str) -> Option<&'a str> {
+    fields.iter().find(|(n, _)| n == name).map(|(_, v)| v.as_str())
+}
+
+/// What differs from the table as it is judged now, as decisions on cells.
+fn changes(protocol: &Protocol, judged: &Judged, fields: &Fields, reason: &str) -> Result<Vec<NewDecision>, String> {
+    let mut out = Vec::new();
+    for reading in &judged.readings {
+        let item = &protocol.items[reading.item];
+        for cell in &reading.cells {
+            let name = cell.row.map_or_else(|| item.id.clone(), |r| format!("{}:{r}", item.id));
+            let Some(text) = field(fields, &format!("c.{name}")) else { continue };
+            if text.len() > MOST_CELL {
+                return Err(format!("The {} is longer than a reading can be: write the number alone.", item.title));
+            }
+            let left_out = field(fields, &format!("o.{name}")).is_some();
+            let was_out = is_out(cell);
+            let new = |action, text: &str| NewDecision {
+                finding: format!("cell:{name}"),
+                action,
+                reason: reason.to_owned(),
+                text: text.to_owned(),
+            };
+            if left_out && !was_out {
+                out.push(new(Action::LeaveOut, ""));
+            } else if text != cell.text || (was_out && !left_out) {
+                out.push(new(Action::Read, text.trim()));
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// Whether the team or a reviewer left the cell out.
+fn is_out(cell: &JudgedCell) -> bool {
+    cell.by_person || cell.excluded.is_some()
+}
+
+/// The protocol with the schools that the person chose.
+fn schooled(protocol: &Protocol, fields: &Fields) -> Protocol {
+    let mut out = protocol.clone();
+    if let Some(word) = field(fields, "school")
+        && let Some((school, _)) = UncertaintySchool::ALL.iter().find(|(_, w)| *w == word)
+    {
+        out.school.uncertainty = *school;
+    }
+    if let Some(id) = field(fields, "test").filter(|t| !t.is_empty())
+        && let Some((_, _, test)) = TESTS.iter().find(|(t, ..)| *t == id)
+    {
+        out.school.rejection = *test;
+        // A lab that names a test for a reading is asked with the one chosen all the same.
+        out.readings.iter_mut().for_each(|r| r.rejection = None);
+    }
+    out
+}
+
+fn tried(loaded: &Loaded, fields: &Fields) -> Tried {
+    let protocol = schooled(&loaded.lab.protocol, fields);
+    let now = loaded.detail.judge(&loaded.lab.protocol);
+    let (new, fault) = match changes(&loaded.lab.protocol, &now, fields, "tried") {
+        Ok(new) => (new, None),
+        Err(fault) => (Vec::new(), Some(fault)),
+    };
+    let mut decisions: Vec<Decision> = loaded.detail.decisions.iter().map(|d| d.decision.clone()).collect();
+    decisions.extend(new.iter().map(|n| Decision {
+        finding: n.finding.clone(),
+        action: n.action,
+        reason: n.reason.clone(),
+        by: "you".to_owned(),
+        text: n.text.clone(),
+    }));
+    let judged = judge_in(&protocol, &loaded.detail.settings, &loaded.detail.submission, &[], &decisions);
+    Tried { judged, protocol, changed: new.len(), fault }
+}
+
+pub(crate) async fn begin(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let loaded = load(&actor, *id).await?;
+    html(&show(&actor, &loaded, (None, None), Some(&tried(&loaded, &Vec::new())), None))
+}
+
+/// Works the try-out out. A post, since a table does not fit an address; it changes nothing.
+pub(crate) async fn work(
+    actor: Actor,
+    id: web::Path<u32>,
+    fields: web::Form<Fields>,
+) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner();
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    let loaded = load(&actor, *id).await?;
+    html(&show(&actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), None))
+}
+
+/// Proposes what was tried as the correction: decisions on its cells, to be undone like any.
+pub(crate) async fn correct(
+    actor: Actor,
+    id: web::Path<u32>,
+    fields: web::Form<Fields>,
+) -> Result<HttpResponse, WebError> {
+    let (id, fields) = (*id, fields.into_inner());
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    let loaded = load(&actor, id).await?;
+    let again = |fault: String| {
+        let page = show(&actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), Some(fault));
+        html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+    };
+    let reason: String = field(&fields, "reason").unwrap_or("").trim().chars().take(500).collect();
+    if reason.is_empty() {
+        return again(
+            "To take this as the correction, write the reason in a few words: it is kept beside the mark.".into(),
+        );
+    }
+    let judged = loaded.detail.judge(&loaded.lab.protocol);
+    let new = match changes(&loaded.lab.protocol, &judged, &fields, &reason) {
+        Ok(new) if new.is_empty() => {
+            return again("Nothing differs from the table: change a reading, or leave one out, first.".into());
+        }
+        Ok(new) => new,
+        Err(fault) => return again(fault),
+    };
+    let version: u32 = field(&fields, "version").and_then(|v| v.parse().ok()).unwrap_or(0);
+    match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &new)).await {
+        Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "correct the readings", &c),
+        Err(e) => Err(e),
+    }
+}

@@ -1,0 +1,126 @@
+//! What a reviewer adds in words: a finding of one's own, a word to the team, another sentence; and how a table came to
+//! be as it is.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use jurado_core::decision::Action;
+use jurado_store::{NewDecision, StoreError};
+use rust_decimal::Decimal;
+use serde::Deserialize;
+
+use super::bench::{load, lost, show};
+use crate::error::{WebError, html, html_with, on_to};
+use crate::session::Actor;
+use crate::views::frame::Frame;
+use crate::views::revisions::RevisionsView;
+
+#[derive(Template)]
+#[template(path = "revisions.html")]
+struct RevisionsPage {
+    frame: Frame,
+    v: RevisionsView,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Own {
+    token: String,
+    version: u32,
+    #[serde(default)]
+    criterion: String,
+    #[serde(default)]
+    points: String,
+    #[serde(default)]
+    text: String,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Say {
+    token: String,
+    version: u32,
+    finding: String,
+    #[serde(default)]
+    text: String,
+}
+
+async fn store(actor: &Actor, id: u32, version: u32, new: NewDecision, mine: &str) -> Result<HttpResponse, WebError> {
+    match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &[new])).await {
+        Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::Conflict(c))) => lost(actor, id, mine, &c),
+        Err(e) => Err(e),
+    }
+}
+
+/// A finding of the reviewer's own, or a word that costs nothing.
+pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let id = *id;
+    let loaded = load(&actor, id).await?;
+    let refuse = |fault: String| {
+        html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, (None, None), None, Some(fault)))
+    };
+    let text = form.text.trim();
+    if text.is_empty() || text.chars().count() > 500 {
+        return refuse("Write what the team should read, in at most 500 characters.".into());
+    }
+    let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == form.criterion);
+    let points = form.points.trim().replace(',', ".");
+    let points: Decimal = match (criterion, points.is_empty()) {
+        (None, _) | (Some(_), true) => Decimal::ZERO,
+        (Some(c), false) => match points.parse::<Decimal>() {
+            Ok(p) if p >= Decimal::ZERO && p <= c.points && p.scale() <= 3 => p,
+            _ => {
+                let most = c.points.normalize();
+                return refuse(format!(
+                    "“{}” cannot be taken off: write a number from 0 to {most}.",
+                    form.points.trim()
+                ));
+            }
+        },
+    };
+    let criterion = criterion.map_or("", |c| c.id.as_str());
+    // The next number that this table has not used, undone ones included: a key names one finding for good.
+    let number = loaded.detail.version;
+    let new = NewDecision::new(format!("own:{criterion}:{number}"), Action::Points(points), text);
+    store(&actor, id, form.version, new, &format!("add: “{text}”")).await
+}
+
+/// Other words for what the team is told of a finding.
+pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let id = *id;
+    let loaded = load(&actor, id).await?;
+    let judged = loaded.detail.judge(&loaded.lab.protocol);
+    let text = form.text.trim();
+    let known = judged.findings.iter().any(|f| f.key == form.finding);
+    if !known || text.chars().count() > 1_000 {
+        let fault = if known {
+            "The sentence is longer than 1000 characters: shorten it."
+        } else {
+            "This finding is no longer there: the table has changed. Look at it as it is now."
+        };
+        let page = show(&actor, &loaded, (None, None), None, Some(fault.into()));
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+    }
+    let new = NewDecision {
+        finding: format!("say:{}", form.finding),
+        action: Action::Say,
+        reason: String::new(),
+        text: text.to_owned(),
+    };
+    store(&actor, id, form.version, new, &format!("say: “{text}”")).await
+}
+
+/// How the table changed from one handing in to the next.
+pub(crate) async fn revisions(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let (revisions, lab) = actor
+        .run(move |c, user| {
+            let revisions = jurado_store::sheets::revisions(c, id, user)?;
+            let detail = jurado_store::sheets::get(c, id, user)?;
+            Ok((revisions, jurado_store::labs::get(c, detail.lab_id)?))
+        })
+        .await?;
+    let v = RevisionsView::new(&lab.protocol, id, &revisions);
+    html(&RevisionsPage { frame: actor.frame("Revisions", "bench"), v })
+}

@@ -1,0 +1,269 @@
+//! A lab's table as fields to fill in, in the order of its data sheet; and what was filled in as a submission, every text
+//! as typed. Used where paper is typed off and where readings are checked in the room.
+
+use std::collections::BTreeMap;
+
+use jurado_core::protocol::{Protocol, RowCount};
+use jurado_core::submission::{Submission, SubmittedCell};
+
+/// Fields as a browser sends them.
+pub(crate) type Fields = Vec<(String, String)>;
+
+/// A field's text.
+pub(crate) fn field<'a>(fields: &'a Fields, name: &str) -> Option<&'a str> {
+    fields.iter().find(|(n, _)| n == name).map(|(_, v)| v.as_str())
+}
+
+/// A form over a lab.
+pub(crate) struct FormView {
+    pub(crate) keys: Vec<KeyView>,
+    pub(crate) bays: Vec<BayView>,
+}
+
+/// A key of the whole table.
+pub(crate) struct KeyView {
+    pub(crate) name: String,
+    pub(crate) title: String,
+    pub(crate) value: String,
+    pub(crate) values: Vec<String>,
+}
+
+/// A bay with its single and repeated items, and its tables.
+pub(crate) struct BayView {
+    pub(crate) title: String,
+    pub(crate) lines: Vec<LineView>,
+    pub(crate) grids: Vec<GridView>,
+}
+
+/// An item with one box or several.
+pub(crate) struct LineView {
+    pub(crate) title: String,
+    pub(crate) symbol: String,
+    pub(crate) unit: String,
+    pub(crate) boxes: Vec<BoxView>,
+    pub(crate) is_result: bool,
+}
+
+/// A table: a column for each item, a line for each row.
+pub(crate) struct GridView {
+    pub(crate) title: String,
+    pub(crate) columns: Vec<(String, String)>,
+    pub(crate) rows: Vec<(u32, Vec<BoxView>)>,
+}
+
+/// One box.
+pub(crate) struct BoxView {
+    pub(crate) name: String,
+    pub(crate) label: String,
+    pub(crate) value: String,
+    pub(crate) words: Vec<String>,
+    /// Whether a stated ± goes with it: its name and value.
+    pub(crate) plus_minus: Option<(String, String)>,
+}
+
+/// Most rows that a form offers of a table whose number of rows is open.
+const MOST_ROWS: u32 = 30;
+
+/// A form over a protocol's readings, and its results where they are wanted too, filled in with what is there.
+pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormView {
+    let value = |name: &str| field(filled, name).unwrap_or("").to_owned();
+    let row_keys: Vec<usize> = protocol.tables.iter().filter_map(|t| t.key).collect();
+    let keys = protocol
+        .keys
+        .iter()
+        .enumerate()
+        .filter(|(k, _)| !row_keys.contains(k))
+        .map(|(_, k)| KeyView {
+            name: format!("k.{}", k.id),
+            title: k.title.clone(),
+            value: value(&format!("k.{}", k.id)),
+            values: k.values.clone(),
+        })
+        .collect();
+    let make = |item: usize, row: Option<u32>| {
+        let it = &protocol.items[item];
+        let place = row.map_or_else(|| it.id.clone(), |r| format!("{}:{r}", it.id));
+        let asked = protocol.results.iter().any(|r| r.item == item && r.plus_minus);
+        BoxView {
+            value: value(&format!("c.{place}")),
+            label: row.map_or_else(|| it.title.clone(), |r| format!("{}, {r}", it.title)),
+            words: it.words.clone().unwrap_or_default(),
+            plus_minus: asked.then(|| (format!("p.{place}"), value(&format!("p.{place}")))),
+            name: format!("c.{place}"),
+        }
+    };
+    let bays = protocol
+        .bays
+        .iter()
+        .enumerate()
+        .map(|(b, bay)| {
+            let items: Vec<(usize, Option<usize>, bool)> = protocol
+                .readings
+                .iter()
+                .filter(|r| r.bay == b)
+                .map(|r| (r.item, r.table, false))
+                .chain(protocol.results.iter().filter(|r| results && r.bay == b).map(|r| (r.item, r.table, true)))
+                .collect();
+            let lines = items
+                .iter()
+                .filter(|(_, table, _)| table.is_none())
+                .map(|(item, _, is_result)| {
+                    let it = &protocol.items[*item];
+                    let boxes = match protocol.rows_of(*item) {
+                        Some(rows) => (1..=rows.min(MOST_ROWS)).map(|r| make(*item, Some(r))).collect(),
+                        None => vec![make(*item, None)],
+                    };
+                    LineView {
+                        title: super::capital(&it.title),
+                        symbol: super::symbol_markup(&it.symbol),
+                        unit: it.unit_after().trim().to_owned(),
+                        boxes,
+                        is_result: *is_result,
+                    }
+                })
+                .collect();
+            let grids = protocol
+                .tables
+                .iter()
+                .enumerate()
+                .filter(|(t, _)| items.iter().any(|(_, table, _)| *table == Some(*t)))
+                .map(|(t, table)| {
+                    let mine: Vec<usize> =
+                        items.iter().filter(|(_, table, _)| *table == Some(t)).map(|(i, ..)| *i).collect();
+                    let most = match table.rows {
+                        RowCount::Fixed(n) => n,
+                        RowCount::Between(_, most) => most,
+                        RowCount::Parameter(_) => mine.first().and_then(|i| protocol.rows_of(*i)).unwrap_or(1),
+                    };
+                    let key = table.key.map(|k| &protocol.keys[k]);
+                    let mut columns: Vec<(String, String)> =
+                        key.iter().map(|k| (k.title.clone(), String::new())).collect();
+                    columns.extend(mine.iter().map(|i| {
+                        let it = &protocol.items[*i];
+                        (super::capital(&it.title), it.unit_after().trim().to_owned())
+                    }));
+                    let rows = (1..=most.min(MOST_ROWS))
+                        .map(|r| {
+                            let mut boxes: Vec<BoxView> = key
+                                .iter()
+                                .map(|k| BoxView {
+                                    name: format!("r.{t}:{r}"),
+                                    label: format!("{}, row {r}", k.title),
+                                    value: value(&format!("r.{t}:{r}")),
+                                    words: k.values.clone(),
+                                    plus_minus: None,
+                                })
+                                .collect();
+                            boxes.extend(mine.iter().map(|i| make(*i, Some(r))));
+                            (r, boxes)
+                        })
+                        .collect();
+                    GridView { title: super::capital(&table.title), columns, rows }
+                })
+                .collect();
+            BayView { title: bay.title.clone(), lines, grids }
+        })
+        .filter(|b: &BayView| !b.lines.is_empty() || !b.grids.is_empty())
+        .collect();
+    FormView { keys, bays }
+}
+
+/// What was filled in, as a table. Empty boxes are left out; every text stays as typed.
+pub(crate) fn submission(protocol: &Protocol, fields: &Fields, section: &str, team: &str) -> Submission {
+    let mut table = Submission { section: section.to_owned(), team: team.to_owned(), ..Submission::default() };
+    for key in &protocol.keys {
+        if let Some(value) = field(fields, &format!("k.{}", key.id)).map(str::trim).filter(|v| !v.is_empty()) {
+            table.keys.insert(key.id.clone(), value.to_owned());
+        }
+    }
+    for (name, value) in fields {
+        let Some(place) = name.strip_prefix("c.") else { continue };
+        let (id, row) = match place.split_once(':') {
+            Some((id, row)) => (id, row.parse::<u32>().ok()),
+            None => (place, None),
+        };
+        let Some(item) = protocol.item(id).filter(|i| protocol.is_typed(*i)) else { continue };
+        let plus_minus = field(fields, &format!("p.{place}")).unwrap_or("").trim().to_owned();
+        let value = value.trim();
+        if value.is_empty() && plus_minus.is_empty() {
+            continue;
+        }
+        let mut keys = BTreeMap::new();
+        if let (Some(t), Some(row)) = (protocol.table_of(item), row)
+            && let Some(key) = protocol.tables[t].key
+            && let Some(at) = field(fields, &format!("r.{t}:{row}")).filter(|v| !v.is_empty())
+        {
+            keys.insert(protocol.keys[key].id.clone(), at.to_owned());
+        }
+        table.cells.push(SubmittedCell {
+            item: id.to_owned(),
+            row,
+            keys,
+            value: value.to_owned(),
+            plus_minus,
+            ..SubmittedCell::default()
+        });
+    }
+    table
+}
+
+/// A table's cells as the fields of a form.
+pub(crate) fn fields_of(protocol: &Protocol, table: &Submission) -> Fields {
+    let mut out: Fields = table.keys.iter().map(|(k, v)| (format!("k.{k}"), v.clone())).collect();
+    for cell in &table.cells {
+        let place = cell.row.map_or_else(|| cell.item.clone(), |r| format!("{}:{r}", cell.item));
+        out.push((format!("c.{place}"), cell.value.clone()));
+        if !cell.plus_minus.is_empty() {
+            out.push((format!("p.{place}"), cell.plus_minus.clone()));
+        }
+        let table = protocol.item(&cell.item).and_then(|i| protocol.table_of(i));
+        if let (Some(t), Some(row)) = (table, cell.row)
+            && let Some(key) = protocol.tables[t].key
+            && let Some(at) = cell.keys.get(&protocol.keys[key].id)
+        {
+            let name = format!("r.{t}:{row}");
+            if field(&out, &name).is_none() {
+                out.push((name, at.clone()));
+            }
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Fields, fields_of, form, submission};
+    use jurado_core::protocol::Protocol;
+
+    fn lab(name: &str) -> Protocol {
+        let path = format!("{}/../../protocols/{name}.toml", env!("CARGO_MANIFEST_DIR"));
+        Protocol::parse(&std::fs::read_to_string(path).expect("a protocol")).expect("it is right")
+    }
+
+    /// Every box of every form filled, taken as a table, and laid out again, is the same.
+    #[test]
+    fn what_is_typed_comes_back_as_it_was_typed() {
+        for name in ["keel-plate", "fog-pipe", "bilge-acid", "davit-balance", "lantern-gas"] {
+            if !std::path::Path::new(&format!("{}/../../protocols/{name}.toml", env!("CARGO_MANIFEST_DIR"))).exists() {
+                continue;
+            }
+            let protocol = lab(name);
+            let view = form(&protocol, &Vec::new(), true);
+            let mut fields: Fields = Vec::new();
+            for (n, bay) in view.bays.iter().enumerate() {
+                let boxes = bay.lines.iter().flat_map(|l| &l.boxes);
+                let boxes = boxes.chain(bay.grids.iter().flat_map(|g| g.rows.iter().flat_map(|r| &r.1)));
+                for (m, b) in boxes.enumerate() {
+                    fields.push((b.name.clone(), b.words.first().cloned().unwrap_or_else(|| format!("{n}.{m}0"))));
+                    fields.extend(b.plus_minus.iter().map(|(name, _)| (name.clone(), "0.10".to_owned())));
+                }
+            }
+            let table = submission(&protocol, &fields, "Morning", "Heron");
+            assert!(table.cells.len() > 5, "{name}");
+            let mut back = fields_of(&protocol, &table);
+            back.sort();
+            fields.sort();
+            assert_eq!(back, fields, "{name}");
+        }
+    }
+}
