@@ -102,8 +102,74 @@
   });
   // After a swap the focus goes to what was told, else stays with the page, so that keys go on working.
   document.addEventListener("htmx:afterSettle", () => {
-    const told = document.querySelector("[role=alert]");
+    const told = document.querySelector("[role=alert], #would");
     if (told) { told.tabIndex = -1; told.focus(); }
+  });
+  // Words being typed are kept in this tab until they have been stored, so that an expired sign-in loses none.
+  const keptAs = (el) => `kept ${location.pathname} ${el.form?.getAttribute("action") ?? ""} ${el.name}`;
+  const keeps = (root) => root.querySelectorAll("[data-keep], input[name=reason]");
+  document.addEventListener("input", (e) => {
+    if (e.target.matches("[data-keep], input[name=reason]")) sessionStorage.setItem(keptAs(e.target), e.target.value);
+  });
+  document.addEventListener("submit", (e) => {
+    const sent = [...keeps(e.target)].map(keptAs).filter((k) => sessionStorage.getItem(k) !== null);
+    if (sent.length) sessionStorage.setItem("sent", JSON.stringify(sent));
+  });
+  const settle = () => {
+    // A page other than the sign-in, without a word of refusal, means that what was sent has arrived.
+    if (location.pathname !== "/sign-in") {
+      const sent = sessionStorage.getItem("sent");
+      if (sent && !document.querySelector("[role=alert]")) JSON.parse(sent).forEach((k) => sessionStorage.removeItem(k));
+      if (document.referrer.includes("/sign-in") === false || !sent) sessionStorage.removeItem("sent");
+    }
+    keeps(document).forEach((el) => {
+      const text = sessionStorage.getItem(keptAs(el));
+      if (text === null || text === el.value) return;
+      el.value = text;
+      const details = el.closest("details");
+      if (details) details.open = true;
+    });
+  };
+  document.addEventListener("htmx:afterSettle", settle);
+  document.addEventListener("DOMContentLoaded", settle);
+
+  // Files dropped on the field for files.
+  for (const kind of ["dragover", "dragleave", "drop"]) {
+    document.addEventListener(kind, (e) => {
+      const zone = e.target.closest?.("[data-drop]");
+      if (!zone) return;
+      e.preventDefault();
+      zone.classList.toggle("over", kind === "dragover");
+      if (kind === "drop") zone.querySelector("input[type=file]").files = e.dataTransfer.files;
+    });
+  }
+  // The scan beside a sheet that is typed off stays in this browser.
+  document.addEventListener("change", (e) => {
+    if (!e.target.matches("[data-scan]")) return;
+    const img = e.target.parentElement.querySelector("img");
+    const reader = new FileReader();
+    reader.onload = () => { img.src = reader.result; img.hidden = false; };
+    if (e.target.files[0]) reader.readAsDataURL(e.target.files[0]);
+  });
+  // The number pad's Enter goes to the next box of a sheet; arrows move in its tables.
+  document.addEventListener("keydown", (e) => {
+    const box = e.target.closest(".bx");
+    if (!box) return;
+    const form = box.closest("[data-enter]");
+    if (form && e.key === "Enter") {
+      const all = [...form.querySelectorAll(".bx")];
+      const next = all[all.indexOf(box) + (e.shiftKey ? -1 : 1)];
+      e.preventDefault();
+      (next ?? form.querySelector("button.btn-take")).focus();
+      next?.select?.();
+      return;
+    }
+    const cell = box.closest("[data-grid] td");
+    const step = { ArrowUp: "previousElementSibling", ArrowDown: "nextElementSibling" }[e.key];
+    if (!cell || !step || box.tagName === "SELECT") return;
+    const at = [...cell.parentElement.children].indexOf(cell);
+    const to = cell.parentElement[step]?.children[at]?.querySelector(".bx");
+    if (to) { e.preventDefault(); to.focus(); to.select?.(); }
   });
   // A server that cannot be reached is said where the person is; nothing typed is lost.
   document.addEventListener("htmx:sendError", () => {

@@ -81,7 +81,6 @@ pub(crate) fn read(
     roster: Option<&Roster>,
     limits: Limits,
 ) -> Result<Intake, Fault> {
-    let mut out = Intake::default();
     let mut records = file.records();
     let header = records.next().ok_or_else(|| Fault {
         line: 1,
@@ -89,6 +88,25 @@ pub(crate) fn read(
         what: "the file is empty".into(),
         mend: "hand in a line of column names and a line per reading".into(),
     })?;
+    read_records(header, records, file, protocol, roster, limits)
+}
+
+/// Whether a first line has the names that the long layout needs.
+pub(crate) fn is_canonical(header: &Record) -> bool {
+    let names: Vec<String> = header.fields.iter().map(|f| f.trim().to_lowercase().replace([' ', '-'], "_")).collect();
+    NEEDED.iter().all(|n| names.iter().any(|m| m == n))
+}
+
+/// Reads records under a header of the long layout's names.
+pub(crate) fn read_records(
+    header: Record,
+    records: impl Iterator<Item = Record>,
+    file: &Delimited<'_>,
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    limits: Limits,
+) -> Result<Intake, Fault> {
+    let mut out = Intake::default();
     let columns = Columns::of(&header, protocol, &mut out.remarks)?;
     if file.separator != b',' {
         out.remarks.push(format!("Columns are parted by a {}.", file.separator_name()));

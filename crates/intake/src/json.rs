@@ -4,6 +4,7 @@ use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
+use crate::roster::Roster;
 use crate::{COMMAND, HeldRow, Intake};
 
 /// Reads a list of submissions.
@@ -47,5 +48,39 @@ pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
         });
     }
     out.tables = tables;
+    Ok(out)
+}
+
+/// Whether bytes are a JSON list.
+pub(crate) fn looks_like(bytes: &[u8]) -> bool {
+    let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
+    bytes.iter().find(|b| !b.is_ascii_whitespace()).is_some_and(|b| *b == b'[')
+}
+
+/// [`read_json`] for what a person hands in: tables of teams that are not on the roster, or are there twice, are held.
+pub(crate) fn read_json_for(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
+    let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
+    let mut out = read_json(bytes, protocol)?;
+    let mut seen: Vec<(String, String)> = Vec::new();
+    let tables = std::mem::take(&mut out.tables);
+    for table in tables {
+        let twice = seen.contains(&(table.section.clone(), table.team.clone()));
+        let objection = roster.and_then(|r| r.objection(&table.section, &table.team)).or_else(|| {
+            twice.then(|| {
+                let what = format!("the table of {} in {} is there twice", table.team, table.section);
+                ("duplicate", what, "keep the right one of the two".to_owned())
+            })
+        });
+        match objection {
+            Some((code, what, mend)) => {
+                let text: String = serde_json::to_string(&table).unwrap_or_default().chars().take(1000).collect();
+                out.held.push(HeldRow { code, fault: Fault { line: 1, column: 1, what, mend }, text });
+            }
+            None => {
+                seen.push((table.section.clone(), table.team.clone()));
+                out.tables.push(table);
+            }
+        }
+    }
     Ok(out)
 }

@@ -1,8 +1,10 @@
 //! Files to submissions and back. One file per format, all giving the same [`Intake`]: tables that can be judged, rows
 //! held back with the reason, and remarks. Nothing is lost: a held row keeps its text. Nothing is judged or stored here.
 
+mod columns;
 mod csv_long;
 mod delimited;
+mod files;
 mod grid;
 mod json;
 mod package;
@@ -16,10 +18,12 @@ use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
+pub use columns::{Column, ColumnMap, meanings};
+pub use files::{MOST_PARTS, Part, unpack};
 pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx, write_zip};
 pub use json::read_json;
 pub use package::{PackageTable, long_grid, write_package};
-pub use roster::Roster;
+pub use roster::{Roster, RosterLine, read_roster};
 pub use sheet::write_sheet;
 pub use workbook::{write_ods, write_xlsx};
 
@@ -65,7 +69,7 @@ pub struct HeldRow {
     pub text: String,
 }
 
-/// Reads a CSV file or a spreadsheet (.xlsx, .ods), long or as a filled data sheet.
+/// Reads a CSV file or a spreadsheet (.xlsx, .ods), long, wide or as a filled data sheet, or a JSON list of submissions.
 ///
 /// # Errors
 /// Where nothing of the file can be used: empty, in another encoding, without the needed columns, too large. What is
@@ -84,6 +88,20 @@ pub fn read_csv_within(
     roster: Option<&Roster>,
     limits: Limits,
 ) -> Result<Intake, Fault> {
+    read_file(bytes, protocol, roster, limits, None)
+}
+
+/// Reads any file, its columns as a map says, where one is given and the file has columns of its own.
+///
+/// # Errors
+/// As [`read_csv`].
+pub fn read_file(
+    bytes: &[u8],
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    limits: Limits,
+    map: Option<&ColumnMap>,
+) -> Result<Intake, Fault> {
     if bytes.len() > limits.bytes {
         let what = format!("the file has {} megabytes", bytes.len() / 1_048_576);
         return Err(Fault {
@@ -92,6 +110,9 @@ pub fn read_csv_within(
             what,
             mend: format!("hand in at most {} megabytes, for instance one section at a time", limits.bytes / 1_048_576),
         });
+    }
+    if json::looks_like(bytes) {
+        return json::read_json_for(bytes, protocol, roster);
     }
     let unpacked;
     let bytes = if workbook::is_workbook(bytes) {
@@ -102,10 +123,33 @@ pub fn read_csv_within(
     };
     let file = delimited::Delimited::open(bytes)?;
     if sheet::is_sheet(&file) {
-        sheet::read(&file, protocol, roster)
-    } else {
-        csv_long::read(&file, protocol, roster, limits)
+        return sheet::read(&file, protocol, roster);
     }
+    match (map, columns::columns(&file, protocol)) {
+        (Some(map), Some(_)) => columns::read(&file, protocol, roster, limits, map),
+        // Names alone settle enough: read it so, and the person may correct it.
+        (None, Some(guess)) if guess.iter().any(|c| c.meaning.starts_with("cell:") || c.meaning == "item") => {
+            let columns = guess.into_iter().map(|c| c.meaning).collect();
+            columns::read(&file, protocol, roster, limits, &ColumnMap { columns, section: String::new() })
+        }
+        _ => csv_long::read(&file, protocol, roster, limits),
+    }
+}
+
+/// The columns of a file with what they seem to mean; `None` where nothing is to be asked, or nothing can be read.
+pub fn columns_of(bytes: &[u8], protocol: &Protocol) -> Option<Vec<Column>> {
+    if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
+        return None;
+    }
+    let unpacked;
+    let bytes = if workbook::is_workbook(bytes) {
+        unpacked = workbook::read_as_csv(bytes).ok()?;
+        &unpacked
+    } else {
+        bytes
+    };
+    let file = delimited::Delimited::open(bytes).ok()?;
+    if sheet::is_sheet(&file) { None } else { columns::columns(&file, protocol) }
 }
 
 /// The names a person needs to see before taking a file: how many tables, readings and rows held.

@@ -2,6 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use jurado_core::error::Fault;
+
+use crate::delimited::Delimited;
+
 /// Sections and their teams.
 #[derive(Clone, Debug, Default)]
 pub struct Roster {
@@ -48,4 +52,94 @@ fn list(names: &[&str]) -> String {
     let shown = names.len().min(20);
     let more = if names.len() > shown { format!(" and {} more", names.len() - shown) } else { String::new() };
     names[..shown].join(", ") + &more
+}
+
+/// One line of a roster.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RosterLine {
+    /// Section.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// The student's number; empty for a team alone.
+    pub number: String,
+    /// The student's name.
+    pub name: String,
+}
+
+/// Longest name of a section, team or student.
+const MOST_NAME: usize = 80;
+
+/// Reads a roster: CSV with the columns section, team, number and name, in any order; the last two may be left out.
+///
+/// # Errors
+/// A missing column, an empty or overlong name, or one student in two places, each with the line.
+pub fn read_roster(bytes: &[u8]) -> Result<Vec<RosterLine>, Fault> {
+    let file = Delimited::open(bytes)?;
+    let mut records = file.records();
+    let head = records.next().ok_or_else(|| Fault {
+        line: 1,
+        column: 1,
+        what: "the roster is empty".into(),
+        mend: "begin with section,team,number,name".into(),
+    })?;
+    let names: Vec<String> = head.fields.iter().map(|f| f.trim().to_lowercase()).collect();
+    let find = |known: &[&str]| names.iter().position(|n| known.contains(&n.as_str()));
+    let (section, team) = (find(&["section", "watch", "group"]), find(&["team", "pair"]));
+    let (number, name) = (find(&["number", "student", "student number", "id"]), find(&["name", "student name"]));
+    let (Some(section), Some(team)) = (section, team) else {
+        return Err(head.fault(
+            0,
+            "the first line lacks a column section or team",
+            "begin with section,team,number,name",
+        ));
+    };
+    let mut out: Vec<RosterLine> = Vec::new();
+    let mut places: BTreeMap<String, (usize, String)> = BTreeMap::new();
+    for record in records {
+        if let Some(d) = &record.damage {
+            return Err(record.fault(d.field, d.what.clone(), d.mend));
+        }
+        let field = |i: usize| record.fields.get(i).map_or("", |f| f.trim()).to_owned();
+        let line = RosterLine {
+            section: field(section),
+            team: field(team),
+            number: number.map(field).unwrap_or_default(),
+            name: name.map(field).unwrap_or_default(),
+        };
+        for (at, what, text) in [(section, "section", &line.section), (team, "team", &line.team)] {
+            if text.is_empty() {
+                return Err(record.fault(at, format!("the line names no {what}"), format!("write its {what}")));
+            }
+        }
+        if let Some(text) = [&line.section, &line.team, &line.name].into_iter().find(|t| t.chars().count() > MOST_NAME)
+        {
+            return Err(record.fault(0, format!("“{text}” is longer than {MOST_NAME} characters"), "shorten it"));
+        }
+        if line.number.chars().count() > 40 {
+            return Err(record.fault(
+                number.unwrap_or(0),
+                "the student's number is longer than 40 characters",
+                "shorten it",
+            ));
+        }
+        if !line.number.is_empty() {
+            let place = format!("{} in {}", line.team, line.section);
+            match places.get(&line.number) {
+                Some((first, there)) if *there != place => {
+                    return Err(record.fault(
+                        number.unwrap_or(0),
+                        format!("{} is in {place} here and in {there} on line {first}", line.number),
+                        "a student belongs to one team: keep the right line",
+                    ));
+                }
+                _ => places.insert(line.number.clone(), (record.line, place)),
+            };
+        }
+        out.push(line);
+    }
+    if out.is_empty() {
+        return Err(head.fault(0, "the roster has column names and no line", "add a line for each student"));
+    }
+    Ok(out)
 }

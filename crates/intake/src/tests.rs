@@ -199,3 +199,105 @@ proptest! {
         let _ = read_json(&bytes, &p);
     }
 }
+
+/// People lay files out as they like: a line a team, a line a reading under other names, units in the head.
+#[test]
+fn wide_files_and_other_names_give_the_same_table() {
+    let canonical = format!(
+        "{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\nMorning,Heron,2,disc_diameter,1,45.68,mm,,,\nMorning,Heron,2,disc_diameter,2,45.66,mm,,,\n"
+    );
+    let wanted = read_csv(canonical.as_bytes(), &protocol(), None).expect("readable").tables;
+    for (what, text) in [
+        (
+            "a line a team",
+            "Watch;Team name;Station;Plate length (mm);Disc diameter 1 [mm];Disc diameter 2 [mm]\nMorning;Heron;2;84.30;45.68;45.66\n",
+        ),
+        (
+            "ids as heads",
+            "section,team,station,plate_length / mm,disc_diameter_1 / mm,disc_diameter[2] / mm\nMorning,Heron,2,84.30,45.68,45.66\n",
+        ),
+        (
+            "a line a replicate",
+            "group\tteam\tstation\ttrial\tplate length in mm\tdisc diameter in mm\nMorning\tHeron\t2\t1\t84.30\t45.68\nMorning\tHeron\t2\t2\t\t45.66\n",
+        ),
+        (
+            "long, by title",
+            "Section,Pair,Station,Quantity,No,Measured,Units\nMorning,Heron,2,Plate length,,84.30,mm\nMorning,Heron,2,Disc diameter,1,45.68,mm\nMorning,Heron,2,Disc diameter,2,45.66,mm\n",
+        ),
+    ] {
+        let intake = read_csv(text.as_bytes(), &protocol(), None).unwrap_or_else(|f| panic!("{what}: {f}"));
+        assert!(intake.held.is_empty(), "{what}: {:?}", intake.held);
+        assert_eq!(intake.tables, wanted, "{what}");
+    }
+}
+
+#[test]
+fn columns_are_guessed_shown_and_said_otherwise() {
+    let text = "who,L,W,station,remarks,x\nHeron,84.30,41.92,2,fine,12\nKilo,83.10,40.50,3,,13\n";
+    let columns = crate::columns_of(text.as_bytes(), &protocol()).expect("to be asked");
+    let meanings: Vec<&str> = columns.iter().map(|c| c.meaning.as_str()).collect();
+    assert_eq!(meanings[1..5], ["cell:plate_length", "cell:plate_width", "key:station", "note"]);
+    assert_eq!(columns[1].examples, ["84.30", "83.10"]);
+    // Nobody said who the teams are: told, not guessed.
+    let fault = read_csv(text.as_bytes(), &protocol(), None).expect_err("no team");
+    assert!(fault.what.contains("team"), "{fault}");
+    let map = crate::ColumnMap {
+        columns: ["team", "cell:plate_length", "cell:plate_width", "key:station", "", ""].map(str::to_owned).to_vec(),
+        section: "Morning".to_owned(),
+    };
+    let intake =
+        crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), crate::UPLOAD, Some(&map)).expect("readable");
+    assert_eq!(intake.tables.len(), 2, "{:?}", intake.held);
+    assert_eq!((intake.tables[0].team.as_str(), intake.tables[0].cells.len()), ("Heron", 2));
+    // A file as Jurado writes it asks nothing.
+    assert_eq!(
+        crate::columns_of(format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n").as_bytes(), &protocol()),
+        None
+    );
+}
+
+#[test]
+fn an_archive_gives_its_files_and_never_more_than_it_may() {
+    let zip = packed(&[("one/heron.csv", b"a"), ("kilo.csv", b"b"), (".hidden", b"c"), ("__MACOSX/x", b"d")]);
+    let parts = crate::unpack("teams.zip", zip).expect("an archive");
+    assert_eq!(parts.iter().map(|p| p.name.as_str()).collect::<Vec<_>>(), ["heron.csv", "kilo.csv"]);
+    let whole = crate::unpack("a.csv", b"section,team".to_vec()).expect("one file");
+    assert_eq!((whole.len(), whole[0].name.as_str()), (1, "a.csv"));
+    let bomb = packed(&[("big.csv", &vec![b'1'; 3 << 20])]);
+    let fault = crate::files::unpack_within("bomb.zip", bomb, 1 << 20).expect_err("too much");
+    assert!(fault.what.contains("unpacks to more than 1 megabytes"), "{fault}");
+    let many: Vec<(String, &[u8])> = (0..=crate::MOST_PARTS).map(|n| (format!("{n}.csv"), &b"x"[..])).collect();
+    let many: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), *b)).collect();
+    assert!(crate::unpack("many.zip", packed(&many)).is_err());
+    assert!(crate::unpack("torn.zip", b"PK\x03\x04torn".to_vec()).is_err());
+}
+
+#[test]
+fn a_json_list_is_taken_with_the_roster_in_mind() {
+    let text = r#"[{"section":"Morning","team":"Heron","keys":{"station":"2"},"cells":[{"item":"plate_length","value":"84.30"}]},
+        {"section":"Morning","team":"Heron","keys":{},"cells":[{"item":"plate_length","value":"1"}]},
+        {"section":"Morning","team":"Nobody","keys":{},"cells":[]}]"#;
+    let intake = read_csv(text.as_bytes(), &protocol(), Some(&roster())).expect("readable");
+    assert_eq!((intake.tables.len(), intake.held.len()), (1, 2));
+    assert_eq!(intake.held.iter().map(|h| h.code).collect::<Vec<_>>(), ["duplicate", "unknown-team"]);
+}
+
+/// Any file with columns of its own, read by any map, is tables, held rows or one fault.
+mod any_columns {
+    use super::*;
+    proptest::proptest! {
+        #[test]
+        fn any_map_over_any_text_is_read_or_refused(
+            text in "([a-z ()\\[\\]/_0-9±]{0,14}[,;\n\t]){0,40}",
+            map in proptest::collection::vec("(section|team|item|value|row|cell:plate_length|cell:disc_diameter:2|cell:nothing|pm:plate_mass|key:station|key:x|)", 0..12),
+        ) {
+            let _ = crate::columns_of(text.as_bytes(), &protocol());
+            let map = crate::ColumnMap { columns: map, section: "Morning".into() };
+            if let Ok(intake) = crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), crate::UPLOAD, Some(&map)) {
+                for table in &intake.tables {
+                    proptest::prop_assert!(table.cells.iter().all(|c| protocol().item(&c.item).is_some()));
+                }
+            }
+        }
+    }
+}

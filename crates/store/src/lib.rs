@@ -16,7 +16,7 @@ use std::time::Duration;
 pub use error::{Conflict, StoreError};
 pub use queries::attachments;
 pub use queries::docket::{self, Counts, DocketRow, Filter, Order};
-pub use queries::imports::{self, ImportRow, ImportState, Taken};
+pub use queries::imports::{self, ImportRow, ImportState, Preview, Taken};
 pub use queries::labs::{self, Lab};
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::roster;

@@ -8,7 +8,9 @@ use actix_web::middleware::{Compress, DefaultHeaders};
 use actix_web::{App, HttpServer, web};
 use jurado_store::{Store, StoreError};
 
-use crate::routes::{attachments, auth, bench, docket, intake, protocols, quick, returns, tryout, words};
+use crate::routes::{
+    attachments, auth, bench, docket, entry, intake, protocols, quick, returns, sections, tryout, words,
+};
 use crate::{assets, error};
 
 /// How the server is run.
@@ -46,7 +48,17 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/bench/{id}/sign", web::post().to(bench::sign))
         .route("/intake", web::get().to(intake::page))
         .route("/intake", web::post().to(intake::upload))
-        .route("/intake/template/{lab}", web::get().to(intake::template))
+        .route("/intake/lot", web::get().to(intake::lot))
+        .route("/intake/lot", web::post().to(intake::take_lot))
+        .route("/intake/{id}/columns", web::post().to(intake::columns))
+        .route("/entry", web::get().to(entry::page))
+        .route("/entry", web::post().to(entry::typed))
+        .route("/sections", web::get().to(sections::page))
+        .route("/sections/roster", web::post().to(sections::roster))
+        .route("/sections/roster.csv", web::get().to(sections::roster_csv))
+        .route("/sections/{section}/{lab}", web::get().to(sections::setting))
+        .route("/sections/{section}/{lab}", web::post().to(sections::set))
+        .route("/quarantine/{id}/mend", web::post().to(intake::mend))
         .route("/intake/{id}", web::get().to(intake::preview))
         .route("/intake/{id}/take", web::post().to(intake::take))
         .route("/intake/{id}/drop", web::post().to(intake::put_aside))

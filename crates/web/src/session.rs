@@ -69,6 +69,17 @@ pub(crate) fn is_night(request: &HttpRequest) -> bool {
     request.cookie("lamp").is_some_and(|c| c.value() == "night")
 }
 
+/// The page of ours that a request came from; empty where it says nothing.
+fn from(request: &HttpRequest) -> String {
+    let referer = request.headers().get("referer").and_then(|r| r.to_str().ok()).unwrap_or("");
+    let host = request.connection_info().host().to_owned();
+    referer
+        .split_once("://")
+        .and_then(|(_, rest)| rest.split_once('/'))
+        .filter(|(at, _)| *at == host)
+        .map_or_else(String::new, |(_, path)| format!("/{path}"))
+}
+
 impl FromRequest for Actor {
     type Error = WebError;
     type Future = Pin<Box<dyn Future<Output = Result<Actor, WebError>>>>;
@@ -78,7 +89,8 @@ impl FromRequest for Actor {
         Box::pin(async move {
             let session = request.get_session();
             let to = request.uri().path_and_query().map_or_else(String::new, ToString::to_string);
-            let to = if request.method() == actix_web::http::Method::GET { to } else { String::new() };
+            // After a form the way back is the page it stood on, where what was typed is still kept.
+            let to = if request.method() == actix_web::http::Method::GET { to } else { from(&request) };
             let id: Option<u32> = session.get(USER).unwrap_or_default();
             let token: Option<String> = session.get(TOKEN).unwrap_or_default();
             let (Some(id), Some(token)) = (id, token) else { return Err(WebError::SignIn(to)) };

@@ -461,6 +461,32 @@ pub fn details_of(c: &mut Db, lab: u32, section: Option<u32>, user: &User) -> Re
     rows.iter().map(|r| get(c, r.id, user)).collect()
 }
 
+/// A team's table of a lab as it stands, if it is in.
+pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submission>, StoreError> {
+    let id: Option<Option<u32>> = sheets::table
+        .filter(sheets::lab_id.eq(lab))
+        .filter(sheets::team_id.eq(team))
+        .select(sheets::submission_id)
+        .first(c)
+        .optional()?;
+    let Some(id) = id.flatten() else { return Ok(None) };
+    let body: String = submissions::table.find(id).select(submissions::body).first(c)?;
+    serde_json::from_str(&body).map(Some).map_err(|e| StoreError::Broken(e.to_string()))
+}
+
+/// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.
+///
+/// # Errors
+/// Faults of the database.
+pub fn standing(c: &mut Db, lab: u32, names: &[(String, String)], user: &User) -> Result<Vec<Submission>, StoreError> {
+    let wanted: std::collections::HashSet<(&str, &str)> = names.iter().map(|(s, t)| (s.as_str(), t.as_str())).collect();
+    let rows = docket::of_lab(c, lab, user)?;
+    rows.iter()
+        .filter(|r| wanted.contains(&(r.section.as_str(), r.team.as_str())))
+        .map(|r| get(c, r.id, user).map(|d| d.submission))
+        .collect()
+}
+
 /// An earlier revision of a table: its number, when, by which file, and the table.
 #[derive(Clone, Debug)]
 pub struct Revision {

@@ -3,8 +3,11 @@
 use chrono::NaiveDateTime;
 use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
-use jurado_intake::Intake;
-use jurado_store::{DocketRow, ImportRow, ImportState, Taken};
+use jurado_core::submission::Submission;
+use jurado_intake::meanings;
+use jurado_store::{ImportState, Preview, Taken};
+
+use super::revisions::{DiffView, difference};
 
 /// Most tables and held rows listed one by one.
 const LISTED: usize = 60;
@@ -32,6 +35,22 @@ pub(crate) struct PreviewView {
     pub(crate) held: Vec<HeldView>,
     pub(crate) held_count: usize,
     pub(crate) more_held: usize,
+    /// Why nothing of it can be used.
+    pub(crate) fault: Option<String>,
+    pub(crate) columns: Vec<ColumnView>,
+    pub(crate) meanings: Vec<(String, String)>,
+    pub(crate) sections: Vec<String>,
+    /// Being taken: done and in all.
+    pub(crate) running: Option<(u32, u32)>,
+    pub(crate) outcome: String,
+}
+
+/// A column of the file.
+pub(crate) struct ColumnView {
+    pub(crate) name: String,
+    pub(crate) examples: String,
+    pub(crate) meaning: String,
+    pub(crate) sure: bool,
 }
 
 /// One table of the file.
@@ -41,7 +60,79 @@ pub(crate) struct TableView {
     pub(crate) keys: String,
     pub(crate) cells: usize,
     pub(crate) missing: usize,
-    pub(crate) standing: &'static str,
+    pub(crate) standing: String,
+    /// What would change against the table that is in.
+    pub(crate) changes: Vec<DiffView>,
+}
+
+/// Files brought together.
+pub(crate) struct LotView {
+    pub(crate) ids: String,
+    pub(crate) files: Vec<LotFile>,
+    pub(crate) refused: Vec<String>,
+    pub(crate) twice: Vec<String>,
+    pub(crate) tables: usize,
+    pub(crate) waiting: usize,
+    pub(crate) done: String,
+}
+
+/// One of them.
+pub(crate) struct LotFile {
+    pub(crate) id: u32,
+    pub(crate) name: String,
+    pub(crate) teams: String,
+    pub(crate) held: usize,
+    pub(crate) says: String,
+}
+
+impl LotView {
+    pub(crate) fn new(ids: &str, previews: &[Preview], refused: &str, done: &str) -> LotView {
+        let mut seen: Vec<(String, String)> = Vec::new();
+        let mut twice = Vec::new();
+        let mut files = Vec::new();
+        let (mut tables, mut waiting) = (0, 0);
+        for p in previews {
+            let names: Vec<(String, String)> =
+                p.intake.iter().flat_map(|i| &i.tables).map(|t| (t.section.clone(), t.team.clone())).collect();
+            for name in &names {
+                if seen.contains(name) {
+                    twice.push(format!(
+                        "{} of {} is in more than one file; the last one taken stands, as a new revision.",
+                        name.1, name.0
+                    ));
+                }
+                seen.push(name.clone());
+            }
+            let open = p.file.state == ImportState::Offered;
+            if open {
+                tables += names.len();
+                waiting += 1;
+            }
+            let shown: Vec<String> = names.iter().take(4).map(|(s, t)| format!("{t} ({s})")).collect();
+            let more = if names.len() > 4 { format!(" and {} more", names.len() - 4) } else { String::new() };
+            files.push(LotFile {
+                id: p.file.id,
+                name: p.file.file_name.clone(),
+                teams: format!("{}{more}", shown.join(", ")),
+                held: p.intake.as_ref().map_or(0, |i| i.held.len()),
+                says: match (&p.intake, p.file.state) {
+                    (Err(f), _) => format!("wants a word on its columns: {}", f.what),
+                    (_, ImportState::Taken) => "taken".to_owned(),
+                    (_, ImportState::Dropped) => "put aside".to_owned(),
+                    _ => "waits".to_owned(),
+                },
+            });
+        }
+        LotView {
+            ids: ids.to_owned(),
+            files,
+            refused: refused.lines().map(str::to_owned).collect(),
+            twice,
+            tables,
+            waiting,
+            done: done.to_owned(),
+        }
+    }
 }
 
 /// A cell that is kept but cannot be read as a number.
@@ -64,28 +155,42 @@ pub(crate) struct HeldView {
 impl PreviewView {
     pub(crate) fn new(
         protocol: &Protocol,
-        row: &ImportRow,
-        intake: &Intake,
-        standing: &[DocketRow],
+        look: &Preview,
+        standing: &[Submission],
+        sections: &[String],
         done: Option<String>,
     ) -> PreviewView {
+        let row = &look.file;
+        let empty = jurado_intake::Intake::default();
+        let (intake, fault) = match &look.intake {
+            Ok(intake) => (intake, None),
+            Err(f) => (&empty, Some(format!("Line {}, column {}: {}; {}.", f.line, f.column, f.what, f.mend))),
+        };
         let expected: usize =
             protocol.readings.iter().map(|r| r.replicates as usize).sum::<usize>() + protocol.results.len();
         let tables = intake
             .tables
             .iter()
             .take(LISTED)
-            .map(|t| TableView {
-                section: t.section.clone(),
-                team: t.team.clone(),
-                keys: t.keys.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", "),
-                cells: t.cells.len(),
-                missing: expected.saturating_sub(t.cells.iter().filter(|c| !c.value.is_empty()).count()),
-                standing: if standing.iter().any(|r| r.section == t.section && r.team == t.team) {
-                    "a table is in already"
-                } else {
-                    "new"
-                },
+            .map(|t| {
+                let there = standing.iter().find(|s| s.section == t.section && s.team == t.team);
+                let changes = there.map_or_else(Vec::new, |s| difference(protocol, s, t).0);
+                TableView {
+                    section: t.section.clone(),
+                    team: t.team.clone(),
+                    keys: t.keys.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", "),
+                    cells: t.cells.len(),
+                    missing: expected.saturating_sub(t.cells.iter().filter(|c| !c.value.is_empty()).count()),
+                    standing: match there {
+                        None => "new".to_owned(),
+                        Some(_) if changes.is_empty() => "the same table is in already".to_owned(),
+                        Some(_) => format!(
+                            "a table is in already; {} would change",
+                            jurado_core::notation::counted(changes.len(), "cell")
+                        ),
+                    },
+                    changes,
+                }
             })
             .collect();
         let mut unreadable = Vec::new();
@@ -142,6 +247,21 @@ impl PreviewView {
                 .collect(),
             held_count: intake.held.len(),
             more_held: intake.held.len().saturating_sub(LISTED),
+            fault,
+            meanings: if look.columns.is_empty() { Vec::new() } else { meanings(protocol) },
+            columns: look
+                .columns
+                .iter()
+                .map(|c| ColumnView {
+                    name: c.name.clone(),
+                    examples: c.examples.join(" · "),
+                    meaning: c.meaning.clone(),
+                    sure: c.by_name,
+                })
+                .collect(),
+            sections: sections.to_vec(),
+            running: look.progress.running.then_some((look.progress.done, look.progress.total)),
+            outcome: look.progress.outcome.clone(),
         }
     }
 }
