@@ -100,6 +100,10 @@
       if (radio) radio.checked = true;
     }
   });
+  // A list that is open stays open while figures are worked out anew.
+  let opened = [];
+  document.addEventListener("htmx:beforeSwap", () => { opened = [...document.querySelectorAll("details[id][open]")].map((d) => d.id); });
+  document.addEventListener("htmx:afterSettle", () => opened.forEach((id) => { const d = document.getElementById(id); if (d) d.open = true; }));
   // After a swap the focus goes to what was told, else stays with the page, so that keys go on working.
   document.addEventListener("htmx:afterSettle", () => {
     const told = document.querySelector("[role=alert], #would");
@@ -117,11 +121,12 @@
   });
   const settle = () => {
     // A page other than the sign-in, without a word of refusal, means that what was sent has arrived.
-    if (location.pathname !== "/sign-in") {
+    if (!document.querySelector("input[type=password]")) {
       const sent = sessionStorage.getItem("sent");
       if (sent && !document.querySelector("[role=alert]")) JSON.parse(sent).forEach((k) => sessionStorage.removeItem(k));
-      if (document.referrer.includes("/sign-in") === false || !sent) sessionStorage.removeItem("sent");
+      sessionStorage.removeItem("sent");
     }
+    else sessionStorage.removeItem("sent");
     keeps(document).forEach((el) => {
       const text = sessionStorage.getItem(keptAs(el));
       if (text === null || text === el.value) return;

@@ -44,6 +44,7 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"] } = {}
     async page(options = {}) {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, ...options });
       const page = await context.newPage();
+      page.setDefaultTimeout(Number(process.env.E2E_PATIENCE ?? 30_000));
       page.faults = [];
       page.on("pageerror", (e) => page.faults.push(e.message));
       page.on("console", (m) => { if (m.type() === "error" && !/status of (4|5)\d\d/.test(m.text())) page.faults.push(m.text()); });

@@ -133,7 +133,7 @@ test("marks leave only when returned, and the file holds the decided numbers", a
   const page = await app.coordinator();
   const marks = async () => {
     await page.goto(`${app.origin}/returns`);
-    const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Marks as CSV" }).click()]);
+    const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "CSV", exact: true }).click()]);
     return readFileSync(await download.path(), "utf8").trim().split("\r\n");
   };
   assert.equal((await marks()).length, 1, "nothing but the column names before release");
@@ -142,11 +142,14 @@ test("marks leave only when returned, and the file holds the decided numbers", a
   await page.keyboard.press(" ");
   await page.waitForFunction(() => document.querySelector("h1").textContent !== "Dunlin");
   await page.goto(`${app.origin}/returns`);
-  await page.getByRole("button", { name: "Return 2 signed" }).click();
+  await page.getByRole("link", { name: "Return 2 signed…" }).click();
+  // A release asks, and shows who gets what.
+  await page.getByRole("heading", { name: "Return 2 sheets?" }).waitFor();
+  await page.getByRole("button", { name: /Return them/ }).click();
   await page.getByText("2 returned").first().waitFor();
   const [header, ...rows] = await marks();
-  assert.equal(header, "section,team,lab,protocol_version,points,possible,returned_at");
-  const points = Object.fromEntries(rows.map((r) => { const f = r.split(","); return [f[1], [f[0], f[2], f[3], f[4], f[5]]]; }));
+  assert.equal(header, "section,team,student,name,lab,protocol_version,points,possible,returned_at");
+  const points = Object.fromEntries(rows.map((r) => { const f = r.split(","); return [f[1], [f[0], f[4], f[5], f[6], f[7]]]; }));
   assert.deepEqual(points, { Bittern: ["Morning", "keel-plate", "2", "28.25", "29"], Dunlin: ["Morning", "keel-plate", "2", "28.75", "29"] });
   await page.context().close();
 });
@@ -154,7 +157,9 @@ test("marks leave only when returned, and the file holds the decided numbers", a
 test("a reviewer may not release, nor see another section's table", async () => {
   const page = await app.reviewer1();
   await page.goto(`${app.origin}/returns`);
-  assert.equal(await page.getByRole("button", { name: /Return/ }).count(), 0);
+  assert.equal(await page.locator("a, button").filter({ hasText: /^Return \d/ }).count(), 0);
+  const refused = await page.goto(`${app.origin}/returns/release`);
+  assert.equal(refused.status(), 403);
   const other = await app.reviewer2();
   await app.bench(other, "Zulu");
   const answer = await page.goto(other.url());

@@ -406,6 +406,7 @@ impl Maker<'_> {
             .unwrap_or_default();
         // Fields with their boxes need more room than figures.
         let a_line = if self.tried.is_some() { 3 } else { 5 };
+        let line: usize = if self.tried.is_some() { 26 } else { 19 };
         let mut views = Vec::new();
         let mut drawings = Vec::new();
         let mut thread = Vec::new();
@@ -424,7 +425,7 @@ impl Maker<'_> {
                 self.judged.results.iter().filter(|r| self.protocol.results[r.index].bay == b).collect();
             let lines: Vec<usize> =
                 readings.iter().map(|r| if r.repeated { 1 + r.cells.len().div_ceil(a_line) } else { 1 }).collect();
-            let height = 19 * lines.iter().sum::<usize>();
+            let height = line * lines.iter().sum::<usize>();
             let rows = results.len().max(height.div_ceil(28)).max(1);
             let mut y = top + BAY;
             for (reading, lines) in self
@@ -437,9 +438,9 @@ impl Maker<'_> {
                 .zip(&lines)
             {
                 if used.contains(&reading.item) {
-                    thread.push(y + 9.5 + 19.0 * (*lines - 1) as f64);
+                    thread.push(y + line as f64 / 2.0 + (line * (*lines - 1)) as f64);
                 }
-                y += 19.0 * *lines as f64;
+                y += (line * *lines) as f64;
             }
             let mut rungs = Vec::new();
             for r in &results {

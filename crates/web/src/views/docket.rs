@@ -298,8 +298,21 @@ fn chart(labs: &[Lab], sections: &[Section], table: &[PlaceView]) -> (String, u3
 fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
     let c = p.counts;
     let teams = c.all() + p.absent;
+    let words = if c.wants > 0 {
+        String::new()
+    } else if c.clear > 0 {
+        "all look clear".to_owned()
+    } else if c.decided > 0 {
+        "all decided".to_owned()
+    } else if c.returned > 0 {
+        "all returned".to_owned()
+    } else {
+        "nothing in yet".to_owned()
+    };
+    // What is seen is also what is said, first.
+    let lead = if words.is_empty() { String::new() } else { format!("{words}; ") };
     let label = format!(
-        "{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
+        "{lead}{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
         p.lab, p.section, c.wants, c.clear, c.decided, c.returned, p.absent
     );
     let linked = c.all() > 0;
@@ -330,15 +343,6 @@ fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
             c.wants
         );
     } else {
-        let words = if c.clear > 0 {
-            "all look clear"
-        } else if c.decided > 0 {
-            "all decided"
-        } else if c.returned > 0 {
-            "all returned"
-        } else {
-            "nothing in yet"
-        };
         let _ = write!(
             out,
             "<text class=\"snd snd0\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{words}</text>",

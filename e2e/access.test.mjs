@@ -1,0 +1,57 @@
+// Every view is looked at by an automated accessibility checker (WCAG 2.2 A and AA), by day and by night.
+import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { after, before, test } from "node:test";
+import { sql, startApp } from "./app.mjs";
+
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+let app;
+before(async () => { app = await startApp("access", { labs: ["keel-plate", "beacon-timer"] }); });
+after(async () => { await app?.stop(); });
+
+const faults = [];
+const check = async (page, what) => {
+  await page.evaluate(axe);
+  const found = await page.evaluate(() => globalThis.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"] }));
+  const told = found.violations.map((v) => `${v.id}: ${v.help}\n    ${v.nodes.slice(0, 3).map((n) => `${n.target} ${n.failureSummary?.split("\n")[1] ?? ""}`).join("\n    ")}`);
+  if (told.length) faults.push(`${what}\n  ${told.join("\n  ")}`);
+  const clipped = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth + 1);
+  if (clipped) faults.push(`${what}: something stands outside the page`);
+};
+
+test("no view has a violation, by day and by night, wide and narrow", async () => {
+  const page = await app.coordinator();
+  const id = (slug) => sql(`SELECT id FROM labs WHERE slug='${slug}'`, app.database).trim();
+  const sheet = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.id LIMIT 1`, app.database).trim();
+  const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
+  const slip = sheet("keel-plate", "slip");
+  const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${beacon}/paper`, "/nowhere"];
+  for (const lamp of ["day", "night"]) {
+    for (const path of paths) {
+      await page.goto(`${app.origin}${path}`);
+      await check(page, `${path} by ${lamp}`);
+    }
+    await page.goto(`${app.origin}/docket`);
+    await page.keyboard.press("n");
+    await page.locator(`html[data-bs-theme=${lamp === "day" ? "dark" : "light"}]`).waitFor();
+  }
+  await page.goto(`${app.origin}/docket`);
+  await page.keyboard.press("?");
+  await page.getByRole("dialog").waitFor();
+  await check(page, "the help sheet");
+  await page.setViewportSize({ width: 390, height: 844 });
+  for (const path of [`/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/returns/${slip}`]) {
+    await page.goto(`${app.origin}${path}`);
+    await page.evaluate(axe);
+    const found = await page.evaluate(() => globalThis.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag22aa"] }));
+    found.violations.forEach((v) => faults.push(`${path} at 390 px: ${v.id} ${v.nodes[0].target}`));
+  }
+  await page.context().close();
+  const outside = await app.page();
+  await outside.goto(`${app.origin}/sign-in`);
+  await check(outside, "sign-in");
+  await outside.context().close();
+  assert.equal(faults.join("\n"), "");
+});
