@@ -36,6 +36,7 @@ pub(crate) fn serve(url: &str, port: u16, protocols: &Path, demo: bool, demo_lab
     store.migrate().map_err(told)?;
     install(&store, protocols)?;
     store.run(jurado_store::sheets::rejudge_stale).map_err(told)?;
+    store.run(jurado_store::imports::recover).map_err(told)?;
     let mut greeting = format!("Jurado answers on http://127.0.0.1:{port}/");
     if demo {
         let classes = demo_classes(protocols, demo_labs)?;

@@ -9,7 +9,10 @@ use jurado_core::protocol::{Protocol, Rule};
 use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::verdict::VerdictKind;
-use jurado_intake::{COMMAND, read_csv_within, write_ods, write_sheet, write_xlsx};
+use jurado_intake::{
+    COMMAND, long_grid, read_csv_within, unpack, write_grid_ods, write_grid_xlsx, write_ods, write_package,
+    write_sheet, write_xlsx,
+};
 use jurado_sim::{Lab, Mix, Order, assess};
 
 fn root() -> PathBuf {
@@ -115,6 +118,16 @@ fn sheets_come_back_from_every_format() {
             let xlsx = back(&write_xlsx(p, Some(&csv)).expect("a workbook"), "xlsx");
             assert_eq!(sorted(&xlsx), sorted(&table), "{name}");
             let ods = back(&write_ods(p, Some(&xlsx)).expect("a sheet"), "ods");
+            assert_eq!(sorted(&ods), sorted(&table), "{name}");
+            // Exported as a package, and in the long layout as either spreadsheet, it comes back too.
+            let package = write_package(p, &text, std::slice::from_ref(&ods), &[]).expect("a package");
+            let parts = unpack("package.zip", package).expect("its part");
+            assert_eq!(parts.len(), 1, "{name}: only what was handed in");
+            assert_eq!(sorted(&back(&parts[0].bytes, "package")), sorted(&table), "{name}");
+            let long = long_grid(p, [&table]);
+            let xlsx = back(&write_grid_xlsx(&name, &long).expect("a workbook"), "long xlsx");
+            assert_eq!(sorted(&xlsx), sorted(&table), "{name}");
+            let ods = back(&write_grid_ods(&name, &long).expect("a sheet"), "long ods");
             assert_eq!(sorted(&ods), sorted(&table), "{name}");
         }
         for (empty, format) in [
@@ -334,4 +347,60 @@ fn copies_and_seeds() {
     let verdicts: Vec<VerdictKind> =
         class.tables.iter().flat_map(|t| judge(&lab.protocol, t, &[], &[]).results).map(|r| r.verdict).collect();
     assert!(!verdicts.contains(&VerdictKind::Slip) && !verdicts.contains(&VerdictKind::Unexplained));
+}
+
+/// What the charts show is what judging works with: a fit's slope is the clean result that is nothing but that slope,
+/// and its band holds the line; a curve's end point is the clean end point; a decay falls.
+#[test]
+fn charts_show_what_is_judged() {
+    use jurado_core::formula::{Function, Op};
+    use jurado_core::plots::{Plot, plots};
+    let (mut slopes, mut ends, mut decays) = (0, 0, 0);
+    for (name, text, world) in labs() {
+        let lab = lab(&name, &text, &world);
+        let p = &lab.protocol;
+        for table in class(&lab, 9, 4).tables {
+            let judged = judge(p, &table, &[], &[]);
+            let clean = |function: Function, x: usize, y: usize| {
+                judged.results.iter().find_map(|r| match &p.results[r.index].node.op {
+                    Op::Call(f, args) if *f == function => {
+                        let here =
+                            matches!((&args[0].op, &args[1].op), (Op::Item(a), Op::Item(b)) if *a == x && *b == y);
+                        r.clean.filter(|_| here).map(|v| v * p.items[r.item].unit.factor)
+                    }
+                    _ => None,
+                })
+            };
+            for plot in plots(p, &judged) {
+                match plot {
+                    Plot::Fit(f) => {
+                        assert_eq!(f.points.len(), f.residuals.len());
+                        let inside = |(x, a, b): &(f64, f64, f64)| {
+                            let y = f.intercept + f.slope * x;
+                            *a <= y && y <= *b
+                        };
+                        assert!(f.band.iter().all(inside), "{name}");
+                        if let Some(slope) = clean(Function::Slope, f.x, f.y) {
+                            // Both in coherent SI units: a slope may have another unit than its columns give.
+                            let shown = f.slope * p.items[f.y].unit.factor / p.items[f.x].unit.factor;
+                            assert!((slope - shown).abs() <= 1e-9 * slope.abs(), "{name}: {slope} {shown}");
+                            slopes += 1;
+                        }
+                    }
+                    Plot::Curve(c) => {
+                        if let (Some(end), Some(shown)) = (clean(Function::Equivalence, c.x, c.y), c.end) {
+                            let shown = shown * p.items[c.x].unit.factor;
+                            assert!((end - shown).abs() <= 1e-9 * end.abs(), "{name}: {end} {shown}");
+                            ends += 1;
+                        }
+                    }
+                    Plot::Decay(d) => {
+                        assert!(d.curve.windows(2).all(|w| w[1].1 < w[0].1), "{name}: a decay falls");
+                        decays += 1;
+                    }
+                }
+            }
+        }
+    }
+    assert!(slopes >= 8 && ends >= 8 && decays >= 3, "{slopes} slopes, {ends} end points, {decays} decays");
 }

@@ -15,8 +15,7 @@ diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_
 diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
-        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, done -> Unsigned<Integer>, total -> Unsigned<Integer>,
-        outcome -> Varchar,
+        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>,
     }
 }
 diesel::table! {
@@ -59,6 +58,7 @@ diesel::table! {
         settings -> Mediumtext, due_at -> Nullable<Datetime>, reason -> Varchar, user_id -> Unsigned<Integer>, at -> Datetime,
     }
 }
+diesel::table! { import_progress (import_id) { import_id -> Unsigned<Integer>, done -> Unsigned<Integer>, total -> Unsigned<Integer>, outcome -> Varchar, } }
 diesel::table! { students (id) { id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, } }
 diesel::table! {
     attachments (id) {

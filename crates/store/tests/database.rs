@@ -246,3 +246,129 @@ fn a_server_that_is_not_there_is_said() {
     let store = Store::open("mysql://nobody:x@127.0.0.1:1/none");
     assert!(matches!(store.run(labs::all), Err(StoreError::Unavailable(_))));
 }
+
+#[test]
+fn the_queue_gives_each_table_to_one_person_and_resumes() {
+    let w = world("queue");
+    w.bring(&(csv("Morning", "Alfa", "3.053") + &csv("Morning", "Bittern", "30.53").replace(HEADER, "")));
+    let next = |user: &User, not| w.run(|c| docket::take_next(c, user, None, not));
+    let first = next(&w.reviewer, None).expect("a table waits");
+    assert_eq!(first, w.sheet("Alfa"), "the one that wants a person comes first");
+    assert_eq!(next(&w.reviewer, None), Some(first), "coming back, one goes on where one stopped");
+    let other = next(&w.coordinator, None).expect("another waits");
+    assert_ne!(other, first, "two people never get the same");
+    assert_eq!(next(&w.coordinator, Some(other)), None, "nothing is left that nobody has");
+    assert!(!w.run(|c| docket::hold(c, first, &w.coordinator)), "what somebody has in hand stays there");
+    // A section that is not one's own gives nothing.
+    w.bring(&csv("Evening", "Zulu", "3.053"));
+    assert_eq!(next(&w.reviewer, Some(first)), None);
+    let counts = w.run(|c| docket::counts(c, &w.coordinator));
+    assert_eq!(counts.values().map(|c| c.all()).sum::<usize>(), 3);
+    assert_eq!(w.run(|c| docket::counts(c, &w.reviewer)).values().map(|c| c.all()).sum::<usize>(), 2);
+    let found = |find: &str| {
+        let filter = docket::Filter { find: Some(find.into()), ..docket::Filter::default() };
+        w.run(|c| docket::list(c, &w.reviewer, &filter, docket::Order::Need, 10)).len()
+    };
+    assert_eq!((found("alf"), found("zulu"), found("%"), found("' OR 1=1 --")), (1, 0, 0, 0));
+}
+
+#[test]
+fn a_section_sets_a_lab_with_history_and_the_second_to_change_is_told() {
+    let w = world("settings");
+    w.bring(&csv("Morning", "Alfa", "30.53"));
+    let section = w.run(|c| roster::sections(c, &w.reviewer))[0].id;
+    let id = w.sheet("Alfa");
+    let points = || w.run(|c| sheets::get(c, id, &w.coordinator)).settings;
+    assert_eq!(points(), jurado_core::section::Section::default());
+    let new = jurado_core::section::Section {
+        waivers: vec![jurado_core::section::Waiver { item: "disc_mass".into(), reason: "the balance was out".into() }],
+        ..Default::default()
+    };
+    let set = |version, user: &User| {
+        w.store.run(|c| jurado_store::sections::set(c, (section, w.lab), version, &new, None, "no balance", user))
+    };
+    assert_eq!(set(0, &w.reviewer).expect("set"), 1, "its one table is judged anew");
+    assert_eq!(points(), new);
+    let lost = set(0, &w.coordinator).expect_err("somebody was first");
+    assert!(matches!(&lost, StoreError::Conflict(c) if c.by == "Rev" && c.theirs.contains("no balance")), "{lost}");
+    assert_eq!(w.run(|c| jurado_store::sections::past(c, section, w.lab)).len(), 1);
+    assert_eq!(w.run(sheets::rejudge_stale), 0);
+    let evening = w.run(|c| roster::sections(c, &w.coordinator)).iter().find(|s| s.name == "Evening").expect("it").id;
+    let foreign = w.store.run(|c| jurado_store::sections::set(c, (evening, w.lab), 0, &new, None, "x", &w.reviewer));
+    assert!(matches!(foreign, Err(StoreError::NotFound(_))), "another section's settings are not one's own");
+}
+
+#[test]
+fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_undone() {
+    let w = world("mend");
+    let text = csv("Morning", "Alfa", "30.53") + "Morning,Alfa,1,disc_mas,,90.90,g,,,\n";
+    assert_eq!(w.bring(&text).held, 1);
+    let held = w.run(|c| quarantine::waiting(c, &w.coordinator))[0].clone();
+    let mend = |text: &str, user: &User| w.store.run(|c| imports::mend(c, held.id, text, user));
+    assert!(matches!(mend("Morning,Alfa,1,disc_mass,,90.90,g,,,", &w.reviewer), Err(StoreError::NotFound(_))));
+    let still = mend(&held.body, &w.coordinator).expect_err("nothing was mended");
+    assert!(matches!(&still, StoreError::File(f) if f.what.contains("disc_mas")), "{still}");
+    assert_eq!(mend("Morning,Alfa,1,disc_mass,,90.90,g,,,", &w.coordinator).expect("mended").revised, 1);
+    let id = w.sheet("Alfa");
+    let detail = w.run(|c| sheets::get(c, id, &w.coordinator));
+    assert_eq!((detail.revision, detail.submission.cells.last().map(|c| c.value.as_str())), (2, Some("90.90")));
+    assert_eq!(w.run(|c| sheets::revisions(c, id, &w.coordinator)).len(), 2);
+    assert_eq!(w.run(|c| quarantine::count(c, &w.coordinator)), 0);
+    // A cell read otherwise is a decision like any: kept with its text, judged with, undone.
+    let read = NewDecision { text: "91.00".into(), ..NewDecision::new("cell:disc_mass", Action::Read, "the photo") };
+    w.run(|c| sheets::decide(c, id, detail.version, &w.coordinator, &[read.clone()]));
+    let corrected = w.run(|c| sheets::get(c, id, &w.coordinator));
+    assert_eq!(corrected.decisions[0].decision.text, "91.00");
+    assert_eq!(corrected.submission.cells.last().map(|c| c.value.as_str()), Some("90.90"), "never the submission");
+    let lab = w.run(|c| labs::get(c, w.lab));
+    assert!(corrected.judge(&lab.protocol).findings.iter().any(|f| f.code == "corrected"));
+    w.run(|c| sheets::undo(c, id, corrected.version, &w.coordinator));
+    assert!(w.run(|c| sheets::get(c, id, &w.coordinator)).decisions.is_empty());
+}
+
+#[test]
+fn a_long_import_says_how_far_it_is_and_one_that_was_cut_off_is_offered_again() {
+    let w = world("progress");
+    let id = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "x.csv", csv("Morning", "Alfa", "30.53").as_bytes()));
+    assert!(w.run(|c| imports::begin(c, id, 7)));
+    assert!(!w.run(|c| imports::begin(c, id, 7)), "only one takes it");
+    w.run(|c| imports::progress(c, id, 3));
+    let progress = w.run(|c| imports::preview(c, id, &w.coordinator)).progress;
+    assert_eq!((progress.running, progress.done, progress.total), (true, 3, 7));
+    assert_eq!(w.run(imports::recover), 1, "its process is gone");
+    assert!(!w.run(|c| imports::preview(c, id, &w.coordinator)).progress.running);
+    assert_eq!(w.run(|c| imports::take(c, id, &w.coordinator)).new, 1);
+    // What was said of columns is remembered for the head, not for the file.
+    let wide = |team: &str| format!("who,length\n{team},84.44\n");
+    let first = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "w1.csv", wide("Alfa").as_bytes()));
+    assert!(w.run(|c| imports::preview(c, first, &w.coordinator)).intake.is_err());
+    let map = jurado_intake::ColumnMap {
+        columns: vec!["team".into(), "cell:plate_length".into()],
+        section: "Morning".into(),
+    };
+    w.run(|c| imports::say_columns(c, first, &w.coordinator, &map));
+    let second = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "w2.csv", wide("Bittern").as_bytes()));
+    let tables = w.run(|c| imports::preview(c, second, &w.coordinator)).intake.expect("read as before").tables;
+    assert_eq!((tables[0].team.as_str(), tables[0].cells[0].value.as_str()), ("Bittern", "84.44"));
+}
+
+#[test]
+fn students_belong_to_one_team_and_move_when_the_roster_says_so() {
+    let w = world("students");
+    let line = |team: &str, number: &str, name: &str| roster::Student {
+        section: "Morning".into(),
+        team: team.into(),
+        number: number.into(),
+        name: name.into(),
+    };
+    let take = |lines: &[roster::Student]| w.run(|c| roster::enrol(c, lines, &w.coordinator));
+    let first = take(&[line("Alfa", "7", "A"), line("Alfa", "8", "B"), line("Dipper", "9", "C")]);
+    assert_eq!((first.teams, first.added, first.changed), (1, 3, 0));
+    let again = take(&[line("Alfa", "7", "A"), line("Dipper", "8", "B")]);
+    assert_eq!((again.added, again.changed, again.unchanged), (0, 1, 1));
+    let all = w.run(|c| roster::students(c, &w.reviewer));
+    assert_eq!(
+        all.iter().map(|s| (s.team.as_str(), s.number.as_str())).collect::<Vec<_>>(),
+        [("Alfa", "7"), ("Dipper", "8"), ("Dipper", "9")]
+    );
+}

@@ -1,4 +1,4 @@
-ALTER TABLE imports DROP COLUMN done, DROP COLUMN total, DROP COLUMN outcome;
+DROP TABLE import_progress;
 DROP TABLE column_maps;
 DROP TABLE attachments;
 DROP TABLE students;

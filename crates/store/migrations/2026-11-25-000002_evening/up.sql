@@ -84,8 +84,11 @@ CREATE TABLE column_maps (
   FOREIGN KEY (user_id) REFERENCES users (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
--- A long import says how far it is; files brought together belong to one lot.
-ALTER TABLE imports
-  ADD COLUMN done INT UNSIGNED NOT NULL DEFAULT 0,
-  ADD COLUMN total INT UNSIGNED NOT NULL DEFAULT 0,
-  ADD COLUMN outcome VARCHAR(400) NOT NULL DEFAULT '';
+-- A long import says how far it is. Not in `imports`, and without a foreign key: the transaction that takes the file has
+-- its row locked, and what is told must be seen before that ends.
+CREATE TABLE import_progress (
+  import_id INT UNSIGNED NOT NULL PRIMARY KEY,
+  done INT UNSIGNED NOT NULL,
+  total INT UNSIGNED NOT NULL,
+  outcome VARCHAR(400) NOT NULL
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;

@@ -11,7 +11,7 @@ use jurado_intake::{Column, ColumnMap, Intake, UPLOAD, columns_of, read_file};
 use super::sheets::{HandedIn, hand_in};
 use super::users::User;
 use super::{events, labs, roster};
-use crate::schema::{column_maps, imports, quarantine, sections, teams, users};
+use crate::schema::{column_maps, import_progress, imports, quarantine, sections, teams, users};
 use crate::{Db, StoreError, inserted, now};
 
 /// Where a file stands.
@@ -215,8 +215,12 @@ fn head(c: &mut Db, id: u32, user: &User) -> Result<ImportRow, StoreError> {
 /// [`StoreError::NotFound`] also for somebody else's file; faults of the database.
 pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> {
     let file = head(c, id, user)?;
-    let (state, done, total, outcome): (String, u32, u32, String) =
-        imports::table.find(id).select((imports::state, imports::done, imports::total, imports::outcome)).first(c)?;
+    let told: Option<(u32, u32, String)> = import_progress::table
+        .find(id)
+        .select((import_progress::done, import_progress::total, import_progress::outcome))
+        .first(c)
+        .optional()?;
+    let (done, total, outcome) = told.unwrap_or_default();
     let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c)?;
     let lab = labs::get(c, file.lab_id)?;
     let roster = roster::roster(c, user)?;
@@ -226,7 +230,7 @@ pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> 
         columns.iter_mut().zip(&map.columns).for_each(|(c, m)| c.meaning.clone_from(m));
     }
     let intake = read_file(&body, &lab.protocol, Some(&roster), UPLOAD, map.as_ref());
-    let progress = Progress { done, total, running: state == "taking", outcome };
+    let progress = Progress { done, total, running: file.state == ImportState::Taking, outcome };
     Ok(Preview { file, intake, columns, progress })
 }
 
@@ -328,13 +332,18 @@ pub fn take_telling(c: &mut Db, id: u32, user: &User, tell: &mut dyn FnMut(usize
 /// Faults of the database.
 pub fn begin(c: &mut Db, id: u32, total: usize) -> Result<bool, StoreError> {
     let begun = diesel::update(imports::table.find(id).filter(imports::state.eq("offered")))
-        .set((
-            imports::state.eq("taking"),
-            imports::done.eq(0),
-            imports::total.eq(total as u32),
-            imports::outcome.eq(""),
-        ))
+        .set(imports::state.eq("taking"))
         .execute(c)?;
+    if begun == 1 {
+        diesel::replace_into(import_progress::table)
+            .values((
+                import_progress::import_id.eq(id),
+                import_progress::done.eq(0),
+                import_progress::total.eq(total as u32),
+                import_progress::outcome.eq(""),
+            ))
+            .execute(c)?;
+    }
     Ok(begun == 1)
 }
 
@@ -343,7 +352,7 @@ pub fn begin(c: &mut Db, id: u32, total: usize) -> Result<bool, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn progress(c: &mut Db, id: u32, done: usize) -> Result<(), StoreError> {
-    diesel::update(imports::table.find(id)).set(imports::done.eq(done as u32)).execute(c)?;
+    diesel::update(import_progress::table.find(id)).set(import_progress::done.eq(done as u32)).execute(c)?;
     Ok(())
 }
 
@@ -353,7 +362,7 @@ pub fn progress(c: &mut Db, id: u32, done: usize) -> Result<(), StoreError> {
 /// Faults of the database.
 pub fn finish(c: &mut Db, id: u32, outcome: &str, failed: bool) -> Result<(), StoreError> {
     let outcome: String = outcome.chars().take(390).collect();
-    diesel::update(imports::table.find(id)).set(imports::outcome.eq(outcome)).execute(c)?;
+    diesel::update(import_progress::table.find(id)).set(import_progress::outcome.eq(outcome)).execute(c)?;
     if failed {
         diesel::update(imports::table.find(id).filter(imports::state.eq("taking")))
             .set(imports::state.eq("offered"))
