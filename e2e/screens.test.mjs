@@ -275,6 +275,36 @@ test("a section's settings show what they would change before they are applied, 
   await page.context().close();
 });
 
+test("a station sheet is changed in the protocol's text, with a look at what would change, as a new version", async () => {
+  const page = await app.coordinator();
+  const reviewer = await app.reviewer1();
+  const lab = sql("SELECT id FROM labs WHERE slug='keel-plate'", app.database).trim();
+  assert.equal((await reviewer.goto(`${app.origin}/protocols/${lab}/edit`)).status(), 403);
+  await reviewer.context().close();
+  await page.goto(`${app.origin}/protocols/${lab}`);
+  await page.getByRole("link", { name: "Change it…" }).click();
+  const box = page.locator("#source");
+  const text = await box.inputValue();
+  await box.fill(text.replace("version = 2", "version = 3").replace(/title = "Digits"/, "titel = \"Digits\""));
+  await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.getByRole("alert").getByText(/line \d+, column \d+/).first().waitFor();
+  const changed = text.replace(/rule = "digits"\neach = "0\.25"/, 'rule = "digits"\neach = "0.5"');
+  assert.notEqual(changed, text);
+  await box.fill(changed);
+  await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.getByRole("alert").getByText("Count the version up: 2 is in force").waitFor();
+  await box.fill(changed.replace("version = 2", "version = 3"));
+  await page.getByRole("button", { name: "Check, and what would change?" }).click();
+  await page.locator("#would").getByText(/\d+ tables? would change/).waitFor();
+  assert.match(await page.locator("#would").textContent(), /digits: /);
+  assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "1", "nothing is applied by looking");
+  await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.waitForURL(`**/protocols/${lab}`);
+  await page.getByText("version 3", { exact: false }).first().waitFor();
+  assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "2", "the one before is kept");
+  await page.context().close();
+});
+
 test("marks go out per student as CSV, XLSX and ODS; a lab as a package that comes back as it went", async () => {
   const page = await app.coordinator();
   await bench(page, "keel-plate", "Alfa");
@@ -296,7 +326,7 @@ test("marks go out per student as CSV, XLSX and ODS; a lab as a package that com
   };
   const csv = String(await download("CSV")).trim().split("\r\n");
   assert.equal(csv.length, 3, "a line for each student of the team");
-  assert.match(csv[2], /^Morning,Alfa,T2,'=B\. Wigeon,keel-plate,2,/);
+  assert.match(csv[2], /^Morning,Alfa,T2,'=B\. Wigeon,keel-plate,3,/);
   assert.equal((await download("XLSX")).subarray(0, 2).toString(), "PK");
   assert.equal((await download("ODS")).subarray(0, 2).toString(), "PK");
   // Reopened and changed: the next return says what changed.

@@ -58,7 +58,7 @@ db_start() {
   # A socket's path may have at most 107 characters, so it does not live under a deep checkout.
   DB_SOCKET=$(mktemp -u "${TMPDIR:-/tmp}/jurado-db-XXXXXX.sock")
   mariadbd --no-defaults --user="$user" --datadir="$DB_DIR/data" --socket="$DB_SOCKET" --port="$DB_PORT" --bind-address=127.0.0.1 \
-    --pid-file="$DB_DIR/mariadbd.pid" --skip-name-resolve --character-set-server=utf8mb4 --innodb-buffer-pool-size=128M --max-allowed-packet=64M \
+    --pid-file="$DB_DIR/mariadbd.pid" --skip-name-resolve --character-set-server=utf8mb4 --innodb-buffer-pool-size=256M --max-allowed-packet=64M \
     --innodb-flush-log-at-trx-commit="${DB_FLUSH:-1}" --performance-schema=OFF >"$DB_DIR/mariadb.log" 2>&1 &
   DB_PID=$!
   echo "$DB_PID" >"$DB_DIR/db.pid"

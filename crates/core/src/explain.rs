@@ -93,7 +93,8 @@ pub fn explain(protocol: &Protocol, judged: &Judged) -> Vec<Explained> {
     judged.results.iter().map(|r| one(protocol, judged, r)).collect()
 }
 
-fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
+/// Explains one result of a table.
+pub fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
     let item = &protocol.items[r.item];
     let spec = &protocol.results[r.index];
     let unit = item.unit_after().trim().to_owned();

@@ -25,7 +25,7 @@ diesel::table! {
         open_findings -> Unsigned<Integer>, hanging -> Varchar, mark -> Varchar, headline -> Varchar, profile -> Varchar,
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
         taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returned_points -> Nullable<Varchar>,
-        returned_lines -> Nullable<Mediumtext>, returns -> Unsigned<Integer>, wants -> Nullable<Bool>, hangs -> Nullable<Numeric>,
+        returned_lines -> Nullable<Mediumtext>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
     }
 }
 diesel::table! {

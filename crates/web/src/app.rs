@@ -67,6 +67,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))
         .route("/protocols/{lab}", web::get().to(protocols::read))
+        .route("/protocols/{lab}/edit", web::get().to(protocols::edit))
+        .route("/protocols/{lab}/edit", web::post().to(protocols::change))
         .route("/protocols/{lab}/paper", web::get().to(protocols::paper))
         .route("/protocols/{lab}/sheet/{ending}", web::get().to(protocols::download))
         .route("/returns", web::get().to(returns::page))
@@ -104,7 +106,7 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
             .build();
         App::new()
             .app_data(web::Data::new(store.clone()))
-            .app_data(web::FormConfig::default().limit(64 * 1024).error_handler(error::bad_form))
+            .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
             .wrap(session)
             .wrap(Compress::default())
             .wrap(
@@ -116,6 +118,8 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
             .configure(routes)
     })
     .workers(2)
+    // As many as the pool has connections: more would only wait for one, each with memory of its own.
+    .worker_max_blocking_threads(5)
     .shutdown_timeout(5)
     .bind(("127.0.0.1", settings.port))
     .map_err(|e| format!("port {} cannot be used: {e}; choose another with --port", settings.port))?;

@@ -8,14 +8,16 @@ ALTER TABLE sheets
   ADD COLUMN returned_points VARCHAR(16) NULL,
   ADD COLUMN returned_lines MEDIUMTEXT NULL,
   ADD COLUMN returns INT UNSIGNED NOT NULL DEFAULT 0,
-  ADD COLUMN wants TINYINT(1) AS (state = 'waiting' AND open_findings > 0) PERSISTENT,
-  ADD COLUMN hangs DECIMAL(12,3) AS (CAST(hanging AS DECIMAL(12,3))) PERSISTENT;
+  -- 0 wants a person, 1 looks clear, 2 signed, 3 returned; nothing where no table is in.
+  ADD COLUMN stage TINYINT UNSIGNED AS (CASE WHEN submission_id IS NULL THEN NULL WHEN state = 'signed' THEN 2 WHEN state = 'returned' THEN 3 WHEN open_findings > 0 THEN 0 ELSE 1 END) PERSISTENT,
+  -- Less is calmer: an index is read forwards by it and the id.
+  ADD COLUMN calm DECIMAL(12,3) AS (-CAST(hanging AS DECIMAL(12,3))) PERSISTENT;
 UPDATE sheets JOIN teams ON teams.id = sheets.team_id SET sheets.section_id = teams.section_id;
 ALTER TABLE sheets
   MODIFY COLUMN section_id INT UNSIGNED NOT NULL,
   ADD FOREIGN KEY of_section (section_id) REFERENCES sections (id),
-  ADD KEY queue (state, wants, hangs, id),
-  ADD KEY counts (section_id, lab_id, state, wants, submission_id);
+  ADD KEY queue (stage, calm, id),
+  ADD KEY counts (section_id, lab_id, stage, calm);
 
 ALTER TABLE decisions ADD COLUMN text VARCHAR(2000) NOT NULL DEFAULT '';
 

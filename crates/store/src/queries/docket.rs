@@ -76,6 +76,22 @@ impl DocketRow {
     }
 }
 
+/// Where a table stands, as the database works it out.
+const WANTS: u8 = 0;
+const CLEAR: u8 = 1;
+const SIGNED: u8 = 2;
+const RETURNED: u8 = 3;
+
+fn stage_of(state: &str) -> u8 {
+    match state {
+        "wants" => WANTS,
+        "clear" => CLEAR,
+        "signed" => SIGNED,
+        // Any other word asks for what is done with.
+        _ => RETURNED,
+    }
+}
+
 /// Columns of a [`DocketRow`], in order.
 macro_rules! columns {
     () => {
@@ -148,12 +164,7 @@ pub enum Order {
 /// # Errors
 /// Faults of the database.
 pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -> Result<Vec<DocketRow>, StoreError> {
-    let mut query = sheets::table
-        .inner_join(teams::table)
-        .inner_join(sections::table)
-        .filter(sheets::submission_id.is_not_null())
-        .select(columns!())
-        .into_boxed();
+    let mut query = sheets::table.filter(sheets::stage.is_not_null()).select(sheets::id).into_boxed();
     if user.role != Role::Coordinator {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
@@ -167,30 +178,59 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
         query = query.filter(sheets::mark.eq(mark.clone()));
     }
     match filter.state.as_deref() {
-        Some("wants") => query = query.filter(sheets::state.eq("waiting")).filter(sheets::wants.eq(true)),
-        Some("clear") => query = query.filter(sheets::state.eq("waiting")).filter(sheets::wants.eq(false)),
-        Some(state) => query = query.filter(sheets::state.eq(state.to_owned())),
+        Some("waiting") => query = query.filter(sheets::stage.le(CLEAR)),
+        Some(state) => query = query.filter(sheets::stage.eq(stage_of(state))),
         None => {}
     }
     if let Some(find) = filter.find.as_deref().map(str::trim).filter(|f| !f.is_empty()) {
         // A wildcard that a person types is a letter like any other.
         let like = format!("%{}%", find.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
         query = query.filter(
-            diesel::dsl::sql::<diesel::sql_types::Bool>("(teams.name COLLATE utf8mb4_general_ci LIKE ")
-                .bind::<diesel::sql_types::Text, _>(like.clone())
-                .sql(" OR sheets.station COLLATE utf8mb4_general_ci LIKE ")
-                .bind::<diesel::sql_types::Text, _>(like)
-                .sql(")"),
+            diesel::dsl::sql::<diesel::sql_types::Bool>(
+                "(team_id IN (SELECT t.id FROM teams t WHERE t.name COLLATE utf8mb4_general_ci LIKE ",
+            )
+            .bind::<diesel::sql_types::Text, _>(like.clone())
+            .sql(") OR station COLLATE utf8mb4_general_ci LIKE ")
+            .bind::<diesel::sql_types::Text, _>(like)
+            .sql(")"),
         );
     }
-    query = match order {
-        Order::Roster => query.order((sections::position, sections::id, teams::name)),
-        Order::Need => query.order((sheets::wants.desc(), sheets::hangs.desc(), sheets::id)),
-    };
+    if order == Order::Need {
+        // The order of an index; joined tables would hide that from the server, so the rows themselves are fetched
+        // afterwards. Where a person's few sections are asked for, reading those and sorting them is quicker than
+        // walking the whole queue for them, and `+ 0` says so.
+        query = if user.role == Role::Coordinator && filter.section.is_none() {
+            query.order((sheets::stage, sheets::calm, sheets::id))
+        } else {
+            query.order(diesel::dsl::sql::<diesel::sql_types::Integer>("stage + 0, calm + 0, sheets.id"))
+        };
+    }
     if most < i64::MAX {
         query = query.limit(most);
     }
-    Ok(query.load(c)?)
+    let ids: Vec<u32> = query.load(c)?;
+    let mut rows: Vec<DocketRow> = Vec::with_capacity(ids.len());
+    for some in ids.chunks(2_000) {
+        let mut part: Vec<DocketRow> = sheets::table
+            .inner_join(teams::table)
+            .inner_join(sections::table)
+            .filter(sheets::id.eq_any(some))
+            .order((sections::position, sections::id, teams::name))
+            .select(columns!())
+            .load(c)?;
+        rows.append(&mut part);
+    }
+    if order == Order::Need {
+        let place: std::collections::HashMap<u32, usize> = ids.iter().enumerate().map(|(n, id)| (*id, n)).collect();
+        rows.sort_by_key(|r| place.get(&r.id).copied());
+    } else if ids.len() > 2_000 {
+        let positions: Vec<(u32, i32)> = sections::table.select((sections::id, sections::position)).load(c)?;
+        let at: std::collections::HashMap<u32, i32> = positions.into_iter().collect();
+        rows.sort_by(|a, b| {
+            (at.get(&a.section_id), a.section_id, &a.team).cmp(&(at.get(&b.section_id), b.section_id, &b.team))
+        });
+    }
+    Ok(rows)
 }
 
 /// Counts of one lab in one section by state.
@@ -213,32 +253,42 @@ impl Counts {
     }
 }
 
-/// Counts of what a person sees, by lab and section.
+/// Counts of what a person sees, by lab and section, and the points that hang on all that wants a person.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn counts(c: &mut Db, user: &User) -> Result<BTreeMap<(u32, u32), Counts>, StoreError> {
+pub fn counts(c: &mut Db, user: &User) -> Result<(BTreeMap<(u32, u32), Counts>, f64), StoreError> {
     let mut query = sheets::table
-        .filter(sheets::submission_id.is_not_null())
-        .group_by((sheets::section_id, sheets::lab_id, sheets::state, sheets::wants))
-        .select((sheets::lab_id, sheets::section_id, sheets::state, sheets::wants, diesel::dsl::count_star()))
+        .group_by((sheets::section_id, sheets::lab_id, sheets::stage))
+        .select((
+            sheets::lab_id,
+            sheets::section_id,
+            sheets::stage,
+            diesel::dsl::count_star(),
+            diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(-SUM(calm) AS DOUBLE), 0)"),
+        ))
         .into_boxed();
     if user.role != Role::Coordinator {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
-    let rows: Vec<(u32, u32, String, Option<bool>, i64)> = query.load(c)?;
+    let rows: Vec<(u32, u32, Option<u8>, i64, f64)> = query.load(c)?;
     let mut out: BTreeMap<(u32, u32), Counts> = BTreeMap::new();
-    for (lab, section, state, wants, n) in rows {
+    let mut hanging = 0.0;
+    for (lab, section, stage, n, hangs) in rows {
+        let Some(stage) = stage else { continue };
         let counts = out.entry((lab, section)).or_default();
-        let place = match (state.as_str(), wants) {
-            ("signed", _) => &mut counts.decided,
-            ("returned", _) => &mut counts.returned,
-            (_, Some(true)) => &mut counts.wants,
-            _ => &mut counts.clear,
+        let place = match stage {
+            WANTS => &mut counts.wants,
+            CLEAR => &mut counts.clear,
+            SIGNED => &mut counts.decided,
+            _ => &mut counts.returned,
         };
         *place += n as usize;
+        if stage == WANTS {
+            hanging += hangs;
+        }
     }
-    Ok(out)
+    Ok((out, hanging))
 }
 
 /// Ids of the labs of which anything is in.
@@ -248,22 +298,6 @@ pub fn counts(c: &mut Db, user: &User) -> Result<BTreeMap<(u32, u32), Counts>, S
 pub fn labs_in_use(c: &mut Db) -> Result<BTreeSet<u32>, StoreError> {
     let ids: Vec<u32> = sheets::table.select(sheets::lab_id).distinct().load(c)?;
     Ok(ids.into_iter().collect())
-}
-
-/// Points that hang on all tables that want a person.
-///
-/// # Errors
-/// Faults of the database.
-pub fn hanging(c: &mut Db, user: &User) -> Result<f64, StoreError> {
-    let mut query = sheets::table
-        .filter(sheets::state.eq("waiting"))
-        .filter(sheets::wants.eq(true))
-        .select(diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(SUM(hangs) AS DOUBLE), 0)"))
-        .into_boxed();
-    if user.role != Role::Coordinator {
-        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
-    }
-    Ok(query.first(c)?)
 }
 
 #[derive(QueryableByName)]
@@ -297,16 +331,23 @@ pub fn take_next(
     let free = format!(" AND (taken_until IS NULL OR taken_until <= UTC_TIMESTAMP() OR taken_by = {me})");
     let mine = format!(" AND taken_by = {me} AND taken_until > UTC_TIMESTAMP()");
     c.transaction(|c| {
-        let tries = [beside.as_ref().map(|b| format!("{mine}{b}")), Some(mine), beside.map(|b| format!("{free}{b}")), Some(free)];
+        let tries = [
+            beside.as_ref().map(|b| format!("{mine}{b}")),
+            Some(mine),
+            beside.map(|b| format!("{free}{b}")),
+            Some(free),
+        ];
         for condition in tries.into_iter().flatten() {
-            // A row that another process is choosing at this moment is passed over, not waited for.
-            let text = format!(
-                "SELECT id FROM sheets WHERE state = 'waiting' AND submission_id IS NOT NULL AND id <> {not}{seen}{condition} \
-                 ORDER BY wants DESC, hangs DESC, id LIMIT 1 FOR UPDATE SKIP LOCKED"
-            );
-            if let Some(Id { id }) = diesel::sql_query(text).get_result(c).optional()? {
-                hold(c, id, user)?;
-                return Ok(Some(id));
+            for stage in [WANTS, CLEAR] {
+                // A row that another process is choosing at this moment is passed over, not waited for.
+                let text = format!(
+                    "SELECT id FROM sheets WHERE stage = {stage} AND id <> {not}{seen}{condition} \
+                     ORDER BY calm, id LIMIT 1 FOR UPDATE SKIP LOCKED"
+                );
+                if let Some(Id { id }) = diesel::sql_query(text).get_result(c).optional()? {
+                    hold(c, id, user)?;
+                    return Ok(Some(id));
+                }
             }
         }
         Ok(None)

@@ -68,7 +68,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     let filter = asked.filter();
     let (waiting, mine) = actor
         .run(move |c, user| {
-            let counts = jurado_store::docket::counts(c, user)?;
+            let (counts, hanging) = jurado_store::docket::counts(c, user)?;
             let used: BTreeSet<u32> = counts.keys().map(|(lab, _)| *lab).collect();
             // A lab that nobody has handed in yet is in the library, not on the docket.
             let labs = jurado_store::labs::all(c)?.into_iter().filter(|l| used.contains(&l.id)).collect();
@@ -90,7 +90,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
                     counts,
                     next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
                     clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
-                    hanging: jurado_store::docket::hanging(c, user)?,
+                    hanging,
                     held: jurado_store::quarantine::count(c, user)?,
                     due,
                     found,

@@ -58,14 +58,14 @@ impl Place {
 }
 
 /// Tables that a list shows before a section has to be chosen.
-const MOST_LISTED: usize = 400;
+const MOST_LISTED: usize = 120;
 
 pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpResponse, WebError> {
     let place = place.into_inner();
     let asked = place.clone();
     let (labs, sections, counts, rows) = actor
         .run(move |c, user| {
-            let counts = jurado_store::docket::counts(c, user)?;
+            let (counts, _) = jurado_store::docket::counts(c, user)?;
             let labs: Vec<Lab> = jurado_store::labs::all(c)?
                 .into_iter()
                 .filter(|l| counts.keys().any(|(lab, _)| *lab == l.id))

@@ -32,6 +32,8 @@ struct SectionsPage {
     fault: Option<String>,
     done: String,
     pasted: String,
+    /// Whether one section alone is shown.
+    one: bool,
 }
 
 struct SectionView {
@@ -77,9 +79,20 @@ struct SettingView {
 pub(crate) struct Done {
     #[serde(default)]
     done: String,
+    #[serde(default)]
+    section: Option<u32>,
 }
 
-async fn show(actor: &Actor, fault: Option<String>, done: String, pasted: String) -> Result<SectionsPage, WebError> {
+/// Sections up to which a page shows the teams of all.
+const MOST_ROSTERS: usize = 12;
+
+async fn show(
+    actor: &Actor,
+    fault: Option<String>,
+    done: String,
+    pasted: String,
+    only: Option<u32>,
+) -> Result<SectionsPage, WebError> {
     let (sections, labs, students, roster) = actor
         .run(|c, user| {
             let used = jurado_store::docket::labs_in_use(c)?;
@@ -92,11 +105,14 @@ async fn show(actor: &Actor, fault: Option<String>, done: String, pasted: String
             ))
         })
         .await?;
+    let many = sections.len() > MOST_ROSTERS;
     let sections = sections
         .into_iter()
+        .filter(|s| only.is_none_or(|o| o == s.id))
         .map(|s| {
             let mine: Vec<_> = students.iter().filter(|x| x.section == s.name).collect();
-            let teams = roster.sections.get(&s.name).cloned().unwrap_or_default();
+            let shown = !many || only.is_some();
+            let teams = roster.sections.get(&s.name).filter(|_| shown).cloned().unwrap_or_default();
             SectionView {
                 roster: teams
                     .into_iter()
@@ -121,11 +137,13 @@ async fn show(actor: &Actor, fault: Option<String>, done: String, pasted: String
         fault,
         done,
         pasted,
+        one: only.is_some(),
     })
 }
 
 pub(crate) async fn page(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
-    html(&show(&actor, None, done.into_inner().done, String::new()).await?)
+    let done = done.into_inner();
+    html(&show(&actor, None, done.done, String::new(), done.section).await?)
 }
 
 #[derive(Deserialize)]
@@ -142,7 +160,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         Ok(lines) => lines,
         Err(f) => {
             let told = format!("Line {}, column {}: {}. {}.", f.line, f.column, f.what, crate::views::capital(&f.mend));
-            let page = show(&actor, Some(told), String::new(), form.text.clone()).await?;
+            let page = show(&actor, Some(told), String::new(), form.text.clone(), None).await?;
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
     };

@@ -1,6 +1,6 @@
 //! One table on the Bench.
 
-use jurado_core::explain::{Explained, explain};
+use jurado_core::explain::{self, Explained};
 use jurado_core::judging::{sentences, shown_clean};
 use jurado_core::notation;
 use jurado_core::plots::plots;
@@ -680,7 +680,7 @@ impl Maker<'_> {
             .iter()
             .position(|r| self.is_in_hand(r, hand))
             .or_else(|| self.judged.results.iter().rposition(|r| r.clean.is_some()))?;
-        let e: Explained = explain(self.protocol, judged).into_iter().nth(place)?;
+        let e: Explained = explain::one(self.protocol, judged, judged.results.get(place)?);
         let unit = if e.unit.is_empty() { String::new() } else { format!(" {}", e.unit) };
         Some(ExplainView {
             title: capital(&e.title),

@@ -56,6 +56,7 @@ pub(crate) struct DocketView {
     pub(crate) sections: Vec<(String, String)>,
     pub(crate) found: Option<Vec<NextView>>,
     pub(crate) more_found: bool,
+    pub(crate) more_places: usize,
 }
 
 /// One lab as a band: a stroke for each section, as high as what waits there.
@@ -98,7 +99,7 @@ const SHOWN: usize = 6;
 const MOST_LABS: usize = 8;
 const MOST_SECTIONS: usize = 8;
 /// Rows of the plain table that a page carries.
-const MOST_PLACES: usize = 400;
+const MOST_PLACES: usize = 60;
 
 impl DocketView {
     pub(crate) fn new(w: &Waiting, user: &User, asked: Asked) -> DocketView {
@@ -149,6 +150,7 @@ impl DocketView {
         let charted = w.labs.len() <= MOST_LABS && w.sections.len() <= MOST_SECTIONS;
         let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (String::new(), 0) };
         let bands = if charted { Vec::new() } else { bands(&w.labs, w.sections.len(), &table) };
+        let more_places = table.len().saturating_sub(MOST_PLACES);
         table.truncate(MOST_PLACES);
         let more_found = w.found.as_ref().is_some_and(|f| f.rows.len() > f.most);
         DocketView {
@@ -171,6 +173,7 @@ impl DocketView {
             found: w.found.as_ref().map(|f| f.rows.iter().take(f.most).map(entry).collect()),
             more_found,
             asked,
+            more_places,
             table,
         }
     }
@@ -182,7 +185,7 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
         .zip(table.chunks(sections.max(1)))
         .map(|(lab, places)| {
             let mut counts = Counts::default();
-            let mut strokes = String::new();
+            let (mut waiting, mut looking) = (String::new(), String::new());
             let pitch = (500.0 / sections.max(1) as f64).min(14.0);
             for (i, p) in places.iter().enumerate() {
                 counts.wants += p.counts.wants;
@@ -193,11 +196,12 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
                 let x = pitch * (i as f64 + 0.5);
                 let wants = 30.0 * p.counts.wants as f64 / all;
                 let clear = 30.0 * p.counts.clear as f64 / all;
-                let _ = write!(strokes, "<path class=\"tk-wa\" d=\"M{x:.1} 34v-{wants:.1}\"/>");
+                let _ = write!(waiting, "M{x:.1} 34v-{wants:.1}");
                 if clear > 0.0 {
-                    let _ = write!(strokes, "<path class=\"tk\" d=\"M{x:.1} {:.1}v-{clear:.1}\"/>", 34.0 - wants);
+                    let _ = write!(looking, "M{x:.1} {:.1}v-{clear:.1}", 34.0 - wants);
                 }
             }
+            let strokes = format!("<path class=\"tk-wa\" d=\"{waiting}\"/><path class=\"tk\" d=\"{looking}\"/>");
             BandView {
                 id: lab.id,
                 lab: lab.protocol.title.clone(),

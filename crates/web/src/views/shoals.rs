@@ -3,6 +3,7 @@
 //! F(x, y) = Σ (wants + 0.45·clear)·exp(−(Δx/50)² − (Δy/37)²) on a grid of 6 px; marching squares with linear
 //! interpolation; the field is nought around the grid, so every line closes.
 
+use std::collections::HashMap;
 use std::fmt::Write;
 
 const STEP: f64 = 6.0;
@@ -17,15 +18,20 @@ pub(crate) struct Place {
 /// The closed lines of one level as the `d` of a path; empty where the field stays below it.
 pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> String {
     let (columns, rows) = ((width / STEP) as usize + 1, (height / STEP) as usize + 1);
-    let field = |c: usize, r: usize| -> f64 {
-        if c == 0 || r == 0 || c == columns || r == rows {
-            return 0.0;
-        }
-        let (x, y) = (c as f64 * STEP, r as f64 * STEP);
-        places.iter().map(|p| p.weight * (-((x - p.x) / 50.0).powi(2) - ((y - p.y) / 37.0).powi(2)).exp()).sum()
+    // The bell of a place is one across times one down, each worked out once.
+    let bell = |n: usize, centre: f64, width: f64| -> Vec<f64> {
+        (0..=n).map(|i| (-((i as f64 * STEP - centre) / width).powi(2)).exp()).collect()
     };
-    let grid: Vec<f64> =
-        (0..=rows).flat_map(|r| (0..=columns).map(move |c| (c, r))).map(|(c, r)| field(c, r)).collect();
+    let bells: Vec<(Vec<f64>, Vec<f64>)> = places
+        .iter()
+        .map(|p| (bell(columns, p.x, 50.0).iter().map(|v| v * p.weight).collect(), bell(rows, p.y, 37.0)))
+        .collect();
+    let mut grid = vec![0.0; (columns + 1) * (rows + 1)];
+    for r in 1..rows {
+        for c in 1..columns {
+            grid[r * (columns + 1) + c] = bells.iter().map(|(across, down)| across[c] * down[r]).sum();
+        }
+    }
     let at = |c: usize, r: usize| grid[r * (columns + 1) + c];
     // Segments by the edges they join; an edge is (column, row, 0 across or 1 down).
     type Edge = (usize, usize, u8);
@@ -48,13 +54,25 @@ pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> St
         let t = if b == a { 0.5 } else { (level - a) / (b - a) };
         if down == 0 { ((c as f64 + t) * STEP, r as f64 * STEP) } else { (c as f64 * STEP, (r as f64 + t) * STEP) }
     };
+    // Each edge is crossed by two segments at most: walking from one to the next closes a ring.
+    let mut at_edge: HashMap<Edge, Vec<usize>> = HashMap::new();
+    for (n, (a, b)) in segments.iter().enumerate() {
+        at_edge.entry(*a).or_default().push(n);
+        at_edge.entry(*b).or_default().push(n);
+    }
+    let mut used = vec![false; segments.len()];
     let mut path = String::new();
-    while let Some((start, mut end)) = segments.pop() {
+    for n in 0..segments.len() {
+        if std::mem::replace(&mut used[n], true) {
+            continue;
+        }
+        let (start, mut end) = segments[n];
         let mut ring = vec![start];
         while end != start {
             ring.push(end);
-            let Some(i) = segments.iter().position(|(a, b)| *a == end || *b == end) else { break };
-            let (a, b) = segments.swap_remove(i);
+            let Some(next) = at_edge[&end].iter().copied().find(|m| !used[*m]) else { break };
+            used[next] = true;
+            let (a, b) = segments[next];
             end = if a == end { b } else { a };
         }
         smooth(&mut path, &ring.into_iter().map(point).collect::<Vec<_>>());
