@@ -70,10 +70,15 @@ impl<'a> Delimited<'a> {
             .delimiter(self.separator)
             .from_reader(self.bytes);
         let mut raw = csv::ByteRecord::new();
+        let bytes = self.bytes;
         std::iter::from_fn(move || {
             // Reading from memory with `flexible` has no error left to give but a broken reader: then the file ends here.
             while reader.read_byte_record(&mut raw).unwrap_or(false) {
-                let line = raw.position().map_or(1, |p| p.line() as usize);
+                // A record's place is where the one before ended: after its carriage return, before the line feed.
+                let line = raw.position().map_or(1, |p| {
+                    let rest = bytes.get(p.byte() as usize..).unwrap_or_default();
+                    p.line() as usize + usize::from(p.byte() > 0 && rest.first() == Some(&b'\n'))
+                });
                 if raw.iter().all(|f| f.iter().all(u8::is_ascii_whitespace)) {
                     continue;
                 }

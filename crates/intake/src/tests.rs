@@ -231,6 +231,18 @@ fn wide_files_and_other_names_give_the_same_table() {
     }
 }
 
+/// A line is counted the same whether it ends as on one system or the other.
+#[test]
+fn a_held_row_names_its_line_whatever_ends_the_lines() {
+    for end in ["\n", "\r\n"] {
+        let text =
+            format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\nMorning,Heron,2,plate_lenght,,1,mm,,,\n")
+                .replace('\n', end);
+        let intake = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
+        assert_eq!(intake.held.iter().map(|h| h.fault.line).collect::<Vec<_>>(), [3], "{end:?}");
+    }
+}
+
 #[test]
 fn columns_are_guessed_shown_and_said_otherwise() {
     let text = "who,L,W,station,remarks,x\nHeron,84.30,41.92,2,fine,12\nKilo,83.10,40.50,3,,13\n";

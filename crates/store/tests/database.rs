@@ -316,7 +316,7 @@ fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_un
     assert_eq!(w.run(|c| quarantine::count(c, &w.coordinator)), 0);
     // A cell read otherwise is a decision like any: kept with its text, judged with, undone.
     let read = NewDecision { text: "91.00".into(), ..NewDecision::new("cell:disc_mass", Action::Read, "the photo") };
-    w.run(|c| sheets::decide(c, id, detail.version, &w.coordinator, &[read.clone()]));
+    w.run(|c| sheets::decide(c, id, detail.version, &w.coordinator, std::slice::from_ref(&read)));
     let corrected = w.run(|c| sheets::get(c, id, &w.coordinator));
     assert_eq!(corrected.decisions[0].decision.text, "91.00");
     assert_eq!(corrected.submission.cells.last().map(|c| c.value.as_str()), Some("90.90"), "never the submission");

@@ -253,11 +253,14 @@ impl Counts {
     }
 }
 
+/// Counts by lab and section.
+pub type ByPlace = BTreeMap<(u32, u32), Counts>;
+
 /// Counts of what a person sees, by lab and section, and the points that hang on all that wants a person.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn counts(c: &mut Db, user: &User) -> Result<(BTreeMap<(u32, u32), Counts>, f64), StoreError> {
+pub fn counts(c: &mut Db, user: &User) -> Result<(ByPlace, f64), StoreError> {
     let mut query = sheets::table
         .group_by((sheets::section_id, sheets::lab_id, sheets::stage))
         .select((
@@ -272,7 +275,7 @@ pub fn counts(c: &mut Db, user: &User) -> Result<(BTreeMap<(u32, u32), Counts>, 
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
     let rows: Vec<(u32, u32, Option<u8>, i64, f64)> = query.load(c)?;
-    let mut out: BTreeMap<(u32, u32), Counts> = BTreeMap::new();
+    let mut out = ByPlace::new();
     let mut hanging = 0.0;
     for (lab, section, stage, n, hangs) in rows {
         let Some(stage) = stage else { continue };

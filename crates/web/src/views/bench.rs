@@ -698,9 +698,11 @@ impl Maker<'_> {
                     )
                 })
                 .collect(),
+            // A school that has nothing to go by says nothing.
             schools: e
                 .uncertainties
                 .iter()
+                .filter(|s| s.value > 0.0)
                 .map(|s| (s.school, format!("± {}{unit}", notation::uncertainty(s.value)), s.marked))
                 .collect(),
             sentences: e.sentences,

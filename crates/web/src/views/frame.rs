@@ -67,7 +67,7 @@ impl Frame {
     /// The passage of a whole round, by its counts: as many lengths as are shown, filled from the left.
     pub(crate) fn with_counts(mut self, done: usize, total: usize) -> Frame {
         let lengths = total.min(LENGTHS);
-        let filled = if total == 0 { 0 } else { done * lengths / total };
+        let filled = (done * lengths).checked_div(total).unwrap_or(0);
         self.passage = (0..lengths).map(|i| if i < filled { "done" } else { "" }).collect();
         let each = if total > lengths {
             format!("; one length stands for about {}", total.div_ceil(lengths.max(1)))
