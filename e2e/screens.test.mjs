@@ -95,6 +95,32 @@ test("a finding of one's own, other words for the team, and an expired sign-in t
   await page.context().close();
 });
 
+test("a connection lost in the middle of a decision is told, and the decision is made once", async () => {
+  const page = await app.reviewer2();
+  const id = await bench(page, "keel-plate", "India");
+  const decided = () => Number(sql(`SELECT COUNT(*) FROM decisions d JOIN submissions s ON s.id=d.submission_id WHERE s.sheet_id=${id}`, app.database));
+  await page.keyboard.press("d");
+  await page.locator(".fd.now").getByLabel("Reason, kept beside the mark").fill("the sheet says four");
+  await page.context().setOffline(true);
+  await page.keyboard.press("Enter");
+  await page.getByRole("alert").getByText("The connection was lost, so nothing was stored").waitFor();
+  assert.equal(await page.locator(".fd.now").getByLabel("Reason, kept beside the mark").inputValue(), "the sheet says four");
+  assert.equal(decided(), 0);
+  await page.context().setOffline(false);
+  await page.locator(".fd.now").getByRole("button", { name: "Decide" }).click();
+  await page.locator(".fd .pn.done").first().waitFor();
+  assert.equal(decided(), 1);
+  // The same page in a second tab is older than this decision: told, and nothing is overwritten.
+  const tab = await page.context().newPage();
+  await tab.goto(`${app.origin}/bench/${id}`);
+  await page.keyboard.press("u");
+  await page.locator(".fd .pn:not(.done)").first().waitFor();
+  await tab.keyboard.press("u");
+  await tab.getByRole("alert").getByText("Somebody was first").waitFor();
+  assert.equal(decided(), 1, "the undone one stays in the record, and no other came");
+  await page.context().close();
+});
+
 test("pictures lie with a table, and what is no picture is told", async () => {
   const page = await app.reviewer1();
   await bench(page, "keel-plate", "Alfa");

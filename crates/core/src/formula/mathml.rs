@@ -47,7 +47,7 @@ fn atom(text: &str) -> String {
         } else {
             format!("<mspace width=\"0.2em\"/><mtext>{}</mtext>", escape(unit))
         };
-        return format!("<mrow><mn>{}</mn>{unit}</mrow>", escape(number));
+        return format!("<mrow><mn>{}</mn>{unit}</mrow>", escape(&number.replace('-', "−")));
     }
     match text.split_once('_') {
         Some((base, sub)) => format!("<msub><mi>{}</mi><mi>{}</mi></msub>", escape(base), escape(sub)),
@@ -72,7 +72,11 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let inner = match &node.op {
         Op::Number(_, text) => atom(text),
         Op::Pi => "<mi>π</mi>".to_owned(),
-        Op::Item(i) => atom(&name(*i)),
+        Op::Item(i) => {
+            let text = name(*i);
+            // A negative number put in is bracketed, or two signs would stand side by side.
+            if outer > 0 && text.starts_with(['-', '−']) { bracketed(&atom(&text)) } else { atom(&text) }
+        }
         Op::Is(i, _, word) => format!("<mrow>{}<mo>=</mo><mtext>{}</mtext></mrow>", atom(&name(*i)), escape(word)),
         Op::Negative(a) => format!("<mrow><mo>−</mo>{}</mrow>", draw(a, name, own)),
         Op::Compare(op, a, b) => {

@@ -25,7 +25,11 @@ fn write(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let inner = match &node.op {
         Op::Number(_, text) => text.clone(),
         Op::Pi => "π".to_owned(),
-        Op::Item(i) => name(*i),
+        Op::Item(i) => {
+            let text = name(*i);
+            // A negative number put in is bracketed, or `84.64 − −0.02` would stand there.
+            if outer > 0 && text.starts_with(['-', '−']) { format!("({text})") } else { text }
+        }
         Op::Is(i, _, word) => format!("{} is {word}", name(*i)),
         Op::Negative(a) => format!("−{}", write(a, name, own)),
         Op::Binary(op, a, b) => {

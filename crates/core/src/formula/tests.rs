@@ -184,6 +184,11 @@ fn formulas_are_drawn_in_three_stages() {
         mathml::formula(&node("a - (b - a)"), &symbols).contains("<mo>(</mo>"),
         "a bracket that changes the value is kept"
     );
+    // A negative number put in stands in brackets, with a real minus.
+    let negative = |i: usize| if i == 0 { "-0.02 cm".to_owned() } else { numbers(i) };
+    let put_in = mathml::correction("x", &node("b - a"), &symbols, &negative, "1")[1].clone();
+    assert!(put_in.contains("<mo>(</mo><mrow><mn>−0.02</mn>"), "{put_in}");
+    assert!(plain::formula(&node("b - a"), &negative).ends_with("− (-0.02 cm)"));
     assert!(mathml::formula(&node("mean(d)"), &symbols).contains("<mover>"));
 }
 

@@ -468,9 +468,9 @@ fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_
             })
             .collect();
         let example = format!(
-            "{} {} would do",
+            "{}{} would do",
             notation::figures(first.clean.unwrap_or(0.0), first.deserved),
-            protocol.items[first.item].unit.text
+            protocol.items[first.item].unit_after()
         );
         found.push(Finding {
             says: format!("{} figures than the readings support: {}.", capital(word), told.join(", ")),

@@ -361,7 +361,7 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
         let Some((value, last_place, figures)) = stated_value(&result.reported) else {
             let told = result
                 .expanded
-                .map(|u| format!(" The readings support ± {} {}.", notation::uncertainty(u), item.unit.text))
+                .map(|u| format!(" The readings support ± {}{}.", notation::uncertainty(u), item.unit_after()))
                 .unwrap_or_default();
             found.push(finding(
                 "plus-minus-missing",
