@@ -197,6 +197,13 @@ test("a file of unknown columns is said once, many files come together, and a he
   await page.getByText("Foxtrot of Morning is in more than one file").waitFor();
   await page.getByRole("button", { name: "Take 2 tables" }).click();
   await page.getByRole("status").getByText("2 revised").waitFor();
+  // A picture named after a team goes with its table; one that names none is told.
+  const png = Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64");
+  await bring([file("foxtrot-graph.png", png), file("holiday.png", png)]);
+  await page.getByRole("status").getByText("foxtrot-graph.png with Foxtrot of Morning").waitFor();
+  await page.getByRole("alert").getByText("holiday.png: its name does not say of which team it is").waitFor();
+  await bench(page, "keel-plate", "Foxtrot");
+  await page.getByRole("link", { name: "foxtrot-graph.png" }).last().waitFor();
   // A held row is mended where it waits.
   await bring([file("held.csv", `section,team,station,item,row,value,unit\nMorning,Alfa,1,plate_length,,85.00,mm\nMorning,Alfa,1,plate_lenght,,84.31,mm\nMorning,Fulmar,4,plate_widht,,41.11,mm\n`)]);
   await page.getByRole("button", { name: "Take 1 table" }).click();

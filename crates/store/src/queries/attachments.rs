@@ -5,7 +5,7 @@ use diesel::prelude::*;
 
 use super::users::User;
 use super::{events, sheets as sheet};
-use crate::schema::attachments;
+use crate::schema::{attachments, sections, teams};
 use crate::{Db, StoreError, inserted, now};
 
 /// Largest attachment, in bytes.
@@ -44,6 +44,41 @@ pub fn media_of(bytes: &[u8]) -> Option<&'static str> {
 /// and no PDF, is too large, or is one too many.
 pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
     let place = sheet::get(c, sheet_id, user)?;
+    put(c, place.lab_id, place.team_id, user, file_name, body)
+}
+
+/// The team whose name stands in a file's name: of those the person may hand in for, the one with the longest name, its
+/// section's name deciding between teams that are called alike.
+///
+/// # Errors
+/// Faults of the database.
+pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<(u32, String, String)>, StoreError> {
+    let words = |text: &str| -> String {
+        let plain: String = text.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { ' ' }).collect();
+        format!(" {} ", plain.split_whitespace().collect::<Vec<_>>().join(" "))
+    };
+    let name = words(file_name.rsplit_once('.').map_or(file_name, |(stem, _)| stem));
+    let rows: Vec<(u32, u32, String, String)> = teams::table
+        .inner_join(sections::table)
+        .select((teams::id, sections::id, sections::name, teams::name))
+        .load(c)?;
+    let mut fits: Vec<(usize, bool, u32, String, String)> = rows
+        .into_iter()
+        .filter(|(_, section, _, team)| user.sees(*section) && name.contains(&words(team)))
+        .map(|(id, _, section, team)| (team.len(), name.contains(&words(&section)), id, section, team))
+        .collect();
+    fits.sort_by_key(|f| std::cmp::Reverse((f.0, f.1)));
+    let best = fits.first().map(|f| (f.0, f.1));
+    // Two that fit alike settle nothing.
+    let alone = fits.iter().filter(|f| Some((f.0, f.1)) == best).count() == 1;
+    Ok(fits.into_iter().next().filter(|_| alone).map(|(_, _, id, section, team)| (id, section, team)))
+}
+
+/// Keeps a file for a team's table of a lab, whether that is in yet or not.
+///
+/// # Errors
+/// As [`add`].
+pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
     let refuse = |what: String, mend: &str| {
         Err(StoreError::File(jurado_core::error::Fault { line: 1, column: 1, what, mend: mend.to_owned() }))
     };
@@ -58,9 +93,7 @@ pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8])
     let digest = crate::digest(body);
     let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
     c.transaction(|c| {
-        let here = attachments::table
-            .filter(attachments::lab_id.eq(place.lab_id))
-            .filter(attachments::team_id.eq(place.team_id));
+        let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
         let same: Option<u32> =
             here.filter(attachments::digest.eq(&digest)).select(attachments::id).first(c).optional()?;
         if let Some(id) = same {
@@ -71,8 +104,8 @@ pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8])
         }
         diesel::insert_into(attachments::table)
             .values((
-                attachments::lab_id.eq(place.lab_id),
-                attachments::team_id.eq(place.team_id),
+                attachments::lab_id.eq(lab),
+                attachments::team_id.eq(team),
                 attachments::file_name.eq(&file_name),
                 attachments::media.eq(media),
                 attachments::digest.eq(&digest),
@@ -82,7 +115,7 @@ pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8])
             ))
             .execute(c)?;
         let id = inserted(c)?;
-        events::note(c, Some(user.id), "attached", &format!("sheet {sheet_id}: attachment {id}"))?;
+        events::note(c, Some(user.id), "attached", &format!("lab {lab} team {team}: attachment {id}"))?;
         Ok(id)
     })
 }

@@ -5,8 +5,9 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use futures_util::TryStreamExt;
+use jurado_core::error::Fault;
 use jurado_intake::{ColumnMap, UPLOAD, unpack};
-use jurado_store::{HeldRecord, ImportRow, StoreError, imports};
+use jurado_store::{HeldRecord, ImportRow, StoreError, attachments, imports};
 use serde::Deserialize;
 
 use super::auth::Token;
@@ -188,12 +189,32 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
     let outcome = actor
         .run(move |c, user| {
             let lab = jurado_store::labs::get(c, lab)?;
-            let (mut offered, mut refused) = (Vec::new(), Vec::new());
+            let (mut offered, mut refused, mut attached) = (Vec::new(), Vec::new(), Vec::new());
             for (name, bytes) in files {
                 match unpack(&name, bytes) {
                     Err(f) => refused.push((name, f)),
                     Ok(parts) => {
                         for part in parts {
+                            // A picture or PDF goes with the table of the team that its name says.
+                            if attachments::media_of(&part.bytes).is_some() {
+                                match attachments::team_named(c, user, &part.name)? {
+                                    Some((team, section, name)) => {
+                                        match attachments::put(c, lab.id, team, user, &part.name, &part.bytes) {
+                                            Ok(_) => attached.push(format!("{} with {name} of {section}", part.name)),
+                                            Err(StoreError::File(f)) => refused.push((part.name, f)),
+                                            Err(e) => return Err(e),
+                                        }
+                                    }
+                                    None => {
+                                        let what = "its name does not say of which team it is".to_owned();
+                                        let mend =
+                                            "name it such as `Heron graph.png`, or put it with the table on the Bench"
+                                                .to_owned();
+                                        refused.push((part.name, Fault { line: 1, column: 1, what, mend }));
+                                    }
+                                }
+                                continue;
+                            }
                             let id = imports::offer(c, lab.id, user, &part.name, &part.bytes)?;
                             let look = imports::preview(c, id, user)?;
                             match look.intake {
@@ -207,11 +228,12 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
                     }
                 }
             }
-            Ok((offered, refused))
+            Ok((offered, refused, attached))
         })
         .await?;
-    match outcome {
-        (offered, refused) if offered.is_empty() => {
+    let (offered, refused, attached) = outcome;
+    match (offered, refused) {
+        (offered, refused) if offered.is_empty() && attached.is_empty() => {
             let (name, f) = &refused[0];
             let which =
                 if refused.len() > 1 || name != "pasted text" { format!("“{name}”: l") } else { "L".to_owned() };
@@ -224,15 +246,18 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
             let mend = format!("{}{more}", crate::views::capital(&format!("{}.", f.mend)));
             html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, Some((what, mend)), upload.pasted).await?)
         }
-        (offered, refused) if offered.len() == 1 && refused.is_empty() => Ok(on_to(&format!("/intake/{}", offered[0]))),
+        (offered, refused) if offered.len() == 1 && refused.is_empty() && attached.is_empty() => {
+            Ok(on_to(&format!("/intake/{}", offered[0])))
+        }
         (offered, refused) => {
             let ids: Vec<String> = offered.iter().map(u32::to_string).collect();
             let refused: Vec<String> =
                 refused.iter().take(20).map(|(n, f)| format!("{n}: {}; {}", f.what, f.mend)).collect();
             Ok(on_to(&format!(
-                "/intake/lot?ids={}&refused={}",
+                "/intake/lot?ids={}&refused={}&attached={}",
                 ids.join("-"),
-                crate::views::query(&refused.join("\n"))
+                crate::views::query(&refused.join("\n")),
+                crate::views::query(&attached.into_iter().take(60).collect::<Vec<_>>().join("\n"))
             )))
         }
     }
@@ -244,6 +269,8 @@ pub(crate) struct Lot {
     ids: String,
     #[serde(default)]
     refused: String,
+    #[serde(default)]
+    attached: String,
     #[serde(default)]
     done: String,
 }
@@ -258,7 +285,7 @@ pub(crate) async fn lot(actor: Actor, lot: web::Query<Lot>) -> Result<HttpRespon
     let previews = actor
         .run(move |c, user| ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>())
         .await?;
-    let v = LotView::new(&lot.ids, &previews, &lot.refused, &lot.done);
+    let v = LotView::new(&lot.ids, &previews, &lot.refused, &lot.attached, &lot.done);
     html(&LotPage { frame: actor.frame("Intake", "intake"), v })
 }
 

@@ -70,6 +70,7 @@ pub(crate) struct LotView {
     pub(crate) ids: String,
     pub(crate) files: Vec<LotFile>,
     pub(crate) refused: Vec<String>,
+    pub(crate) attached: Vec<String>,
     pub(crate) twice: Vec<String>,
     pub(crate) tables: usize,
     pub(crate) waiting: usize,
@@ -86,7 +87,7 @@ pub(crate) struct LotFile {
 }
 
 impl LotView {
-    pub(crate) fn new(ids: &str, previews: &[Preview], refused: &str, done: &str) -> LotView {
+    pub(crate) fn new(ids: &str, previews: &[Preview], refused: &str, attached: &str, done: &str) -> LotView {
         let mut seen: Vec<(String, String)> = Vec::new();
         let mut twice = Vec::new();
         let mut files = Vec::new();
@@ -127,6 +128,7 @@ impl LotView {
             ids: ids.to_owned(),
             files,
             refused: refused.lines().map(str::to_owned).collect(),
+            attached: attached.lines().map(str::to_owned).collect(),
             twice,
             tables,
             waiting,
