@@ -79,12 +79,20 @@ pub(super) struct Loaded {
 }
 
 pub(super) async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
+    load_and(actor, id, false).await
+}
+
+/// Loads a table; one that is looked at is taken in hand, if nobody else has it.
+async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Loaded, WebError> {
     actor
         .run(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
+            if hold && detail.state == "waiting" {
+                jurado_store::docket::hold(c, id, user)?;
+            }
             Ok(Loaded { detail, lab, rows, attachments })
         })
         .await
@@ -121,10 +129,7 @@ pub(super) fn show(
 }
 
 pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look>) -> Result<HttpResponse, WebError> {
-    let id = *id;
-    let loaded = load(&actor, id).await?;
-    // Looking at a table takes it in hand, if nobody else has it.
-    actor.run(move |c, user| jurado_store::docket::hold(c, id, user)).await?;
+    let loaded = load_and(&actor, *id, true).await?;
     html(&show(&actor, &loaded, (look.f, look.r), None, None))
 }
 

@@ -66,39 +66,38 @@ pub(crate) async fn health(store: web::Data<jurado_store::Store>) -> Result<Http
 pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let asked = asked.into_inner();
     let filter = asked.filter();
-    let (waiting, mine) = actor
-        .run(move |c, user| {
-            let (counts, hanging) = jurado_store::docket::counts(c, user)?;
-            let used: BTreeSet<u32> = counts.keys().map(|(lab, _)| *lab).collect();
-            // A lab that nobody has handed in yet is in the library, not on the docket.
-            let labs = jurado_store::labs::all(c)?.into_iter().filter(|l| used.contains(&l.id)).collect();
-            let wants = Filter { state: Some("wants".into()), ..Filter::default() };
-            let clear = Filter { state: Some("clear".into()), ..Filter::default() };
-            let due: BTreeMap<(u32, u32), _> =
-                jurado_store::sections::due(c)?.into_iter().map(|(s, l, at)| ((l, s), at)).collect();
-            let found = match &filter {
-                None => None,
-                Some(f) => Some(Found {
-                    rows: jurado_store::docket::list(c, user, f, Order::Need, MOST_FOUND + 1)?,
-                    most: MOST_FOUND as usize,
-                }),
-            };
-            Ok((
-                Waiting {
-                    labs,
-                    sections: jurado_store::roster::sections(c, user)?,
-                    counts,
-                    next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
-                    clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
-                    hanging,
-                    held: jurado_store::quarantine::count(c, user)?,
-                    due,
-                    found,
-                },
-                user.clone(),
-            ))
+    // Counting a whole term takes longest: it is done beside the rest, on a connection of its own.
+    let counted = actor.run(jurado_store::docket::counts);
+    let rest = actor.run(move |c, user| {
+        let wants = Filter { state: Some("wants".into()), ..Filter::default() };
+        let clear = Filter { state: Some("clear".into()), ..Filter::default() };
+        let due: BTreeMap<(u32, u32), _> =
+            jurado_store::sections::due(c)?.into_iter().map(|(s, l, at)| ((l, s), at)).collect();
+        let found = match &filter {
+            None => None,
+            Some(f) => Some(Found {
+                rows: jurado_store::docket::list(c, user, f, Order::Need, MOST_FOUND + 1)?,
+                most: MOST_FOUND as usize,
+            }),
+        };
+        Ok(Waiting {
+            labs: jurado_store::labs::all(c)?,
+            sections: jurado_store::roster::sections(c, user)?,
+            counts: BTreeMap::new(),
+            next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
+            clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
+            hanging: 0.0,
+            held: jurado_store::quarantine::count(c, user)?,
+            due,
+            found,
         })
-        .await?;
+    });
+    let (counted, rest) = futures_util::future::join(counted, rest).await;
+    let (mut waiting, mine) = (rest?, actor.user.clone());
+    (waiting.counts, waiting.hanging) = counted?;
+    // A lab that nobody has handed in yet is in the library, not on the docket.
+    let used: BTreeSet<u32> = waiting.counts.keys().map(|(lab, _)| *lab).collect();
+    waiting.labs.retain(|l| used.contains(&l.id));
     let v = DocketView::new(&waiting, &mine, asked);
     let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
     html(&DocketPage { frame, v })
