@@ -84,6 +84,12 @@ test("names are hidden while marking, and come back", async () => {
   await page.getByText("names hidden").first().waitFor();
   const text = await page.locator("main").textContent();
   assert.doesNotMatch(text, /Bunting|Afternoon/);
+  // The Docket hides them too.
+  const back = page.url();
+  await page.goto(`${app.origin}/docket?find=Bunting`);
+  await page.locator(".qs a", { hasText: /^Table \d+$/ }).first().waitFor();
+  assert.doesNotMatch(await page.locator(".qs").textContent(), /Bunting|Afternoon/);
+  await page.goto(back);
   await page.keyboard.press("b");
   await page.getByRole("heading", { level: 1, name: "Bunting" }).waitFor();
   await page.context().close();

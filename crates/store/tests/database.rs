@@ -226,6 +226,11 @@ fn what_the_docket_shows_is_what_judging_says() {
     // A new protocol version is installed: every sheet is judged anew.
     w.run(|c| labs::install(c, &KEEL_PLATE.replacen("version = 1", "version = 2", 1)));
     assert_eq!(w.run(sheets::rejudge_stale), 84);
+    // Put in force with its judging in one: a text with faults changes nothing.
+    assert_eq!(w.run(|c| sheets::put_in_force(c, &KEEL_PLATE.replacen("version = 1", "version = 3", 1))), 84);
+    let broken = w.store.run(|c| sheets::put_in_force(c, "id = \"keel-plate\""));
+    assert!(matches!(broken, Err(StoreError::Protocol(_))));
+    assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, 3);
 }
 
 #[test]
@@ -270,6 +275,17 @@ fn the_queue_gives_each_table_to_one_person_and_resumes() {
         w.run(|c| docket::list(c, &w.reviewer, &filter, docket::Order::Need, 10)).len()
     };
     assert_eq!((found("alf"), found("zulu"), found("%"), found("' OR 1=1 --")), (1, 0, 0, 0));
+    let in_state = |state: &str| {
+        let filter = docket::Filter { state: Some(state.into()), ..docket::Filter::default() };
+        w.run(|c| docket::list(c, &w.coordinator, &filter, docket::Order::Roster, 10)).len()
+    };
+    assert_eq!((in_state("waiting"), in_state("returned"), in_state("signed")), (3, 0, 0));
+    assert_eq!(in_state("wants") + in_state("clear"), 3);
+    assert_eq!(in_state("nonsense"), 3, "a word that names no state asks for nothing in particular");
+    // Cut short, the roster's order is kept: the first section's teams come first.
+    let filter = docket::Filter::default();
+    let first = w.run(|c| docket::list(c, &w.coordinator, &filter, docket::Order::Roster, 2));
+    assert_eq!(first.iter().map(|r| r.team.as_str()).collect::<Vec<_>>(), ["Alfa", "Bittern"]);
 }
 
 #[test]

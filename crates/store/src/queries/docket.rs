@@ -82,13 +82,14 @@ const CLEAR: u8 = 1;
 const SIGNED: u8 = 2;
 const RETURNED: u8 = 3;
 
-fn stage_of(state: &str) -> u8 {
+/// The stage of a word; `None` for one that names none, which asks for nothing in particular.
+fn stage_of(state: &str) -> Option<u8> {
     match state {
-        "wants" => WANTS,
-        "clear" => CLEAR,
-        "signed" => SIGNED,
-        // Any other word asks for what is done with.
-        _ => RETURNED,
+        "wants" => Some(WANTS),
+        "clear" => Some(CLEAR),
+        "signed" => Some(SIGNED),
+        "returned" => Some(RETURNED),
+        _ => None,
     }
 }
 
@@ -177,10 +178,10 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
     if let Some(mark) = &filter.mark {
         query = query.filter(sheets::mark.eq(mark.clone()));
     }
-    match filter.state.as_deref() {
-        Some("waiting") => query = query.filter(sheets::stage.le(CLEAR)),
-        Some(state) => query = query.filter(sheets::stage.eq(stage_of(state))),
-        None => {}
+    if filter.state.as_deref() == Some("waiting") {
+        query = query.filter(sheets::stage.le(CLEAR));
+    } else if let Some(stage) = filter.state.as_deref().and_then(stage_of) {
+        query = query.filter(sheets::stage.eq(stage));
     }
     if let Some(find) = filter.find.as_deref().map(str::trim).filter(|f| !f.is_empty()) {
         // A wildcard that a person types is a letter like any other.
@@ -194,6 +195,10 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
             .bind::<diesel::sql_types::Text, _>(like)
             .sql(")"),
         );
+    }
+    if order == Order::Roster && most < i64::MAX {
+        // Which ones come first matters only where not all come.
+        query = query.order((sheets::section_id, sheets::team_id));
     }
     if order == Order::Need {
         // The order of an index; joined tables would hide that from the server, so the rows themselves are fetched

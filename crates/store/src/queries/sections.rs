@@ -42,11 +42,6 @@ fn parsed(text: &str) -> Result<Section, StoreError> {
     serde_json::from_str(text).map_err(|e| StoreError::Broken(format!("a section's settings: {e}")))
 }
 
-/// Ids of all sections.
-pub(crate) fn ids(c: &mut Db) -> Result<Vec<u32>, StoreError> {
-    Ok(sections::table.select(sections::id).load(c)?)
-}
-
 /// The settings of a section for a lab and its due time; what a section never set is the default.
 pub(crate) fn settings(c: &mut Db, section: u32, lab: u32) -> Result<(Section, Option<NaiveDateTime>), StoreError> {
     let now = get(c, section, lab)?;

@@ -418,14 +418,29 @@ fn judged_with(protocol: &Protocol, settings: &Section) -> String {
 /// # Errors
 /// Faults of the database.
 pub fn rejudge_stale(c: &mut Db) -> Result<usize, StoreError> {
-    let mut count = 0;
-    for lab in labs::all(c)? {
-        for section in super::sections::ids(c)? {
+    let mut places: Vec<(u32, u32)> = sheets::table.select((sheets::lab_id, sheets::section_id)).distinct().load(c)?;
+    places.sort_unstable();
+    c.transaction(|c| {
+        let mut count = 0;
+        for (lab, section) in places {
+            let lab = labs::get(c, lab)?;
             let (settings, _) = super::sections::settings(c, section, lab.id)?;
             count += rejudge(c, &lab, section, &settings)?;
         }
-    }
-    Ok(count)
+        Ok(count)
+    })
+}
+
+/// Puts a protocol's text in force for its lab and judges anew what it concerns: both, or neither. Gives how many tables
+/// were judged.
+///
+/// # Errors
+/// [`StoreError::Protocol`] with every fault of the text; faults of the database leave the one before in force.
+pub fn put_in_force(c: &mut Db, source: &str) -> Result<usize, StoreError> {
+    c.transaction(|c| {
+        labs::install(c, source)?;
+        rejudge_stale(c)
+    })
 }
 
 /// Judges anew what of a lab in a section was judged with something else, in one transaction.

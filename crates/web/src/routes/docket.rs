@@ -98,7 +98,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     // A lab that nobody has handed in yet is in the library, not on the docket.
     let used: BTreeSet<u32> = waiting.counts.keys().map(|(lab, _)| *lab).collect();
     waiting.labs.retain(|l| used.contains(&l.id));
-    let v = DocketView::new(&waiting, &mine, asked);
+    let v = DocketView::new(&waiting, &mine, asked, actor.blind);
     let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
     html(&DocketPage { frame, v })
 }

@@ -178,12 +178,7 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
     }
     if form.then == "set" {
-        actor
-            .run(move |c, _| {
-                jurado_store::labs::install(c, &text)?;
-                jurado_store::sheets::rejudge_stale(c)
-            })
-            .await?;
+        actor.run(move |c, _| jurado_store::sheets::put_in_force(c, &text)).await?;
         return Ok(on_to(&format!("/protocols/{id}")));
     }
     let would = actor

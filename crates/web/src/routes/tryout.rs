@@ -13,16 +13,10 @@ use super::bench::{Loaded, load, lost, show};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::bench::{TESTS, Tried};
+use crate::views::entry::{Fields, field};
 
 /// Most bytes of a cell that is tried.
 const MOST_CELL: usize = 200;
-
-/// The fields of a try-out as the browser sends them.
-type Fields = Vec<(String, String)>;
-
-fn field<'a>(fields: &'a Fields, name: &str) -> Option<&'a str> {
-    fields.iter().find(|(n, _)| n == name).map(|(_, v)| v.as_str())
-}
 
 /// What differs from the table as it is judged now, as decisions on cells.
 fn changes(protocol: &Protocol, judged: &Judged, fields: &Fields, reason: &str) -> Result<Vec<NewDecision>, String> {

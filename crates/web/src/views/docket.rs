@@ -102,12 +102,13 @@ const MOST_SECTIONS: usize = 8;
 const MOST_PLACES: usize = 60;
 
 impl DocketView {
-    pub(crate) fn new(w: &Waiting, user: &User, asked: Asked) -> DocketView {
+    pub(crate) fn new(w: &Waiting, user: &User, asked: Asked, blind: bool) -> DocketView {
         let title = |id: u32| w.labs.iter().find(|l| l.id == id).map_or_else(String::new, |l| l.protocol.title.clone());
         let entry = |r: &DocketRow| NextView {
             id: r.id,
-            team: r.team.clone(),
-            section: r.section.clone(),
+            // The number of the table says which without saying whose.
+            team: if blind { format!("Table {}", r.id) } else { r.team.clone() },
+            section: if blind { String::new() } else { r.section.clone() },
             lab: title(r.lab_id),
             mark: Mark { symbol: mark_symbol(&r.mark), word: mark_symbol(&r.mark) },
             why: first_sentences(&r.headline),
