@@ -254,6 +254,8 @@ test("a paper sheet is typed off twice, the differences are shown, and it goes i
   await page.getByLabel("Team").selectOption("Curlew");
   await page.getByLabel("Station").selectOption("3");
   const type = async (length) => {
+    // Nobody types within the moment in which a page that was just brought in settles.
+    await page.waitForFunction(() => !document.querySelector(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added"));
     // The number pad's Enter goes from box to box.
     await page.getByLabel("zero reading").focus();
     await page.keyboard.type("0.02");
