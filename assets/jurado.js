@@ -148,13 +148,14 @@
       if (kind === "drop") zone.querySelector("input[type=file]").files = e.dataTransfer.files;
     });
   }
-  // The scan beside a sheet that is typed off stays in this browser.
+  // The scan beside a sheet that is typed off is shown before it is sent.
   document.addEventListener("change", (e) => {
     if (!e.target.matches("[data-scan]")) return;
     const img = e.target.parentElement.querySelector("img");
     const reader = new FileReader();
     reader.onload = () => { img.src = reader.result; img.hidden = false; };
-    if (e.target.files[0]) reader.readAsDataURL(e.target.files[0]);
+    const picture = [...e.target.files].find((f) => f.type.startsWith("image/"));
+    if (picture) reader.readAsDataURL(picture); else img.hidden = true;
   });
   // The number pad's Enter goes to the next box of a sheet; arrows move in its tables.
   document.addEventListener("keydown", (e) => {

@@ -317,7 +317,7 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   assert.equal((await reviewer.goto(`${app.origin}/protocols/${lab}/edit`)).status(), 403);
   await reviewer.context().close();
   await page.goto(`${app.origin}/protocols/${lab}`);
-  await page.getByRole("link", { name: "Change it…" }).click();
+  await page.getByRole("link", { name: "Change its text…" }).click();
   const box = page.locator("#source");
   const text = await box.inputValue();
   await box.fill(text.replace("version = 2", "version = 3").replace(/title = "Digits"/, "titel = \"Digits\""));

@@ -17,6 +17,7 @@ pub mod quantity;
 pub mod reading;
 pub mod report;
 pub mod section;
+pub mod sketches;
 pub mod stats;
 pub mod submission;
 pub mod uncertainty;

@@ -23,7 +23,8 @@ pub fn to_place(value: f64, place: i32) -> String {
         if exponent == "0" {
             return mantissa.replace('-', "−");
         }
-        return format!("{} × 10^{}", mantissa.replace('-', "−"), exponent.replace('-', "−"));
+        let exponent = crate::quantity::superscript(exponent.parse().unwrap_or(0));
+        return format!("{} × 10{exponent}", mantissa.replace('-', "−"));
     }
     decimals(value, usize::try_from(-place).unwrap_or(0))
 }
@@ -86,8 +87,8 @@ mod tests {
             (2.716_4, -2, "2.72"),
             (-0.004, -2, "0.00"),
             (-1.5, -1, "−1.5"),
-            (43700.0, 2, "4.37 × 10^4"),
-            (1.0e-7, -9, "1.00 × 10^−7"),
+            (43700.0, 2, "4.37 × 10⁴"),
+            (1.0e-7, -9, "1.00 × 10⁻⁷"),
             (49.013, -3, "49.013"),
             (0.0, -1, "0.0"),
         ] {

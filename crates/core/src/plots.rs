@@ -93,7 +93,7 @@ const STEPS: usize = 24;
 
 /// The charts that a table's formulas ask for, each pair of columns once, in the order of the results.
 pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
-    let values = columns(protocol, judged);
+    let values = values(protocol, judged);
     let mut out = Vec::new();
     let mut seen: Vec<(usize, usize)> = Vec::new();
     for spec in &protocol.results {
@@ -140,20 +140,32 @@ fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
     node.children().into_iter().for_each(|c| collect(c, out));
 }
 
-/// Values of all items as judged, in coherent SI units, for weights.
-fn columns(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
+/// Values of all items as judged, in coherent SI units: columns by row, single ones by themselves, repairs in the place of
+/// what was misread.
+pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
     (0..protocol.items.len())
         .map(|i| {
             let item = &protocol.items[i];
             let rows = by_row(protocol, judged, i);
-            let most = rows.iter().map(|(row, ..)| *row).max()? as usize;
-            let mut column = vec![None; most];
+            let Some(most) = rows.iter().map(|(row, ..)| *row).max() else {
+                return single(protocol, judged, i).map(|v| Value::Scalar(item.to_si(v)));
+            };
+            let mut column = vec![None; most as usize];
             for (row, value, _) in rows {
                 column[row as usize - 1] = Some(item.to_si(value));
             }
             Some(Value::Column(column))
         })
         .collect()
+}
+
+/// The value of an item that has no rows, in the protocol's unit.
+fn single(protocol: &Protocol, judged: &Judged, item: usize) -> Option<f64> {
+    match protocol.items[item].kind {
+        ItemKind::Reading(r) => judged.readings[r].cells.first().and_then(|c| c.repaired.or(c.value)),
+        ItemKind::Result(_) => judged.results.iter().find(|r| r.item == item).and_then(|r| r.clean),
+        _ => None,
+    }
 }
 
 /// Row, value in the protocol's unit and whether it counts, of a column.

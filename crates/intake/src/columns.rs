@@ -80,10 +80,10 @@ fn parts(head: &str) -> (String, String, Option<u32>) {
     }
 }
 
-fn by_name(protocol: &Protocol, head: &str) -> Option<String> {
+/// What a name says in the table of any lab: where a value belongs, or what stands beside it.
+pub(crate) fn structural(head: &str) -> Option<&'static str> {
     let whole = plain(head);
-    let known = |words: &[&str]| words.iter().any(|w| plain(w) == whole);
-    for (meaning, words) in [
+    [
         ("section", &["section", "watch", "group", "class", "lab section"][..]),
         ("team", &["team", "team name", "pair", "table", "bench team"][..]),
         ("row", &["row", "no", "number", "trial", "run", "replicate", "reading no", "n"][..]),
@@ -93,11 +93,18 @@ fn by_name(protocol: &Protocol, head: &str) -> Option<String> {
         ("plus_minus", &["plus_minus", "±", "uncertainty", "+-", "pm"][..]),
         ("excluded", &["excluded", "left out", "rejected", "out"][..]),
         ("note", &["note", "notes", "comment", "comments", "remark", "remarks"][..]),
-    ] {
-        if known(words) {
-            return Some(meaning.to_owned());
-        }
+    ]
+    .into_iter()
+    .find(|(_, words)| words.iter().any(|w| plain(w) == whole))
+    .map(|(meaning, _)| meaning)
+}
+
+/// What a name says in the table of a lab, as in [`ColumnMap`].
+pub(crate) fn by_name(protocol: &Protocol, head: &str) -> Option<String> {
+    if let Some(meaning) = structural(head) {
+        return Some(meaning.to_owned());
     }
+    let whole = plain(head);
     if let Some(key) = protocol.keys.iter().find(|k| plain(&k.id) == whole || plain(&k.title) == whole) {
         return Some(format!("key:{}", key.id));
     }
@@ -128,6 +135,17 @@ fn by_name(protocol: &Protocol, head: &str) -> Option<String> {
     }
     // With its row number first; then whole, since an item may end in a figure of its own.
     cell(&name, row).or_else(|| cell(head.split(['(', '[']).next().unwrap_or(head), None))
+}
+
+/// Whether a lab has something of this name, be it one thing or several of one name.
+pub(crate) fn is_known(protocol: &Protocol, head: &str) -> bool {
+    let (name, ..) = parts(head);
+    let short = head.split(['(', '[']).next().unwrap_or(head);
+    let names = [plain(head), plain(&name), plain(short)];
+    let has = |text: &str| !text.is_empty() && names.contains(&plain(text));
+    let of_items = protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it);
+    of_items.into_iter().any(|it| has(&it.id) || has(&it.title) || has(&it.symbol))
+        || protocol.keys.iter().any(|k| has(&k.id) || has(&k.title))
 }
 
 /// Which reading a column's values could be, if only one: unit of the head and plausible range.

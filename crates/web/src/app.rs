@@ -12,7 +12,7 @@ use actix_web::{App, Error, HttpServer, web};
 use jurado_store::{Store, StoreError};
 
 use crate::routes::{
-    attachments, auth, bench, docket, entry, intake, protocols, quick, returns, sections, tryout, words,
+    attachments, auth, bench, docket, entry, intake, protocols, quick, returns, sections, stations, tryout, words,
 };
 use crate::{assets, error};
 
@@ -72,6 +72,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/protocols/{lab}", web::get().to(protocols::read))
         .route("/protocols/{lab}/edit", web::get().to(protocols::edit))
         .route("/protocols/{lab}/edit", web::post().to(protocols::change))
+        .route("/protocols/{lab}/stations", web::get().to(stations::page))
+        .route("/protocols/{lab}/stations", web::post().to(stations::change))
         .route("/protocols/{lab}/paper", web::get().to(protocols::paper))
         .route("/protocols/{lab}/sheet/{ending}", web::get().to(protocols::download))
         .route("/returns", web::get().to(returns::page))

@@ -91,7 +91,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         let item = &protocol.items[result.item];
         let title = full_title(protocol, result);
         let key = |code: &str| Findings::key(code, &item.id, result.row);
-        let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+        let unit = item.unit_after();
         let clean = shown(protocol, result);
         let all = points(protocol, results, result);
         match result.verdict {
@@ -105,12 +105,12 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 let says = if waits {
                     format!("No {title}; it waits for a reading that is missing too.")
                 } else {
-                    format!("No {title}; the readings give {clean} {unit}.")
+                    format!("No {title}; the readings give {clean}{unit}.")
                 };
                 let tells = if waits {
                     String::new()
                 } else {
-                    format!("The {title} is not there yet: your readings give {clean} {unit}.")
+                    format!("The {title} is not there yet: your readings give {clean}{unit}.")
                 };
                 found.push(Finding {
                     says,
@@ -122,11 +122,11 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             }
             VerdictKind::Unreadable => found.push(Finding {
                 says: format!(
-                    "The {title} reads “{}”, which is no number; the readings give {clean} {unit}.",
+                    "The {title} reads “{}”, which is no number; the readings give {clean}{unit}.",
                     result.reported.text
                 ),
                 tells: format!(
-                    "We could not read “{}” as the {title}; your readings give {clean} {unit}.",
+                    "We could not read “{}” as the {title}; your readings give {clean}{unit}.",
                     result.reported.text
                 ),
                 criterion: shares.criterion.clone(),
@@ -136,7 +136,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             }),
             VerdictKind::Unchecked => found.push(Finding {
                 says: format!(
-                    "The {title}, {} {unit}, cannot be checked: it waits for a reading.",
+                    "The {title}, {}{unit}, cannot be checked: it waits for a reading.",
                     result.reported.text
                 ),
                 ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), result.row)
@@ -160,7 +160,9 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             // Most courses give what follows in full.
             VerdictKind::Carried if shares.carried > Decimal::ZERO => found.push(Finding {
                 says: format!("The {title} follows rightly from a wrong value; this course takes a part for that."),
-                tells: format!("Your {title} follows rightly from an earlier value that is wrong; the readings give {clean} {unit}."),
+                tells: format!(
+                    "Your {title} follows rightly from an earlier value that is wrong; the readings give {clean}{unit}."
+                ),
                 criterion: shares.criterion.clone(),
                 cost: all * shares.carried,
                 ..Findings::blank("carried", key("carried"), Severity::Charge, Some(result.item), result.row)
@@ -173,11 +175,11 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         {
             found.push(Finding {
                 says: format!(
-                    "Figures were cut too early to check the {title}: what was carried on leaves it open by {} {unit}.",
+                    "Figures were cut too early to check the {title}: what was carried on leaves it open by {}{unit}.",
                     notation::uncertainty(result.envelope)
                 ),
                 tells: format!(
-                    "Keep more figures on the way to your {title}; the ones you cut leave it open by {} {unit}.",
+                    "Keep more figures on the way to your {title}; the ones you cut leave it open by {}{unit}.",
                     notation::uncertainty(result.envelope)
                 ),
                 ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), result.row)
@@ -255,7 +257,7 @@ fn slip(
         .max()
         .unwrap_or(Decimal::ZERO);
     let title = full_title(protocol, result);
-    let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+    let unit = item.unit_after();
     let clean = shown_clean(result);
     let followers = downstream(protocol, results, result);
     let follows = match followers {
@@ -290,7 +292,7 @@ fn slip(
         if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
     found.push(Finding {
         says: format!(
-            "{}: {} {unit} reported, {clean} {unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}",
+            "{}: {}{unit} reported, {clean}{unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}",
             capital(&title),
             result.reported.text,
             slip.says
@@ -302,7 +304,7 @@ fn slip(
             .map(|r| r.item)
             .collect(),
         tells: format!(
-            "Your {title} is {} {unit}; your readings give {clean} {unit}. {}{tell_follow}{copy_words}",
+            "Your {title} is {}{unit}; your readings give {clean}{unit}. {}{tell_follow}{copy_words}",
             result.reported.text, slip.says
         ),
         criterion: shares.criterion.clone(),
@@ -340,7 +342,7 @@ fn unexplained(
     let all = points(protocol, results, result);
     let item = &protocol.items[result.item];
     let title = full_title(protocol, result);
-    let unit = if item.unit.text == "1" { "" } else { &item.unit.text };
+    let unit = item.unit_after();
     let clean = shown_clean(result);
     let (code, cost, story) = match &result.slip {
         Some(s) if s.ambiguous => {
@@ -378,9 +380,9 @@ fn unexplained(
         .filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0)
         .map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
     found.push(Finding {
-        says: format!("{}: {} {unit} reported, {clean} {unit} recomputed.{story}", capital(&title), result.reported.text),
-        brief: format!("{} {} {unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches('.').to_owned() + "."),
-        tells: format!("Your {title} is {} {unit}; your readings give {clean} {unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
+        says: format!("{}: {}{unit} reported, {clean}{unit} recomputed.{story}", capital(&title), result.reported.text),
+        brief: format!("{} {}{unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches('.').to_owned() + "."),
+        tells: format!("Your {title} is {}{unit}; your readings give {clean}{unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
         criterion: shares.criterion.clone(),
         cost,
         hangs: all,

@@ -7,6 +7,7 @@ mod derive;
 mod mutate;
 mod relate;
 mod rubric;
+pub mod sheet;
 mod slip;
 mod source;
 #[cfg(test)]
@@ -506,6 +507,47 @@ pub struct Check {
     pub says: String,
     /// Criterion's id and the points it takes.
     pub charge: Option<(String, Decimal)>,
+    /// What is drawn where it fails.
+    pub sketch: Option<SketchSpec>,
+}
+
+/// A drawing of the apparatus as the readings have it.
+#[derive(Clone, Debug)]
+pub struct SketchSpec {
+    /// What is drawn.
+    pub kind: SketchKind,
+    /// Unit of its marks.
+    pub unit: Unit,
+    /// Its ends, in that unit.
+    pub span: (f64, f64),
+    /// What a beam turns about.
+    pub pivot: Option<Node>,
+    /// What is on it. Of a rail: first the mirror, then what stands before it, then its image.
+    pub parts: Vec<SketchPart>,
+}
+
+/// What a sketch draws.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SketchKind {
+    /// A beam that turns about a pivot, with what hangs on it.
+    Beam,
+    /// A rail with a mirror, an object and its image.
+    Rail,
+    /// Rings about one centre.
+    Rings,
+}
+
+/// One thing on a sketch.
+#[derive(Clone, Debug)]
+pub struct SketchPart {
+    /// Its name.
+    pub says: String,
+    /// Its mark, or its diameter.
+    pub at: Node,
+    /// What hangs there.
+    pub weight: Option<Node>,
+    /// Height of the arrow that stands there.
+    pub height: Option<Node>,
 }
 
 /// How a check is judged.

@@ -4,8 +4,11 @@ use rust_decimal::Decimal;
 
 use super::compile::Loader;
 use super::source;
-use super::{Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, ReferenceEntry, Relation, ResultSpec};
-use crate::formula::Shape;
+use super::{
+    Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, ReferenceEntry, Relation, ResultSpec, SketchKind,
+    SketchPart, SketchSpec,
+};
+use crate::formula::{Node, Shape};
 
 impl Loader<'_> {
     pub(super) fn checks(&mut self, checks: &[source::Check], criteria: &[source::Criterion]) -> Vec<Check> {
@@ -67,7 +70,68 @@ impl Loader<'_> {
                 None
             }
         };
-        Some(Check { id: id.clone(), title: c.title.clone(), rule, says: c.says.clone().unwrap_or_default(), charge })
+        let sketch = c.sketch.as_ref().and_then(|s| self.sketch(s, id));
+        Some(Check {
+            id: id.clone(),
+            title: c.title.clone(),
+            rule,
+            says: c.says.clone().unwrap_or_default(),
+            charge,
+            sketch,
+        })
+    }
+
+    fn sketch(&mut self, s: &source::Sketch, of: &str) -> Option<SketchSpec> {
+        let kinds = [("beam", SketchKind::Beam), ("rail", SketchKind::Rail), ("rings", SketchKind::Rings)];
+        let kind = self.choice(&s.draw, &kinds, "sketch");
+        let unit = self.unit(&s.unit);
+        let span = self.range(&s.span, "the span of a sketch");
+        // A mark or diameter must be one of the unit the sketch is drawn in.
+        let mark = |me: &mut Self, text: &source::Text| -> Option<Node> {
+            let node = me.formula(text, of)?;
+            if node.dimension == unit.dimension && !node.truth {
+                return Some(node);
+            }
+            me.fault(
+                text.span().start,
+                format!("the sketch of `{of}` is drawn in {}, and this is of {}", unit.text, node.dimension),
+                "write a formula of that dimension, or give the sketch its unit",
+            );
+            None
+        };
+        let pivot = match &s.pivot {
+            Some(p) => Some(mark(self, p)?),
+            None => None,
+        };
+        if (kind == SketchKind::Beam) != pivot.is_some() {
+            self.fault(
+                s.draw.span().start,
+                format!(
+                    "the sketch of `{of}` {}",
+                    if pivot.is_some() { "has a pivot and is no beam" } else { "has no pivot" }
+                ),
+                "a beam turns about a pivot = \"…\", and nothing else does",
+            );
+        }
+        let written = s.parts.get_ref();
+        if written.is_empty() || (kind == SketchKind::Rail && written.len() != 3) {
+            self.fault(
+                s.parts.span().start,
+                format!("the sketch of `{of}` has {} parts", written.len()),
+                "give a rail its mirror, what stands before it and its image, and anything else at least one part",
+            );
+        }
+        let mut parts = Vec::new();
+        for part in written {
+            let at = mark(self, &part.at)?;
+            let more = |me: &mut Self, text: &Option<source::Text>| match text {
+                Some(t) => me.formula(t, of).map(Some),
+                None => Some(None),
+            };
+            let (weight, height) = (more(self, &part.weight)?, more(self, &part.height)?);
+            parts.push(SketchPart { says: part.says.clone(), at, weight, height });
+        }
+        Some(SketchSpec { kind, unit, span, pivot, parts })
     }
 
     pub(super) fn comparisons(

@@ -419,6 +419,33 @@ pub(super) struct Check {
     pub(super) says: Option<String>,
     pub(super) each: Option<Exact>,
     pub(super) criterion: Option<Text>,
+    /// A drawing of the apparatus as the readings have it, shown where the check fails.
+    pub(super) sketch: Option<Sketch>,
+}
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Sketch {
+    /// beam, rail or rings.
+    pub(super) draw: Text,
+    pub(super) unit: Text,
+    /// Ends of the beam or rail, or nought and the largest ring drawn, in that unit.
+    pub(super) span: Spanned<[f64; 2]>,
+    /// What a beam turns about.
+    pub(super) pivot: Option<Text>,
+    pub(super) parts: Spanned<Vec<SketchPart>>,
+}
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(super) struct SketchPart {
+    pub(super) says: String,
+    /// Mark on the beam or rail, or diameter of the ring.
+    pub(super) at: Text,
+    /// What hangs there, of a beam.
+    pub(super) weight: Option<Text>,
+    /// Height of an arrow that stands there, of a rail; negative hangs.
+    pub(super) height: Option<Text>,
 }
 
 #[derive(Deserialize, JsonSchema)]

@@ -4,4 +4,5 @@ mod dimension;
 mod unit;
 
 pub use dimension::Dimension;
+pub(crate) use unit::superscript;
 pub use unit::{Nature, Unit, UnitError, confusable_factors, leading_place, power_of_ten};

@@ -251,7 +251,7 @@ impl Unit {
         let malformed = || UnitError::Malformed(text.to_owned());
         let (multiplier, body) = leading_power_of_ten(text);
         let (mut dimension, mut mantissa, mut exponent) = (Dimension::ONE, 1.0, multiplier.unwrap_or(0));
-        let mut shown = multiplier.map_or(String::new(), |n| format!("10{}", superscript(n as i8)));
+        let mut shown = multiplier.map_or(String::new(), |n| format!("10{}", raised(n)));
         let mut scales = [None; 7];
         let (mut sign, mut pending, mut group) = (1i8, false, None);
         let mut rest = body;
@@ -302,7 +302,7 @@ impl Unit {
                         shown.push('·');
                     }
                     shown.push_str(&name);
-                    shown.push_str(&superscript(power));
+                    shown.push_str(&raised(power.into()));
                     pending = false;
                     if group.is_none() {
                         sign = 1;
@@ -401,10 +401,13 @@ fn read_power(text: &str) -> Option<(i8, usize)> {
     digits.parse().ok().filter(|p: &i8| (-12..=12).contains(p)).map(|p| (p, used))
 }
 
-fn superscript(power: i8) -> String {
-    if power == 1 {
-        return String::new();
-    }
+/// A power as it is shown behind a symbol; 1 is not shown.
+fn raised(power: i32) -> String {
+    if power == 1 { String::new() } else { superscript(power) }
+}
+
+/// A whole number in raised digits.
+pub(crate) fn superscript(power: i32) -> String {
     power
         .to_string()
         .chars()
@@ -459,7 +462,7 @@ pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
         }
     }
     for n in [1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6] {
-        push(power_of_ten(n), format!("a factor of 10{}", superscript(n as i8)));
+        push(power_of_ten(n), format!("a factor of 10{}", raised(n)));
     }
     out
 }

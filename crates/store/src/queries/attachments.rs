@@ -47,12 +47,25 @@ pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8])
     put(c, place.lab_id, place.team_id, user, file_name, body)
 }
 
+/// A team as a file's name says it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NamedTeam {
+    /// Id.
+    pub id: u32,
+    /// Section.
+    pub section_id: u32,
+    /// Section's name.
+    pub section: String,
+    /// Name.
+    pub name: String,
+}
+
 /// The team whose name stands in a file's name: of those the person may hand in for, the one with the longest name, its
 /// section's name deciding between teams that are called alike.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<(u32, String, String)>, StoreError> {
+pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<NamedTeam>, StoreError> {
     let words = |text: &str| -> String {
         let plain: String = text.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { ' ' }).collect();
         format!(" {} ", plain.split_whitespace().collect::<Vec<_>>().join(" "))
@@ -62,16 +75,19 @@ pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<(u3
         .inner_join(sections::table)
         .select((teams::id, sections::id, sections::name, teams::name))
         .load(c)?;
-    let mut fits: Vec<(usize, bool, u32, String, String)> = rows
+    let mut fits: Vec<(usize, bool, NamedTeam)> = rows
         .into_iter()
         .filter(|(_, section, _, team)| user.sees(*section) && name.contains(&words(team)))
-        .map(|(id, _, section, team)| (team.len(), name.contains(&words(&section)), id, section, team))
+        .map(|(id, section_id, section, team)| {
+            let says_section = name.contains(&words(&section));
+            (team.len(), says_section, NamedTeam { id, section_id, section, name: team })
+        })
         .collect();
     fits.sort_by_key(|f| std::cmp::Reverse((f.0, f.1)));
     let best = fits.first().map(|f| (f.0, f.1));
     // Two that fit alike settle nothing.
     let alone = fits.iter().filter(|f| Some((f.0, f.1)) == best).count() == 1;
-    Ok(fits.into_iter().next().filter(|_| alone).map(|(_, _, id, section, team)| (id, section, team)))
+    Ok(fits.into_iter().next().filter(|_| alone).map(|(_, _, team)| team))
 }
 
 /// Keeps a file for a team's table of a lab, whether that is in yet or not.

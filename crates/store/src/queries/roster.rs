@@ -77,6 +77,19 @@ pub fn roster(c: &mut Db, user: &User) -> Result<Roster, StoreError> {
     Ok(roster)
 }
 
+/// Id of a team by its section and name.
+///
+/// # Errors
+/// Faults of the database.
+pub fn team(c: &mut Db, section: u32, name: &str) -> Result<Option<u32>, StoreError> {
+    Ok(teams::table
+        .filter(teams::section_id.eq(section))
+        .filter(teams::name.eq(name))
+        .select(teams::id)
+        .first(c)
+        .optional()?)
+}
+
 /// A student.
 #[derive(Clone, Debug, PartialEq, Eq, Queryable)]
 pub struct Student {

@@ -3,55 +3,73 @@
 use actix_multipart::Multipart;
 use actix_web::http::header;
 use actix_web::{HttpResponse, web};
-use futures_util::TryStreamExt;
 
 use super::auth::Token;
+use super::parts::{self, Bounds, Parts};
 use crate::error::{WebError, on_to};
 use crate::session::Actor;
+use crate::views::entry::field;
 
-/// Takes the files of a form, bounded as they come.
-pub(crate) async fn attach(actor: Actor, id: web::Path<u32>, mut form: Multipart) -> Result<HttpResponse, WebError> {
-    let id = *id;
-    let broken = |e: actix_multipart::MultipartError| {
-        WebError::Bad(format!("The upload broke off: {e}."), "Choose the file again.".into())
-    };
-    let most = jurado_store::attachments::MOST_BYTES;
-    let (mut token, mut files) = (String::new(), Vec::new());
-    while let Some(mut field) = form.try_next().await.map_err(broken)? {
-        let name = field.name().unwrap_or("").to_owned();
-        let file = field.content_disposition().and_then(|d| d.get_filename()).unwrap_or("").to_owned();
-        let mut bytes: Vec<u8> = Vec::new();
-        while let Some(chunk) = field.try_next().await.map_err(broken)? {
-            // One byte more than may be is kept, so that the store can say that it is too large.
-            let room = (most + 1).saturating_sub(bytes.len());
-            bytes.extend_from_slice(&chunk[..chunk.len().min(room)]);
-        }
-        match name.as_str() {
-            "token" => token = String::from_utf8_lossy(&bytes).into_owned(),
-            "file" if !(file.is_empty() && bytes.is_empty()) => files.push((file, bytes)),
-            _ => {}
-        }
+/// How much of a form with pictures is taken.
+pub(super) const BOUNDS: Bounds = Bounds {
+    // Room for a whole table typed off, and for its first typing beside the second.
+    text: 2 * 1024 * 1024,
+    file: jurado_store::attachments::MOST_BYTES,
+    files: jurado_store::attachments::MOST_FILES as usize,
+    all: 256 * 1024 * 1024,
+};
+
+/// What is wrong with the files of a form, if anything: more than may be, or too large.
+pub(super) fn objection(parts: &Parts) -> Option<(String, String)> {
+    if let Some((_, name)) = parts.too_large.first() {
+        let most = BOUNDS.file / 1_048_576;
+        let what = if name.is_empty() {
+            "A text is far too long.".to_owned()
+        } else {
+            format!("“{name}” is larger than {most} megabytes.")
+        };
+        return Some((what, format!("Bring at most {most}, for instance a smaller photo.")));
     }
-    actor.allow(&token)?;
+    parts.too_many.then(|| {
+        (format!("A table has at most {} attachments.", BOUNDS.files), "Choose the ones that matter.".to_owned())
+    })
+}
+
+/// A refusal of the store, in words, for a form of ours; other errors as they are.
+pub(super) fn in_words(e: WebError) -> Result<(String, String), WebError> {
+    match e {
+        WebError::Store(jurado_store::StoreError::File(f)) => {
+            Ok((format!("{}.", crate::views::capital(&f.what)), format!("{}.", crate::views::capital(&f.mend))))
+        }
+        e => Err(e),
+    }
+}
+
+/// Takes the files of a form.
+pub(crate) async fn attach(actor: Actor, id: web::Path<u32>, form: Multipart) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let parts = parts::read(form, BOUNDS).await?;
+    actor.allow(field(&parts.fields, "token").unwrap_or(""))?;
+    if let Some((what, mend)) = objection(&parts) {
+        return Err(WebError::Bad(what, mend));
+    }
+    let files = parts.files;
     if files.is_empty() {
         return Err(WebError::Bad("No file was chosen.".into(), "Choose a picture or a PDF.".into()));
     }
-    actor
+    let put = actor
         .run(move |c, user| {
             for (name, bytes) in &files {
                 jurado_store::attachments::add(c, id, user, name, bytes)?;
             }
             Ok(())
         })
-        .await
-        .map_err(|e| match e {
-            WebError::Store(jurado_store::StoreError::File(f)) => WebError::Bad(
-                format!("{}.", crate::views::capital(&f.what)),
-                format!("{}.", crate::views::capital(&f.mend)),
-            ),
-            e => e,
-        })?;
-    Ok(on_to(&format!("/bench/{id}")))
+        .await;
+    match put.map_err(in_words) {
+        Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(Ok((what, mend))) => Err(WebError::Bad(what, mend)),
+        Err(Err(e)) => Err(e),
+    }
 }
 
 /// Shows a file. Its type is what its bytes say; a PDF is not run in our page.

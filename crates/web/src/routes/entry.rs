@@ -1,14 +1,17 @@
 //! A paper sheet typed off in its own order, once or twice. What is typed becomes a file like any other: looked at, then
 //! taken.
 
+use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
+use jurado_store::attachments::Attachment;
 use jurado_store::{Lab, StoreError, imports};
 use serde::Deserialize;
 
+use super::{attachments, parts};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Fields, FormView, field, fields_of, form, submission};
@@ -32,21 +35,29 @@ struct EntryPage {
     second: bool,
     /// Cell, first, second, and the box it stands in.
     differences: Vec<(String, String, String, String)>,
+    /// The team's pictures of this lab: id, name, and whether it is a picture.
+    scans: Vec<(u32, String, bool)>,
 }
 
 #[derive(Deserialize)]
 pub(crate) struct Place {
     lab: u32,
     section: u32,
+    #[serde(default)]
+    team: String,
 }
 
 struct There {
     lab: Lab,
     section: String,
     teams: Vec<String>,
+    /// Id of the team that is typed, if it is one of them.
+    team: Option<u32>,
+    scans: Vec<Attachment>,
 }
 
-async fn there(actor: &Actor, lab: u32, section: u32) -> Result<There, WebError> {
+async fn there(actor: &Actor, lab: u32, section: u32, team: &str) -> Result<There, WebError> {
+    let team = team.to_owned();
     actor
         .run(move |c, user| {
             let lab = jurado_store::labs::get(c, lab)?;
@@ -56,8 +67,14 @@ async fn there(actor: &Actor, lab: u32, section: u32) -> Result<There, WebError>
                 .ok_or(StoreError::NotFound("section"))?
                 .name;
             let roster = jurado_store::roster::roster(c, user)?;
-            let teams = roster.sections.get(&name).map(|t| t.iter().cloned().collect()).unwrap_or_default();
-            Ok(There { lab, section: name, teams })
+            let teams: Vec<String> =
+                roster.sections.get(&name).map(|t| t.iter().cloned().collect()).unwrap_or_default();
+            let team = jurado_store::roster::team(c, section, &team)?;
+            let scans = match team {
+                Some(team) => jurado_store::attachments::of(c, lab.id, team)?,
+                None => Vec::new(),
+            };
+            Ok(There { lab, section: name, teams, team, scans })
         })
         .await
 }
@@ -76,12 +93,13 @@ fn show(actor: &Actor, there: &There, section_id: u32, fields: &Fields) -> Entry
         first: String::new(),
         second: false,
         differences: Vec::new(),
+        scans: there.scans.iter().map(|a| (a.id, a.file_name.clone(), a.media.starts_with("image/"))).collect(),
     }
 }
 
 pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpResponse, WebError> {
-    let there = there(&actor, place.lab, place.section).await?;
-    html(&show(&actor, &there, place.section, &Vec::new()))
+    let there = there(&actor, place.lab, place.section, &place.team).await?;
+    html(&show(&actor, &there, place.section, &vec![("team".to_owned(), place.into_inner().team)]))
 }
 
 /// Cells in which two typings differ: what, first, second, and the name of the box.
@@ -106,24 +124,49 @@ fn differ(protocol: &Protocol, first: &Submission, second: &Submission) -> Vec<(
         .collect()
 }
 
-pub(crate) async fn typed(actor: Actor, fields: web::Form<Fields>) -> Result<HttpResponse, WebError> {
-    let fields = fields.into_inner();
+pub(crate) async fn typed(actor: Actor, form: Multipart) -> Result<HttpResponse, WebError> {
+    let sent = parts::read(form, attachments::BOUNDS).await?;
+    let objection = attachments::objection(&sent);
+    let (fields, files) = (sent.fields, sent.files);
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let number = |name: &str| field(&fields, name).and_then(|v| v.parse::<u32>().ok());
     let (Some(lab), Some(section)) = (number("lab"), number("section")) else {
         return Err(WebError::NotFound("lab or section"));
     };
-    let there = there(&actor, lab, section).await?;
-    let p = &there.lab.protocol;
     let team = field(&fields, "team").unwrap_or("").to_owned();
+    let mut there = there(&actor, lab, section, &team).await?;
+    // The scan goes with the table at once: it need not be chosen again, whatever becomes of what is typed.
+    let mut refused = objection.map(|(what, mend)| format!("{what} {mend}"));
+    if let (Some(team), false) = (there.team, files.is_empty()) {
+        let put = actor
+            .run(move |c, user| {
+                for (name, bytes) in &files {
+                    jurado_store::attachments::put(c, lab, team, user, name, bytes)?;
+                }
+                Ok(())
+            })
+            .await;
+        match put.map_err(attachments::in_words) {
+            Ok(()) => {}
+            Err(Ok((what, mend))) => refused = Some(format!("{what} {mend}")),
+            Err(Err(e)) => return Err(e),
+        }
+        there.scans = actor.run(move |c, _| jurado_store::attachments::of(c, lab, team)).await?;
+    }
+    let p = &there.lab.protocol;
     let table = submission(p, &fields, &there.section, &team);
     let again = |fault: &str| {
         let mut page = show(&actor, &there, section, &fields);
         page.fault = Some(fault.to_owned());
+        page.second = field(&fields, "first").is_some();
+        page.first = field(&fields, "first").unwrap_or("").to_owned();
         html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
     };
-    if !there.teams.contains(&team) {
-        return again("Choose the team whose sheet this is.");
+    if let Some(refused) = refused {
+        return again(&refused);
+    }
+    if there.team.is_none() {
+        return again("Choose the team whose sheet this is; then its scan, if there is one.");
     }
     if table.cells.is_empty() {
         return again("Nothing is typed yet.");

@@ -4,13 +4,13 @@ use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use futures_util::TryStreamExt;
-use jurado_core::error::Fault;
-use jurado_intake::{ColumnMap, UPLOAD, unpack};
-use jurado_store::{HeldRecord, ImportRow, StoreError, attachments, imports};
+use jurado_intake::{ColumnMap, UPLOAD};
+use jurado_store::{HeldRecord, ImportRow, StoreError, imports};
 use serde::Deserialize;
 
 use super::auth::Token;
+use super::offer::{Attached, Offered, offer_all};
+use super::parts::{self, Bounds};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Fields, field};
@@ -25,6 +25,8 @@ struct IntakePage {
     recent: Vec<Recent>,
     held: Vec<HeldRecord>,
     fault: Option<(String, String)>,
+    /// The lab that was chosen, if one was.
+    chosen: Option<u32>,
     /// What was pasted, so that nothing typed is lost.
     pasted: String,
     sections: Vec<(u32, String)>,
@@ -63,7 +65,12 @@ fn recent(row: ImportRow) -> Recent {
     Recent { id: row.id, file_name: row.file_name, by: row.by, state, at: time(row.taken_at.unwrap_or(row.offered_at)) }
 }
 
-async fn show(actor: &Actor, fault: Option<(String, String)>, pasted: String) -> Result<IntakePage, WebError> {
+async fn show(
+    actor: &Actor,
+    fault: Option<(String, String)>,
+    pasted: String,
+    chosen: Option<u32>,
+) -> Result<IntakePage, WebError> {
     let (labs, rows, held, sections) = actor
         .run(|c, user| {
             let used = jurado_store::docket::labs_in_use(c)?;
@@ -86,152 +93,56 @@ async fn show(actor: &Actor, fault: Option<(String, String)>, pasted: String) ->
         recent: rows.into_iter().map(recent).collect(),
         held,
         fault,
+        chosen,
         pasted,
         sections: sections.into_iter().map(|s| (s.id, s.name)).collect(),
     })
 }
 
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
-    html(&show(&actor, None, String::new()).await?)
+    html(&show(&actor, None, String::new(), None).await?)
 }
 
-/// Past this many bytes an upload is no longer read to its end for the sake of a kind answer.
-const MOST_READ: usize = 512 * 1024 * 1024;
 /// Most files of one upload.
 const MOST_FILES: usize = 200;
-
-/// The parts of the upload, read in order and bounded as they come.
-#[derive(Default)]
-struct Upload {
-    token: String,
-    lab: Option<u32>,
-    files: Vec<(String, Vec<u8>)>,
-    pasted: String,
-    /// Names of files that are larger than may be.
-    too_large: Vec<String>,
-    too_many: bool,
-}
-
-async fn read(mut payload: Multipart) -> Result<Upload, WebError> {
-    let mut out = Upload::default();
-    let broken = |_| WebError::Bad("The file did not arrive whole.".into(), "Send it again.".into());
-    let mut arrived = 0usize;
-    while let Some(mut part) = payload.try_next().await.map_err(broken)? {
-        let name = part.name().unwrap_or("").to_owned();
-        let file = part.content_disposition().and_then(|d| d.get_filename()).unwrap_or("").to_owned();
-        let limit = if name == "file" || name == "pasted" { UPLOAD.bytes } else { 1024 };
-        let (mut bytes, mut over) = (Vec::new(), false);
-        while let Some(chunk) = part.try_next().await.map_err(broken)? {
-            arrived += chunk.len();
-            if arrived > MOST_READ {
-                return Err(WebError::Bad(
-                    "The files are far too large to be read to their end.".into(),
-                    "Hand in one section at a time.".into(),
-                ));
-            }
-            if over || bytes.len() + chunk.len() > limit {
-                // The rest is read and forgotten, so that the browser gets to see the answer.
-                over = true;
-                bytes = Vec::new();
-            } else {
-                bytes.extend_from_slice(&chunk);
-            }
-        }
-        if over {
-            out.too_large.push(if file.is_empty() { "What was pasted".to_owned() } else { format!("“{file}”") });
-            continue;
-        }
-        let text = || String::from_utf8_lossy(&bytes).trim().to_owned();
-        match name.as_str() {
-            "token" => out.token = text(),
-            "lab" => out.lab = text().parse().ok(),
-            "pasted" => out.pasted = String::from_utf8_lossy(&bytes).into_owned(),
-            "file" if !(file.is_empty() && bytes.is_empty()) => {
-                if out.files.len() >= MOST_FILES {
-                    out.too_many = true;
-                } else {
-                    out.files.push((file, bytes));
-                }
-            }
-            _ => {}
-        }
-    }
-    Ok(out)
-}
+/// How much of an upload is taken.
+const BOUNDS: Bounds = Bounds { text: UPLOAD.bytes, file: UPLOAD.bytes, files: MOST_FILES, all: 512 * 1024 * 1024 };
 
 pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpResponse, WebError> {
-    let mut upload = read(payload).await?;
-    actor.allow(&upload.token)?;
+    let parts = parts::read(payload, BOUNDS).await?;
+    actor.allow(field(&parts.fields, "token").unwrap_or("").trim())?;
+    let pasted = field(&parts.fields, "pasted").unwrap_or("").to_owned();
+    let asked = field(&parts.fields, "lab").unwrap_or("").trim().to_owned();
     let told = |what: String, mend: &str| Some((what, mend.to_owned()));
-    if upload.files.is_empty() && !upload.pasted.trim().is_empty() {
-        upload.files.push(("pasted text".to_owned(), upload.pasted.clone().into_bytes()));
+    let mut files = parts.files;
+    if files.is_empty() && !pasted.trim().is_empty() {
+        files.push(("pasted text".to_owned(), pasted.clone().into_bytes()));
     }
-    let fault = if !upload.too_large.is_empty() {
-        let verb = if upload.too_large.len() == 1 { "is" } else { "are" };
+    let fault = if !parts.too_large.is_empty() {
+        let verb = if parts.too_large.len() == 1 { "is" } else { "are" };
+        let names: Vec<String> = parts
+            .too_large
+            .iter()
+            .map(|(_, file)| if file.is_empty() { "What was pasted".to_owned() } else { format!("“{file}”") })
+            .collect();
         told(
-            format!("{} {verb} larger than {} megabytes.", upload.too_large.join(", "), UPLOAD.bytes / 1_048_576),
+            format!("{} {verb} larger than {} megabytes.", names.join(", "), UPLOAD.bytes / 1_048_576),
             "Hand in one section at a time.",
         )
-    } else if upload.too_many {
+    } else if parts.too_many {
         told(format!("There are more than {MOST_FILES} files."), "Pack them into a ZIP, or bring them in two lots.")
-    } else if upload.lab.is_none() {
-        told("No lab was chosen.".into(), "Choose the lab that the tables belong to.")
-    } else if upload.files.is_empty() {
+    } else if files.is_empty() {
         told("No file was chosen and nothing was pasted.".into(), "Choose files, or paste their lines.")
     } else {
         None
     };
-    let (None, Some(lab)) = (&fault, upload.lab) else {
-        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, fault, upload.pasted).await?);
-    };
-    let files = upload.files;
+    let lab: Option<u32> = asked.parse().ok();
+    if fault.is_some() {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, fault, pasted, lab).await?);
+    }
     // A file none of which can be used, and of whose columns nothing can be said, is told at once and not kept.
-    let outcome = actor
-        .run(move |c, user| {
-            let lab = jurado_store::labs::get(c, lab)?;
-            let (mut offered, mut refused, mut attached) = (Vec::new(), Vec::new(), Vec::new());
-            for (name, bytes) in files {
-                match unpack(&name, bytes) {
-                    Err(f) => refused.push((name, f)),
-                    Ok(parts) => {
-                        for part in parts {
-                            // A picture or PDF goes with the table of the team that its name says.
-                            if attachments::media_of(&part.bytes).is_some() {
-                                match attachments::team_named(c, user, &part.name)? {
-                                    Some((team, section, name)) => {
-                                        match attachments::put(c, lab.id, team, user, &part.name, &part.bytes) {
-                                            Ok(_) => attached.push(format!("{} with {name} of {section}", part.name)),
-                                            Err(StoreError::File(f)) => refused.push((part.name, f)),
-                                            Err(e) => return Err(e),
-                                        }
-                                    }
-                                    None => {
-                                        let what = "its name does not say of which team it is".to_owned();
-                                        let mend =
-                                            "name it such as `Heron graph.png`, or put it with the table on the Bench"
-                                                .to_owned();
-                                        refused.push((part.name, Fault { line: 1, column: 1, what, mend }));
-                                    }
-                                }
-                                continue;
-                            }
-                            let id = imports::offer(c, lab.id, user, &part.name, &part.bytes)?;
-                            let look = imports::preview(c, id, user)?;
-                            match look.intake {
-                                Err(f) if look.columns.len() < 2 => {
-                                    imports::drop(c, id, user)?;
-                                    refused.push((part.name, f));
-                                }
-                                _ => offered.push(id),
-                            }
-                        }
-                    }
-                }
-            }
-            Ok((offered, refused, attached))
-        })
-        .await?;
-    let (offered, refused, attached) = outcome;
+    let outcome = actor.run(move |c, user| offer_all(c, user, lab, files)).await?;
+    let Offered { offered, refused, attached } = outcome;
     match (offered, refused) {
         (offered, refused) if offered.is_empty() && attached.is_empty() => {
             let (name, f) = &refused[0];
@@ -244,7 +155,7 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
             };
             let what = format!("{which}ine {}, column {}: {}.", f.line, f.column, f.what);
             let mend = format!("{}{more}", crate::views::capital(&format!("{}.", f.mend)));
-            html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, Some((what, mend)), upload.pasted).await?)
+            html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, Some((what, mend)), pasted, lab).await?)
         }
         (offered, refused) if offered.len() == 1 && refused.is_empty() && attached.is_empty() => {
             Ok(on_to(&format!("/intake/{}", offered[0])))
@@ -257,10 +168,16 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
                 "/intake/lot?ids={}&refused={}&attached={}",
                 ids.join("-"),
                 crate::views::query(&refused.join("\n")),
-                crate::views::query(&attached.into_iter().take(60).collect::<Vec<_>>().join("\n"))
+                crate::views::query(&attached.iter().take(60).map(attached_line).collect::<Vec<_>>().join("\n"))
             )))
         }
     }
+}
+
+/// A picture put with a table, as one line of an address: lab, section, team, file.
+fn attached_line(a: &Attached) -> String {
+    let clean = |t: &str| t.replace(['\t', '\n'], " ");
+    format!("{}\t{}\t{}\t{}\t{}", a.lab, a.team.section_id, clean(&a.team.section), clean(&a.team.name), clean(&a.file))
 }
 
 /// Files brought together.
@@ -442,7 +359,7 @@ pub(crate) async fn mend(actor: Actor, id: web::Path<u32>, form: web::Form<Mend>
         Err(WebError::Store(StoreError::File(f))) => {
             let what = format!("The row still cannot be used: {}.", f.what);
             let mend = crate::views::capital(&format!("{}.", f.mend));
-            let mut page = show(&actor, Some((what, mend)), String::new()).await?;
+            let mut page = show(&actor, Some((what, mend)), String::new(), None).await?;
             // What was typed stays where it was typed.
             if let Some(h) = page.held.iter_mut().find(|h| h.id == id) {
                 h.body.clone_from(&form.text);

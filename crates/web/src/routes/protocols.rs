@@ -5,6 +5,7 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::protocol::Protocol;
 use jurado_intake::{write_ods, write_sheet, write_xlsx};
+use jurado_store::Lab;
 
 use super::returns::{ODS, XLSX};
 use crate::error::{WebError, html, html_with, on_to};
@@ -181,9 +182,16 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
         actor.run(move |c, _| jurado_store::sheets::put_in_force(c, &text)).await?;
         return Ok(on_to(&format!("/protocols/{id}")));
     }
-    let would = actor
+    page.would = Some(would(&actor, now, new).await?);
+    html(&page)
+}
+
+/// What a protocol in place of the one in force would change, over all tables: whose, their points, and in which lines and
+/// verdicts.
+pub(super) async fn would(actor: &Actor, now: Lab, new: Protocol) -> Result<Vec<(String, String, String)>, WebError> {
+    actor
         .run(move |c, user| {
-            let details = jurado_store::sheets::details_of(c, id, None, user)?;
+            let details = jurado_store::sheets::details_of(c, now.id, None, user)?;
             let before: Vec<_> = details.iter().map(|d| d.judge(&now.protocol)).collect();
             let after: Vec<_> = details.iter().map(|d| d.judge(&new)).collect();
             let changes = jurado_core::preview::difference((&now.protocol, &before), (&new, &after));
@@ -212,7 +220,5 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
                 })
                 .collect::<Vec<_>>())
         })
-        .await?;
-    page.would = Some(would);
-    html(&page)
+        .await
 }

@@ -13,6 +13,7 @@ use rust_decimal::Decimal;
 
 use super::ladder::{self, BAY, HEAD, RUNG};
 use super::plots::{self as charts, PlotView};
+use super::sketches;
 use super::{Mark, capital, mark_of, replicates};
 use crate::views::intake::time;
 
@@ -309,11 +310,23 @@ impl BenchView {
                     )
             }),
             explain: maker.explain(),
-            plots: charts::draw(protocol, &plots(protocol, around.tried.map_or(judged, |t| &t.judged))),
+            plots: {
+                // As tried, where something is.
+                let judged = around.tried.map_or(judged, |t| &t.judged);
+                let mut all = sketches::draw(protocol, &jurado_core::sketches::sketches(protocol, judged));
+                all.extend(charts::draw(protocol, &plots(protocol, judged)));
+                all
+            },
             attachments: around
                 .attachments
                 .iter()
-                .map(|a| AttachmentView { id: a.id, name: a.file_name.clone(), picture: a.media.starts_with("image/") })
+                .enumerate()
+                .map(|(n, a)| AttachmentView {
+                    id: a.id,
+                    // A file is often named after its team.
+                    name: if around.blind { format!("attachment {}", n + 1) } else { a.file_name.clone() },
+                    picture: a.media.starts_with("image/"),
+                })
                 .collect(),
             held: around.held,
             revision: detail.revision,

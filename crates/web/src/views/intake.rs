@@ -70,11 +70,34 @@ pub(crate) struct LotView {
     pub(crate) ids: String,
     pub(crate) files: Vec<LotFile>,
     pub(crate) refused: Vec<String>,
-    pub(crate) attached: Vec<String>,
+    pub(crate) attached: Vec<AttachedView>,
     pub(crate) twice: Vec<String>,
     pub(crate) tables: usize,
     pub(crate) waiting: usize,
     pub(crate) done: String,
+}
+
+/// A picture that went with a table, and where that table is typed off beside it.
+pub(crate) struct AttachedView {
+    pub(crate) file: String,
+    pub(crate) team: String,
+    pub(crate) section: String,
+    pub(crate) entry: String,
+}
+
+impl AttachedView {
+    /// Of a line such as [`crate::routes::intake`] writes it; anything else is nothing.
+    fn of(line: &str) -> Option<AttachedView> {
+        let mut parts = line.split('\t');
+        let (lab, section_id): (u32, u32) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
+        let (section, team, file) = (parts.next()?, parts.next()?, parts.next()?);
+        Some(AttachedView {
+            file: file.to_owned(),
+            team: team.to_owned(),
+            section: section.to_owned(),
+            entry: format!("/entry?lab={lab}&section={section_id}&team={}", super::query(team)),
+        })
+    }
 }
 
 /// One of them.
@@ -128,7 +151,7 @@ impl LotView {
             ids: ids.to_owned(),
             files,
             refused: refused.lines().map(str::to_owned).collect(),
-            attached: attached.lines().map(str::to_owned).collect(),
+            attached: attached.lines().filter_map(AttachedView::of).collect(),
             twice,
             tables,
             waiting,

@@ -13,6 +13,8 @@ pub(crate) mod replicates;
 pub(crate) mod returns;
 pub(crate) mod revisions;
 pub(crate) mod shoals;
+pub(crate) mod sketches;
+pub(crate) mod stations;
 
 pub(crate) use jurado_core::notation::capital;
 

@@ -17,6 +17,8 @@ const RIGHT: f64 = 10.0;
 pub(crate) struct PlotView {
     pub(crate) title: String,
     pub(crate) svg: String,
+    /// Height of the drawing.
+    pub(crate) height: u32,
     /// The chart in words.
     pub(crate) says: String,
     pub(crate) legend: &'static str,
@@ -90,7 +92,7 @@ impl Frame {
 }
 
 /// Round values inside a range with their texts, at most so many.
-fn round_values((low, high): (f64, f64), most: usize) -> Vec<(f64, String)> {
+pub(super) fn round_values((low, high): (f64, f64), most: usize) -> Vec<(f64, String)> {
     let span = high - low;
     if !span.is_finite() || span <= 0.0 {
         return Vec::new();
@@ -249,6 +251,7 @@ fn fit(protocol: &Protocol, f: &Fit) -> PlotView {
         None => "no point stands apart".to_owned(),
     };
     PlotView {
+        height: HEIGHT as u32,
         says: format!(
             "Line of {y} against {x} through {} points: slope {}, intercept {}; {told}.",
             f.points.iter().filter(|p| p.counts).count(),
@@ -292,6 +295,7 @@ fn curve(protocol: &Protocol, c: &Curve) -> PlotView {
     heads(&mut out, protocol, c.x, c.y, HEIGHT - 4.0);
     let (x, y) = titles(protocol, c.x, c.y);
     PlotView {
+        height: HEIGHT as u32,
         says: match c.end {
             Some(end) => format!(
                 "{} against {x}: the second derivative is nought at {}{}.",
@@ -323,6 +327,7 @@ fn decay(protocol: &Protocol, d: &Decay) -> PlotView {
     heads(&mut out, protocol, d.x, d.y, HEIGHT - 4.0);
     let (x, y) = titles(protocol, d.x, d.y);
     PlotView {
+        height: HEIGHT as u32,
         says: format!(
             "{} against {x} as read, with the curve that the line through its logarithms gives.",
             super::capital(&y)
