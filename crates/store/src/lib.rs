@@ -4,12 +4,12 @@
 //! Docket shows of it happen in one transaction.
 
 mod error;
+mod pool;
 mod queries;
 mod schema;
 
-use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
-use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool};
+use diesel::r2d2::Pool;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::time::Duration;
 
@@ -34,19 +34,7 @@ pub type Db = MysqlConnection;
 /// A pool of connections.
 #[derive(Clone)]
 pub struct Store {
-    pool: Pool<ConnectionManager<MysqlConnection>>,
-}
-
-/// Strictness is asked for on every connection, whatever the server's default is.
-#[derive(Debug)]
-struct Strict;
-
-impl CustomizeConnection<MysqlConnection, diesel::r2d2::Error> for Strict {
-    fn on_acquire(&self, connection: &mut MysqlConnection) -> Result<(), diesel::r2d2::Error> {
-        connection
-            .batch_execute("SET SESSION sql_mode = 'STRICT_ALL_TABLES', time_zone = '+00:00', innodb_lock_wait_timeout = 10; SET NAMES utf8mb4")
-            .map_err(diesel::r2d2::Error::QueryError)
-    }
+    pool: Pool<pool::Manager>,
 }
 
 impl Store {
@@ -56,8 +44,8 @@ impl Store {
             .max_size(10)
             .min_idle(Some(1))
             .connection_timeout(Duration::from_secs(3))
-            .connection_customizer(Box::new(Strict))
-            .build_unchecked(ConnectionManager::new(url));
+            .connection_customizer(Box::new(pool::Strict))
+            .build_unchecked(pool::Manager::new(url));
         Store { pool }
     }
 
@@ -67,7 +55,9 @@ impl Store {
     /// [`StoreError::Unavailable`] where the database cannot be reached, else what the work gives.
     pub fn run<T>(&self, work: impl FnOnce(&mut Db) -> Result<T, StoreError>) -> Result<T, StoreError> {
         let mut connection = self.pool.get().map_err(|e| StoreError::Unavailable(e.to_string()))?;
-        work(&mut connection)
+        let outcome = work(&mut connection.db);
+        connection.worked(&outcome);
+        outcome
     }
 
     /// Brings the tables up to date.

@@ -267,9 +267,9 @@ fn the_queue_gives_each_table_to_one_person_and_resumes() {
     // A section that is not one's own gives nothing.
     w.bring(&csv("Evening", "Zulu", "3.053"));
     assert_eq!(next(&w.reviewer, Some(first)), None);
-    let counts = w.run(|c| docket::counts(c, &w.coordinator)).0;
+    let counts = w.run(|c| docket::counts(c, &w.coordinator));
     assert_eq!(counts.values().map(|c| c.all()).sum::<usize>(), 3);
-    assert_eq!(w.run(|c| docket::counts(c, &w.reviewer)).0.values().map(|c| c.all()).sum::<usize>(), 2);
+    assert_eq!(w.run(|c| docket::counts(c, &w.reviewer)).values().map(|c| c.all()).sum::<usize>(), 2);
     let found = |find: &str| {
         let filter = docket::Filter { find: Some(find.into()), ..docket::Filter::default() };
         w.run(|c| docket::list(c, &w.reviewer, &filter, docket::Order::Need, 10)).len()

@@ -147,8 +147,18 @@ pub fn of_lab(c: &mut Db, lab: u32, user: &User) -> Result<Vec<DocketRow>, Store
 /// # Errors
 /// Faults of the database.
 pub fn of_watch(c: &mut Db, lab: u32, section: u32, user: &User) -> Result<Vec<DocketRow>, StoreError> {
-    let filter = Filter { lab: Some(lab), section: Some(section), ..Filter::default() };
-    list(c, user, &filter, Order::Roster, i64::MAX)
+    if !user.sees(section) {
+        return Ok(Vec::new());
+    }
+    Ok(sheets::table
+        .inner_join(teams::table)
+        .inner_join(sections::table)
+        .filter(sheets::stage.is_not_null())
+        .filter(sheets::lab_id.eq(lab))
+        .filter(sheets::section_id.eq(section))
+        .order(teams::name)
+        .select(columns!())
+        .load(c)?)
 }
 
 /// In which order.
@@ -261,28 +271,37 @@ impl Counts {
 /// Counts by lab and section.
 pub type ByPlace = BTreeMap<(u32, u32), Counts>;
 
-/// Counts of what a person sees, by lab and section, and the points that hang on all that wants a person.
+/// Points that hang on all that wants a person, of what a person sees. Apart from [`counts`]: it reads only what waits,
+/// and adding up decimals costs more than counting.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn counts(c: &mut Db, user: &User) -> Result<(ByPlace, f64), StoreError> {
+pub fn hanging(c: &mut Db, user: &User) -> Result<f64, StoreError> {
     let mut query = sheets::table
-        .group_by((sheets::section_id, sheets::lab_id, sheets::stage))
-        .select((
-            sheets::lab_id,
-            sheets::section_id,
-            sheets::stage,
-            diesel::dsl::count_star(),
-            diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(-SUM(calm) AS DOUBLE), 0)"),
-        ))
+        .filter(sheets::stage.eq(WANTS))
+        .select(diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(-SUM(calm) AS DOUBLE), 0)"))
         .into_boxed();
     if user.role != Role::Coordinator {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
-    let rows: Vec<(u32, u32, Option<u8>, i64, f64)> = query.load(c)?;
+    Ok(query.first(c)?)
+}
+
+/// Counts of what a person sees, by lab and section.
+///
+/// # Errors
+/// Faults of the database.
+pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
+    let mut query = sheets::table
+        .group_by((sheets::section_id, sheets::lab_id, sheets::stage))
+        .select((sheets::lab_id, sheets::section_id, sheets::stage, diesel::dsl::count_star()))
+        .into_boxed();
+    if user.role != Role::Coordinator {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    let rows: Vec<(u32, u32, Option<u8>, i64)> = query.load(c)?;
     let mut out = ByPlace::new();
-    let mut hanging = 0.0;
-    for (lab, section, stage, n, hangs) in rows {
+    for (lab, section, stage, n) in rows {
         let Some(stage) = stage else { continue };
         let counts = out.entry((lab, section)).or_default();
         let place = match stage {
@@ -292,11 +311,8 @@ pub fn counts(c: &mut Db, user: &User) -> Result<(ByPlace, f64), StoreError> {
             _ => &mut counts.returned,
         };
         *place += n as usize;
-        if stage == WANTS {
-            hanging += hangs;
-        }
     }
-    Ok((out, hanging))
+    Ok(out)
 }
 
 /// Ids of the labs of which anything is in.
@@ -373,6 +389,11 @@ pub fn hold(c: &mut Db, id: u32, user: &User) -> Result<bool, StoreError> {
         .set((sheets::taken_by.eq(Some(user.id)), sheets::taken_until.eq(Some(until))))
         .execute(c)?;
     Ok(held == 1)
+}
+
+/// Whether a person has a table in hand for so long still that holding it anew can wait.
+pub fn holds_well(detail: &super::sheets::SheetDetail, user: &User) -> bool {
+    detail.taken.is_some_and(|(by, until)| by == user.id && until > now() + TimeDelta::minutes(HELD_MINUTES * 2 / 3))
 }
 
 /// Lets a table go.

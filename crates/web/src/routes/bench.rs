@@ -90,7 +90,7 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Loaded, WebError
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
-            if hold && detail.state == "waiting" {
+            if hold && detail.state == "waiting" && !jurado_store::docket::holds_well(&detail, user) {
                 jurado_store::docket::hold(c, id, user)?;
             }
             Ok(Loaded { detail, lab, rows, attachments })

@@ -86,7 +86,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             counts: BTreeMap::new(),
             next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
             clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
-            hanging: 0.0,
+            hanging: jurado_store::docket::hanging(c, user)?,
             held: jurado_store::quarantine::count(c, user)?,
             due,
             found,
@@ -94,7 +94,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     });
     let (counted, rest) = futures_util::future::join(counted, rest).await;
     let (mut waiting, mine) = (rest?, actor.user.clone());
-    (waiting.counts, waiting.hanging) = counted?;
+    waiting.counts = counted?;
     // A lab that nobody has handed in yet is in the library, not on the docket.
     let used: BTreeSet<u32> = waiting.counts.keys().map(|(lab, _)| *lab).collect();
     waiting.labs.retain(|l| used.contains(&l.id));

@@ -65,7 +65,7 @@ pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpR
     let asked = place.clone();
     let (labs, sections, counts, rows) = actor
         .run(move |c, user| {
-            let (counts, _) = jurado_store::docket::counts(c, user)?;
+            let counts = jurado_store::docket::counts(c, user)?;
             let labs: Vec<Lab> = jurado_store::labs::all(c)?
                 .into_iter()
                 .filter(|l| counts.keys().any(|(lab, _)| *lab == l.id))

@@ -34,6 +34,13 @@ struct SectionsPage {
     pasted: String,
     /// Whether one section alone is shown.
     one: bool,
+    /// What was looked for.
+    find: String,
+    /// Which of how many are shown, where not all are: first, last, all.
+    some: Option<(usize, usize, usize)>,
+    /// Addresses of the pages before and after.
+    before: Option<String>,
+    after: Option<String>,
 }
 
 struct SectionView {
@@ -75,24 +82,27 @@ struct SettingView {
     would: Option<Vec<(String, String, String)>>,
 }
 
-#[derive(Deserialize)]
+#[derive(Deserialize, Default)]
 pub(crate) struct Done {
     #[serde(default)]
     done: String,
     #[serde(default)]
     section: Option<u32>,
+    /// Part of a name.
+    #[serde(default)]
+    find: String,
+    /// How many are passed over.
+    #[serde(default)]
+    from: usize,
 }
 
 /// Sections up to which a page shows the teams of all.
 const MOST_ROSTERS: usize = 12;
+/// Sections of one page.
+const PAGE: usize = 48;
 
-async fn show(
-    actor: &Actor,
-    fault: Option<String>,
-    done: String,
-    pasted: String,
-    only: Option<u32>,
-) -> Result<SectionsPage, WebError> {
+async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done) -> Result<SectionsPage, WebError> {
+    let only = asked.section;
     let (sections, labs, students, roster) = actor
         .run(|c, user| {
             let used = jurado_store::docket::labs_in_use(c)?;
@@ -106,9 +116,19 @@ async fn show(
         })
         .await?;
     let many = sections.len() > MOST_ROSTERS;
-    let sections = sections
+    let part = asked.find.trim().to_lowercase();
+    let wanted: Vec<_> = sections
         .into_iter()
-        .filter(|s| only.is_none_or(|o| o == s.id))
+        .filter(|s| only.is_none_or(|o| o == s.id) && s.name.to_lowercase().contains(&part))
+        .collect();
+    let all = wanted.len();
+    let from = if asked.from < all { asked.from } else { 0 };
+    let to = all.min(from + PAGE);
+    let page_at = |from: usize| format!("/sections?from={from}&find={}", crate::views::query(asked.find.trim()));
+    let sections = wanted
+        .into_iter()
+        .skip(from)
+        .take(PAGE)
         .map(|s| {
             let mine: Vec<_> = students.iter().filter(|x| x.section == s.name).collect();
             let shown = !many || only.is_some();
@@ -135,15 +155,18 @@ async fn show(
         labs: labs.iter().map(|l| (l.id, l.protocol.title.clone())).collect(),
         may: actor.user.role == jurado_store::Role::Coordinator,
         fault,
-        done,
         pasted,
         one: only.is_some(),
+        some: (many && only.is_none()).then_some((all.min(from + 1), to, all)),
+        before: (from > 0).then(|| page_at(from.saturating_sub(PAGE))),
+        after: (to < all).then(|| page_at(to)),
+        find: asked.find,
+        done: asked.done,
     })
 }
 
 pub(crate) async fn page(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
-    let done = done.into_inner();
-    html(&show(&actor, None, done.done, String::new(), done.section).await?)
+    html(&show(&actor, None, String::new(), done.into_inner()).await?)
 }
 
 #[derive(Deserialize)]
@@ -160,7 +183,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         Ok(lines) => lines,
         Err(f) => {
             let told = format!("Line {}, column {}: {}. {}.", f.line, f.column, f.what, crate::views::capital(&f.mend));
-            let page = show(&actor, Some(told), String::new(), form.text.clone(), None).await?;
+            let page = show(&actor, Some(told), form.text.clone(), Done::default()).await?;
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
     };

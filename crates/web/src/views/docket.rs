@@ -56,7 +56,6 @@ pub(crate) struct DocketView {
     pub(crate) sections: Vec<(String, String)>,
     pub(crate) found: Option<Vec<NextView>>,
     pub(crate) more_found: bool,
-    pub(crate) more_places: usize,
 }
 
 /// One lab as a band: a stroke for each section, as high as what waits there.
@@ -98,8 +97,6 @@ const SHOWN: usize = 6;
 /// Labs and sections up to which the chart serves.
 const MOST_LABS: usize = 8;
 const MOST_SECTIONS: usize = 8;
-/// Rows of the plain table that a page carries.
-const MOST_PLACES: usize = 60;
 
 impl DocketView {
     pub(crate) fn new(w: &Waiting, user: &User, asked: Asked, blind: bool) -> DocketView {
@@ -151,8 +148,9 @@ impl DocketView {
         let charted = w.labs.len() <= MOST_LABS && w.sections.len() <= MOST_SECTIONS;
         let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (String::new(), 0) };
         let bands = if charted { Vec::new() } else { bands(&w.labs, w.sections.len(), &table) };
-        let more_places = table.len().saturating_sub(MOST_PLACES);
-        table.truncate(MOST_PLACES);
+        if !charted {
+            table = by_lab(table, w.sections.len());
+        }
         let more_found = w.found.as_ref().is_some_and(|f| f.rows.len() > f.most);
         DocketView {
             wants,
@@ -174,10 +172,32 @@ impl DocketView {
             found: w.found.as_ref().map(|f| f.rows.iter().take(f.most).map(entry).collect()),
             more_found,
             asked,
-            more_places,
             table,
         }
     }
+}
+
+/// One row a lab, over all its sections: with as many as make bands, a row for each place would be a page of its own.
+fn by_lab(table: Vec<PlaceView>, sections: usize) -> Vec<PlaceView> {
+    let mut out: Vec<PlaceView> = Vec::new();
+    for p in table {
+        match out.last_mut().filter(|o| o.lab_id == p.lab_id) {
+            None => out.push(PlaceView {
+                section_id: 0,
+                section: if sections == 1 { "1 watch".to_owned() } else { format!("{sections} watches") },
+                due: String::new(),
+                ..p
+            }),
+            Some(o) => {
+                o.counts.wants += p.counts.wants;
+                o.counts.clear += p.counts.clear;
+                o.counts.decided += p.counts.decided;
+                o.counts.returned += p.counts.returned;
+                o.absent += p.absent;
+            }
+        }
+    }
+    out
 }
 
 /// A band for each lab: a stroke for each section, as high as the share of its tables that wait.
@@ -195,11 +215,14 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
                 counts.returned += p.counts.returned;
                 let all = (p.counts.all() + p.absent).max(1) as f64;
                 let x = pitch * (i as f64 + 0.5);
-                let wants = 30.0 * p.counts.wants as f64 / all;
-                let clear = 30.0 * p.counts.clear as f64 / all;
-                let _ = write!(waiting, "M{x:.1} 34v-{wants:.1}");
+                // Whole pixels are as fine as a stroke shows, and a term has thousands of strokes.
+                let wants = (30.0 * p.counts.wants as f64 / all).ceil();
+                let clear = (30.0 * p.counts.clear as f64 / all).ceil();
+                if wants > 0.0 {
+                    let _ = write!(waiting, "M{x:.0} 34v-{wants}");
+                }
                 if clear > 0.0 {
-                    let _ = write!(looking, "M{x:.1} {:.1}v-{clear:.1}", 34.0 - wants);
+                    let _ = write!(looking, "M{x:.0} {}v-{clear}", 34.0 - wants);
                 }
             }
             let strokes = format!("<path class=\"tk-wa\" d=\"{waiting}\"/><path class=\"tk\" d=\"{looking}\"/>");
