@@ -27,7 +27,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
   const slip = sheet("keel-plate", "slip");
   const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);

@@ -114,6 +114,42 @@ test("a whole course at once is taken in the background, and the page that was c
   await later.context().close();
 });
 
+test("with many sections the Docket draws bands with a row a lab, and Sections comes in pages with a search", async () => {
+  const page = await app.coordinator();
+  await page.goto(`${app.origin}/sections`);
+  const berth = (i) => `Berth ${String(i + 1).padStart(2, "0")}`;
+  await page.locator("#roster").fill(`section,team,number,name\n${Array.from({ length: 60 }, (_, i) => `${berth(i)},Lone ${i + 1},B${i},Student ${i}`).join("\n")}`);
+  await page.getByRole("button", { name: "Take the roster" }).click();
+  await page.getByRole("status").getByText("60 sections, 60 teams and 60 students are new").waitFor();
+  const heads = page.locator("main section h2 small");
+  const all = Number(query("SELECT COUNT(*) FROM sections"));
+  await page.goto(`${app.origin}/sections`);
+  await page.getByText(`1 to 48 of ${all} sections`).waitFor();
+  assert.equal(await heads.count(), 48);
+  await page.getByRole("link", { name: "after", exact: true }).click();
+  await page.getByText(`49 to ${all} of ${all} sections`).waitFor();
+  assert.equal(await heads.count(), all - 48);
+  await page.keyboard.press("/");
+  await page.keyboard.type("berth 5");
+  await page.keyboard.press("Enter");
+  await page.getByText("1 to 10 of 10 sections").waitFor();
+  await page.getByRole("heading", { name: /^Berth 59/ }).waitFor();
+  await page.locator("#findsec").fill("<b>&");
+  await page.keyboard.press("Enter");
+  await page.getByText("No section has “<b>&” in its name").waitFor();
+  await page.goto(`${app.origin}/docket`);
+  assert.equal(await page.locator(".bands li").count(), 2);
+  await page.getByText("The same as a table").click();
+  const row = page.getByRole("row", { name: /Keel plate/ });
+  assert.equal(await row.getByRole("cell").first().textContent(), `${all} watches`);
+  // What the row says is what the labels of the bands say.
+  const says = await page.locator(".bands a", { hasText: "Keel plate" }).getAttribute("aria-label");
+  const [wants, clear] = await row.locator("td.n").evaluateAll((cells) => cells.slice(0, 2).map((c) => c.textContent));
+  assert.match(says, new RegExp(`${wants} want a person, ${clear} look clear`));
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
 test("a station sheet is changed in a form, one number and one station more, and stands as a new version", async () => {
   const page = await app.coordinator();
   const id = lab("davit-balance");

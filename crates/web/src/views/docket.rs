@@ -45,6 +45,8 @@ pub(crate) struct DocketView {
     pub(crate) chart_height: u32,
     /// Too many places for a chart: a band for each lab.
     pub(crate) bands: Vec<BandView>,
+    /// Names of the sections over the bands, where they are few enough to be read.
+    pub(crate) band_heads: String,
     pub(crate) table: Vec<PlaceView>,
     pub(crate) next: Vec<NextView>,
     pub(crate) more: usize,
@@ -148,6 +150,7 @@ impl DocketView {
         let charted = w.labs.len() <= MOST_LABS && w.sections.len() <= MOST_SECTIONS;
         let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (String::new(), 0) };
         let bands = if charted { Vec::new() } else { bands(&w.labs, w.sections.len(), &table) };
+        let band_heads = if charted { String::new() } else { band_heads(&w.sections) };
         if !charted {
             table = by_lab(table, w.sections.len());
         }
@@ -162,6 +165,7 @@ impl DocketView {
             chart,
             chart_height,
             bands,
+            band_heads,
             more: wants.saturating_sub(next.len()),
             more_points: format!("{:.1}", (w.hanging - shown).max(0.0)),
             next,
@@ -175,6 +179,35 @@ impl DocketView {
             table,
         }
     }
+}
+
+/// Width of a band, px.
+const BAND: f64 = 500.0;
+/// Sections whose names stand over the bands.
+const NAMED: usize = 10;
+
+fn band_heads(sections: &[Section]) -> String {
+    let mut out = String::new();
+    if sections.len() > NAMED {
+        return out;
+    }
+    let pitch = BAND / sections.len().max(1) as f64;
+    // A name is cut where the next one begins: the plain table has it whole.
+    let room = (pitch / 7.0) as usize;
+    for (i, s) in sections.iter().enumerate() {
+        let name: String = if s.name.chars().count() > room {
+            s.name.chars().take(room.saturating_sub(1)).chain(['…']).collect()
+        } else {
+            s.name.clone()
+        };
+        let x = pitch * (i as f64 + 0.5);
+        let _ = write!(
+            out,
+            "<text class=\"it\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"14\">{}</text>",
+            jurado_core::formula::mathml::escape(&name)
+        );
+    }
+    out
 }
 
 /// One row a lab, over all its sections: with as many as make bands, a row for each place would be a page of its own.
@@ -207,7 +240,9 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
         .map(|(lab, places)| {
             let mut counts = Counts::default();
             let (mut waiting, mut looking) = (String::new(), String::new());
-            let pitch = (500.0 / sections.max(1) as f64).min(14.0);
+            let pitch = BAND / sections.max(1) as f64;
+            let few = sections <= NAMED;
+            let mut figures = String::new();
             for (i, p) in places.iter().enumerate() {
                 counts.wants += p.counts.wants;
                 counts.clear += p.counts.clear;
@@ -221,11 +256,18 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
                 if wants > 0.0 {
                     let _ = write!(waiting, "M{x:.0} 34v-{wants}");
                 }
+                if few && p.counts.wants > 0 {
+                    let _ = write!(figures, "<text x=\"{:.0}\" y=\"31\">{}</text>", x + 9.0, p.counts.wants);
+                }
                 if clear > 0.0 {
                     let _ = write!(looking, "M{x:.0} {}v-{clear}", 34.0 - wants);
                 }
             }
-            let strokes = format!("<path class=\"tk-wa\" d=\"{waiting}\"/><path class=\"tk\" d=\"{looking}\"/>");
+            // Few strokes are broad and say how many tables want a person.
+            let broad = if few { " broad" } else { "" };
+            let strokes = format!(
+                "<path class=\"tk-wa{broad}\" d=\"{waiting}\"/><path class=\"tk{broad}\" d=\"{looking}\"/>{figures}"
+            );
             BandView {
                 id: lab.id,
                 lab: lab.protocol.title.clone(),
