@@ -372,3 +372,39 @@ fn a_scale_read_in_the_wrong_direction_is_mirrored_between_two_marks() {
     let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", verdicts(&p, &j), codes(&j)));
     assert!(repair.says.contains("48.20") && repair.says.contains("48.80"), "{}", repair.says);
 }
+
+#[test]
+fn a_column_that_is_not_there_is_told_in_one_sentence() {
+    let rest = "
+    inverse 1: 6.02 {unit 1/m}
+    inverse 2: 5.03 {unit 1/m}
+    inverse 3: 3.76 {unit 1/m}
+    speed: 340 {unit m/s} {± 3}
+    gradient: 84.96 {unit m/s}";
+    for (there, says) in [
+        (
+            "",
+            Some("The length of the air column is not there yet in rows 1, 2, 3: your readings give 16.6 cm, 19.9 cm, 26.6 cm."),
+        ),
+        (
+            "length 2: 19.9 {unit cm}",
+            Some("The length of the air column is not there yet in rows 1, 3: your readings give 16.6 cm, 26.6 cm."),
+        ),
+        (
+            "length 1: 16.6 {unit cm}\nlength 3: 26.6 {unit cm}",
+            Some("The length of the air column in row 2 is not there yet: your readings give 19.9 cm."),
+        ),
+        ("length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}", None),
+    ] {
+        let j = judged(ECHO, &echo(&format!("{there}\n{rest}")));
+        let told: Vec<String> = jurado_core::judging::sentences(&j)
+            .into_iter()
+            .map(|(_, s)| s)
+            .filter(|s| s.contains("not there yet"))
+            .collect();
+        assert_eq!(told.first().map(String::as_str), says, "{there}");
+        assert!(told.len() <= 1, "{told:?}");
+        let missing = j.findings.iter().filter(|f| f.code == "missing-result").count();
+        assert_eq!(missing, 3 - there.matches("length").count(), "each row keeps its finding");
+    }
+}

@@ -5,6 +5,7 @@ use rust_decimal::Decimal;
 use super::compare::{WIDE_ENVELOPE, shown_clean};
 use super::findings::Findings;
 use super::uncertain::full_title;
+use super::{NOT_THERE, READINGS_GIVE};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
@@ -107,11 +108,8 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 } else {
                     format!("No {title}; the readings give {clean}{unit}.")
                 };
-                let tells = if waits {
-                    String::new()
-                } else {
-                    format!("The {title} is not there yet: your readings give {clean}{unit}.")
-                };
+                let tells =
+                    if waits { String::new() } else { format!("The {title}{NOT_THERE}{READINGS_GIVE}{clean}{unit}.") };
                 found.push(Finding {
                     says,
                     tells,
