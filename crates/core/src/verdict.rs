@@ -179,6 +179,16 @@ pub struct Reported {
     pub half_step: f64,
 }
 
+impl Reported {
+    /// The value and its ± as typed, whether in one text or in two.
+    pub fn written(&self) -> String {
+        match self.plus_minus.trim().trim_start_matches('±').trim() {
+            "" => self.text.clone(),
+            pm => format!("{} ± {pm}", self.text),
+        }
+    }
+}
+
 /// The verdicts, in the order they are tried.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[allow(missing_docs)]

@@ -384,7 +384,9 @@ fn a_column_that_is_not_there_is_told_in_one_sentence() {
     for (there, says) in [
         (
             "",
-            Some("The length of the air column is not there yet in rows 1, 2, 3: your readings give 16.6 cm, 19.9 cm, 26.6 cm."),
+            Some(
+                "The length of the air column is not there yet in rows 1, 2, 3: your readings give 16.6 cm, 19.9 cm, 26.6 cm.",
+            ),
         ),
         (
             "length 2: 19.9 {unit cm}",

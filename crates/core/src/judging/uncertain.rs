@@ -427,12 +427,7 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             found.push(finding(
                 "plus-minus-digits",
                 digits,
-                format!(
-                    "The ± of the {} {why}: {} ± {}.",
-                    full_title(protocol, result),
-                    result.reported.text,
-                    result.reported.plus_minus
-                ),
+                format!("The ± of the {} {why}: {}.", full_title(protocol, result), result.reported.written()),
                 format!(
                     "Write the ± of your {} with one or two figures, and end value and ± at the same place.",
                     full_title(protocol, result)

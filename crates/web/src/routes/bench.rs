@@ -18,9 +18,9 @@ use crate::views::frame::Frame;
 #[derive(Template)]
 #[template(path = "bench.html")]
 pub(super) struct BenchPage {
-    frame: Frame,
-    v: BenchView,
-    fault: Option<String>,
+    pub(super) frame: Frame,
+    pub(super) v: BenchView,
+    pub(super) fault: Option<String>,
 }
 
 #[derive(Template)]

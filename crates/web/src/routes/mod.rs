@@ -15,3 +15,6 @@ pub(crate) mod sections;
 pub(crate) mod stations;
 pub(crate) mod tryout;
 pub(crate) mod words;
+
+#[cfg(test)]
+mod sweep;

@@ -20,10 +20,10 @@ struct ReturnsPage {
 
 #[derive(Template)]
 #[template(path = "sheet.html")]
-struct SheetPage {
-    frame: Frame,
-    sheets: Vec<SheetView>,
-    batch: bool,
+pub(super) struct SheetPage {
+    pub(super) frame: Frame,
+    pub(super) sheets: Vec<SheetView>,
+    pub(super) batch: bool,
 }
 
 #[derive(Template)]

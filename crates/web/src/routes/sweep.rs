@@ -1,0 +1,402 @@
+//! Every lab of the library, simulated classes with mistakes and trouble in them, through the pages a person sees: what is
+//! drawn has numbers that are numbers, what is written is markup that closes, and nothing that somebody typed runs.
+
+use std::sync::Arc;
+
+use askama::Template;
+use chrono::{NaiveDate, NaiveDateTime};
+use jurado_core::decision::{Action, Decision};
+use jurado_core::protocol::Protocol;
+use jurado_core::section::Section;
+use jurado_core::submission::{Submission, SubmittedCell};
+use jurado_core::verdict::{Judged, Severity};
+use jurado_sim::{Lab as Simulated, Order};
+use jurado_store::attachments::Attachment;
+use jurado_store::{DocketRow, Lab, SheetDetail, StoredDecision};
+
+use super::bench::BenchPage;
+use super::returns::SheetPage;
+use crate::views::bench::{Around, BenchView, Tried};
+use crate::views::frame::Frame;
+use crate::views::returns::SheetView;
+
+fn noon() -> NaiveDateTime {
+    NaiveDate::from_ymd_opt(2026, 11, 20).and_then(|d| d.and_hms_opt(12, 0, 0)).expect("a day")
+}
+
+fn folder() -> String {
+    format!("{}/../../protocols", env!("CARGO_MANIFEST_DIR"))
+}
+
+/// Names of the labs that have a world to be simulated in.
+fn labs() -> Vec<String> {
+    let mut out: Vec<String> = std::fs::read_dir(format!("{}/worlds", folder()))
+        .expect("the worlds")
+        .filter_map(|e| e.ok()?.path().file_stem().map(|s| s.to_string_lossy().into_owned()))
+        .collect();
+    out.sort();
+    assert!(out.len() >= 24, "{out:?}");
+    out
+}
+
+/// A lab, and a class of it in which much goes wrong.
+fn class(name: &str, seed: u64) -> (Lab, Vec<SheetDetail>) {
+    let read = |path: String| std::fs::read_to_string(&path).unwrap_or_else(|e| panic!("{path}: {e}"));
+    let source = read(format!("{}/{name}.toml", folder()));
+    let simulated =
+        Simulated::new(&source, &read(format!("{}/worlds/{name}.toml", folder()))).expect("a lab and its world");
+    let order = Order { teams: 5, seed, slips: 0.8, unmodelled: 0.3, troubles: 0.6, ..Order::default() };
+    let tables = simulated.simulate(&order).tables;
+    let lab = Lab { id: 1, protocol: Arc::new(Protocol::parse(&source).expect("a protocol")) };
+    (lab, tables.into_iter().enumerate().map(|(i, t)| detail(i as u32 + 1, t)).collect())
+}
+
+fn detail(id: u32, submission: Submission) -> SheetDetail {
+    SheetDetail {
+        id,
+        lab_id: 1,
+        version: 3,
+        state: "waiting".into(),
+        section_id: 1,
+        team_id: id,
+        settings: Section::default(),
+        due_at: None,
+        returned_points: None,
+        returned_lines: Vec::new(),
+        taken: None,
+        submission_id: id,
+        revision: 1,
+        handed_in_at: noon(),
+        submission,
+        decisions: Vec::new(),
+        returned_at: None,
+    }
+}
+
+fn rows(details: &[SheetDetail]) -> Vec<DocketRow> {
+    details
+        .iter()
+        .map(|d| DocketRow {
+            id: d.id,
+            lab_id: 1,
+            section_id: 1,
+            section: d.submission.section.clone(),
+            team: d.submission.team.clone(),
+            station: String::new(),
+            state: d.state.clone(),
+            decided: "1".into(),
+            awarded: "1".into(),
+            possible: "2".into(),
+            open_findings: 1,
+            hanging: "1".into(),
+            mark: "slip".into(),
+            headline: String::new(),
+            profile: String::new(),
+            returned_at: None,
+            taken_by: None,
+            taken_until: None,
+        })
+        .collect()
+}
+
+fn around<'a>(rows: &'a [DocketRow], attachments: &'a [Attachment]) -> Around<'a> {
+    Around { rows, attachments, finding: None, result: None, held: false, blind: false, tried: None }
+}
+
+fn page(lab: &Lab, d: &SheetDetail, judged: &Judged, around: &Around<'_>) -> String {
+    let v = BenchView::new(&lab.protocol, d, judged, around);
+    let frame = Frame { signed_in: true, blind: around.blind, ..Frame::outside(&v.team, false) };
+    BenchPage { frame, v, fault: None }.render().expect("a page")
+}
+
+/// Elements that have no end.
+const VOID: [&str; 7] = ["meta", "link", "input", "img", "br", "hr", "col"];
+
+/// What is wrong with markup: an element that is not closed, or closed in another's place; a number that is none.
+fn objection(html: &str) -> Option<String> {
+    let mut open: Vec<&str> = Vec::new();
+    let mut rest = html;
+    while let Some(at) = rest.find('<') {
+        rest = &rest[at + 1..];
+        if rest.starts_with('!') {
+            continue;
+        }
+        let mut quoted = false;
+        let end = rest.find(|c| {
+            quoted ^= c == '"';
+            c == '>' && !quoted
+        });
+        let Some(end) = end else {
+            return Some(format!("a tag does not end: {}", rest.chars().take(60).collect::<String>()));
+        };
+        let tag = &rest[..end];
+        rest = &rest[end + 1..];
+        let name = tag.trim_start_matches('/').split([' ', '/', '\n']).next().unwrap_or("");
+        if let Some(closed) = tag.strip_prefix('/') {
+            if open.pop() != Some(closed) {
+                return Some(format!("</{closed}> closes nothing"));
+            }
+        } else if !tag.ends_with('/') && !VOID.contains(&name) {
+            open.push(name);
+        }
+        for bad in ["NaN", "\"inf", " inf", "-inf", "Some(", "None\""] {
+            if tag.contains(bad) {
+                return Some(format!("“{bad}” in <{tag}>"));
+            }
+        }
+    }
+    (!open.is_empty()).then(|| format!("left open: {open:?}"))
+}
+
+/// What is wrong with a sentence, of what can be told without understanding it.
+fn clumsy(text: &str) -> Option<&'static str> {
+    let found = |bad: &'static str| text.contains(bad).then_some(bad);
+    let all = [
+        " .",
+        " ,",
+        " ;",
+        " :",
+        "..",
+        ",,",
+        "  ",
+        "( ",
+        " )",
+        "()",
+        "{",
+        "}",
+        "NaN",
+        " inf",
+        "The the ",
+        "the the ",
+        "a the ",
+        "- -",
+        "--",
+        " 1 readings",
+        " 1 results",
+        " 1 tables",
+        "Some(",
+        "None",
+    ];
+    all.into_iter().find_map(found).or_else(|| (!text.ends_with(['.', '?', '!', '”', ')'])).then_some("no end"))
+}
+
+#[test]
+fn every_table_of_every_lab_has_a_whole_page() {
+    let (mut pages, mut findings, mut charts) = (0, 0, 0);
+    for name in labs() {
+        let (lab, details) = class(&name, 5);
+        let rows = rows(&details);
+        for d in &details {
+            let judged = d.judge(&lab.protocol);
+            let numbered = judged.findings.iter().filter(|f| f.severity != Severity::Note).count();
+            // Each finding in hand, each result, and nothing.
+            let mut looks: Vec<(Option<usize>, Option<usize>)> = vec![(None, None)];
+            looks.extend((1..=numbered.min(4)).map(|n| (Some(n), None)));
+            looks.extend((0..judged.results.len()).step_by(5).map(|r| (None, Some(r))));
+            for (finding, result) in looks {
+                let html = page(&lab, d, &judged, &Around { finding, result, ..around(&rows, &[]) });
+                assert_eq!(
+                    objection(&html),
+                    None,
+                    "{name}, {}, finding {finding:?}, result {result:?}",
+                    d.submission.team
+                );
+                pages += 1;
+            }
+            let v = BenchView::new(&lab.protocol, d, &judged, &around(&rows, &[]));
+            assert_eq!(v.findings.len(), numbered);
+            let rungs: usize = v.bays.iter().map(|b| b.rungs.len()).sum();
+            assert_eq!(rungs, judged.results.len(), "{name}: every result has its rung");
+            let cells: usize = v.bays.iter().flat_map(|b| &b.readings).map(|r| r.cells.len()).sum();
+            assert_eq!(
+                cells,
+                judged.readings.iter().map(|r| r.cells.len()).sum::<usize>(),
+                "{name}: every reading stands there"
+            );
+            for (n, f) in judged.findings.iter().filter(|f| f.severity != Severity::Note).enumerate() {
+                let pennants = v.bays.iter().flat_map(|b| {
+                    b.rungs.iter().flat_map(|r| &r.pennants).chain(b.readings.iter().flat_map(|r| &r.pennants))
+                });
+                let mine = pennants.filter(|p| p.0 == n + 1).count();
+                let place = f.item.is_some_and(|i| lab.protocol.is_typed(i));
+                assert!(!place || mine > 0, "{name}: finding {} of {} flies nowhere", f.key, d.submission.team);
+            }
+            findings += numbered;
+            charts += v.plots.len();
+            for p in &v.plots {
+                assert!(!p.says.is_empty() && p.height > 0, "{name}: {}", p.title);
+            }
+        }
+    }
+    assert!(pages > 400 && findings > 200 && charts > 40, "{pages} pages, {findings} findings, {charts} charts");
+}
+
+#[test]
+fn what_is_said_of_every_table_reads_as_sentences() {
+    let mut clumsily = Vec::new();
+    for (name, seed) in labs().into_iter().flat_map(|l| [(l.clone(), 11), (l, 12)]) {
+        let (lab, details) = class(&name, seed);
+        for d in &details {
+            let judged = d.judge(&lab.protocol);
+            for (_, text) in jurado_core::judging::sentences(&judged) {
+                clumsily.extend(clumsy(&text).map(|why| format!("{name}, told: {why:?} in “{text}”")));
+            }
+            for f in &judged.findings {
+                clumsily.extend(clumsy(&f.says).map(|why| format!("{name}, says: {why:?} in “{}”", f.says)));
+            }
+            let sheet = SheetView::new(&lab.protocol, d, &judged);
+            let html =
+                SheetPage { frame: Frame::bare("sheet"), sheets: vec![sheet], batch: false }.render().expect("a sheet");
+            assert_eq!(objection(&html), None, "{name}");
+        }
+    }
+    clumsily.sort();
+    clumsily.dedup();
+    assert!(
+        clumsily.is_empty(),
+        "{} clumsy sentences:\n{}",
+        clumsily.len(),
+        clumsily.iter().take(30).cloned().collect::<Vec<_>>().join("\n")
+    );
+}
+
+#[test]
+fn with_names_hidden_no_page_says_whose_table_it_is() {
+    let (lab, mut details) = class("keel-plate", 3);
+    for (i, d) in details.iter_mut().enumerate() {
+        d.submission.team = format!("Quillback {i}");
+        d.submission.section = "Wrackline".into();
+    }
+    let rows = rows(&details);
+    let pictures =
+        [Attachment { id: 9, file_name: "Quillback 0 graph.png".into(), media: "image/png".into(), at: noon() }];
+    for d in &details {
+        let judged = d.judge(&lab.protocol);
+        let open = page(&lab, d, &judged, &around(&rows, &pictures));
+        assert!(open.contains("Quillback") && open.contains("Wrackline"));
+        let blind = page(&lab, d, &judged, &Around { blind: true, ..around(&rows, &pictures) });
+        for name in ["Quillback", "Wrackline"] {
+            assert!(!blind.contains(name), "{name} in the page of table {}", d.id);
+        }
+    }
+}
+
+/// Markup in every place where somebody types: each stands in the page as text, and the page closes as before.
+#[test]
+fn nothing_that_is_typed_becomes_markup() {
+    const EVIL: &str = "\"><script>alert('x')</script><b>&amp;";
+    let (lab, details) = class("keel-plate", 8);
+    let first = &details[0];
+    let item = |d: &Submission| d.cells.iter().position(|c| c.item == "plate_density").expect("a result");
+    let places: [(&str, &dyn Fn(&mut SheetDetail)); 8] = [
+        ("team", &|d| d.submission.team = EVIL.into()),
+        ("section", &|d| d.submission.section = EVIL.into()),
+        ("key", &|d| {
+            d.submission.keys.insert("station".into(), EVIL.into());
+        }),
+        ("value", &|d| {
+            let i = item(&d.submission);
+            d.submission.cells[i].value = EVIL.into();
+        }),
+        ("unit", &|d| {
+            let i = item(&d.submission);
+            d.submission.cells[i].unit = EVIL.into();
+        }),
+        ("note", &|d| d.submission.cells.iter_mut().for_each(|c| c.note = EVIL.into())),
+        ("reason of a reading left out", &|d| {
+            let at =
+                d.submission.cells.iter().position(|c: &SubmittedCell| c.item == "disc_diameter").expect("a reading");
+            d.submission.cells[at].excluded = EVIL.into();
+        }),
+        ("a finding of one's own", &|d| {
+            d.decisions.push(StoredDecision {
+                id: 1,
+                decision: Decision {
+                    finding: "own:digits:1".into(),
+                    action: Action::Points("0.5".parse().expect("points")),
+                    reason: EVIL.into(),
+                    by: EVIL.into(),
+                    text: EVIL.into(),
+                },
+                at: noon(),
+            });
+        }),
+    ];
+    let pictures = [Attachment { id: 9, file_name: EVIL.into(), media: "image/png".into(), at: noon() }];
+    for (place, put) in places {
+        let mut d = detail(1, first.submission.clone());
+        put(&mut d);
+        let judged = d.judge(&lab.protocol);
+        let rows = rows(std::slice::from_ref(&d));
+        let numbered = judged.findings.iter().filter(|f| f.severity != Severity::Note).count();
+        for finding in (0..=numbered).map(|n| Some(n).filter(|n| *n > 0)) {
+            let html = page(&lab, &d, &judged, &Around { finding, ..around(&rows, &pictures) });
+            assert!(!html.contains("<script>alert"), "{place}: it would run");
+            assert_eq!(objection(&html), None, "{place}");
+        }
+        let sheet = SheetView::new(&lab.protocol, &d, &judged);
+        let html = SheetPage { frame: Frame::bare(EVIL), sheets: vec![sheet], batch: true }.render().expect("a sheet");
+        assert!(!html.contains("<script>alert"), "{place}: it would run on the sheet");
+        assert_eq!(objection(&html), None, "{place} on the sheet");
+    }
+}
+
+/// A try-out shows what it changes, beside what stands: the ghost on the ladder, the value in the rung, the sum.
+#[test]
+fn a_try_out_is_drawn_beside_what_stands() {
+    let mut moved = 0;
+    for name in ["keel-plate", "davit-balance", "fog-pipe", "bilge-acid"] {
+        let (lab, details) = class(name, 21);
+        for d in &details {
+            let judged = d.judge(&lab.protocol);
+            let mut tried = d.submission.clone();
+            let cell = tried.cells.iter_mut().find(|c| {
+                lab.protocol.item(&c.item).is_some_and(|i| lab.protocol.reading_of(i).is_some())
+                    && c.value.parse::<f64>().is_ok()
+            });
+            let Some(cell) = cell else { continue };
+            cell.value = format!("{}", cell.value.parse::<f64>().expect("a number") * 1.5 + 1.0);
+            let again = jurado_core::judging::judge_in(&lab.protocol, &d.settings, &tried, &[], &[]);
+            let rows = rows(&details);
+            let shown = Tried { judged: again, protocol: (*lab.protocol).clone(), changed: 1, fault: None };
+            let at = Around { tried: Some(&shown), ..around(&rows, &[]) };
+            let v = BenchView::new(&lab.protocol, d, &judged, &at);
+            let differ = judged
+                .results
+                .iter()
+                .zip(&shown.judged.results)
+                .filter(|(a, b)| a.clean != b.clean || a.right_word != b.right_word)
+                .count();
+            let tried: usize = v.bays.iter().flat_map(|b| &b.rungs).filter(|r| !r.tried.is_empty()).count();
+            assert_eq!(tried, differ, "{name}");
+            assert_eq!(
+                v.bays.iter().flat_map(|b| &b.readings).flat_map(|r| &r.cells).filter(|c| c.tried).count(),
+                1,
+                "{name}"
+            );
+            assert!(!v.can_sign, "nothing is signed from a try-out");
+            assert_eq!(objection(&page(&lab, d, &judged, &at)), None, "{name}");
+            moved += differ;
+        }
+    }
+    assert!(moved > 20, "{moved}");
+}
+
+#[test]
+fn the_checker_of_markup_finds_what_is_wrong() {
+    for (html, wrong) in [
+        ("<p>a<b>c</b></p><input><br>", false),
+        ("<svg><path d=\"M1 2\"/></svg>", false),
+        ("<p title=\"a > b\">x</p>", false),
+        ("<p><b></p></b>", true),
+        ("<p>", true),
+        ("<path d=\"MNaN 2\"/>", true),
+        ("</p>", true),
+        ("<p", true),
+    ] {
+        assert_eq!(objection(html).is_some(), wrong, "{html}: {:?}", objection(html));
+    }
+    for (text, wrong) in [("It is 4 mm.", false), ("It is 4 .", true), ("It is", true)] {
+        assert_eq!(clumsy(text).is_some(), wrong, "{text}");
+    }
+}

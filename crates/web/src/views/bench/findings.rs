@@ -1,0 +1,140 @@
+//! Findings with what is proposed, the worked correction of the result in hand, the score line by line.
+
+use jurado_core::explain::{self, Explained};
+use jurado_core::judging::sentences;
+use jurado_core::notation;
+use jurado_core::protocol::Rule;
+use jurado_core::verdict::{Finding, Severity};
+use rust_decimal::Decimal;
+
+use super::super::{capital, mark_of};
+use super::{ExplainView, FindingView, LineView, Maker, points};
+
+impl Maker<'_> {
+    pub(super) fn finding(&self, number: usize, f: &Finding) -> FindingView {
+        let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
+        let slip = f
+            .item
+            .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
+            .and_then(|r| r.slip.as_ref())
+            .filter(|_| f.code == "slip");
+        let took = |p: Decimal| if p > Decimal::ZERO { format!("−{}", points(p)) } else { "no points".to_owned() };
+        let decided = match &f.decision {
+            Some(d) => {
+                let reason = if d.reason.is_empty() { String::new() } else { format!(": “{}”", d.reason) };
+                match d.action {
+                    jurado_core::decision::Action::Accept => format!("taken by {}{reason}", d.by),
+                    jurado_core::decision::Action::Forgive => format!("forgiven by {}{reason}", d.by),
+                    jurado_core::decision::Action::Refuse => format!("refused by {}{reason}", d.by),
+                    jurado_core::decision::Action::Points(p) => format!("{} by {}{reason}", took(p), d.by),
+                    _ => format!("by {}{reason}", d.by),
+                }
+            }
+            None => String::new(),
+        };
+        let proposal = match (&f.decision, f.severity) {
+            (Some(_), _) => took(f.decided_cost),
+            (None, Severity::Charge) => format!("by rule, {}", took(f.cost)),
+            (None, _) => took(f.cost),
+        };
+        FindingView {
+            number,
+            key: f.key.clone(),
+            mark: mark_of(f.code),
+            about: f.item.map(|i| self.protocol.full_title(i)).unwrap_or_default(),
+            short: f.brief.clone(),
+            says: f.says.clone(),
+            proposal,
+            chance: slip.map(|s| notation::chance(s.probability)).unwrap_or_default(),
+            fragile: f.fragile.clone().filter(|_| f.decision.is_none()),
+            open: f.open(),
+            done: !f.open(),
+            now: number > 0 && self.hand == Some(number),
+            decided,
+            most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
+            repair: f.code == "repair",
+            levels: match criterion.map(|c| &c.rule) {
+                Some(Rule::Manual { levels }) if f.code == "manual" => levels
+                    .iter()
+                    .enumerate()
+                    .map(|(n, (says, p))| (n + 1, says.clone(), p.normalize().to_string()))
+                    .collect(),
+                _ => Vec::new(),
+            },
+            line: f.criterion.clone().unwrap_or_default(),
+            tells: f.tells.clone(),
+        }
+    }
+
+    /// How the result in hand comes about; with nothing in hand, the last one: what the lab is after.
+    pub(super) fn explain(&self) -> Option<ExplainView> {
+        let judged = self.tried.map_or(self.judged, |t| &t.judged);
+        let hand = self.in_hand().and_then(|f| f.item);
+        let place = self
+            .judged
+            .results
+            .iter()
+            .position(|r| self.is_in_hand(r, hand))
+            .or_else(|| self.judged.results.iter().rposition(|r| r.clean.is_some()))?;
+        let e: Explained = explain::one(self.protocol, judged, judged.results.get(place)?);
+        let unit = if e.unit.is_empty() { String::new() } else { format!(" {}", e.unit) };
+        Some(ExplainView {
+            title: capital(&e.title),
+            math: e.stages.map(|s| s.mathml.to_vec()).unwrap_or_default(),
+            budget: e
+                .budget
+                .iter()
+                .take(8)
+                .map(|l| {
+                    (
+                        l.source.clone(),
+                        format!("{}{unit}", notation::uncertainty(l.contribution.abs())),
+                        format!("{:.1}", 100.0 * l.share),
+                        (100.0 * l.share).round() as u32,
+                    )
+                })
+                .collect(),
+            // A school that has nothing to go by says nothing.
+            schools: e
+                .uncertainties
+                .iter()
+                .filter(|s| s.value > 0.0)
+                .map(|s| (s.school, format!("± {}{unit}", notation::uncertainty(s.value)), s.marked))
+                .collect(),
+            sentences: e.sentences,
+            previous: place.checked_sub(1),
+            next: (place + 1 < self.judged.results.len()).then_some(place + 1),
+        })
+    }
+
+    pub(super) fn lines(&self) -> Vec<LineView> {
+        self.judged
+            .score
+            .lines
+            .iter()
+            .map(|l| LineView {
+                id: l.criterion.clone(),
+                title: l.title.clone(),
+                says: l.says.clone(),
+                hangs: l.fragile.clone(),
+                awarded: points(l.awarded),
+                decided: points(l.decided),
+                possible: l.possible.normalize().to_string(),
+                changed: l.changed.as_ref().map(|d| format!("changed by {}: “{}”", d.by, d.reason)),
+                open: self.judged.findings.iter().any(|f| f.open() && f.criterion.as_deref() == Some(&l.criterion)),
+                pennants: self.pennants(|f| f.criterion.as_deref() == Some(&l.criterion)),
+            })
+            .collect()
+    }
+
+    pub(super) fn sentences(&self) -> Vec<(Option<usize>, bool, String)> {
+        sentences(self.judged)
+            .into_iter()
+            .map(|(key, text)| {
+                let number = self.numbered.iter().position(|i| self.judged.findings[*i].key == key).map(|n| n + 1);
+                let done = number.is_some_and(|n| !self.judged.findings[self.numbered[n - 1]].open());
+                (number, done, text)
+            })
+            .collect()
+    }
+}

@@ -1,0 +1,425 @@
+//! One table on the Bench: what the template lays out. Readings and rungs are made in `rungs`, findings, the worked
+//! correction and the score in `findings`.
+
+mod findings;
+mod rungs;
+
+use jurado_core::plots::plots;
+use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
+use jurado_core::verdict::{Finding, Judged, JudgedResult, Severity, VerdictKind};
+use jurado_store::attachments::Attachment;
+use jurado_store::{DocketRow, SheetDetail};
+use rust_decimal::Decimal;
+
+use super::ladder::{self};
+use super::plots::{self as charts, PlotView};
+use super::sketches;
+use super::{Mark, replicates};
+use crate::views::intake::time;
+
+/// Everything the template lays out.
+pub(crate) struct BenchView {
+    pub(crate) id: u32,
+    pub(crate) version: u32,
+    pub(crate) team: String,
+    pub(crate) place: String,
+    pub(crate) aside: String,
+    pub(crate) tally: Vec<(Mark, usize)>,
+    pub(crate) bays: Vec<BayView>,
+    pub(crate) ladder: String,
+    pub(crate) ladder_height: u32,
+    pub(crate) replicates: String,
+    pub(crate) findings: Vec<FindingView>,
+    pub(crate) notes: Vec<FindingView>,
+    pub(crate) open: usize,
+    pub(crate) settled: usize,
+    pub(crate) lines: Vec<LineView>,
+    pub(crate) awarded: String,
+    pub(crate) decided: String,
+    pub(crate) possible: String,
+    pub(crate) sentences: Vec<(Option<usize>, bool, String)>,
+    pub(crate) state: String,
+    pub(crate) state_words: String,
+    pub(crate) can_sign: bool,
+    pub(crate) can_undo: bool,
+    pub(crate) previous: Option<u32>,
+    pub(crate) next: Option<u32>,
+    pub(crate) cautions: Vec<String>,
+    pub(crate) advised: bool,
+    pub(crate) explain: Option<ExplainView>,
+    pub(crate) plots: Vec<PlotView>,
+    pub(crate) attachments: Vec<AttachmentView>,
+    /// Who else has the table in hand.
+    pub(crate) held: bool,
+    pub(crate) revision: u32,
+    pub(crate) trying: Option<TryView>,
+    pub(crate) due: String,
+}
+
+/// What belongs to a table besides its numbers.
+pub(crate) struct AttachmentView {
+    pub(crate) id: u32,
+    pub(crate) name: String,
+    pub(crate) picture: bool,
+}
+
+/// A try-out: nothing of it is stored.
+pub(crate) struct TryView {
+    pub(crate) changed: usize,
+    pub(crate) sum: String,
+    pub(crate) differs: bool,
+    pub(crate) schools: Vec<(&'static str, bool)>,
+    pub(crate) tests: Vec<(&'static str, &'static str, bool)>,
+    pub(crate) fault: Option<String>,
+}
+
+/// How the result in hand comes about.
+pub(crate) struct ExplainView {
+    pub(crate) title: String,
+    pub(crate) math: Vec<String>,
+    pub(crate) budget: Vec<(String, String, String, u32)>,
+    pub(crate) schools: Vec<(&'static str, String, bool)>,
+    pub(crate) sentences: Vec<String>,
+    pub(crate) previous: Option<usize>,
+    pub(crate) next: Option<usize>,
+}
+
+/// What a page of the Bench is made from, besides the verdict.
+pub(crate) struct Around<'a> {
+    pub(crate) rows: &'a [DocketRow],
+    pub(crate) attachments: &'a [Attachment],
+    /// Finding in hand, from 1.
+    pub(crate) finding: Option<usize>,
+    /// Result in hand, by its place.
+    pub(crate) result: Option<usize>,
+    pub(crate) held: bool,
+    pub(crate) blind: bool,
+    pub(crate) tried: Option<&'a Tried>,
+}
+
+/// A try-out, judged.
+pub(crate) struct Tried {
+    pub(crate) judged: Judged,
+    /// As tried: schools may differ from the protocol in force.
+    pub(crate) protocol: Protocol,
+    /// Texts and marks that differ from what was handed in.
+    pub(crate) changed: usize,
+    pub(crate) fault: Option<String>,
+}
+
+/// A bay: its readings, its rungs, and the rows of the block.
+pub(crate) struct BayView {
+    pub(crate) title: String,
+    pub(crate) rows: usize,
+    pub(crate) fillers: usize,
+    pub(crate) readings: Vec<ReadingView>,
+    pub(crate) rungs: Vec<RungView>,
+}
+
+/// One reading, single or repeated.
+pub(crate) struct ReadingView {
+    pub(crate) title: String,
+    pub(crate) symbol: String,
+    pub(crate) unit: String,
+    pub(crate) repeated: bool,
+    /// Words instead of numbers: they need room beside each other.
+    pub(crate) words: bool,
+    pub(crate) cells: Vec<CellView>,
+    pub(crate) pennants: Vec<(usize, bool)>,
+}
+
+/// One cell.
+pub(crate) struct CellView {
+    pub(crate) text: String,
+    pub(crate) class: &'static str,
+    pub(crate) missing: bool,
+    pub(crate) gap: bool,
+    pub(crate) said: String,
+    /// Name of its field in a try-out, and what it is called.
+    pub(crate) field: String,
+    pub(crate) called: String,
+    /// Whether a try-out changes it.
+    pub(crate) tried: bool,
+    /// Whether it is left out (by the try-out, where there is one).
+    pub(crate) out: bool,
+    /// Whether it is one of several.
+    pub(crate) of_many: bool,
+}
+
+/// One rung.
+pub(crate) struct RungView {
+    pub(crate) title: String,
+    /// Its place among the results.
+    pub(crate) place: usize,
+    /// Its row, where it is a column of a table.
+    pub(crate) row: Option<u32>,
+    /// What the row is called: its keys, or its number.
+    pub(crate) row_name: String,
+    /// What a try-out makes of it, where that differs.
+    pub(crate) tried: String,
+    pub(crate) symbol: String,
+    pub(crate) reported: String,
+    pub(crate) reported_pad: String,
+    pub(crate) plus_minus: String,
+    pub(crate) clean: String,
+    pub(crate) clean_pad: String,
+    pub(crate) unit: String,
+    pub(crate) words: String,
+    pub(crate) mark: Mark,
+    pub(crate) hint: String,
+    pub(crate) pennants: Vec<(usize, bool)>,
+    pub(crate) in_hand: bool,
+}
+
+/// One finding.
+pub(crate) struct FindingView {
+    pub(crate) number: usize,
+    pub(crate) key: String,
+    pub(crate) mark: Mark,
+    pub(crate) about: String,
+    pub(crate) says: String,
+    pub(crate) short: String,
+    pub(crate) proposal: String,
+    pub(crate) chance: String,
+    pub(crate) fragile: Option<String>,
+    pub(crate) open: bool,
+    pub(crate) done: bool,
+    pub(crate) now: bool,
+    pub(crate) decided: String,
+    pub(crate) most: String,
+    /// A reading taken for another until a person says otherwise.
+    pub(crate) repair: bool,
+    /// Levels of a criterion that a person judges: key, words, points.
+    pub(crate) levels: Vec<(usize, String, String)>,
+    /// Line of the score that the levels are of.
+    pub(crate) line: String,
+    /// What the team is told of it.
+    pub(crate) tells: String,
+}
+
+/// One line of the score.
+pub(crate) struct LineView {
+    pub(crate) id: String,
+    pub(crate) title: String,
+    pub(crate) says: String,
+    pub(crate) hangs: Option<String>,
+    pub(crate) awarded: String,
+    pub(crate) decided: String,
+    pub(crate) possible: String,
+    pub(crate) changed: Option<String>,
+    pub(crate) open: bool,
+    pub(crate) pennants: Vec<(usize, bool)>,
+}
+
+/// Points with as many decimals as they need, at least one.
+pub(crate) fn points(value: Decimal) -> String {
+    let n = value.normalize();
+    if n.scale() == 0 { format!("{n}.0") } else { n.to_string() }
+}
+
+/// A symbol as text: `ρ_tab` is ρ.
+fn base(symbol: &str) -> String {
+    symbol.split('_').next().unwrap_or("").to_owned()
+}
+
+struct Maker<'a> {
+    protocol: &'a Protocol,
+    judged: &'a Judged,
+    detail: &'a SheetDetail,
+    tried: Option<&'a Tried>,
+    /// Result in hand that no finding is about.
+    result: Option<usize>,
+    /// Numbered findings: index into the judged findings, in order.
+    numbered: Vec<usize>,
+    /// Number of the one in hand.
+    hand: Option<usize>,
+}
+
+impl BenchView {
+    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, around: &Around<'_>) -> BenchView {
+        let (rows, look) = (around.rows, around.finding);
+        let numbered: Vec<usize> =
+            judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();
+        let first_open = numbered.iter().position(|i| judged.findings[*i].open()).map(|n| n + 1);
+        let result = around.result.filter(|r| *r < judged.results.len());
+        let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open.filter(|_| result.is_none()));
+        let maker = Maker { protocol, judged, detail, tried: around.tried, result, numbered, hand };
+        let (bays, drawing_bays, thread) = maker.bays();
+        let drawing = ladder::draw(&drawing_bays, &thread);
+        let findings: Vec<FindingView> =
+            maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
+        let notes =
+            judged.findings.iter().filter(|f| f.severity == Severity::Note).map(|f| maker.finding(0, f)).collect();
+        let open = judged.findings.iter().filter(|f| f.open()).count();
+        let at = rows.iter().position(|r| r.id == detail.id).unwrap_or(0);
+        let keys: Vec<String> = protocol
+            .keys
+            .iter()
+            .filter_map(|k| judged.keys.get(&k.id).map(|v| format!("{} {v}", k.title.to_lowercase())))
+            .collect();
+        let keys = if keys.is_empty() { String::new() } else { format!(", {}", keys.join(", ")) };
+        let revision = if detail.revision > 1 { format!(" · revision {}", detail.revision) } else { String::new() };
+        let state_words = match detail.state.as_str() {
+            "signed" => "signed".to_owned(),
+            "returned" => format!("returned {}", detail.returned_at.map(time).unwrap_or_default()),
+            _ if open == 0 => "nothing is open".to_owned(),
+            _ => format!("{open} to decide"),
+        };
+        BenchView {
+            id: detail.id,
+            version: detail.version,
+            team: if around.blind { format!("Table {}", at + 1) } else { judged.team.clone() },
+            place: if around.blind {
+                format!("names hidden{keys} · {}", protocol.title)
+            } else {
+                format!("{} watch{keys} · {}", judged.section, protocol.title)
+            },
+            aside: format!(
+                "table {} of {} · handed in {} · protocol {}{revision}",
+                at + 1,
+                rows.len(),
+                time(detail.handed_in_at),
+                protocol.version
+            ),
+            tally: tally(judged),
+            bays,
+            ladder: drawing.svg,
+            ladder_height: drawing.height,
+            replicates: replicates::draw(protocol, judged, 234.0),
+            settled: findings.len() - findings.iter().filter(|f| f.open).count(),
+            findings,
+            notes,
+            open,
+            lines: maker.lines(),
+            awarded: points(judged.score.awarded),
+            decided: points(judged.score.decided),
+            possible: judged.score.possible.normalize().to_string(),
+            sentences: maker.sentences(),
+            state: detail.state.clone(),
+            state_words,
+            can_sign: detail.state == "waiting" && open == 0 && around.tried.is_none(),
+            can_undo: detail.state == "signed" || !detail.decisions.is_empty(),
+            previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
+            next: rows.get(at + 1).map(|r| r.id),
+            cautions: protocol.cautions.clone(),
+            advised: judged.findings.iter().any(|f| {
+                f.open()
+                    && matches!(
+                        f.code,
+                        "outlier-kept" | "missing-reading" | "point-apart" | "misread" | "stopped-early"
+                    )
+            }),
+            explain: maker.explain(),
+            plots: {
+                // As tried, where something is.
+                let judged = around.tried.map_or(judged, |t| &t.judged);
+                let mut all = sketches::draw(protocol, &jurado_core::sketches::sketches(protocol, judged));
+                all.extend(charts::draw(protocol, &plots(protocol, judged)));
+                all
+            },
+            attachments: around
+                .attachments
+                .iter()
+                .enumerate()
+                .map(|(n, a)| AttachmentView {
+                    id: a.id,
+                    // A file is often named after its team.
+                    name: if around.blind { format!("attachment {}", n + 1) } else { a.file_name.clone() },
+                    picture: a.media.starts_with("image/"),
+                })
+                .collect(),
+            held: around.held,
+            revision: detail.revision,
+            trying: around.tried.map(|t| try_view(t, judged)),
+            due: detail
+                .due_at
+                .map(|due| {
+                    if detail.handed_in_at > due { format!("after the due time, {}", time(due)) } else { String::new() }
+                })
+                .unwrap_or_default(),
+        }
+    }
+}
+
+fn try_view(tried: &Tried, judged: &Judged) -> TryView {
+    let school = tried.protocol.school.uncertainty;
+    let test = tried.protocol.school.rejection;
+    TryView {
+        changed: tried.changed,
+        sum: points(tried.judged.score.decided),
+        differs: tried.judged.score.decided != judged.score.decided,
+        schools: UncertaintySchool::ALL.iter().map(|(s, word)| (*word, *s == school)).collect(),
+        tests: TESTS.iter().map(|(id, says, r)| (*id, *says, *r == test)).collect(),
+        fault: tried.fault.clone(),
+    }
+}
+
+/// Tests for outliers that a try-out offers.
+pub(crate) const TESTS: [(&str, &str, Option<Rejection>); 6] = [
+    ("", "as the lab says", None),
+    ("dixon", "Dixon", Some(Rejection::Dixon)),
+    ("grubbs", "Grubbs", Some(Rejection::Grubbs)),
+    ("esd", "generalised ESD", Some(Rejection::Esd)),
+    ("modified-z", "modified z", Some(Rejection::ModifiedZ)),
+    ("judgement", "none: by judgement", Some(Rejection::Judgement)),
+];
+
+fn tally(judged: &Judged) -> Vec<(Mark, usize)> {
+    use VerdictKind::*;
+    [
+        (Agrees, "agrees", "agree"),
+        (Rounded, "rounded", "rounded"),
+        (Carried, "carried", "carried"),
+        (Slip, "slip", "slip"),
+        (Unexplained, "unexplained", "unexplained"),
+        (Missing, "missing", "missing"),
+        (Unreadable, "unreadable", "unreadable"),
+        (Unchecked, "unchecked", "unchecked"),
+    ]
+    .into_iter()
+    .map(|(kind, symbol, word)| (Mark { symbol, word }, judged.results.iter().filter(|r| r.verdict == kind).count()))
+    .filter(|(_, n)| *n > 0)
+    .collect()
+}
+
+impl Maker<'_> {
+    fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<(usize, bool)> {
+        self.numbered
+            .iter()
+            .enumerate()
+            .filter(|(_, i)| about(&self.judged.findings[**i]))
+            .map(|(n, i)| (n + 1, !self.judged.findings[*i].open()))
+            .collect()
+    }
+
+    fn in_hand(&self) -> Option<&Finding> {
+        self.hand.and_then(|n| self.numbered.get(n - 1)).map(|i| &self.judged.findings[*i])
+    }
+
+    /// The same result in the try-out.
+    fn tried_of(&self, r: &JudgedResult) -> Option<&JudgedResult> {
+        self.tried?.judged.results.iter().find(|t| t.index == r.index && t.row == r.row)
+    }
+
+    /// What a row is called: its keys as the team wrote them, else its number.
+    fn row_name(&self, item: usize, row: u32) -> String {
+        let table = self.protocol.table_of(item);
+        let keyed = table.and_then(|t| self.protocol.tables[t].key).map(|k| self.protocol.keys[k].id.as_str());
+        let name = keyed.and_then(|key| {
+            self.detail.submission.cells.iter().find_map(|c| {
+                let here =
+                    c.row == Some(row) && self.protocol.item(&c.item).and_then(|i| self.protocol.table_of(i)) == table;
+                c.keys.get(key).filter(|_| here).cloned()
+            })
+        });
+        name.filter(|n| !n.is_empty()).unwrap_or_else(|| row.to_string())
+    }
+
+    fn is_in_hand(&self, r: &JudgedResult, item: Option<usize>) -> bool {
+        match (self.in_hand(), self.result) {
+            (Some(f), _) => item == Some(r.item) && (f.row.is_none() || r.row.is_none() || f.row == r.row),
+            (None, Some(n)) => std::ptr::eq(r, &self.judged.results[n]),
+            (None, None) => false,
+        }
+    }
+}
