@@ -180,6 +180,11 @@ fn clumsy(text: &str) -> Option<&'static str> {
     all.into_iter().find_map(found).or_else(|| (!text.ends_with(['.', '?', '!', '”', ')'])).then_some("no end"))
 }
 
+/// The numbers of an attribute, of elements that stand in the drawing by themselves.
+fn numbers(svg: &str, attribute: &str) -> Vec<f64> {
+    svg.split(&format!(" {attribute}=\"")).skip(1).filter_map(|t| t.split('"').next()?.parse().ok()).collect()
+}
+
 #[test]
 fn every_table_of_every_lab_has_a_whole_page() {
     let (mut pages, mut findings, mut charts) = (0, 0, 0);
@@ -225,6 +230,14 @@ fn every_table_of_every_lab_has_a_whole_page() {
             charts += v.plots.len();
             for p in &v.plots {
                 assert!(!p.says.is_empty() && p.height > 0, "{name}: {}", p.title);
+                // Words and points that leave the drawing would not be seen.
+                for (attribute, most) in
+                    [("x", 424.0), ("cx", 424.0), ("y", f64::from(p.height)), ("cy", f64::from(p.height))]
+                {
+                    for v in numbers(&p.svg, attribute) {
+                        assert!((-1.0..=most + 1.0).contains(&v), "{name}, {}: {attribute} = {v} of {most}", p.title);
+                    }
+                }
             }
         }
     }
