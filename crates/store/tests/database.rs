@@ -2,84 +2,11 @@
 //! TEST_DATABASE_URL; without it these tests say so and fail, since passing unseen would be worse.
 #![allow(missing_docs)]
 
-use diesel::connection::SimpleConnection;
-use diesel::{Connection as _, MysqlConnection};
+mod common;
+
+use common::*;
 use jurado_core::decision::Action;
-use jurado_store::{
-    Db, NewDecision, Role, Store, StoreError, User, docket, imports, labs, quarantine, roster, sheets, users,
-};
-
-const KEEL_PLATE: &str = include_str!("../../../crates/core/tests/labs/plate-and-disc.toml");
-const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
-
-struct World {
-    store: Store,
-    coordinator: User,
-    reviewer: User,
-    lab: u32,
-}
-
-fn world(name: &str) -> World {
-    let url = std::env::var("TEST_DATABASE_URL").expect("TEST_DATABASE_URL names a throwaway MariaDB: run ./test");
-    let database = format!("jurado_store_{name}");
-    let mut root = MysqlConnection::establish(&url).expect("the test server answers");
-    root.batch_execute(&format!(
-        "DROP DATABASE IF EXISTS {database}; CREATE DATABASE {database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin"
-    ))
-    .expect("a fresh database");
-    let base = url.rsplit_once('/').expect("a database in the URL").0;
-    let store = Store::open(&format!("{base}/{database}"));
-    store.migrate().expect("migrated");
-    let (coordinator, reviewer, lab) = store
-        .run(|c| {
-            roster::add(c, &[("Morning", &["Alfa", "Bittern"]), ("Evening", &["Zulu"])])?;
-            let coordinator = users::put(c, "chief", "Chief", Role::Coordinator, "long secret", &[])?;
-            let reviewer = users::put(c, "rev", "Rev", Role::Reviewer, "other secret", &["Morning"])?;
-            let lab = labs::install(c, KEEL_PLATE)?.id;
-            Ok((users::get(c, coordinator)?, users::get(c, reviewer)?, lab))
-        })
-        .expect("a world");
-    World { store, coordinator, reviewer, lab }
-}
-
-/// A table with one slip: the volume of the plate has its decimal point astray.
-fn csv(section: &str, team: &str, volume: &str) -> String {
-    let mut out = HEADER.to_owned();
-    for (item, row, value, unit) in [
-        ("zero", "", "0.04", "mm"),
-        ("plate_length", "", "84.44", "mm"),
-        ("plate_width", "", "41.92", "mm"),
-        ("plate_thickness", "", "8.62", "mm"),
-        ("plate_mass", "", "81.89", "g"),
-        ("plate_volume", "", volume, "cm3"),
-    ] {
-        out += &format!("{section},{team},1,{item},{row},{value},{unit},,,\n");
-    }
-    out
-}
-
-impl World {
-    fn run<T>(&self, work: impl FnOnce(&mut Db) -> Result<T, StoreError>) -> T {
-        self.store.run(work).expect("database work")
-    }
-
-    fn bring(&self, text: &str) -> imports::Taken {
-        self.run(|c| {
-            let id = imports::offer(c, self.lab, &self.coordinator, "class.csv", text.as_bytes())?;
-            imports::take(c, id, &self.coordinator)
-        })
-    }
-
-    fn sheet(&self, team: &str) -> u32 {
-        let rows = self.run(|c| docket::of_lab(c, self.lab, &self.coordinator));
-        rows.iter().find(|r| r.team == team).expect("a sheet").id
-    }
-
-    fn accept(&self, id: u32, version: u32, user: &User) -> Result<(), StoreError> {
-        let new = [NewDecision::new("slip:plate_volume", Action::Accept, "")];
-        self.store.run(|c| sheets::decide(c, id, version, user, &new))
-    }
-}
+use jurado_store::{NewDecision, Store, StoreError, User, docket, imports, labs, quarantine, roster, sheets, users};
 
 #[test]
 fn a_file_is_taken_once_and_a_correction_is_a_new_revision() {

@@ -1,0 +1,377 @@
+//! The evening's queries against a real MariaDB: the Docket's list against a plain model of it, pictures, columns that were
+//! said, a protocol put in force, what goes out, and a connection that died.
+#![allow(missing_docs)]
+
+mod common;
+
+use common::*;
+use diesel::Connection as _;
+use diesel::connection::SimpleConnection;
+use diesel::prelude::*;
+use jurado_core::decision::Action;
+use jurado_intake::ColumnMap;
+use jurado_store::{
+    Db, DocketRow, Filter, NewDecision, Order, StoreError, attachments, docket, imports, labs, roster, sheets,
+};
+
+/// What a filter lets through, said once more in the plainest way.
+fn lets_through(row: &DocketRow, filter: &Filter) -> bool {
+    let state = match filter.state.as_deref() {
+        Some("waiting") => row.state == "waiting",
+        Some("wants") => row.wants(),
+        Some("clear") => row.is_clear(),
+        Some("signed" | "returned") => Some(row.state.as_str()) == filter.state.as_deref(),
+        _ => true,
+    };
+    let found = filter.find.as_deref().map(str::trim).is_none_or(|f| {
+        row.team.to_lowercase().contains(&f.to_lowercase()) || row.station.to_lowercase().contains(&f.to_lowercase())
+    });
+    state
+        && found
+        && filter.lab.is_none_or(|l| l == row.lab_id)
+        && filter.section.is_none_or(|s| s == row.section_id)
+        && filter.mark.as_ref().is_none_or(|m| *m == row.mark)
+}
+
+#[test]
+fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
+    let w = world("filters");
+    let teams: Vec<String> =
+        (1..=9).map(|i| format!("Gull {i}")).chain(["50% ebb".into(), "a_b".into(), "c\\d".into()]).collect();
+    let names: Vec<&str> = teams.iter().map(String::as_str).collect();
+    w.run(|c| roster::add(c, &[("Morning", &names), ("Evening", &["Gull 1", "Knot"])]));
+    let second = w.run(|c| {
+        let source = KEEL_PLATE.replacen("id = \"keel-plate\"", "id = \"other-plate\"", 1);
+        assert_ne!(source, KEEL_PLATE);
+        labs::install(c, &source)
+    });
+    let mut text = String::new();
+    for (i, team) in names.iter().enumerate() {
+        text += &csv("Morning", team, ["3.053", "30.53", "x", "30.5"][i % 4]).replace(HEADER, "");
+    }
+    text += &csv("Evening", "Knot", "3.053").replace(HEADER, "");
+    w.bring(&format!("{HEADER}{text}"));
+    w.run(|c| {
+        let id = imports::offer(c, second.id, &w.coordinator, "second.csv", format!("{HEADER}{text}").as_bytes())?;
+        imports::take(c, id, &w.coordinator)
+    });
+    // Some are decided, some of those signed, some of those returned.
+    let all = |c: &mut Db| docket::list(c, &w.coordinator, &Filter::default(), Order::Roster, i64::MAX);
+    for row in w.run(all) {
+        let detail = w.run(|c| sheets::get(c, row.id, &w.coordinator));
+        if row.id % 3 != 1 {
+            let lab = w.run(|c| labs::get(c, row.lab_id));
+            let open: Vec<NewDecision> = detail
+                .judge(&lab.protocol)
+                .findings
+                .iter()
+                .filter(|f| f.open())
+                .map(|f| NewDecision::new(&f.key, Action::Accept, ""))
+                .collect();
+            w.run(|c| sheets::decide(c, row.id, detail.version, &w.coordinator, &open));
+            if row.id % 3 == 0 {
+                w.run(|c| sheets::sign(c, row.id, detail.version + 1, &w.coordinator));
+            }
+        }
+    }
+    let released = Filter { lab: Some(second.id), ..Filter::default() };
+    assert!(w.run(|c| sheets::release(c, &released, &w.coordinator)) > 2);
+    let rows = w.run(all);
+    let states: std::collections::BTreeSet<(&str, bool)> = rows.iter().map(|r| (r.state.as_str(), r.wants())).collect();
+    assert_eq!(states.len(), 4, "something wants a person, looks clear, is signed, is returned: {states:?}");
+
+    let sections: Vec<u32> =
+        rows.iter().map(|r| r.section_id).collect::<std::collections::BTreeSet<_>>().into_iter().collect();
+    let mut asked = 0;
+    for lab in [None, Some(w.lab), Some(second.id), Some(999)] {
+        for section in [None, Some(sections[0]), Some(sections[1])] {
+            for state in
+                [None, Some("waiting"), Some("wants"), Some("clear"), Some("signed"), Some("returned"), Some("lost")]
+            {
+                for (mark, find) in [
+                    (None, None),
+                    (Some("slip"), None),
+                    (Some("agrees"), Some("gull")),
+                    (None, Some("GULL 1")),
+                    (None, Some("%")),
+                    (None, Some("a_b")),
+                    (None, Some("_")),
+                    (None, Some("c\\d")),
+                    (None, Some("  ")),
+                    (None, Some("'; DROP TABLE sheets; --")),
+                ] {
+                    let filter = Filter {
+                        lab,
+                        section,
+                        state: state.map(str::to_owned),
+                        mark: mark.map(str::to_owned),
+                        find: find.map(str::to_owned),
+                    };
+                    for user in [&w.coordinator, &w.reviewer] {
+                        let mut want: Vec<u32> = rows
+                            .iter()
+                            .filter(|r| user.sees(r.section_id) && lets_through(r, &filter))
+                            .map(|r| r.id)
+                            .collect();
+                        let got = w.run(|c| docket::list(c, user, &filter, Order::Roster, i64::MAX));
+                        let mut ids: Vec<u32> = got.iter().map(|r| r.id).collect();
+                        ids.sort_unstable();
+                        want.sort_unstable();
+                        assert_eq!(ids, want, "{filter:?}");
+                        // What most needs a person first: what wants one, the more hangs on it the earlier.
+                        let needed = w.run(|c| docket::list(c, user, &filter, Order::Need, 7));
+                        assert_eq!(needed.len(), want.len().min(7), "{filter:?}");
+                        let rank = |r: &DocketRow| (!r.wants(), !r.is_clear(), r.state == "returned");
+                        for pair in needed.windows(2) {
+                            let (a, b) = (&pair[0], &pair[1]);
+                            assert!(
+                                rank(a) < rank(b) || (rank(a) == rank(b) && a.hangs() >= b.hangs()),
+                                "{filter:?}: {a:?} {b:?}"
+                            );
+                        }
+                        asked += 1;
+                    }
+                }
+            }
+        }
+    }
+    assert_eq!(asked, 4 * 3 * 7 * 10 * 2);
+    for user in [&w.coordinator, &w.reviewer] {
+        // Counts and points are those of the list.
+        let mine: Vec<&DocketRow> = rows.iter().filter(|r| user.sees(r.section_id)).collect();
+        let counts = w.run(|c| docket::counts(c, user));
+        for (place, n) in &counts {
+            let here = |f: &dyn Fn(&DocketRow) -> bool| {
+                mine.iter().filter(|r| (r.lab_id, r.section_id) == *place && f(r)).count()
+            };
+            assert_eq!(
+                (n.wants, n.clear, n.decided, n.returned),
+                (
+                    here(&|r| r.wants()),
+                    here(&|r| r.is_clear()),
+                    here(&|r| r.state == "signed"),
+                    here(&|r| r.state == "returned")
+                )
+            );
+        }
+        assert_eq!(counts.values().map(|n| n.all()).sum::<usize>(), mine.len());
+        let hang: f64 = mine.iter().filter(|r| r.wants()).map(|r| r.hanging.parse::<f64>().expect("points")).sum();
+        assert!((w.run(|c| docket::hanging(c, user)) - hang).abs() < 1e-9);
+    }
+}
+
+const PNG: [u8; 12] = [0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 1, 2, 3, 4];
+
+#[test]
+fn pictures_are_what_their_bytes_say_and_belong_to_one_table() {
+    for (bytes, media) in [
+        (&PNG[..], Some("image/png")),
+        (&[0xff, 0xd8, 0xff, 0xe0], Some("image/jpeg")),
+        (b"RIFF\x01\x02\x03\x04WEBPVP8 ", Some("image/webp")),
+        (b"%PDF-1.7", Some("application/pdf")),
+        (b"RIFF\x01\x02\x03\x04WAVE", None),
+        (b"GIF89a", None),
+        (b"<svg xmlns='http://www.w3.org/2000/svg' onload='alert(1)'/>", None),
+        (b"", None),
+    ] {
+        assert_eq!(attachments::media_of(bytes), media, "{bytes:?}");
+    }
+    let w = world("pictures");
+    w.bring(&(csv("Morning", "Alfa", "3.053") + &csv("Evening", "Zulu", "3.053").replace(HEADER, "")));
+    let (mine, theirs) = (w.sheet("Alfa"), w.sheet("Zulu"));
+    let add =
+        |sheet: u32, name: &str, body: &[u8]| w.store.run(|c| attachments::add(c, sheet, &w.reviewer, name, body));
+    let first = add(mine, "graph.png", &PNG).expect("it is a picture");
+    assert_eq!(add(mine, "the same again.png", &PNG).expect("it changes nothing"), first);
+    assert!(
+        matches!(add(theirs, "graph.png", &PNG), Err(StoreError::NotFound(_))),
+        "another section's table looks like none"
+    );
+    for (name, body, says) in [
+        ("words.png", b"words".to_vec(), "“words.png” is no picture and no PDF"),
+        ("big.png", [&PNG[..], &vec![0; attachments::MOST_BYTES]].concat(), "“big.png” has 12 megabytes"),
+    ] {
+        match add(mine, name, &body) {
+            Err(StoreError::File(f)) => assert!(f.what.starts_with(says), "{}", f.what),
+            other => panic!("{name}: {other:?}"),
+        }
+    }
+    for n in 1..attachments::MOST_FILES as u8 {
+        add(mine, "more.png", &[&PNG[..], &[n]].concat()).expect("there is room");
+    }
+    assert!(
+        matches!(add(mine, "one too many.png", &[&PNG[..], &[99]].concat()), Err(StoreError::File(f)) if f.what.contains("12 attachments"))
+    );
+    let detail = w.run(|c| sheets::get(c, mine, &w.reviewer));
+    let all = w.run(|c| attachments::of(c, w.lab, detail.team_id));
+    assert_eq!(
+        (all.len() as i64, all[0].file_name.as_str(), all[0].media.as_str()),
+        (attachments::MOST_FILES, "graph.png", "image/png")
+    );
+    assert_eq!(w.run(|c| attachments::get(c, first, &w.reviewer)).1, PNG);
+    // Nobody takes away, or looks at, what is with a table that is not theirs to see.
+    let theirs_picture = w.run(|c| attachments::add(c, theirs, &w.coordinator, "theirs.png", &PNG));
+    assert!(matches!(w.store.run(|c| attachments::get(c, theirs_picture, &w.reviewer)), Err(StoreError::NotFound(_))));
+    assert!(matches!(
+        w.store.run(|c| attachments::remove(c, mine, theirs_picture, &w.reviewer)),
+        Err(StoreError::NotFound(_))
+    ));
+    w.run(|c| attachments::remove(c, mine, first, &w.reviewer));
+    assert!(matches!(w.store.run(|c| attachments::get(c, first, &w.reviewer)), Err(StoreError::NotFound(_))));
+}
+
+#[test]
+fn a_file_is_put_to_the_team_that_its_name_says_alone() {
+    let w = world("named");
+    w.run(|c| roster::add(c, &[("Morning", &["Knot", "Red Knot", "Tern"]), ("Evening", &["Tern", "Stint"])]));
+    let named = |user, name: &str| {
+        w.run(|c| attachments::team_named(c, user, name)).map(|t| format!("{} of {}", t.name, t.section))
+    };
+    for (name, expected) in [
+        ("Alfa graph.png", Some("Alfa of Morning")),
+        ("graph_of-ALFA (2).jpg", Some("Alfa of Morning")),
+        ("alfabet.png", None),
+        ("red-knot.pdf", Some("Red Knot of Morning")),
+        ("knot.pdf", Some("Knot of Morning")),
+        // Two sections have a team of this name.
+        ("tern.png", None),
+        ("evening tern.png", Some("Tern of Evening")),
+        ("Tern, Morning.png", Some("Tern of Morning")),
+        ("alfa and bittern.png", Some("Bittern of Morning")),
+        ("holiday.png", None),
+        (".png", None),
+        ("", None),
+    ] {
+        assert_eq!(named(&w.coordinator, name).as_deref(), expected, "{name}");
+    }
+    // For a reviewer only own sections count: there one Tern is left, and no Stint.
+    assert_eq!(named(&w.reviewer, "tern.png").as_deref(), Some("Tern of Morning"));
+    assert_eq!(named(&w.reviewer, "stint.png"), None);
+}
+
+#[test]
+fn what_was_said_of_columns_holds_for_the_same_head_in_the_same_lab() {
+    let w = world("columns");
+    let offer = |lab: u32, text: &str| w.run(|c| imports::offer(c, lab, &w.coordinator, "wide.csv", text.as_bytes()));
+    let tables =
+        |id: u32| w.run(|c| imports::preview(c, id, &w.coordinator)).intake.map(|i| i.tables.len()).unwrap_or(0);
+    let head = "who;how long;how wide\n";
+    let first = offer(w.lab, &format!("{head}Alfa;84.44;41.92\n"));
+    assert_eq!(tables(first), 0, "nothing says whose it is");
+    let map = ColumnMap {
+        columns: ["team", "cell:plate_length", "cell:plate_width"].map(str::to_owned).to_vec(),
+        section: "Morning".into(),
+    };
+    w.run(|c| imports::say_columns(c, first, &w.coordinator, &map));
+    assert_eq!(tables(first), 1);
+    assert_eq!(tables(offer(w.lab, &format!("{head}Bittern;84.40;41.90\n"))), 1, "the next file asks nothing");
+    assert_eq!(tables(offer(w.lab, "who;how wide;how long\nAlfa;41.92;84.44\n")), 0, "another head is another matter");
+    let other = w.run(|c| labs::install(c, &KEEL_PLATE.replacen("id = \"keel-plate\"", "id = \"other-plate\"", 1))).id;
+    assert_eq!(tables(offer(other, &format!("{head}Alfa;84.44;41.92\n"))), 0, "and so is another lab");
+    // Said again, the later word counts.
+    let swapped =
+        ColumnMap { columns: ["team", "cell:plate_width", "cell:plate_length"].map(str::to_owned).to_vec(), ..map };
+    w.run(|c| imports::say_columns(c, first, &w.coordinator, &swapped));
+    let look = w.run(|c| imports::preview(c, first, &w.coordinator)).intake.expect("it is read");
+    let length = look.tables[0].cells.iter().find(|c| c.item == "plate_length").map(|c| c.value.clone());
+    assert_eq!(length.as_deref(), Some("41.92"));
+}
+
+#[test]
+fn a_protocol_in_force_judges_anew_and_one_with_faults_changes_nothing() {
+    let w = world("force");
+    w.bring(&csv("Morning", "Alfa", "303.3"));
+    let id = w.sheet("Alfa");
+    let awarded = || w.run(|c| docket::of_lab(c, w.lab, &w.coordinator))[0].awarded.clone();
+    let before = awarded();
+    let version = |source: &str, n: u32| {
+        let out = source.replacen("version = 1", &format!("version = {n}"), 1);
+        assert_ne!(out, source);
+        out
+    };
+    let broken = version(KEEL_PLATE, 2).replacen("formula = \"", "formula = \"nothing + ", 1);
+    assert!(matches!(w.store.run(|c| sheets::put_in_force(c, &broken)), Err(StoreError::Protocol(_))));
+    assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, 1);
+    assert_eq!(w.run(|c| labs::versions(c, "keel-plate")).len(), 1);
+    // A rule that a slip costs everything.
+    let dear = version(KEEL_PLATE, 2).replacen("decimal-point = \"0.25\"", "decimal-point = \"1\"", 1);
+    let judged = w.run(|c| sheets::put_in_force(c, &dear));
+    assert_eq!(judged, 1);
+    assert_ne!(awarded(), before, "the points are those of the protocol in force");
+    assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, 2);
+    assert_eq!(w.run(|c| sheets::put_in_force(c, &dear)), 0, "the same again judges nothing");
+    let versions: Vec<u32> = w.run(|c| labs::versions(c, "keel-plate")).iter().map(|v| v.version).collect();
+    assert_eq!(versions, [2, 1], "the one before is kept");
+    // Back to the first: its text is known already.
+    w.run(|c| sheets::put_in_force(c, KEEL_PLATE));
+    assert_eq!(awarded(), before);
+    assert_eq!(w.run(|c| sheets::get(c, id, &w.coordinator)).revision, 1, "the table itself is as it was");
+}
+
+#[test]
+fn what_went_out_is_kept_and_the_next_return_knows_what_changed() {
+    let w = world("out");
+    w.bring(&csv("Morning", "Alfa", "3.053"));
+    let id = w.sheet("Alfa");
+    let get = || w.run(|c| sheets::get(c, id, &w.coordinator));
+    let open = || {
+        let lab = w.run(|c| labs::get(c, w.lab));
+        get().judge(&lab.protocol).findings.iter().filter(|f| f.open()).map(|f| f.key.clone()).collect::<Vec<_>>()
+    };
+    let decide = |action: Action, reason: &str| {
+        let new: Vec<NewDecision> = open().iter().map(|k| NewDecision::new(k, action, reason)).collect();
+        w.run(|c| sheets::decide(c, id, get().version, &w.coordinator, &new));
+    };
+    let filter = Filter { lab: Some(w.lab), ..Filter::default() };
+    assert_eq!(w.run(|c| sheets::release(c, &filter, &w.coordinator)), 0, "nothing is signed");
+    decide(Action::Accept, "");
+    w.run(|c| sheets::sign(c, id, get().version, &w.coordinator));
+    assert_eq!(w.run(|c| sheets::release(c, &filter, &w.reviewer)), 1);
+    let first = get();
+    assert_eq!(first.state, "returned");
+    let points: f64 = first.returned_points.as_ref().expect("points went out").parse().expect("a number");
+    let by_line: f64 = first.returned_lines.iter().map(|l| l.points.parse::<f64>().expect("a number")).sum();
+    assert!((points - by_line).abs() < 1e-9, "{points} {by_line}");
+    // Points changed after it went out: it waits again, and what went out is still known.
+    let line = first.returned_lines.iter().find(|l| l.points != "0").expect("a line with points").criterion.clone();
+    let change =
+        [NewDecision::new(&format!("line:{line}"), Action::Points("0".parse().expect("points")), "seen again")];
+    w.run(|c| sheets::decide(c, id, first.version, &w.coordinator, &change));
+    let again = get();
+    assert_eq!((again.state.as_str(), again.returned_points.clone()), ("waiting", first.returned_points.clone()));
+    w.run(|c| sheets::sign(c, id, again.version, &w.coordinator));
+    assert_eq!(w.run(|c| sheets::release(c, &filter, &w.coordinator)), 1);
+    let second: f64 = get().returned_points.expect("points went out").parse().expect("a number");
+    assert!(second < points, "{second} {points}");
+}
+
+#[derive(QueryableByName)]
+struct Numbered {
+    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Bigint>)]
+    id: u64,
+}
+
+/// A connection that the server has closed: whoever is on it is told once that the records cannot be reached, and the next
+/// one finds a connection that is there.
+#[test]
+fn a_connection_that_died_is_told_once_and_replaced() {
+    let w = world("died");
+    let number = |c: &mut Db| -> Result<u64, StoreError> {
+        let found: Numbered = diesel::sql_query("SELECT CAST(CONNECTION_ID() AS UNSIGNED) AS id").get_result(c)?;
+        Ok(found.id)
+    };
+    let first = w.run(number);
+    assert_eq!(w.run(number), first, "a connection that works is kept");
+    let url = std::env::var("TEST_DATABASE_URL").expect("a server");
+    let mut other = MysqlConnection::establish(&url).expect("another connection");
+    other.batch_execute(&format!("KILL {first}")).expect("closed");
+    let told = w.store.run(|c| labs::all(c));
+    assert!(matches!(told, Err(StoreError::Unavailable(_))), "{:?}", told.err());
+    assert_ne!(w.run(number), first);
+    assert_eq!(w.run(labs::all).len(), 1);
+    // Rested for longer than a connection is taken to be there, it is asked first, and nobody is told anything.
+    let second = w.run(number);
+    other.batch_execute(&format!("KILL {second}")).expect("closed");
+    std::thread::sleep(std::time::Duration::from_millis(1_200));
+    assert_eq!(w.run(labs::all).len(), 1);
+}
