@@ -297,11 +297,12 @@ fn with_names_hidden_no_page_says_whose_table_it_is() {
 /// Markup in every place where somebody types: each stands in the page as text, and the page closes as before.
 #[test]
 fn nothing_that_is_typed_becomes_markup() {
+    type Put<'a> = (&'a str, &'a dyn Fn(&mut SheetDetail));
     const EVIL: &str = "\"><script>alert('x')</script><b>&amp;";
     let (lab, details) = class("keel-plate", 8);
     let first = &details[0];
     let item = |d: &Submission| d.cells.iter().position(|c| c.item == "plate_density").expect("a result");
-    let places: [(&str, &dyn Fn(&mut SheetDetail)); 8] = [
+    let places: [Put<'_>; 8] = [
         ("team", &|d| d.submission.team = EVIL.into()),
         ("section", &|d| d.submission.section = EVIL.into()),
         ("key", &|d| {
