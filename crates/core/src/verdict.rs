@@ -328,7 +328,7 @@ impl Finding {
 }
 
 /// A test for a reading that stands apart.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct OutlierTest {
     /// `replicate`, `point` of a fit, or `team` of a class.
     pub level: &'static str,

@@ -334,8 +334,7 @@ fn what_went_out_is_kept_and_the_next_return_knows_what_changed() {
     assert!((points - by_line).abs() < 1e-9, "{points} {by_line}");
     // Points changed after it went out: it waits again, and what went out is still known.
     let line = first.returned_lines.iter().find(|l| l.points != "0").expect("a line with points").criterion.clone();
-    let change =
-        [NewDecision::new(&format!("line:{line}"), Action::Points("0".parse().expect("points")), "seen again")];
+    let change = [NewDecision::new(format!("line:{line}"), Action::Points("0".parse().expect("points")), "seen again")];
     w.run(|c| sheets::decide(c, id, first.version, &w.coordinator, &change));
     let again = get();
     assert_eq!((again.state.as_str(), again.returned_points.clone()), ("waiting", first.returned_points.clone()));
@@ -365,7 +364,7 @@ fn a_connection_that_died_is_told_once_and_replaced() {
     let url = std::env::var("TEST_DATABASE_URL").expect("a server");
     let mut other = MysqlConnection::establish(&url).expect("another connection");
     other.batch_execute(&format!("KILL {first}")).expect("closed");
-    let told = w.store.run(|c| labs::all(c));
+    let told = w.store.run(labs::all);
     assert!(matches!(told, Err(StoreError::Unavailable(_))), "{:?}", told.err());
     assert_ne!(w.run(number), first);
     assert_eq!(w.run(labs::all).len(), 1);

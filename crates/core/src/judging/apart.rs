@@ -17,7 +17,7 @@ use crate::stats::{
     Confidence, concordance, dixon, generalised_esd, grubbs, known_repeatability, line, modified_z, point_apart,
 };
 use crate::uncertainty::Dual;
-use crate::verdict::{CellState, Finding, JudgedReading, OutlierTest, Severity};
+use crate::verdict::{CellState, Finding, Judged, JudgedReading, OutlierTest, Severity};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
 struct Repeated {
@@ -221,6 +221,54 @@ fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confidence) -> Ve
         }
         Rejection::Concordance(_) | Rejection::Judgement => Vec::new(),
     }
+}
+
+/// Where a tested replicate, all others as they are, would begin to stand apart: below the first value or above the second,
+/// in the unit of its reading. Sought with the test itself, so that it is the same whichever test that is. `None` on a
+/// side on which it never would, and on both where the test cannot be asked again.
+pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Option<f64>, Option<f64>) {
+    let none = (None, None);
+    let Some((spec, reading)) = protocol.readings.iter().zip(&judged.readings).find(|(s, _)| s.item == test.item)
+    else {
+        return none;
+    };
+    let by = match (test.test, spec.rejection) {
+        ("dixon", _) => Rejection::Dixon,
+        ("grubbs", _) => Rejection::Grubbs,
+        ("esd", _) => Rejection::Esd,
+        ("modified-z", _) => Rejection::ModifiedZ,
+        ("known", Some(known @ Rejection::Known(_))) => known,
+        _ => return none,
+    };
+    let tested: Vec<(Option<u32>, f64)> =
+        reading.cells.iter().filter_map(|c| Some((c.row, c.repaired.or(c.value)?))).collect();
+    let Some(at) = tested.iter().position(|(row, _)| *row == test.row) else { return none };
+    let mut values: Vec<f64> = tested.iter().map(|(_, v)| *v).collect();
+    let others: Vec<f64> = values.iter().enumerate().filter(|(i, _)| *i != at).map(|(_, v)| *v).collect();
+    let (low, high) = others.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+    let step = protocol.step(spec).unwrap_or(0.0);
+    let reach = 100.0 * (high - low) + 1000.0 * step;
+    if !reach.is_finite() || reach <= 0.0 {
+        return none;
+    }
+    let mut raised = |v: f64| {
+        values[at] = v;
+        hands(by, &values, step, protocol.school.confidence).iter().any(|h| h.row == at && h.raised())
+    };
+    let mut seek = |mut quiet: f64, mut apart: f64| {
+        if raised(quiet) || !raised(apart) {
+            return None;
+        }
+        // Forty halvings of the reach are finer than any drawing.
+        for _ in 0..40 {
+            let middle = quiet + (apart - quiet) / 2.0;
+            if raised(middle) { apart = middle } else { quiet = middle }
+        }
+        Some(apart)
+    };
+    // In the middle of the others it stands apart by no test.
+    let Some(middle) = crate::stats::median(&others) else { return none };
+    (seek(middle, low - reach), seek(middle, high + reach))
 }
 
 /// What another test says of the same readings, where it says otherwise.

@@ -23,6 +23,8 @@ mod uncertain;
 mod values;
 mod words;
 
+pub use apart::limits;
+
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 

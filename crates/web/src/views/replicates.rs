@@ -20,13 +20,11 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
     let test = judged.outliers.iter().find(|o| o.item == reading.item);
     let suspect = test.and_then(|t| t.row);
     let others: Vec<f64> = points.iter().filter(|p| Some(p.0) != suspect).map(|p| p.1).collect();
-    let (low, high) = extent(&others);
-    // Where the suspect would have to stand for Q to reach its limit: s = (near − q·far) / (1 − q).
-    let limits =
-        test.map(|t| ((low - t.critical * high) / (1.0 - t.critical), (high - t.critical * low) / (1.0 - t.critical)));
+    // Where the suspect would have to stand for its test to raise its hand; a side on which it never would has no dashes.
+    let limits = test.map_or((None, None), |t| jurado_core::judging::limits(protocol, judged, t));
     let (mut from, mut to) = extent(&points.iter().map(|p| p.1).collect::<Vec<_>>());
-    if let Some((a, b)) = limits.filter(|(a, b)| b > a) {
-        (from, to) = (from.min(a), to.max(b));
+    for limit in [limits.0, limits.1].into_iter().flatten() {
+        (from, to) = (from.min(limit), to.max(limit));
     }
     let margin = ((to - from) * 0.12).max(f64::MIN_POSITIVE);
     let (from, to) = if to > from { (from - margin, to + margin) } else { (from - 0.5, to + 0.5) };
@@ -35,19 +33,15 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
     let inner = x + 40.0;
     let span = width - 44.0;
     let _ = write!(out, "<rect class=\"w1\" x=\"{inner:.1}\" y=\"{TOP}\" width=\"{span:.1}\" height=\"{HEIGHT}\"/>");
-    if limits.is_none_or(|(a, b)| b <= a) {
-        // All alike: nothing is to be said, so the water is clear.
-        let _ =
-            write!(out, "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{TOP}\" width=\"{span:.1}\" height=\"{HEIGHT}\"/>");
-    }
-    if let Some((a, b)) = limits.filter(|(a, b)| b > a) {
-        let (ya, yb) = (y(b).max(TOP), y(a).min(TOP + HEIGHT));
-        let _ = write!(
-            out,
-            "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{ya:.1}\" width=\"{span:.1}\" height=\"{:.1}\"/>",
-            (yb - ya).max(0.0)
-        );
-        for l in [ya, yb] {
+    // Between the dashes the water is clear.
+    let (ya, yb) = (limits.1.map_or(TOP, y).max(TOP), limits.0.map_or(TOP + HEIGHT, y).min(TOP + HEIGHT));
+    let _ = write!(
+        out,
+        "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{ya:.1}\" width=\"{span:.1}\" height=\"{:.1}\"/>",
+        (yb - ya).max(0.0)
+    );
+    for (l, there) in [(ya, limits.1.is_some()), (yb, limits.0.is_some())] {
+        if there {
             let _ = write!(out, "<path class=\"limit\" d=\"M{inner:.1} {l:.1}h{span:.1}\"/>");
         }
     }
@@ -100,11 +94,43 @@ fn extent(values: &[f64]) -> (f64, f64) {
     values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
 }
 
+/// Panels of replicates, and by which tests their dashes are.
+pub(crate) struct Drawn {
+    pub(crate) svg: String,
+    /// Names of the tests, as people say them; empty where none was asked.
+    pub(crate) tests: String,
+}
+
+/// A test's name in a sentence.
+fn name(test: &str) -> &'static str {
+    match test {
+        "dixon" => "Dixon’s test",
+        "grubbs" => "Grubbs’ test",
+        "esd" => "the generalised extreme deviate",
+        "modified-z" => "the modified z",
+        "known" => "the known repeatability",
+        _ => "its test",
+    }
+}
+
 /// Panels side by side under the readings, at most two; empty where nothing is repeated.
-pub(crate) fn draw(protocol: &Protocol, judged: &Judged, width: f64) -> String {
+pub(crate) fn draw(protocol: &Protocol, judged: &Judged, width: f64) -> Drawn {
     // Rows of a table differ on purpose: only what was read several times alike is drawn here.
     let again = |r: &&JudgedReading| protocol.rows_of(r.item).is_some() && protocol.table_of(r.item).is_none();
     let repeated: Vec<&JudgedReading> = judged.readings.iter().filter(again).take(2).collect();
     let each = width / repeated.len().max(1) as f64;
-    repeated.iter().enumerate().filter_map(|(i, r)| panel(protocol, judged, r, i as f64 * each, each)).collect()
+    let mut tests: Vec<&str> = repeated
+        .iter()
+        .filter_map(|r| judged.outliers.iter().find(|o| o.item == r.item && o.level == "replicate"))
+        .map(|o| name(o.test))
+        .collect();
+    tests.dedup();
+    Drawn {
+        svg: repeated
+            .iter()
+            .enumerate()
+            .filter_map(|(i, r)| panel(protocol, judged, r, i as f64 * each, each))
+            .collect(),
+        tests: tests.join(" and "),
+    }
 }

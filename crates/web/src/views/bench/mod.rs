@@ -28,7 +28,7 @@ pub(crate) struct BenchView {
     pub(crate) bays: Vec<BayView>,
     pub(crate) ladder: String,
     pub(crate) ladder_height: u32,
-    pub(crate) replicates: String,
+    pub(crate) replicates: replicates::Drawn,
     pub(crate) findings: Vec<FindingView>,
     pub(crate) notes: Vec<FindingView>,
     pub(crate) open: usize,
