@@ -177,6 +177,28 @@
     const to = cell.parentElement[step]?.children[at]?.querySelector(".bx");
     if (to) { e.preventDefault(); to.focus(); to.select?.(); }
   });
+  // Tables and charts with many links are one stop of the Tab key; arrows, Home and End move inside.
+  const stops = (box) => [...box.querySelectorAll("a[href], [data-said]")];
+  const rove = (box, to) => stops(box).forEach((el) => el.setAttribute("tabindex", el === to ? "0" : "-1"));
+  const roving = () => document.querySelectorAll("[data-roving]").forEach((box) => {
+    const all = stops(box);
+    rove(box, all.find((el) => el === document.activeElement) ?? all.find((el) => el.closest(".hand")) ?? all[0]);
+  });
+  document.addEventListener("DOMContentLoaded", roving);
+  document.addEventListener("htmx:afterSettle", roving);
+  document.addEventListener("focusin", (e) => {
+    const box = e.target.closest?.("[data-roving]");
+    if (box && stops(box).includes(e.target)) rove(box, e.target);
+  });
+  document.addEventListener("keydown", (e) => {
+    const box = e.target.closest?.("[data-roving]");
+    const all = box ? stops(box) : [];
+    const at = all.indexOf(e.target);
+    const step = { ArrowUp: -1, ArrowLeft: -1, ArrowDown: 1, ArrowRight: 1, Home: -all.length, End: all.length }[e.key];
+    if (at < 0 || !step) return;
+    e.preventDefault();
+    all[Math.min(Math.max(at + step, 0), all.length - 1)].focus();
+  });
   // A server that cannot be reached is said where the person is; nothing typed is lost.
   document.addEventListener("htmx:sendError", () => {
     const main = document.getElementById("main");

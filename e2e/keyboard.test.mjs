@@ -94,3 +94,36 @@ test("names are hidden while marking, and come back", async () => {
   await page.getByRole("heading", { level: 1, name: "Bunting" }).waitFor();
   await page.context().close();
 });
+
+test("a table of results is one stop of the Tab key, and arrows move in it", async () => {
+  const page = await app.reviewer1();
+  await app.bench(page, "Bunting");
+  const links = page.locator(".rungs a[href]");
+  const count = await links.count();
+  assert.ok(count > 10);
+  assert.equal(await page.locator('.rungs a[tabindex="0"]').count(), 1, "one way in");
+  await page.locator('.rungs a[tabindex="0"]').focus();
+  await page.keyboard.press("Home");
+  const focused = () => page.evaluate(() => [...document.querySelectorAll(".rungs a[href]")].indexOf(document.activeElement));
+  assert.equal(await focused(), 0);
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowUp");
+  assert.equal(await focused(), 1);
+  await page.keyboard.press("End");
+  assert.equal(await focused(), count - 1);
+  await page.keyboard.press("ArrowDown");
+  assert.equal(await focused(), count - 1, "the end is the end");
+  await page.keyboard.press("Tab");
+  assert.equal(await focused(), -1, "one step leads out");
+  await page.keyboard.press("Shift+Tab");
+  assert.equal(await focused(), count - 1, "and back to where one was");
+  // A result that is opened stays the way in.
+  await page.keyboard.press("Home");
+  const name = await page.evaluate(() => document.activeElement.textContent);
+  await page.keyboard.press("Enter");
+  await page.waitForURL("**r=0*");
+  await page.waitForFunction((n) => document.querySelector('.rungs a[tabindex="0"]')?.textContent === n, name);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});

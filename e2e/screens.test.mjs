@@ -295,6 +295,7 @@ test("a section's settings show what they would change before they are applied, 
   await page.getByRole("button", { name: "Set it" }).click();
   await page.getByRole("alert").getByText("Write the reason").waitFor();
   assert.equal(await page.getByLabel("Percent error (plate)").inputValue(), "not asked of this watch");
+  assert.ok(await page.getByLabel("Shown working").isChecked(), "what was ticked stays ticked");
   await page.getByLabel("Reason, kept in the history").fill("the reference was not handed out");
   await page.getByRole("button", { name: "Set it" }).click();
   await page.getByText("the reference was not handed out").waitFor();
@@ -307,6 +308,17 @@ test("a section's settings show what they would change before they are applied, 
   await page.getByLabel("Paste the lines of a CSV file").fill("section,team,number,name\nMorning,Alfa,T1,A. Teal\nMorning,Alfa,T2,=B. Wigeon\n");
   await page.getByRole("button", { name: "Take the roster" }).click();
   await page.getByRole("status").getByText("2 students are new").waitFor();
+  // What a person judges by has the picture beside its levels.
+  await bench(page, "keel-plate", "Curlew");
+  const png = Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64");
+  const manual = page.locator(".fd", { hasText: /shown working/i }).locator("a.pn");
+  await manual.click();
+  await page.locator(".fd.now .beside").getByText("Nothing lies with this table").waitFor();
+  await page.locator("#attfile").setInputFiles(file("working.png", png));
+  await page.getByRole("button", { name: "Put it with the table" }).click();
+  await page.locator(".fd", { hasText: /shown working/i }).locator("a.pn").click();
+  await page.locator(".fd.now .beside img[alt='working.png']").waitFor();
+  assert.ok(await page.locator(".fd.now .levels button").count() >= 2);
   await page.context().close();
 });
 

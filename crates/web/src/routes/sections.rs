@@ -400,6 +400,12 @@ pub(crate) async fn set(
         for w in &mut v.waivers {
             w.2 = kept.get(format!("w.{}", w.0).as_str()).unwrap_or(&"").to_string();
         }
+        for c in &mut v.criteria {
+            c.2 = kept.contains_key(format!("on.{}", c.0).as_str());
+        }
+        if let Some(source) = kept.get("source") {
+            v.source = (*source).to_owned();
+        }
         v.issued = kept.get("issued").unwrap_or(&"").to_string();
         v.due = kept.get("due").unwrap_or(&"").to_string();
         v.reason.clone_from(&reason);
