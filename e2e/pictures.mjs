@@ -59,7 +59,14 @@ try {
   await page.getByRole("status").waitFor();
   await shot("intake", "/intake");
   const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
-  await shot("paper", `/entry?lab=${id("beacon-timer")}&section=${section}`);
+  // A sheet of paper, as the printer gives it, stands in for the photo of one.
+  await page.goto(`${app.origin}/protocols/${id("beacon-timer")}/paper`);
+  const paper = join(dir, "Alfa.png");
+  await page.locator("main").screenshot({ path: paper });
+  await shot("paper", `/entry?lab=${id("beacon-timer")}&section=${section}&team=Alfa`, async () => {
+    await page.locator("#scan").setInputFiles(paper);
+    await page.locator(".scan > img:not([hidden])").waitFor();
+  });
   await shot("sections", `/sections/${section}/${id("keel-plate")}`, async () => {
     await page.getByLabel("Shown working").check();
     await page.getByRole("button", { name: "What would change?" }).click();
@@ -81,6 +88,12 @@ try {
   await shot("sheet", `/returns/${sheet("keel-plate", "Bittern")}`);
   await shot("protocols", "/protocols");
   await shot("protocol", `/protocols/${id("bilge-acid")}`);
+  await shot("stations", `/protocols/${id("davit-balance")}/stations`, async () => {
+    await page.getByLabel("mass of the unknown, Q: from").fill("188.0");
+    await page.getByLabel("mass of the unknown, Q: to").fill("188.8");
+    await page.getByRole("button", { name: "What would change?" }).click();
+    await page.locator("#would").waitFor();
+  });
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=dark]").waitFor();
   await shot("bench-night", `/bench/${sheet("keel-plate", "India")}`);

@@ -343,7 +343,7 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await box.fill(changed.replace("version = 2", "version = 3"));
   await page.getByRole("button", { name: "Check, and what would change?" }).click();
   await page.locator("#would").getByText(/\d+ tables? would change/).waitFor();
-  assert.match(await page.locator("#would").textContent(), /digits: /);
+  assert.match(await page.locator("#would").textContent(), /Digits: /);
   assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "1", "nothing is applied by looking");
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.waitForURL(`**/protocols/${lab}`);

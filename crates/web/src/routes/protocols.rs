@@ -195,30 +195,7 @@ pub(super) async fn would(actor: &Actor, now: Lab, new: Protocol) -> Result<Vec<
             let before: Vec<_> = details.iter().map(|d| d.judge(&now.protocol)).collect();
             let after: Vec<_> = details.iter().map(|d| d.judge(&new)).collect();
             let changes = jurado_core::preview::difference((&now.protocol, &before), (&new, &after));
-            Ok(changes
-                .into_iter()
-                .map(|x| {
-                    let points = crate::views::bench::points;
-                    let lines: Vec<String> = x
-                        .lines
-                        .iter()
-                        .map(|l| format!("{}: {} becomes {}", l.criterion, points(l.from), points(l.to)))
-                        .chain(x.verdicts.iter().take(4).map(|v| {
-                            format!(
-                                "{}: {} becomes {}",
-                                v.result,
-                                v.from.unwrap_or("not asked"),
-                                v.to.unwrap_or("not asked")
-                            )
-                        }))
-                        .collect();
-                    (
-                        format!("{}, {}", x.team, x.section),
-                        format!("{} becomes {}", points(x.from), points(x.to)),
-                        lines.join("; "),
-                    )
-                })
-                .collect::<Vec<_>>())
+            Ok(crate::views::would::told(&new, changes, true))
         })
         .await
 }

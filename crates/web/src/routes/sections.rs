@@ -17,7 +17,6 @@ use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::bench::points;
 use crate::views::entry::{Fields, field};
 use crate::views::frame::Frame;
 use crate::views::intake::time;
@@ -456,27 +455,8 @@ async fn would_change(
                 .iter()
                 .map(|d| jurado_store::SheetDetail { settings: new.clone(), ..d.clone() }.judge(&lab.protocol))
                 .collect();
-            Ok(difference((&lab.protocol, &before), (&lab.protocol, &after))
-                .into_iter()
-                .map(|x| {
-                    let title = |id: &str| {
-                        lab.protocol
-                            .criteria
-                            .iter()
-                            .find(|c| c.id == id)
-                            .map_or_else(|| id.to_owned(), |c| c.title.clone())
-                    };
-                    let mut lines: Vec<String> = x
-                        .lines
-                        .iter()
-                        .map(|l| format!("{}: {} becomes {}", title(&l.criterion), points(l.from), points(l.to)))
-                        .collect();
-                    if lines.is_empty() {
-                        lines.push(format!("{} verdicts", x.verdicts.len()));
-                    }
-                    (x.team, format!("{} becomes {}", points(x.from), points(x.to)), lines.join("; "))
-                })
-                .collect())
+            let changes = difference((&lab.protocol, &before), (&lab.protocol, &after));
+            Ok(crate::views::would::told(&lab.protocol, changes, false))
         })
         .await
 }

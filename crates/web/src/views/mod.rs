@@ -15,6 +15,7 @@ pub(crate) mod revisions;
 pub(crate) mod shoals;
 pub(crate) mod sketches;
 pub(crate) mod stations;
+pub(crate) mod would;
 
 pub(crate) use jurado_core::notation::capital;
 

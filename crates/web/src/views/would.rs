@@ -1,0 +1,39 @@
+//! What a change would do, table by table, in words.
+
+use jurado_core::preview::Change;
+use jurado_core::protocol::Protocol;
+
+use super::bench::points;
+
+/// Verdicts of one table that are told one by one.
+const VERDICTS: usize = 4;
+
+/// Whose, their points, and in which lines and verdicts, by the titles of the protocol as it would be. The section is
+/// named where more than one can be concerned.
+pub(crate) fn told(protocol: &Protocol, changes: Vec<Change>, with_section: bool) -> Vec<(String, String, String)> {
+    let criterion =
+        |id: &str| protocol.criteria.iter().find(|c| c.id == id).map_or_else(|| id.to_owned(), |c| c.title.clone());
+    let result = |id: &str, row: Option<u32>| {
+        let title = protocol.item(id).map_or_else(|| id.to_owned(), |i| protocol.full_title(i));
+        row.map_or_else(|| title.clone(), |r| format!("{title}, row {r}"))
+    };
+    changes
+        .into_iter()
+        .map(|x| {
+            let lines = x
+                .lines
+                .iter()
+                .map(|l| format!("{}: {} becomes {}", criterion(&l.criterion), points(l.from), points(l.to)));
+            let verdicts = x.verdicts.iter().take(VERDICTS).map(|v| {
+                let (from, to) = (v.from.unwrap_or("not asked"), v.to.unwrap_or("not asked"));
+                format!("{}: {from} becomes {to}", result(&v.result, v.row))
+            });
+            let mut all: Vec<String> = lines.chain(verdicts).collect();
+            if x.verdicts.len() > VERDICTS {
+                all.push(format!("and {} more verdicts", x.verdicts.len() - VERDICTS));
+            }
+            let who = if with_section { format!("{}, {}", x.team, x.section) } else { x.team };
+            (who, format!("{} becomes {}", points(x.from), points(x.to)), all.join("; "))
+        })
+        .collect()
+}
