@@ -10,7 +10,8 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
     math(&draw(node, name, 0))
 }
 
-/// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`.
+/// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`. A long line of
+/// numbers is several formulas with spaces between, one for each factor or summand, so that it can be broken there.
 pub fn correction(
     symbol: &str,
     node: &Node,
@@ -20,9 +21,60 @@ pub fn correction(
 ) -> [String; 3] {
     [
         math(&format!("<mrow>{}<mo>=</mo>{}</mrow>", atom(symbol), draw(node, symbols, 0))),
-        math(&format!("<mrow><mo>=</mo>{}</mrow>", draw(node, numbers, 0))),
+        in_pieces(node, numbers),
         math(&format!("<mrow><mo>=</mo>{}</mrow>", atom(value))),
     ]
+}
+
+/// Figures and letters past which a line of numbers is given in pieces.
+const LONG: usize = 44;
+
+/// `= 84.64 mm × 41.74 mm × …`: one formula, or where it is long one for each factor or summand, since no browser breaks a
+/// line inside a formula.
+fn in_pieces(node: &Node, name: &dyn Fn(usize) -> String) -> String {
+    let whole = draw(node, name, 0);
+    if visible(&whole) <= LONG {
+        return math(&format!("<mrow><mo>=</mo>{whole}</mrow>"));
+    }
+    // The chain of operators of one rank, left to right.
+    let mut right: Vec<(&str, String)> = Vec::new();
+    let mut first = node;
+    let rank = level(node);
+    while let Op::Binary(op @ (Operator::Add | Operator::Subtract | Operator::Multiply), a, b) = &first.op {
+        if level(first) != rank {
+            break;
+        }
+        right.push((sign_of(*op), draw(b, name, if *op == Operator::Subtract { rank + 1 } else { rank })));
+        first = a;
+    }
+    let mut out =
+        math(&format!("<mrow><mo>=</mo>{}</mrow>", draw(first, name, if right.is_empty() { 0 } else { rank })));
+    for (sign, drawn) in right.into_iter().rev() {
+        out.push(' ');
+        out.push_str(&math(&format!("<mrow><mo form=\"infix\">{sign}</mo>{drawn}</mrow>")));
+    }
+    out
+}
+
+/// Characters of a drawing that are seen.
+fn visible(markup: &str) -> usize {
+    let mut inside = false;
+    markup
+        .chars()
+        .filter(|c| {
+            let seen = !inside && *c != '<';
+            inside = if *c == '<' { true } else { inside && *c != '>' };
+            seen
+        })
+        .count()
+}
+
+fn sign_of(op: Operator) -> &'static str {
+    match op {
+        Operator::Add => "+",
+        Operator::Subtract => "−",
+        _ => "×",
+    }
 }
 
 fn math(inner: &str) -> String {
@@ -101,11 +153,7 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
             format!("<msup>{base}{}</msup>", draw(b, name, 0))
         }
         Op::Binary(op, a, b) => {
-            let sign = match op {
-                Operator::Add => "+",
-                Operator::Subtract => "−",
-                _ => "×",
-            };
+            let sign = sign_of(*op);
             let right = if *op == Operator::Subtract { own + 1 } else { own };
             format!("<mrow>{}<mo>{sign}</mo>{}</mrow>", draw(a, name, own), draw(b, name, right))
         }

@@ -224,3 +224,43 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn a_long_line_of_numbers_can_be_broken_between_its_factors() {
+    let seen = |markup: &str| -> Vec<String> {
+        markup
+            .split("</math>")
+            .filter(|m| m.contains("<math"))
+            .map(|m| {
+                let mut text = String::new();
+                let mut inside = false;
+                for c in m.chars() {
+                    match c {
+                        '<' => inside = true,
+                        '>' => inside = false,
+                        c if !inside => text.push(c),
+                        _ => {}
+                    }
+                }
+                text.trim().to_owned()
+            })
+            .collect()
+    };
+    let symbols = |i: usize| ["a", "b"][i.min(1)].to_owned();
+    let numbers = |i: usize| ["1234.5678", "8765.4321"][i.min(1)].to_owned();
+    for (formula, pieces) in [
+        ("a * b", vec!["=1234.5678×8765.4321"]),
+        (
+            "a * b * (a - b) * (a + b)",
+            vec!["=1234.5678", "×8765.4321", "×(1234.5678−8765.4321)", "×(1234.5678+8765.4321)"],
+        ),
+        ("a + b - (a + b) - a", vec!["=1234.5678", "+8765.4321", "−(1234.5678+8765.4321)", "−1234.5678"]),
+        // A chain of one rank only: what binds closer stays together.
+        ("a * b + a * b + a * b", vec!["=1234.5678×8765.4321", "+1234.5678×8765.4321", "+1234.5678×8765.4321"]),
+        // What is no chain stays whole.
+        ("(a + b + a + b + a + b) / b", vec!["=1234.5678+8765.4321+1234.5678+8765.4321+1234.5678+8765.43218765.4321"]),
+    ] {
+        let drawn = mathml::correction("x", &node(formula), &symbols, &numbers, "1")[1].clone();
+        assert_eq!(seen(&drawn), pieces, "{formula}");
+    }
+}

@@ -139,7 +139,7 @@ fn objection(html: &str) -> Option<String> {
         } else if !tag.ends_with('/') && !VOID.contains(&name) {
             open.push(name);
         }
-        for bad in ["NaN", "\"inf", " inf", "-inf", "Some(", "None\""] {
+        for bad in ["NaN", "\"inf\"", "Minf", "Hinf", "Vinf", "-inf", "Some(", "None\""] {
             if tag.contains(bad) {
                 return Some(format!("“{bad}” in <{tag}>"));
             }

@@ -2,7 +2,7 @@
 
 use jurado_core::judging::shown_clean;
 use jurado_core::quantity::power_of_ten;
-use jurado_core::verdict::{CellState, JudgedCell, JudgedResult, VerdictKind};
+use jurado_core::verdict::{CellState, Finding, JudgedCell, JudgedResult, VerdictKind};
 
 use super::super::ladder::{self, BAY, HEAD, RUNG};
 use super::super::{Mark, capital};
@@ -207,12 +207,17 @@ impl Maker<'_> {
                     words: ladder::in_words(distance(r)),
                     mark: Mark { symbol: r.verdict.word(), word: r.verdict.word() },
                     hint,
-                    pennants: self.pennants(|f| f.concerns(r.item)),
+                    pennants: self.pennants(|f| f.concerns(r.item) && of_row(f, r)),
                     in_hand: self.is_in_hand(r, hand),
                 }
             })
             .collect()
     }
+}
+
+/// Whether a finding about a result's column is about its row: its own, or one that a slip down the column ran through.
+fn of_row(f: &Finding, r: &JudgedResult) -> bool {
+    f.row.is_none() || r.row.is_none() || f.row == r.row || (f.code == "slip" && r.verdict == VerdictKind::Slip)
 }
 
 /// Digits before the decimal mark.
