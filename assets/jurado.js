@@ -105,7 +105,9 @@
   document.addEventListener("htmx:beforeSwap", () => { opened = [...document.querySelectorAll("details[id][open]")].map((d) => d.id); });
   document.addEventListener("htmx:afterSettle", () => opened.forEach((id) => { const d = document.getElementById(id); if (d) d.open = true; }));
   // After a swap the focus goes to what was told, else stays with the page, so that keys go on working.
-  document.addEventListener("htmx:afterSettle", () => {
+  document.addEventListener("htmx:afterSettle", (e) => {
+    // What is checked while somebody types leaves them typing.
+    if (e.target.id === "checked") return;
     const told = document.querySelector("[role=alert], #would");
     if (told) { told.tabIndex = -1; told.focus(); }
   });
@@ -198,6 +200,18 @@
     if (at < 0 || !step) return;
     e.preventDefault();
     all[Math.min(Math.max(at + step, 0), all.length - 1)].focus();
+  });
+  // A fault in a text leads to its place.
+  document.addEventListener("click", (e) => {
+    const to = e.target.closest?.("[data-line]");
+    const box = to && document.querySelector(to.getAttribute("href"));
+    if (!box) return;
+    e.preventDefault();
+    const lines = box.value.split("\n"), line = Number(to.dataset.line) - 1;
+    const at = lines.slice(0, line).reduce((n, l) => n + l.length + 1, 0) + [...(lines[line] ?? "")].slice(0, Number(to.dataset.column) - 1).join("").length;
+    box.focus();
+    box.setSelectionRange(at, at + 1);
+    box.scrollTop = Math.max(0, (line - 8) * (box.scrollHeight / lines.length));
   });
   // A server that cannot be reached is said where the person is; nothing typed is lost.
   document.addEventListener("htmx:sendError", () => {

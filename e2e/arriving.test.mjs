@@ -114,6 +114,49 @@ test("a whole course at once is taken in the background, and the page that was c
   await later.context().close();
 });
 
+test("a hundred and twenty files at once come in together", async () => {
+  const page = await app.coordinator();
+  const paths = Array.from({ length: 120 }, (_, i) => file(`tide-${i + 1}.csv`, `section,team,item,row,value\nSpring,Tide ${i + 1},plate_length,,84.3${i % 10}\nSpring,Tide ${i + 1},plate_width,,41.9${i % 10}\n`));
+  await bring(page, paths);
+  await page.getByRole("heading", { level: 1, name: "120 files" }).waitFor({ timeout: 60_000 });
+  await page.getByRole("button", { name: "Take 120 tables" }).click();
+  await page.getByRole("status").getByText("120 revised").waitFor({ timeout: 60_000 });
+  assert.equal(query("SELECT COUNT(*) FROM submissions s JOIN sheets h ON h.submission_id=s.id JOIN sections x ON x.id=h.section_id WHERE x.name='Spring' AND s.revision=2"), "120");
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("the Back button and a second tab repeat nothing: a decision is made once, and told", async () => {
+  const page = await app.reviewer1();
+  const id = query(`SELECT s.id FROM sheets s JOIN sections x ON x.id=s.section_id WHERE s.lab_id=${lab("keel-plate")} AND x.name='Morning' AND s.open_findings >= 1 AND s.mark='slip' ORDER BY s.id LIMIT 1`);
+  const decisions = () => Number(query(`SELECT COUNT(*) FROM decisions d JOIN submissions s ON s.id=d.submission_id WHERE s.sheet_id=${id} AND d.undone_at IS NULL`));
+  const was = decisions();
+  const first = await app.reviewer1();
+  await page.goto(`${app.origin}/bench/${id}`);
+  await first.goto(`${app.origin}/bench/${id}`);
+  const open = page.locator("[data-finding]:not(.set)");
+  const before = await open.count();
+  await page.keyboard.press("Enter");
+  await page.waitForFunction((n) => document.querySelectorAll("[data-finding]:not(.set)").length < n, before);
+  assert.equal(decisions(), was + 1);
+  // The other tab still shows it open.
+  await first.keyboard.press("Enter");
+  await first.getByRole("heading", { name: "Somebody was first" }).waitFor();
+  assert.equal(decisions(), was + 1);
+  await first.context().close();
+  // Back, to the page as it was before: what it offers is told to be decided already, or no longer offered.
+  await page.goto(`${app.origin}/docket`);
+  await page.goBack();
+  await page.goBack().catch(() => {});
+  await page.waitForTimeout(300);
+  if (page.url().includes(`/bench/${id}`)) {
+    await page.keyboard.press("Enter");
+    await page.waitForTimeout(500);
+  }
+  assert.ok(decisions() <= was + 2 && Number(query(`SELECT COUNT(DISTINCT d.finding) FROM decisions d JOIN submissions s ON s.id=d.submission_id WHERE s.sheet_id=${id} AND d.undone_at IS NULL`)) === decisions(), "no finding is decided twice");
+  await page.context().close();
+});
+
 test("with many sections the Docket draws bands with a row a lab, and Sections comes in pages with a search", async () => {
   const page = await app.coordinator();
   await page.goto(`${app.origin}/sections`);

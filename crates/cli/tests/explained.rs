@@ -1,7 +1,7 @@
 //! What is drawn and explained of a result is what was judged: over the whole library, with simulated classes.
 #![allow(missing_docs)]
 
-use std::path::{Path, PathBuf};
+mod common;
 
 use jurado_core::explain::explain;
 use jurado_core::judging::judge;
@@ -9,25 +9,10 @@ use jurado_core::plots::{Plot, plots};
 use jurado_core::preview::difference;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
-use jurado_sim::{Lab, Order};
+use jurado_sim::Order;
 
 fn classes(seed: u64, teams: usize) -> Vec<(String, Protocol, Vec<Submission>)> {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../protocols");
-    let mut names: Vec<String> = std::fs::read_dir(&folder)
-        .expect("the protocols")
-        .filter_map(|e| e.ok()?.file_name().to_str()?.strip_suffix(".toml").map(str::to_owned))
-        .collect();
-    names.sort();
-    let read = |p: PathBuf| std::fs::read_to_string(&p).unwrap_or_else(|e| panic!("{}: {e}", p.display()));
-    names
-        .into_iter()
-        .map(|n| {
-            let lab = Lab::new(&read(folder.join(format!("{n}.toml"))), &read(folder.join(format!("worlds/{n}.toml"))))
-                .unwrap_or_else(|(_, f)| panic!("{n}: {}", f[0]));
-            let tables = lab.simulate(&Order { teams, seed, slips: 0.5, ..Order::default() }).tables;
-            (n, lab.protocol, tables)
-        })
-        .collect()
+    common::classes(&Order { teams, seed, slips: 0.5, ..Order::default() })
 }
 
 /// Markup whose elements close in their order, without attributes that could hide one.
@@ -159,7 +144,7 @@ fn a_preview_is_the_difference_of_two_judgements() {
     for (name, p, tables) in classes(5, 5) {
         let before: Vec<_> = tables.iter().map(|t| judge(&p, t, &[], &[])).collect();
         assert!(difference((&p, &before), (&p, &before)).is_empty(), "{name}: the same changes nothing");
-        let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../protocols/{name}.toml"));
+        let path = common::root().join(format!("protocols/{name}.toml"));
         let text = std::fs::read_to_string(path).expect("a text");
         let dear = text.replace("each = \"0.25\"", "each = \"0.5\"").replace("share = \"0.5\"", "share = \"1\"");
         let new = Protocol::parse(&dear).unwrap_or_else(|f| panic!("{name}: {f:?}"));

@@ -1,9 +1,11 @@
 //! Every lab of the library: it loads, its sheets come back from every format, its simulated classes are judged rightly,
 //! and each plausible mistake in editing it is refused with its place.
 
-use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
+mod common;
 
+use std::collections::BTreeMap;
+
+use common::{lab, labs, root};
 use jurado_core::judging::judge;
 use jurado_core::protocol::{Protocol, Rule};
 use jurado_core::report::Report;
@@ -14,30 +16,6 @@ use jurado_intake::{
     write_sheet, write_xlsx,
 };
 use jurado_sim::{Lab, Mix, Order, assess};
-
-fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
-}
-
-/// Name, protocol and world of every lab.
-fn labs() -> Vec<(String, String, String)> {
-    let folder = root().join("protocols");
-    let mut names: Vec<String> = std::fs::read_dir(&folder)
-        .expect("the protocols")
-        .filter_map(|e| e.ok()?.file_name().to_str()?.strip_suffix(".toml").map(str::to_owned))
-        .collect();
-    names.sort();
-    let read = |p: PathBuf| std::fs::read_to_string(&p).unwrap_or_else(|e| panic!("{}: {e}", p.display()));
-    names
-        .into_iter()
-        .map(|n| (n.clone(), read(folder.join(format!("{n}.toml"))), read(folder.join(format!("worlds/{n}.toml")))))
-        .collect()
-}
-
-fn lab(name: &str, protocol: &str, world: &str) -> Lab {
-    Lab::new(protocol, world)
-        .unwrap_or_else(|(w, f)| panic!("{name}: {} {}", if w { "world" } else { "protocol" }, f[0]))
-}
 
 #[test]
 fn every_lab_of_the_list_is_there_and_complete() {

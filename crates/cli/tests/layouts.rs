@@ -2,8 +2,9 @@
 //! in, and the judgement is the same to the last digit.
 #![allow(missing_docs)]
 
+mod common;
+
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::{Path, PathBuf};
 
 use jurado_core::judging::judge;
 use jurado_core::protocol::Protocol;
@@ -12,34 +13,15 @@ use jurado_intake::{
     ColumnMap, Intake, UPLOAD, columns_of, guess_lab, long_grid, meanings, read_file, write_grid_exact, write_grid_ods,
     write_grid_xlsx,
 };
-use jurado_sim::{Lab, Order};
+use jurado_sim::Order;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
-fn root() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
-}
-
 /// Every lab with a class of a few tables typed in the plainest way.
 fn classes(seed: u64) -> Vec<(Protocol, Vec<Submission>)> {
-    let mut names: Vec<String> = std::fs::read_dir(root().join("protocols"))
-        .expect("the protocols")
-        .filter_map(|e| e.ok()?.file_name().to_str()?.strip_suffix(".toml").map(str::to_owned))
-        .collect();
-    names.sort();
-    let read = |p: PathBuf| std::fs::read_to_string(&p).unwrap_or_else(|e| panic!("{}: {e}", p.display()));
-    names
-        .iter()
-        .map(|n| {
-            let folder = root().join("protocols");
-            let lab = Lab::new(&read(folder.join(format!("{n}.toml"))), &read(folder.join(format!("worlds/{n}.toml"))))
-                .unwrap_or_else(|(_, f)| panic!("{n}: {}", f[0]));
-            let order = Order { teams: 3, seed, typing: false, slips: 0.7, ..Order::default() };
-            let tables = lab.simulate(&order).tables;
-            (lab.protocol, tables)
-        })
-        .collect()
+    let order = Order { teams: 3, seed, typing: false, slips: 0.7, ..Order::default() };
+    common::classes(&order).into_iter().map(|(_, p, tables)| (p, tables)).collect()
 }
 
 /// What a table holds, in an order of its own: item, row and text.

@@ -410,3 +410,41 @@ fn a_column_that_is_not_there_is_told_in_one_sentence() {
         assert_eq!(missing, 3 - there.matches("length").count(), "each row keeps its finding");
     }
 }
+
+#[test]
+fn readings_that_are_not_there_are_told_in_one_sentence() {
+    let path = format!("{}/tests/labs/plate-and-disc.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(path).expect("a text");
+    let whole = "zero: 0.04\nplate_length: 84.44\nplate_width: 41.92\nplate_thickness: 8.62\nplate_mass: 81.89
+        disc_diameter 1: 60.1\ndisc_diameter 2: 60.2\ndisc_diameter 3: 60.1\ndisc_diameter 4: 60.3\ndisc_diameter 5: 60.2
+        disc_thickness 1: 8.1\ndisc_thickness 2: 8.1\ndisc_thickness 3: 8.1\ndisc_thickness 4: 8.2\ndisc_thickness 5: 8.1\ndisc_mass: 200.1";
+    for (gone, says) in [
+        (
+            &["plate_width"][..],
+            "The value of the plate width is not there; what needs it could not be checked and costs nothing more.",
+        ),
+        (
+            &["plate_width", "plate_mass"],
+            "The values of the plate width and the plate mass are not there; what needs them could not be checked and costs nothing more.",
+        ),
+        (
+            &["zero", "disc_diameter 2", "disc_diameter 3", "disc_diameter 5", "disc_thickness 4", "disc_mass"],
+            "The values of the zero reading, readings 2, 3, 5 of the disc diameter, reading 4 of the disc thickness and the disc mass are not there; what needs them could not be checked and costs nothing more.",
+        ),
+    ] {
+        let lines: Vec<&str> =
+            whole.lines().map(str::trim).filter(|l| !gone.iter().any(|g| l.split(':').next() == Some(g))).collect();
+        let j = judged(&text, &lines.join("\n"));
+        let told: Vec<String> = jurado_core::judging::sentences(&j)
+            .into_iter()
+            .map(|(_, s)| s)
+            .filter(|s| s.contains("costs nothing more") && s.contains("not there;"))
+            .collect();
+        assert_eq!(told, [says]);
+        assert_eq!(
+            j.findings.iter().filter(|f| f.code == "missing-reading").count(),
+            gone.len(),
+            "each keeps its finding"
+        );
+    }
+}

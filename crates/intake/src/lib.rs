@@ -15,6 +15,8 @@ mod sheet;
 mod tests;
 mod workbook;
 
+use std::borrow::Cow;
+
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
@@ -116,14 +118,8 @@ pub fn read_file(
     if json::looks_like(bytes) {
         return json::read_json_for(bytes, protocol, roster);
     }
-    let unpacked;
-    let bytes = if workbook::is_workbook(bytes) {
-        unpacked = workbook::read_as_csv(bytes)?;
-        &unpacked
-    } else {
-        bytes
-    };
-    let file = delimited::Delimited::open(bytes)?;
+    let text = as_text(bytes)?;
+    let file = delimited::Delimited::open(&text)?;
     if sheet::is_sheet(&file) {
         return sheet::read(&file, protocol, roster);
     }
@@ -138,19 +134,18 @@ pub fn read_file(
     }
 }
 
+/// A spreadsheet as text; anything else as it is.
+fn as_text(bytes: &[u8]) -> Result<Cow<'_, [u8]>, Fault> {
+    if workbook::is_workbook(bytes) { workbook::read_as_csv(bytes).map(Cow::Owned) } else { Ok(Cow::Borrowed(bytes)) }
+}
+
 /// The columns of a file with what they seem to mean; `None` where nothing is to be asked, or nothing can be read.
 pub fn columns_of(bytes: &[u8], protocol: &Protocol) -> Option<Vec<Column>> {
     if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
         return None;
     }
-    let unpacked;
-    let bytes = if workbook::is_workbook(bytes) {
-        unpacked = workbook::read_as_csv(bytes).ok()?;
-        &unpacked
-    } else {
-        bytes
-    };
-    let file = delimited::Delimited::open(bytes).ok()?;
+    let text = as_text(bytes).ok()?;
+    let file = delimited::Delimited::open(&text).ok()?;
     if sheet::is_sheet(&file) { None } else { columns::columns(&file, protocol) }
 }
 

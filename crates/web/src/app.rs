@@ -12,7 +12,8 @@ use actix_web::{App, Error, HttpServer, web};
 use jurado_store::{Store, StoreError};
 
 use crate::routes::{
-    attachments, auth, bench, docket, entry, intake, protocols, quick, returns, sections, stations, tryout, words,
+    attachments, auth, bench, docket, entry, intake, protocol_text, protocols, quick, returns, sections, stations,
+    tryout, words,
 };
 use crate::{assets, error};
 
@@ -70,8 +71,9 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))
         .route("/protocols/{lab}", web::get().to(protocols::read))
-        .route("/protocols/{lab}/edit", web::get().to(protocols::edit))
-        .route("/protocols/{lab}/edit", web::post().to(protocols::change))
+        .route("/protocols/{lab}/edit", web::get().to(protocol_text::edit))
+        .route("/protocols/{lab}/edit", web::post().to(protocol_text::change))
+        .route("/protocols/{lab}/check", web::post().to(protocol_text::check))
         .route("/protocols/{lab}/stations", web::get().to(stations::page))
         .route("/protocols/{lab}/stations", web::post().to(stations::change))
         .route("/protocols/{lab}/paper", web::get().to(protocols::paper))

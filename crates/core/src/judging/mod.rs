@@ -16,6 +16,7 @@ mod readings;
 mod relations;
 mod results;
 mod score;
+mod sentences;
 mod table;
 #[cfg(test)]
 mod tests;
@@ -24,6 +25,7 @@ mod values;
 mod words;
 
 pub use apart::limits;
+pub use sentences::sentences;
 
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
@@ -330,47 +332,6 @@ pub fn hanging(judged: &Judged) -> Decimal {
         .filter(|f| f.open() || (f.fragile.is_some() && f.decision.is_none() && f.ruling.is_none()))
         .map(|f| f.hangs)
         .sum()
-}
-
-/// The sentences the student reads, in the order of the findings, each with its finding's key. A forgiven finding is
-/// still told, with what it would have cost left out. A column that is not there is told in one sentence, under the key
-/// of its first row.
-pub fn sentences(judged: &Judged) -> Vec<(String, String)> {
-    let told: Vec<&Finding> = judged.findings.iter().filter(|f| !f.tells.is_empty()).collect();
-    let mut out: Vec<(String, String)> = Vec::new();
-    let mut i = 0;
-    while let Some(first) = told.get(i) {
-        let rows: Vec<(u32, &str, &str)> = told[i..]
-            .iter()
-            .map_while(|f| not_there(f).filter(|(_, stem, _)| not_there(first).is_some_and(|(_, s, _)| s == *stem)))
-            .collect();
-        if rows.len() > 1 {
-            let which: Vec<String> = rows.iter().map(|(row, ..)| row.to_string()).collect();
-            let values: Vec<&str> = rows.iter().map(|(.., value)| *value).collect();
-            let stem = rows[0].1;
-            let which = which.join(", ");
-            out.push((
-                first.key.clone(),
-                format!("{stem}{NOT_THERE} in rows {which}{READINGS_GIVE}{}.", values.join(", ")),
-            ));
-            i += rows.len();
-        } else {
-            out.push((first.key.clone(), first.tells.clone()));
-            i += 1;
-        }
-    }
-    out
-}
-
-/// The two middles of the sentence on a result that is missing.
-const NOT_THERE: &str = " is not there yet";
-const READINGS_GIVE: &str = ": your readings give ";
-
-/// Row, title without it and value of a result that is missing in a row, unless somebody said it in other words.
-fn not_there(f: &Finding) -> Option<(u32, &str, &str)> {
-    let row = f.row.filter(|_| f.code == "missing-result")?;
-    let (title, value) = f.tells.split_once(&format!("{NOT_THERE}{READINGS_GIVE}"))?;
-    Some((row, title.strip_suffix(&format!(" in row {row}"))?, value.strip_suffix('.')?))
 }
 
 /// The half-width stated with a result, in the protocol's unit.

@@ -163,9 +163,7 @@ impl Judge<'_> {
         let at = self.place(cell.row);
         found.push(Finding {
             says: format!("There is no value for {at}."),
-            tells: format!(
-                "The value of {at} is not there; what needs it could not be checked and costs nothing more."
-            ),
+            tells: super::sentences::missing_reading(&at),
             criterion,
             cost,
             ..self.blank("missing-reading", "missing", Severity::Charge, cell.row)

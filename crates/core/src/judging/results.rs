@@ -4,8 +4,8 @@ use rust_decimal::Decimal;
 
 use super::compare::{WIDE_ENVELOPE, shown_clean};
 use super::findings::Findings;
+use super::sentences::{NOT_THERE, READINGS_GIVE};
 use super::uncertain::full_title;
-use super::{NOT_THERE, READINGS_GIVE};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;

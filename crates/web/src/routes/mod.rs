@@ -8,6 +8,7 @@ pub(crate) mod entry;
 pub(crate) mod intake;
 mod offer;
 mod parts;
+pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;

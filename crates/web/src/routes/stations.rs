@@ -7,7 +7,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::protocol::sheet::{SheetChange, with_station_sheet};
 use jurado_store::Lab;
 
-use super::protocols::would;
+use super::protocol_text::would;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Fields, field};

@@ -15,6 +15,8 @@ pub(crate) mod revisions;
 pub(crate) mod shoals;
 pub(crate) mod sketches;
 pub(crate) mod stations;
+#[cfg(test)]
+mod tests;
 pub(crate) mod would;
 
 pub(crate) use jurado_core::notation::capital;

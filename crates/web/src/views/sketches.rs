@@ -269,8 +269,9 @@ fn rail(s: &Sketch) -> Drawn {
 fn rings(s: &Sketch) -> Drawn {
     let mut out = String::new();
     let (cx, cy) = (140.0, 134.0);
-    let widest = s.parts.iter().map(|p| p.at).fold(0.0, f64::max).max(s.span.1 * 0.2);
-    let radius = |d: f64| 122.0 * d.abs() / widest;
+    // A ring far beyond the screen stands at the edge, so that the others keep their size.
+    let widest = s.parts.iter().map(|p| p.at).fold(0.0, f64::max).clamp(s.span.1 * 0.2, s.span.1 * 1.2);
+    let radius = |d: f64| (122.0 * d.abs() / widest).min(128.0);
     for (i, p) in s.parts.iter().enumerate() {
         let class = if i % 2 == 0 { "sk-ringline sk-inner" } else { "sk-ringline" };
         let _ = write!(out, "<circle class=\"{class}\" cx=\"{cx}\" cy=\"{cy}\" r=\"{:.1}\"/>", radius(p.at));
@@ -282,7 +283,7 @@ fn rings(s: &Sketch) -> Drawn {
     let each: Vec<String> = s.parts.iter().map(|p| format!("{} {}", p.says, with_unit(p.at, &s.unit))).collect();
     Drawn {
         svg: out,
-        height: cy * 2.0,
+        height: f64::max(cy * 2.0, 62.0 + 44.0 * s.parts.len() as f64),
         says: format!("Rings to scale: {}.", each.join(", ")),
         legend: "To scale. Dashed: inner edges, which lie inside the full lines.",
     }

@@ -1,5 +1,7 @@
 //! What a change would do, table by table, in words.
 
+use jurado_core::error::Fault;
+use jurado_core::notation;
 use jurado_core::preview::Change;
 use jurado_core::protocol::Protocol;
 
@@ -36,4 +38,46 @@ pub(crate) fn told(protocol: &Protocol, changes: Vec<Change>, with_section: bool
             (who, format!("{} becomes {}", points(x.from), points(x.to)), all.join("; "))
         })
         .collect()
+}
+
+/// What is to be said of a protocol's text as it stands.
+pub(crate) struct Checked {
+    /// Line, column, what, how to mend it.
+    pub(crate) faults: Vec<(usize, usize, String, String)>,
+    pub(crate) more: usize,
+    /// What it holds, where it has no fault.
+    pub(crate) says: String,
+    /// One table tried with it: whose, points, lines.
+    pub(crate) trial: Option<(String, String, String)>,
+}
+
+/// Faults that are listed.
+const LISTED: usize = 12;
+
+impl Checked {
+    pub(crate) fn faulty(faults: Vec<Fault>) -> Checked {
+        Checked {
+            more: faults.len().saturating_sub(LISTED),
+            faults: faults
+                .into_iter()
+                .take(LISTED)
+                .map(|f| (f.line, f.column, super::capital(&f.what), super::capital(&f.mend)))
+                .collect(),
+            says: String::new(),
+            trial: None,
+        }
+    }
+
+    pub(crate) fn of(p: &Protocol) -> Checked {
+        let says = format!(
+            "It reads as {}, version {}: {}, {}, {}, {} points.",
+            p.title,
+            p.version,
+            notation::counted(p.readings.len(), "reading"),
+            notation::counted(p.results.len(), "result"),
+            notation::counted(p.checks.len(), "check"),
+            p.possible.normalize()
+        );
+        Checked { faults: Vec::new(), more: 0, says, trial: None }
+    }
 }
