@@ -61,7 +61,10 @@ impl Checked {
             faults: faults
                 .into_iter()
                 .take(LISTED)
-                .map(|f| (f.line, f.column, super::capital(&f.what), super::capital(&f.mend)))
+                // The place itself is a click away; the drawing under a formula needs a face of one width.
+                .map(|f| {
+                    (f.line, f.column, super::capital(f.what.lines().next().unwrap_or("")), super::capital(&f.mend))
+                })
                 .collect(),
             says: String::new(),
             trial: None,
