@@ -186,6 +186,18 @@ const BAND: f64 = 500.0;
 /// Sections whose names stand over the bands.
 const NAMED: usize = 10;
 
+/// A stroke upwards from a place, told from where its path ended.
+fn stroke(path: &mut String, end: &mut (i32, i32), (x, y): (i32, i32), up: i32) {
+    if path.is_empty() {
+        let _ = write!(path, "M{x} {y}v-{up}");
+    } else {
+        let (dx, dy) = (x - end.0, y - end.1);
+        let gap = if dy < 0 { "" } else { " " };
+        let _ = write!(path, "m{dx}{gap}{dy}v-{up}");
+    }
+    *end = (x, y - up);
+}
+
 fn band_heads(sections: &[Section]) -> String {
     let mut out = String::new();
     if sections.len() > NAMED {
@@ -243,6 +255,8 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
             let pitch = BAND / sections.max(1) as f64;
             let few = sections <= NAMED;
             let mut figures = String::new();
+            // Where each path stands: its strokes are told from there, which is shorter.
+            let mut ends = ((0, 0), (0, 0));
             for (i, p) in places.iter().enumerate() {
                 counts.wants += p.counts.wants;
                 counts.clear += p.counts.clear;
@@ -251,16 +265,17 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
                 let all = (p.counts.all() + p.absent).max(1) as f64;
                 let x = pitch * (i as f64 + 0.5);
                 // Whole pixels are as fine as a stroke shows, and a term has thousands of strokes.
-                let wants = (30.0 * p.counts.wants as f64 / all).ceil();
-                let clear = (30.0 * p.counts.clear as f64 / all).ceil();
-                if wants > 0.0 {
-                    let _ = write!(waiting, "M{x:.0} 34v-{wants}");
+                let wants = (30.0 * p.counts.wants as f64 / all).ceil() as i32;
+                let clear = (30.0 * p.counts.clear as f64 / all).ceil() as i32;
+                let x_px = x.round() as i32;
+                if wants > 0 {
+                    stroke(&mut waiting, &mut ends.0, (x_px, 34), wants);
                 }
                 if few && p.counts.wants > 0 {
                     let _ = write!(figures, "<text x=\"{:.0}\" y=\"31\">{}</text>", x + 9.0, p.counts.wants);
                 }
-                if clear > 0.0 {
-                    let _ = write!(looking, "M{x:.0} {}v-{clear}", 34.0 - wants);
+                if clear > 0 {
+                    stroke(&mut looking, &mut ends.1, (x_px, 34 - wants), clear);
                 }
             }
             // Few strokes are broad and say how many tables want a person.
