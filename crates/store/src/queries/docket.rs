@@ -294,7 +294,13 @@ pub fn hanging(c: &mut Db, user: &User) -> Result<f64, StoreError> {
 pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
     let mut query = sheets::table
         .group_by((sheets::section_id, sheets::lab_id, sheets::stage))
-        .select((sheets::lab_id, sheets::section_id, sheets::stage, diesel::dsl::count_star()))
+        .select((
+            sheets::lab_id,
+            sheets::section_id,
+            sheets::stage,
+            // As text, so that the statement is not kept: executed again, MariaDB would read every row (see DESIGN.md).
+            diesel::dsl::sql::<diesel::sql_types::BigInt>("COUNT(*)"),
+        ))
         .into_boxed();
     if user.role != Role::Coordinator {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
