@@ -210,6 +210,10 @@ test("a station sheet is changed in a form, one number and one station more, and
   assert.equal(await box("Q: from").getAttribute("aria-invalid"), "true");
   await box("Q: from").fill("160,0");
   await box("Q: to").fill("161.0");
+  await page.getByLabel("one more:").fill("Q");
+  await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.getByRole("alert").getByText("“Q” is there already").waitFor();
+  assert.equal(await box("Q: to").inputValue(), "161.0", "what was typed is still there");
   await page.getByLabel("one more:").fill("T");
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.getByRole("alert").getByText("has no value").or(page.getByRole("alert").getByText("A number is needed here")).first().waitFor();

@@ -73,6 +73,12 @@ pub(crate) async fn change(
         ));
         return html_with(StatusCode::CONFLICT, &page);
     }
+    let there =
+        |(key, value): &&(String, String)| lab.protocol.keys.iter().any(|k| k.id == *key && k.values.contains(value));
+    if let Some((_, value)) = added.iter().find(there) {
+        page.refused.push(format!("“{value}” is there already: change its line, or write another name for one more."));
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+    }
     let Ok(text) = made else {
         let count = jurado_core::notation::counted(faults.len(), "value");
         page.refused.push(format!("{count} cannot be: see below."));
