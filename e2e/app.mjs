@@ -1,7 +1,9 @@
 // Starts the application on a database of its own for one test file, and a browser beside it.
 import { spawn, execFileSync } from "node:child_process";
-import { existsSync } from "node:fs";
+import { existsSync, mkdtempSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { chromium } from "playwright-core";
 
 const root = new URL("..", import.meta.url).pathname;
@@ -20,17 +22,38 @@ export const sql = (text, database = "") => {
   return execFileSync("mariadb", ["--no-defaults", "-h127.0.0.1", `-P${url.port}`, `-u${url.username}`, `-p${url.password}`, "-N", ...(database ? [database] : []), "-e", text], { encoding: "utf8" });
 };
 
-export async function startApp(name, { demo = true, labs = ["keel-plate"] } = {}) {
+/** The demo's passwords in the tests; an installation makes its own. */
+export const passwords = { coordinator: "harbour light", reviewer1: "morning tide", reviewer2: "evening tide" };
+
+export function passwordFile() {
+  const file = join(mkdtempSync(join(tmpdir(), "jurado-e2e-")), "demo-passwords");
+  writeFileSync(file, Object.entries(passwords).map(([n, w]) => `${n} ${w}\n`).join(""));
+  return file;
+}
+
+/** Sends the form to sign in, without a browser's page: with the token and cookie that its page gives. */
+export async function postSignIn(request, origin, name, password, to = "") {
+  const form = await (await request.get(`${origin}/sign-in`)).text();
+  const token = /name="token" value="([^"]*)"/.exec(form)[1];
+  return request.post(`${origin}/sign-in`, { form: { token, name, password, to }, maxRedirects: 0 });
+}
+
+export async function startApp(name, { demo = true, labs = ["keel-plate"], more = [], env = {} } = {}) {
   if (!existsSync(binary)) throw new Error(`${binary} is not built`);
   const database = `jurado_${name}`;
   sql(`DROP DATABASE IF EXISTS ${database}; CREATE DATABASE ${database} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`);
-  const url = base.replace(/\/jurado$/, `/${database}`);
+  const of = (place) => place.replace(/\/jurado$/, `/${database}`);
+  const url = of(process.env.TEST_SERVING_URL ?? base);
   const port = await freePort();
-  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo", ...labs.flatMap((l) => ["--demo-lab", l])] : [])], { cwd: root, env: { ...process.env, DATABASE_URL: url }, stdio: ["ignore", "pipe", "pipe"] });
+  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo", "--demo-passwords", passwordFile(), ...labs.flatMap((l) => ["--demo-lab", l])] : []), ...more], { cwd: root, env: { ...process.env, DATABASE_URL: url, MIGRATE_DATABASE_URL: of(base), ...env }, stdio: ["ignore", "pipe", "pipe"] });
   let told = "";
+  let said = "";
   child.stderr.on("data", (d) => { told += d; });
   await new Promise((resolve, reject) => {
-    child.stdout.on("data", (d) => { if (String(d).includes("answers on")) resolve(); });
+    child.stdout.on("data", (d) => {
+      said += d;
+      if (said.includes("answers on")) resolve();
+    });
     child.once("exit", (code) => reject(new Error(`the application ended with ${code}: ${told}`)));
   });
   const browser = await chromium.launch({
@@ -39,7 +62,9 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"] } = {}
   });
   const origin = `http://127.0.0.1:${port}`;
   const app = {
-    origin, database, url,
+    origin, database, url, child,
+    /** What it printed, on standard output and standard error. */
+    printed: () => ({ said, told }),
     /** A page with errors of its console collected. */
     async page(options = {}) {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, ...options });
@@ -59,9 +84,9 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"] } = {}
       await page.waitForURL("**/docket");
       return page;
     },
-    coordinator: (options) => app.signIn("coordinator", "harbour light", options),
-    reviewer1: (options) => app.signIn("reviewer1", "morning tide", options),
-    reviewer2: (options) => app.signIn("reviewer2", "evening tide", options),
+    coordinator: (options) => app.signIn("coordinator", passwords.coordinator, options),
+    reviewer1: (options) => app.signIn("reviewer1", passwords.reviewer1, options),
+    reviewer2: (options) => app.signIn("reviewer2", passwords.reviewer2, options),
     /** From the Docket to a team's table. */
     async bench(page, team) {
       await page.goto(`${origin}/returns`);

@@ -5,7 +5,7 @@ import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { binary, sql, startApp } from "./app.mjs";
+import { binary, sql, startApp, passwords, postSignIn } from "./app.mjs";
 
 let app, csv, dir, HEADER;
 before(async () => {
@@ -160,11 +160,18 @@ test("a form without its token, and one from nobody, change nothing", async () =
   await reviewer.context().close();
 });
 
-test("eight wrong passwords and the name has to wait", async () => {
+test("wrong passwords make a name wait at their own address, and nobody else", async () => {
   const page = await app.page();
-  for (let i = 0; i < 8; i++) await page.request.post(`${app.origin}/sign-in`, { form: { name: "reviewer2", password: "no", to: "" } });
-  const answer = await page.request.post(`${app.origin}/sign-in`, { form: { name: "reviewer2", password: "evening tide", to: "" } });
-  assert.equal(answer.status(), 422);
-  assert.match(await answer.text(), /Too many tries/);
+  const statuses = [];
+  for (let i = 0; i < 9; i++) statuses.push((await postSignIn(page.request, app.origin, "reviewer2", "no")).status());
+  assert.equal(statuses[0], 422);
+  assert.equal(statuses.at(-1), 429, `it waits after some tries: ${statuses}`);
+  const answer = await postSignIn(page.request, app.origin, "reviewer2", passwords.reviewer2);
+  assert.equal(answer.status(), 429);
+  assert.match(await answer.text(), /too many tries/);
+  assert.equal((await postSignIn(page.request, app.origin, "reviewer1", passwords.reviewer1)).status(), 303, "another person is let in");
+  // A form that was not made for this browser signs nobody in.
+  const forged = await page.request.post(`${app.origin}/sign-in`, { form: { token: "x", name: "reviewer1", password: passwords.reviewer1 }, maxRedirects: 0 });
+  assert.equal(forged.status(), 403);
   await page.context().close();
 });

@@ -5,7 +5,7 @@ import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir, userInfo } from "node:os";
 import { join } from "node:path";
 import { test } from "node:test";
-import { binary } from "./app.mjs";
+import { binary, passwordFile, passwords } from "./app.mjs";
 import { chromium } from "playwright-core";
 
 const dir = mkdtempSync(join(tmpdir(), "jurado-outage-"));
@@ -25,14 +25,14 @@ test("an import cut off by the database leaves nothing, and goes through when it
   execFileSync("mariadb-install-db", ["--no-defaults", `--user=${userInfo().username}`, "--auth-root-authentication-method=normal", "--skip-test-db", `--datadir=${data}`], { stdio: "ignore" });
   let database = await startDatabase();
   sql("CREATE DATABASE jurado; CREATE USER 'jurado'@'127.0.0.1' IDENTIFIED BY 'x'; GRANT ALL ON jurado.* TO 'jurado'@'127.0.0.1'");
-  const app = spawn(binary, ["serve", "--port", String(port), "--demo", "--demo-lab", "keel-plate"], { cwd: new URL("..", import.meta.url).pathname, env: { ...process.env, DATABASE_URL: `mysql://jurado:x@127.0.0.1:${dbPort}/jurado` }, stdio: ["ignore", "pipe", "ignore"] });
+  const app = spawn(binary, ["serve", "--port", String(port), "--demo", "--demo-passwords", passwordFile(), "--demo-lab", "keel-plate"], { cwd: new URL("..", import.meta.url).pathname, env: { ...process.env, DATABASE_URL: `mysql://jurado:x@127.0.0.1:${dbPort}/jurado` }, stdio: ["ignore", "pipe", "ignore"] });
   await new Promise((resolve) => app.stdout.on("data", (d) => { if (String(d).includes("answers on")) resolve(); }));
   const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"] });
   try {
     const page = await browser.newPage();
     await page.goto(`http://127.0.0.1:${port}/sign-in`);
     await page.getByLabel("Name").fill("coordinator");
-    await page.getByLabel("Password").fill("harbour light");
+    await page.getByLabel("Password").fill(passwords.coordinator);
     await page.keyboard.press("Enter");
     await page.waitForURL("**/docket");
     execFileSync(binary, ["demo", "--seed", "7", "--out", dir]);

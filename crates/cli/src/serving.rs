@@ -1,124 +1,163 @@
-//! Serving: tables up to date, protocols installed, the demo loaded once, then the web application.
+//! Serving: tables up to date, what the folder of protocols holds looked at, the demo loaded once, then the application.
 
-use std::collections::HashMap;
-use std::path::Path;
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::net::IpAddr;
+use std::path::{Path, PathBuf};
 
-use jurado_core::submission::Submission;
-use jurado_store::{Db, Role, Store, StoreError};
+use clap::Args;
+use jurado_core::protocol::Protocol;
+use jurado_store::{FromFolder, Store, StoreError, changes, users};
 
-use crate::commands::{DEMO_SEED, Outcome};
+use crate::commands::Outcome;
+use crate::demo;
+use crate::records::{Database, told};
 
-/// Demo sign-ins: name, display, role, password, own sections.
-const DEMO_PEOPLE: [(&str, &str, Role, &str, &[&str]); 3] = [
-    ("coordinator", "Coordinator", Role::Coordinator, "harbour light", &[]),
-    ("reviewer1", "Reviewer 1", Role::Reviewer, "morning tide", &["Morning", "Forenoon", "Afternoon"]),
-    ("reviewer2", "Reviewer 2", Role::Reviewer, "evening tide", &["Forenoon", "First Dog", "Last Dog", "Evening"]),
-];
-
-fn told(e: StoreError) -> Vec<String> {
-    vec![match e {
-        StoreError::Unavailable(why) => {
-            format!("the database cannot be reached ({why}); check that it runs and that DATABASE_URL is right")
-        }
-        e => e.to_string(),
-    }]
+#[derive(Args)]
+pub(crate) struct Serve {
+    #[command(flatten)]
+    database: Database,
+    /// Address to listen on. Anything but loopback wants a proxy with TLS in front.
+    #[arg(long, default_value = "127.0.0.1")]
+    bind: IpAddr,
+    /// Port.
+    #[arg(long, default_value_t = 8080)]
+    port: u16,
+    /// Address under which people reach it, such as https://jurado.example: cookies are then for HTTPS alone, requests for
+    /// another host are refused, and the proxy's word on whose request it is is believed.
+    #[arg(long, value_parser = public_url)]
+    public_url: Option<String>,
+    /// Protocols: labs that are not there are added, higher versions put in force, anything else told.
+    #[arg(long, default_value = "protocols")]
+    protocols: PathBuf,
+    /// Load the demo class where no real people are.
+    #[arg(long)]
+    demo: bool,
+    /// Labs of the demo to load; all of them if none is named.
+    #[arg(long)]
+    demo_lab: Vec<String>,
+    /// Where the demo's passwords are kept.
+    #[arg(long, default_value = "var/demo-passwords")]
+    demo_passwords: PathBuf,
 }
 
-/// `jurado migrate`
-pub(crate) fn migrate(url: &str) -> Outcome {
-    Store::open(url).migrate().map_err(told)
+fn public_url(text: &str) -> Result<String, String> {
+    let rest = text.strip_prefix("https://").or_else(|| text.strip_prefix("http://"));
+    match rest {
+        Some(host) if !host.is_empty() && !host.trim_end_matches('/').contains('/') => {
+            Ok(text.trim_end_matches('/').to_owned())
+        }
+        _ => Err("write it such as https://jurado.example, without a path".to_owned()),
+    }
 }
 
 /// `jurado serve`
-pub(crate) fn serve(url: &str, port: u16, protocols: &Path, demo: bool, demo_labs: &[String]) -> Outcome {
-    env_logger::Builder::from_env(env_logger::Env::default().default_filter_or("warn")).init();
-    let store = Store::open(url);
-    store.migrate().map_err(told)?;
-    install(&store, protocols)?;
-    store.run(jurado_store::sheets::rejudge_stale).map_err(told)?;
-    store.run(jurado_store::imports::recover).map_err(told)?;
-    let mut greeting = format!("Jurado answers on http://127.0.0.1:{port}/");
-    if demo {
-        let classes = demo_classes(protocols, demo_labs)?;
-        store.run(|c| load_demo(c, &classes)).map_err(told)?;
-        greeting += "\nDemo sign-ins (name / password):";
-        for (name, _, role, password, sections) in DEMO_PEOPLE {
-            let of = if sections.is_empty() { "all sections".to_owned() } else { sections.join(", ") };
-            greeting += &format!("\n  {name} / {password}   ({}, {of})", role.word());
+pub(crate) fn serve(options: &Serve) -> Outcome {
+    log_lines();
+    let store = options.database.up_to_date()?;
+    if store.may_change_the_record().map_err(told)? {
+        eprintln!(
+            "The database user who serves may change the record of who did what; name another for the tables with \
+             --migrate-url (docs/operate.md)."
+        );
+    }
+    for line in from_folder(&store, &options.protocols)? {
+        eprintln!("{line}");
+    }
+    store.run(changes::ask_stale).map_err(told)?;
+    let local = format!("http://{}:{}", options.bind, options.port);
+    let address = options.public_url.clone().unwrap_or(local);
+    let mut greeting = format!("Jurado answers on {address}/");
+    if options.demo {
+        for line in demo::load(&store, &options.protocols, &options.demo_lab, &options.demo_passwords)? {
+            greeting += &format!("\n{line}");
         }
     }
-    actix_web::rt::System::new()
-        .block_on(jurado_web::serve(store, jurado_web::Settings { port, greeting }))
-        .map_err(|e| vec![e])
+    if store.look(users::count).map_err(told)?.0 == 0 {
+        let secret = store.run(|c| users::invite(c, None, None)).map_err(told)?;
+        greeting +=
+            &format!("\nNobody can sign in yet. The first coordinator begins here, once:\n  {address}/link/{secret}");
+    }
+    let settings = jurado_web::Settings {
+        bind: options.bind,
+        port: options.port,
+        public_url: options.public_url.clone(),
+        greeting,
+    };
+    actix_web::rt::System::new().block_on(jurado_web::serve(store, settings)).map_err(|e| vec![e])
 }
 
-/// Installs every protocol of a folder; one with faults stops the start with all of them named.
-fn install(store: &Store, folder: &Path) -> Outcome {
-    let unreadable = |e: std::io::Error| {
+/// One JSON object a line: time, level, place in the code, number of the request, words. What is shown is said with RUST_LOG.
+fn log_lines() {
+    env_logger::Builder::from_env(env_logger::Env::default().default_filter_or("warn"))
+        .format(|out, record| {
+            let line = serde_json::json!({
+                "at": chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Millis, true),
+                "level": record.level().as_str().to_lowercase(),
+                "from": record.target(),
+                "request": jurado_web::request_number(),
+                "says": record.args().to_string(),
+            });
+            writeln!(out, "{line}")
+        })
+        .init();
+}
+
+/// Looks at every protocol of a folder, and gives the lines that tell what was not taken as it is. Nothing that is in force
+/// is changed by a text that is no higher version; a file that cannot be used keeps no other from being served.
+fn from_folder(store: &Store, folder: &Path) -> Result<Vec<String>, Vec<String>> {
+    let entries = std::fs::read_dir(folder).map_err(|e| {
         vec![format!("{}:1:1: the protocols cannot be read: {e}; name their folder with --protocols", folder.display())]
-    };
-    let mut files: Vec<_> = std::fs::read_dir(folder)
-        .map_err(unreadable)?
+    })?;
+    let mut files: Vec<PathBuf> = entries
         .filter_map(|entry| entry.ok().map(|e| e.path()))
         .filter(|p| p.extension().is_some_and(|e| e == "toml"))
         .collect();
     files.sort();
+    let (mut lines, mut by_id) = (Vec::new(), BTreeMap::<String, Vec<(PathBuf, String)>>::new());
     for file in files {
-        crate::commands::load(&file)?;
-        let text = std::fs::read_to_string(&file).map_err(unreadable)?;
-        store.run(|c| jurado_store::labs::install(c, &text)).map_err(told)?;
+        match readable(&file) {
+            Ok((id, text)) => by_id.entry(id).or_default().push((file, text)),
+            Err(faults) => lines.extend(faults.into_iter().map(|f| format!("left aside: {f}"))),
+        }
     }
-    Ok(())
+    for (id, files) in by_id {
+        match &files[..] {
+            [(file, text)] => lines.extend(taken(store, file, text).map_err(told)?),
+            several => {
+                let names: Vec<String> = several.iter().map(|(f, _)| f.display().to_string()).collect();
+                lines.push(format!("left aside: {} have one id, {id}; keep one of them", names.join(" and ")));
+            }
+        }
+    }
+    Ok(lines)
 }
 
-/// Sections, people and the class's tables, once: a second start keeps what is there.
-fn load_demo(c: &mut Db, classes: &DemoClasses) -> Result<(), StoreError> {
-    let roster: Vec<(&str, &[&str])> = jurado_sim::DEMO_SECTIONS.iter().map(|(s, teams)| (*s, &teams[..])).collect();
-    jurado_store::roster::add(c, &roster)?;
-    let mut coordinator = None;
-    for (name, display, role, password, sections) in DEMO_PEOPLE {
-        let id = match jurado_store::users::id_of(c, name)? {
-            Some(id) => id,
-            None => jurado_store::users::put(c, name, display, role, password, sections)?,
-        };
-        if role == Role::Coordinator {
-            coordinator = Some(jurado_store::users::get(c, id)?);
-        }
-    }
-    let user = coordinator.ok_or(StoreError::NotFound("coordinator"))?;
-    for lab in jurado_store::labs::all(c)? {
-        let Some(tables) = classes.get(&lab.protocol.id) else { continue };
-        if !jurado_store::docket::of_lab(c, lab.id, &user)?.is_empty() {
-            continue;
-        }
-        for (section, _) in jurado_sim::DEMO_SECTIONS {
-            let name = format!("{}-{}.csv", lab.protocol.id, section.to_lowercase().replace(' ', "-"));
-            let mine: Vec<Submission> = tables.iter().filter(|t| t.section == section).cloned().collect();
-            let csv = jurado_sim::class_csv(&lab.protocol, &mine);
-            let import = jurado_store::imports::offer(c, lab.id, &user, &name, csv.as_bytes())?;
-            jurado_store::imports::take(c, import, &user)?;
-        }
-    }
-    Ok(())
+/// Id and text of a protocol's file, or every fault of it.
+fn readable(file: &Path) -> Result<(String, String), Vec<String>> {
+    let text = std::fs::read_to_string(file)
+        .map_err(|e| vec![format!("{}:1:1: the file cannot be read: {e}; mend or remove it", file.display())])?;
+    let protocol = Protocol::parse(&text)
+        .map_err(|faults| faults.iter().map(|f| format!("{}:{f}", file.display())).collect::<Vec<_>>())?;
+    Ok((protocol.id, text))
 }
 
-/// Tables of the demo by lab.
-type DemoClasses = HashMap<String, Vec<Submission>>;
-
-/// Simulates the demo's classes: the keel plate's, and those of the labs that have a world beside their protocol.
-fn demo_classes(protocols: &Path, wanted: &[String]) -> Result<DemoClasses, Vec<String>> {
-    let want = |id: &str| wanted.is_empty() || wanted.iter().any(|w| w == id);
-    let mut out = DemoClasses::new();
-    if want("keel-plate") {
-        out.insert("keel-plate".to_owned(), jurado_sim::demo_class(DEMO_SEED).tables());
-    }
-    for id in jurado_sim::DEMO_LABS.into_iter().filter(|id| want(id)) {
-        let file = protocols.join(format!("{id}.toml"));
-        // A folder of one's own need not hold the demo's labs.
-        if file.exists() {
-            let lab = crate::simulating::load_lab(&file, None)?;
-            out.insert(id.to_owned(), jurado_sim::demo_lab(&lab, DEMO_SEED).tables);
+/// What is done with one text of the folder, in a line where a person should know.
+fn taken(store: &Store, file: &Path, text: &str) -> Result<Option<String>, StoreError> {
+    let name = file.display();
+    Ok(match store.run(|c| jurado_store::labs::from_folder(c, text))? {
+        FromFolder::Added | FromFolder::Same | FromFolder::Left => None,
+        FromFolder::Newer => {
+            match store.run(|c| changes::ask_in_force(c, text, None, "a higher version in the folder at a start")) {
+                Ok(_) => Some(format!("{name}: it is a higher version and is being put in force")),
+                // A start before this one asked for it already.
+                Err(StoreError::Conflict(_)) => None,
+                Err(e) => return Err(e),
+            }
         }
-    }
-    Ok(out)
+        FromFolder::Aside { in_force, file } => Some(format!(
+            "{name}: the folder holds another text, version {file}; version {in_force} stays in force. Look at it, take it, \
+             or leave it on Protocols"
+        )),
+    })
 }

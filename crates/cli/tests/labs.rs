@@ -99,7 +99,7 @@ fn sheets_come_back_from_every_format() {
             assert_eq!(sorted(&ods), sorted(&table), "{name}");
             // Exported as a package, and in the long layout as either spreadsheet, it comes back too.
             let package = write_package(p, &text, std::slice::from_ref(&ods), &[]).expect("a package");
-            let parts = unpack("package.zip", package).expect("its part");
+            let parts = unpack("package.zip", package, &mut jurado_intake::Budget::upload()).expect("its part");
             assert_eq!(parts.len(), 1, "{name}: only what was handed in");
             assert_eq!(sorted(&back(&parts[0].bytes, "package")), sorted(&table), "{name}");
             let long = long_grid(p, [&table]);

@@ -20,5 +20,6 @@ pub mod section;
 pub mod sketches;
 pub mod stats;
 pub mod submission;
+pub mod summary;
 pub mod uncertainty;
 pub mod verdict;

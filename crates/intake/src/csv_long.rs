@@ -72,6 +72,16 @@ impl Columns {
     }
 }
 
+/// What is said of a row number that is higher than any the lab's table has, and than what a team may have measured beyond.
+pub(crate) fn beyond(protocol: &Protocol, item: usize, row: u32) -> Option<(String, String)> {
+    let most = protocol.most_row(item).filter(|most| row > *most)?;
+    let asked = protocol.rows_of(item).unwrap_or(most);
+    Some((
+        format!("there is no row {row} of `{}`: the lab asks for at most {asked}", protocol.items[item].id),
+        format!("write the row's own number, at most {most}"),
+    ))
+}
+
 /// What is wrong with a row: a stable word and the fault.
 type Objection = (&'static str, Fault);
 
@@ -264,7 +274,10 @@ impl Row<'_> {
                 "leave the row number blank",
             )),
             (None, _) => Ok((item, None)),
-            (Some(_), row) => Ok((item, row)),
+            (Some(_), Some(n)) => match beyond(self.protocol, item, n) {
+                Some((what, mend)) => Err(self.object("row", "row-beyond", what, mend)),
+                None => Ok((item, row)),
+            },
         }
     }
 

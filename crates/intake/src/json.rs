@@ -1,9 +1,12 @@
 //! Submissions as JSON: a list of tables with their cells as typed.
 
+use std::collections::HashSet;
+
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
+use crate::csv_long::beyond;
 use crate::roster::Roster;
 use crate::{COMMAND, HeldRow, Intake};
 
@@ -31,20 +34,25 @@ pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
         let place = format!("{} {}", table.section, table.team);
         table.cells.retain(|cell| {
             out.rows += 1;
-            let known = protocol.item(&cell.item).is_some();
-            if !known {
-                let fault = Fault {
-                    line: 1,
-                    column: 1,
-                    what: format!(
+            let objection = match protocol.item(&cell.item) {
+                None => {
+                    let what = format!(
                         "`{}` in the table of {place} is no reading or result of {}",
                         cell.item, protocol.title
-                    ),
-                    mend: "mend its id".into(),
-                };
-                out.held.push(HeldRow { code: "unknown-item", fault, text: cell.value.clone() });
+                    );
+                    Some(("unknown-item", what, "mend its id".to_owned()))
+                }
+                Some(item) => cell
+                    .row
+                    .and_then(|row| beyond(protocol, item, row))
+                    .map(|(what, mend)| ("row-beyond", format!("{what}, in the table of {place}"), mend)),
+            };
+            let taken = objection.is_none();
+            if let Some((code, what, mend)) = objection {
+                let fault = Fault { line: 1, column: 1, what, mend };
+                out.held.push(HeldRow { code, fault, text: cell.value.clone() });
             }
-            known
+            taken
         });
     }
     out.tables = tables;
@@ -61,7 +69,15 @@ pub(crate) fn looks_like(bytes: &[u8]) -> bool {
 pub(crate) fn read_json_for(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
     let bytes = bytes.strip_prefix(&[0xef, 0xbb, 0xbf]).unwrap_or(bytes);
     let mut out = read_json(bytes, protocol)?;
-    let mut seen: Vec<(String, String)> = Vec::new();
+    if out.rows > crate::UPLOAD.rows {
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what: format!("the file has {} cells; at most {} are taken", out.rows, crate::UPLOAD.rows),
+            mend: "hand in one section at a time".into(),
+        });
+    }
+    let mut seen: HashSet<(String, String)> = HashSet::new();
     let tables = std::mem::take(&mut out.tables);
     for table in tables {
         let twice = seen.contains(&(table.section.clone(), table.team.clone()));
@@ -77,7 +93,7 @@ pub(crate) fn read_json_for(bytes: &[u8], protocol: &Protocol, roster: Option<&R
                 out.held.push(HeldRow { code, fault: Fault { line: 1, column: 1, what, mend }, text });
             }
             None => {
-                seen.push((table.section.clone(), table.team.clone()));
+                seen.insert((table.section.clone(), table.team.clone()));
                 out.tables.push(table);
             }
         }

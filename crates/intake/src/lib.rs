@@ -8,9 +8,11 @@ mod files;
 mod grid;
 mod guess;
 mod json;
+mod mend;
 mod package;
 mod roster;
 mod sheet;
+mod spreadsheet;
 #[cfg(test)]
 mod tests;
 mod workbook;
@@ -22,10 +24,11 @@ use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
 pub use columns::{Column, ColumnMap, meanings};
-pub use files::{MOST_PARTS, Part, unpack};
+pub use files::{Budget, MOST_PARTS, MOST_PICTURE, Part, unpack};
 pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx, write_zip};
 pub use guess::{LabGuess, guess_lab};
 pub use json::read_json;
+pub use mend::{put_into, under_head};
 pub use package::{PackageTable, long_grid, write_package};
 pub use roster::{Roster, RosterLine, read_roster};
 pub use sheet::write_sheet;
@@ -136,7 +139,11 @@ pub fn read_file(
 
 /// A spreadsheet as text; anything else as it is.
 fn as_text(bytes: &[u8]) -> Result<Cow<'_, [u8]>, Fault> {
-    if workbook::is_workbook(bytes) { workbook::read_as_csv(bytes).map(Cow::Owned) } else { Ok(Cow::Borrowed(bytes)) }
+    if spreadsheet::is_workbook(bytes) {
+        spreadsheet::read_as_csv(bytes).map(Cow::Owned)
+    } else {
+        Ok(Cow::Borrowed(bytes))
+    }
 }
 
 /// The columns of a file with what they seem to mean; `None` where nothing is to be asked, or nothing can be read.

@@ -5,7 +5,7 @@ use jurado_core::protocol::{ItemKind, Protocol};
 use jurado_core::submission::Submission;
 use serde_json::json;
 
-use crate::grid::{write_grid_exact, write_zip};
+use crate::grid::{write_grid_csv, write_grid_exact, write_zip};
 
 /// One further table of a package: name, what it holds, columns (name, kind, what it holds) and rows.
 #[derive(Clone, Debug)]
@@ -93,14 +93,15 @@ pub fn write_package(
     resources.push(json!({"name": "items", "path": "items.csv", "title": "Readings and results with their units",
         "format": "csv", "mediatype": "text/csv", "encoding": "utf-8",
         "schema": {"primaryKey": ["item"], "fields": item_fields}}));
-    files.push(("items.csv".into(), write_grid_exact(&items).into_bytes()));
+    files.push(("items.csv".into(), write_grid_csv(&items).into_bytes()));
     for table in further {
         let fields: Vec<_> = table.columns.iter().map(|(n, k, s)| typed(n, k, s)).collect();
         resources.push(json!({"name": table.name, "path": format!("{}.csv", table.name), "title": table.title,
             "format": "csv", "mediatype": "text/csv", "encoding": "utf-8", "schema": {"fields": fields}}));
         let mut grid: Vec<Vec<String>> = vec![table.columns.iter().map(|c| c.0.to_owned()).collect()];
         grid.extend(table.rows.iter().cloned());
-        files.push((format!("{}.csv", table.name), write_grid_exact(&grid).into_bytes()));
+        // People open these, and nobody reads them back: no cell of them is taken for a formula.
+        files.push((format!("{}.csv", table.name), write_grid_csv(&grid).into_bytes()));
     }
     let descriptor = json!({
         "profile": "tabular-data-package",

@@ -7,6 +7,7 @@ use jurado_core::notation;
 use jurado_core::protocol::{ItemKind, Protocol, ReadingKind, RowCount};
 use jurado_core::submission::{Submission, SubmittedCell};
 
+use crate::csv_long::beyond;
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
 use crate::{HeldRow, Intake};
@@ -369,8 +370,11 @@ impl Reader<'_> {
                     _ => {
                         self.out.rows += 1;
                         rows = if first.is_empty() { rows + 1 } else { first.parse().unwrap_or(0) };
+                        let first_item = header.iter().find_map(|h| self.protocol.item(h));
                         if rows == 0 {
                             self.hold(record, 0, "row", format!("`{}` is no row", field(0)), "number the rows from 1");
+                        } else if let Some((what, mend)) = first_item.and_then(|i| beyond(self.protocol, i, rows)) {
+                            self.hold(record, 0, "row-beyond", what, &mend);
                         } else {
                             self.table_line(record, table, &header, &units, rows);
                         }
@@ -456,7 +460,13 @@ impl Reader<'_> {
             let Ok(row) = name.parse::<u32>() else { continue };
             let value = field(n);
             let row = match rows {
-                Some(_) => Some(row),
+                Some(_) => {
+                    if let Some((what, mend)) = beyond(protocol, item, row).filter(|_| !value.is_empty()) {
+                        self.hold(record, n, "row-beyond", what, &mend);
+                        continue;
+                    }
+                    Some(row)
+                }
                 None if row == 1 => None,
                 None if value.is_empty() => continue,
                 None => {

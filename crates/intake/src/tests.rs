@@ -57,7 +57,7 @@ fn packed(parts: &[(&str, &[u8])]) -> Vec<u8> {
 fn a_spreadsheet_that_unpacks_without_end_is_refused() {
     let bomb = packed(&[("content.xml", &vec![b' '; 3 << 20])]);
     assert!(bomb.len() < 100_000);
-    let fault = crate::workbook::read_within(&bomb, 2 << 20).expect_err("too much");
+    let fault = crate::spreadsheet::read_within(&bomb, 2 << 20).expect_err("too much");
     assert!(fault.what.contains("unpacks to more than 2 megabytes"), "{fault}");
 }
 
@@ -271,17 +271,17 @@ fn columns_are_guessed_shown_and_said_otherwise() {
 #[test]
 fn an_archive_gives_its_files_and_never_more_than_it_may() {
     let zip = packed(&[("one/heron.csv", b"a"), ("kilo.csv", b"b"), (".hidden", b"c"), ("__MACOSX/x", b"d")]);
-    let parts = crate::unpack("teams.zip", zip).expect("an archive");
+    let parts = crate::unpack("teams.zip", zip, &mut Budget::upload()).expect("an archive");
     assert_eq!(parts.iter().map(|p| p.name.as_str()).collect::<Vec<_>>(), ["heron.csv", "kilo.csv"]);
-    let whole = crate::unpack("a.csv", b"section,team".to_vec()).expect("one file");
+    let whole = crate::unpack("a.csv", b"section,team".to_vec(), &mut Budget::upload()).expect("one file");
     assert_eq!((whole.len(), whole[0].name.as_str()), (1, "a.csv"));
     let bomb = packed(&[("big.csv", &vec![b'1'; 3 << 20])]);
-    let fault = crate::files::unpack_within("bomb.zip", bomb, 1 << 20).expect_err("too much");
+    let fault = crate::unpack("bomb.zip", bomb, &mut Budget::of(1 << 20)).expect_err("too much");
     assert!(fault.what.contains("unpacks to more than 1 megabytes"), "{fault}");
     let many: Vec<(String, &[u8])> = (0..=crate::MOST_PARTS).map(|n| (format!("{n}.csv"), &b"x"[..])).collect();
     let many: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), *b)).collect();
-    assert!(crate::unpack("many.zip", packed(&many)).is_err());
-    assert!(crate::unpack("torn.zip", b"PK\x03\x04torn".to_vec()).is_err());
+    assert!(crate::unpack("many.zip", packed(&many), &mut Budget::upload()).is_err());
+    assert!(crate::unpack("torn.zip", b"PK\x03\x04torn".to_vec(), &mut Budget::upload()).is_err());
 }
 
 #[test]

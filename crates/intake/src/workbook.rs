@@ -1,138 +1,14 @@
-//! Spreadsheets: a data sheet written as XLSX or ODS, and either read as lines of fields. Cells to fill in are text, so
-//! that every digit typed stays.
+//! A data sheet written as a spreadsheet, XLSX or ODS. Cells to fill in are text, so that every digit typed stays.
 
-use std::io::{Cursor, Read, Write};
+use std::io::{Cursor, Write};
 
-use calamine::{Data, Reader, Sheets, open_workbook_auto_from_rs};
-use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use rust_xlsxwriter::{Color, Format, Workbook, XlsxError};
 use zip::write::SimpleFileOptions;
-use zip::{CompressionMethod, ZipArchive, ZipWriter};
+use zip::{CompressionMethod, ZipWriter};
 
-use crate::sheet::{Grid, lay_out, marks_sheet, to_csv};
-
-/// Most bytes that a spreadsheet may unpack to.
-const UNPACKED: u64 = 256 * 1024 * 1024;
-/// Most files in one.
-const PARTS: usize = 2_000;
-
-fn refuse(what: impl Into<String>, mend: impl Into<String>) -> Fault {
-    Fault { line: 1, column: 1, what: what.into(), mend: mend.into() }
-}
-
-/// Whether bytes are a spreadsheet, an archive or an old binary workbook.
-pub(crate) fn is_workbook(bytes: &[u8]) -> bool {
-    bytes.starts_with(b"PK\x03\x04") || bytes.starts_with(&OLD)
-}
-
-/// First bytes of the compound files in which old workbooks, and locked new ones, are kept.
-const OLD: [u8; 8] = [0xd0, 0xcf, 0x11, 0xe0, 0xa1, 0xb1, 0x1a, 0xe1];
-
-/// A spreadsheet's data as CSV, line for line: the sheet that is a data sheet, else the first that holds anything.
-///
-/// # Errors
-/// Another kind of file, a locked or damaged one, one with macros, or one that unpacks to more than can be wanted.
-pub(crate) fn read_as_csv(bytes: &[u8]) -> Result<Vec<u8>, Fault> {
-    read_within(bytes, UNPACKED)
-}
-
-/// [`read_as_csv`] of what unpacks to so many bytes at most.
-pub(crate) fn read_within(bytes: &[u8], most: u64) -> Result<Vec<u8>, Fault> {
-    if bytes.starts_with(&OLD) {
-        return Err(refuse(
-            "this is an old or a locked workbook",
-            "take the password off, or save it as .xlsx, .ods or “CSV UTF-8”",
-        ));
-    }
-    unpacks_to_a_spreadsheet(bytes, most)?;
-    let damaged = |e: &dyn std::fmt::Display| {
-        refuse(format!("the spreadsheet cannot be read: {e}"), "open it, save it anew, or save it as “CSV UTF-8”")
-    };
-    let mut book: Sheets<Cursor<&[u8]>> = open_workbook_auto_from_rs(Cursor::new(bytes)).map_err(|e| damaged(&e))?;
-    let mut first: Option<Grid> = None;
-    for (_, range) in book.worksheets() {
-        let (top, left) = range.start().unwrap_or((0, 0));
-        if range.height() > crate::UPLOAD.rows + 1 {
-            return Err(refuse(
-                format!("the sheet has more than {} rows", crate::UPLOAD.rows),
-                "hand it in section by section",
-            ));
-        }
-        let mut grid: Grid = vec![Vec::new(); top as usize];
-        for row in range.rows() {
-            let mut line = vec![String::new(); left as usize];
-            line.extend(row.iter().take(crate::MAX_COLUMNS + 1).map(text_of));
-            grid.push(line);
-        }
-        if marks_sheet(&grid) {
-            return Ok(to_csv(&grid).into_bytes());
-        }
-        if first.is_none() && grid.iter().any(|l| l.iter().any(|f| !f.is_empty())) {
-            first = Some(grid);
-        }
-    }
-    first.map(|g| to_csv(&g).into_bytes()).ok_or_else(|| {
-        refuse("the spreadsheet is empty", "hand in a sheet with a line of column names and a line per reading")
-    })
-}
-
-/// A number is written as the shortest text that is it: what a spreadsheet stores has no trailing noughts.
-fn text_of(cell: &Data) -> String {
-    match cell {
-        Data::String(s) => s.clone(),
-        Data::Float(v) => format!("{v}"),
-        Data::Int(v) => v.to_string(),
-        Data::Bool(b) => b.to_string(),
-        Data::DateTimeIso(s) | Data::DurationIso(s) => s.clone(),
-        Data::DateTime(d) => format!("{}", d.as_f64()),
-        Data::Error(e) => e.to_string(),
-        _ => String::new(),
-    }
-}
-
-/// Looks through the archive before anything is unpacked for good: sizes stated in it may lie, so every part is
-/// inflated and counted.
-fn unpacks_to_a_spreadsheet(bytes: &[u8], most: u64) -> Result<(), Fault> {
-    let broken = |_| refuse("the file is damaged: it begins like a spreadsheet and cannot be unpacked", "save it anew");
-    let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(broken)?;
-    if archive.len() > PARTS {
-        return Err(refuse(
-            "the file holds too many parts to be a data sheet",
-            "save the sheet alone as .xlsx or “CSV UTF-8”",
-        ));
-    }
-    let names: Vec<String> = archive.file_names().filter_map(|n| n.ok().map(std::borrow::Cow::into_owned)).collect();
-    let has = |part: &str| names.iter().any(|n| n == part);
-    if has("xl/vbaProject.bin") {
-        return Err(refuse("the workbook holds macros", "save it as .xlsx without macros, or as “CSV UTF-8”"));
-    }
-    if !has("xl/workbook.xml") && !has("content.xml") {
-        return Err(refuse("this is an archive and no spreadsheet", "hand in .csv, .xlsx or .ods"));
-    }
-    let mut left = most;
-    for n in 0..archive.len() {
-        let part = archive.by_index(n).map_err(|e| match e {
-            zip::result::ZipError::UnsupportedArchive(_) => refuse(
-                "the spreadsheet is locked or packed in a way that cannot be read",
-                "take the password off and save it anew",
-            ),
-            e => broken(e),
-        })?;
-        let mut counted = part.take(left + 1);
-        let size = std::io::copy(&mut counted, &mut std::io::sink())
-            .map_err(|_| refuse("the file is damaged: a part of it cannot be unpacked", "save it anew"))?;
-        if size > left {
-            return Err(refuse(
-                format!("the spreadsheet unpacks to more than {} megabytes", most / 1_048_576),
-                "save the sheet alone as “CSV UTF-8”",
-            ));
-        }
-        left -= size;
-    }
-    Ok(())
-}
+use crate::sheet::lay_out;
 
 /// Which cells of a laid-out sheet are filled in by a team, and which say what belongs where.
 fn to_fill_in(grid: &[Vec<String>]) -> Vec<Vec<bool>> {

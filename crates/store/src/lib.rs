@@ -1,78 +1,99 @@
 //! Everything that is kept: Diesel over MariaDB, one connection pool, one error type. No web types.
 //!
-//! `schema` and `migrations/` are the tables; each file under `queries` is one noun. A change of a sheet and what the
-//! Docket shows of it happen in one transaction.
+//! `schema` and `migrations/` are the tables, `records` what a row holds, each file under `queries` one noun. All work on the
+//! database goes through [`Store::run`], [`Store::look`] and [`Store::snapshot`] (`transaction`). A change of a sheet and what
+//! the Docket shows of it happen in one transaction.
 
 mod error;
+mod migrating;
 mod pool;
 mod queries;
+mod records;
 mod schema;
+mod silence;
+mod transaction;
+mod work;
 
-use diesel::prelude::*;
-use diesel::r2d2::Pool;
-use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-pub use error::{Conflict, StoreError};
+use diesel::MysqlConnection;
+use diesel::prelude::*;
+use diesel::r2d2::Pool;
+
+pub use error::{Ailment, Conflict, StoreError};
 pub use queries::attachments;
-pub use queries::docket::{self, Counts, DocketRow, Filter, Order};
-pub use queries::imports::{self, ImportRow, ImportState, Preview, Taken};
-pub use queries::labs::{self, Lab};
+pub use queries::changes;
+pub use queries::docket::{self, Counts, DocketRow, Filter, Order, SentMark};
+pub use queries::events::{self, Event};
+pub use queries::hands;
+pub use queries::imports::{self, ImportRow, Preview, Taken};
+pub use queries::jobs::{self, Job};
+pub use queries::labs::{self, FolderText, FromFolder, Lab};
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::roster;
 pub use queries::sections;
 pub use queries::settings;
-pub use queries::sheets::{self, NewDecision, ReturnedLine, SheetDetail, StoredDecision};
-pub use queries::users::{self, Role, User};
+pub use queries::sheets::{self, Moved, NewDecision, ReturnedLine, SheetDetail, StoredDecision, WentOut};
+pub use queries::tries;
+pub use queries::users::{self, User};
+pub use queries::verify;
+pub use records::words::{FolderState, ImportState, JobKind, JobState, Role, SheetState};
+pub use transaction::Db;
+pub use work::{Workers, work_on, work_once};
 
-/// Migrations, compiled in.
-const MIGRATIONS: EmbeddedMigrations = embed_migrations!("migrations");
+/// Connections of a process.
+pub const CONNECTIONS: u32 = 12;
 
-/// What every function here works on.
-pub type Db = MysqlConnection;
-
-/// A pool of connections.
+/// A pool of connections, and what this process is to the others.
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<pool::Manager>,
+    /// The first server, without limits of time, for migrations.
+    url: Arc<str>,
+    /// Where this process stands in the record; see [`queries::events`].
+    strand: Arc<Mutex<Option<queries::events::Strand>>>,
+    process: Arc<str>,
 }
 
 impl Store {
-    /// A pool for a database URL such as `mysql://jurado@127.0.0.1:3307/jurado`. Connects when first used.
+    /// A pool for a database URL such as `mysql://jurado@127.0.0.1:3307/jurado`, or for several, parted by spaces or commas,
+    /// that are nodes of one cluster. Connects when first used.
     pub fn open(url: &str) -> Store {
+        Store::open_within(url, silence::LIMIT)
+    }
+
+    /// [`Store::open`] with another limit of time within which the database has to answer a question.
+    pub fn open_within(url: &str, silence: Duration) -> Store {
+        let urls: Vec<&str> = url.split([',', ' ']).filter(|u| !u.is_empty()).collect();
+        let first = urls.first().copied().unwrap_or_default();
         let pool = Pool::builder()
-            .max_size(10)
+            .max_size(CONNECTIONS)
             .min_idle(Some(1))
             .connection_timeout(Duration::from_secs(3))
             .connection_customizer(Box::new(pool::Strict))
-            .build_unchecked(pool::Manager::new(url));
-        Store { pool }
+            .build_unchecked(pool::Manager::new(&urls, silence));
+        Store { pool, url: first.into(), strand: Arc::default(), process: secret()[..32].into() }
     }
 
-    /// Runs database work on a connection of the pool.
+    /// A name of this process that no other has.
+    pub(crate) fn process(&self) -> &str {
+        &self.process
+    }
+
+    /// Connections that are open and those of them that are at rest.
+    pub fn connections(&self) -> (u32, u32) {
+        let state = self.pool.state();
+        (state.connections, state.idle_connections)
+    }
+
+    /// Whether the database answers and can keep something.
     ///
     /// # Errors
-    /// [`StoreError::Unavailable`] where the database cannot be reached, else what the work gives.
-    pub fn run<T>(&self, work: impl FnOnce(&mut Db) -> Result<T, StoreError>) -> Result<T, StoreError> {
-        let mut connection = self.pool.get().map_err(|e| StoreError::Unavailable(e.to_string()))?;
-        let outcome = work(&mut connection.db);
-        connection.worked(&outcome);
-        outcome
+    /// What is wrong with it.
+    pub fn well(&self) -> Result<(), StoreError> {
+        self.run(queries::settings::touch)
     }
-
-    /// Brings the tables up to date.
-    ///
-    /// # Errors
-    /// Where the database cannot be reached or a migration fails.
-    pub fn migrate(&self) -> Result<(), StoreError> {
-        self.run(|c| c.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| StoreError::Migration(e.to_string())))
-    }
-}
-
-/// The moment, to the second, in universal time.
-pub(crate) fn now() -> chrono::NaiveDateTime {
-    let now = chrono::Utc::now().naive_utc();
-    chrono::DateTime::from_timestamp(now.and_utc().timestamp(), 0).map_or(now, |t| t.naive_utc())
 }
 
 /// SHA-256 of bytes, hexadecimal.
@@ -81,13 +102,19 @@ pub(crate) fn digest(bytes: &[u8]) -> String {
     Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
 }
 
+/// Forty letters that nobody can guess.
+pub fn secret() -> String {
+    let bytes: [u8; 20] = rand::random();
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
 diesel::define_sql_function! {
     /// Id of the row last inserted on this connection.
     fn last_insert_id() -> diesel::sql_types::Unsigned<diesel::sql_types::Bigint>;
 }
 
 /// Id of the row last inserted on this connection.
-pub(crate) fn inserted(c: &mut Db) -> Result<u32, StoreError> {
-    let id: u64 = diesel::select(last_insert_id()).get_result(c)?;
+pub(crate) fn inserted(sql: &mut MysqlConnection) -> Result<u32, StoreError> {
+    let id: u64 = diesel::select(last_insert_id()).get_result(sql)?;
     u32::try_from(id).map_err(|_| StoreError::Broken("an id beyond 32 bits".to_owned()))
 }

@@ -1,7 +1,19 @@
 //! The tables as Diesel sees them; kept in step with `migrations/` by hand, and checked by the tests that use each.
 #![allow(missing_docs, unreachable_pub)]
 
-diesel::table! { users (id) { id -> Unsigned<Integer>, sign_in -> Varchar, name -> Varchar, role -> Varchar, password_hash -> Varchar, } }
+diesel::table! {
+    users (id) {
+        id -> Unsigned<Integer>, sign_in -> Varchar, name -> Varchar, role -> Varchar, password_hash -> Varchar, epoch -> Unsigned<Integer>,
+        closed_at -> Nullable<Datetime>, made_at -> Nullable<Datetime>, demo -> Unsigned<Tinyint>,
+    }
+}
+diesel::table! {
+    invitations (digest) {
+        digest -> Char, user_id -> Nullable<Unsigned<Integer>>, made_by -> Nullable<Unsigned<Integer>>, made_at -> Datetime, until -> Datetime,
+        used_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! { sign_in_tries (counted_by) { counted_by -> Char, tries -> Unsigned<Integer>, free_at -> Datetime, last_at -> Datetime, } }
 diesel::table! { sections (id) { id -> Unsigned<Integer>, name -> Varchar, position -> Integer, } }
 diesel::table! { user_sections (user_id, section_id) { user_id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, } }
 diesel::table! { teams (id) { id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, name -> Varchar, } }
@@ -11,21 +23,28 @@ diesel::table! {
         source -> Mediumtext, loaded_at -> Datetime,
     }
 }
-diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_id -> Unsigned<Integer>, } }
+diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_id -> Unsigned<Integer>, in_force_since -> Nullable<Datetime>, } }
 diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
-        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>,
+        body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, unreadable -> Varchar,
     }
 }
 diesel::table! {
     sheets (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, submission_id -> Nullable<Unsigned<Integer>>,
-        version -> Unsigned<Integer>, state -> Varchar, station -> Varchar, awarded -> Varchar, decided -> Varchar, possible -> Varchar,
-        open_findings -> Unsigned<Integer>, hanging -> Varchar, mark -> Varchar, headline -> Varchar, profile -> Varchar,
+        version -> Unsigned<Integer>, state -> Varchar, station -> Varchar, awarded -> Numeric, decided -> Numeric, possible -> Numeric,
+        open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
-        taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returned_points -> Nullable<Varchar>,
-        returned_lines -> Nullable<Mediumtext>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
+        taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
+        outcome -> Char, changed -> Varchar, changed_by -> Varchar,
+    }
+}
+diesel::table! {
+    went_out (sheet_id, number) {
+        sheet_id -> Unsigned<Integer>, number -> Unsigned<Integer>, points -> Numeric, possible -> Numeric, score_lines -> Mediumtext, outcome -> Char,
+        protocol_id -> Nullable<Unsigned<Integer>>, judged_from -> Nullable<Mediumtext>, user_id -> Nullable<Unsigned<Integer>>, at -> Datetime,
+        reason -> Varchar, kept_outcome -> Nullable<Char>,
     }
 }
 diesel::table! {
@@ -36,7 +55,7 @@ diesel::table! {
 }
 diesel::table! {
     decisions (id) {
-        id -> Unsigned<Integer>, submission_id -> Unsigned<Integer>, finding -> Varchar, action -> Varchar, points -> Nullable<Varchar>,
+        id -> Unsigned<Integer>, submission_id -> Unsigned<Integer>, finding -> Varchar, action -> Varchar, points -> Nullable<Numeric>,
         reason -> Varchar, user_id -> Unsigned<Integer>, decided_at -> Datetime, undone_at -> Nullable<Datetime>, text -> Varchar,
     }
 }
@@ -46,7 +65,33 @@ diesel::table! {
         code -> Varchar, what -> Varchar, mend -> Varchar, body -> Text, settled_at -> Nullable<Datetime>, settled_by -> Nullable<Unsigned<Integer>>,
     }
 }
-diesel::table! { events (id) { id -> Unsigned<Bigint>, at -> Datetime, user_id -> Nullable<Unsigned<Integer>>, what -> Varchar, about -> Varchar, } }
+diesel::table! {
+    events (id) {
+        id -> Unsigned<Bigint>, at -> Datetime, user_id -> Nullable<Unsigned<Integer>>, what -> Varchar, about -> Varchar, reason -> Varchar,
+        strand -> Nullable<Unsigned<Integer>>, number -> Nullable<Unsigned<Integer>>, before_digest -> Char, digest -> Char,
+    }
+}
+diesel::table! { event_strands (id) { id -> Unsigned<Integer>, begun_at -> Datetime, } }
+diesel::table! {
+    folder_texts (slug) {
+        slug -> Varchar, digest -> Char, version -> Unsigned<Integer>, source -> Mediumtext, state -> Varchar, seen_at -> Datetime,
+    }
+}
+diesel::table! {
+    jobs (id) {
+        id -> Unsigned<Integer>, kind -> Varchar, lab_id -> Unsigned<Integer>, import_id -> Nullable<Unsigned<Integer>>,
+        protocol_id -> Nullable<Unsigned<Integer>>, state -> Varchar, done -> Unsigned<Integer>, total -> Unsigned<Integer>, outcome -> Varchar,
+        reason -> Varchar, user_id -> Nullable<Unsigned<Integer>>, tries -> Unsigned<Integer>, lease_by -> Nullable<Char>,
+        lease_until -> Nullable<Datetime>, asked_at -> Datetime, ended_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
+    judged_ahead (job_id, sheet_id) {
+        job_id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, version -> Unsigned<Integer>, awarded -> Numeric, decided -> Numeric,
+        possible -> Numeric, open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
+        judged_with -> Char, outcome -> Char,
+    }
+}
 diesel::table! {
     section_labs (section_id, lab_id) {
         section_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, version -> Unsigned<Integer>, settings -> Mediumtext, due_at -> Nullable<Datetime>,
@@ -58,7 +103,6 @@ diesel::table! {
         settings -> Mediumtext, due_at -> Nullable<Datetime>, reason -> Varchar, user_id -> Unsigned<Integer>, at -> Datetime,
     }
 }
-diesel::table! { import_progress (import_id) { import_id -> Unsigned<Integer>, done -> Unsigned<Integer>, total -> Unsigned<Integer>, outcome -> Varchar, } }
 diesel::table! { students (id) { id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, } }
 diesel::table! {
     attachments (id) {
@@ -67,7 +111,7 @@ diesel::table! {
     }
 }
 diesel::table! {
-    column_maps (lab_id, head) {
+    column_maps (lab_id, head, user_id) {
         lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
     }
 }
@@ -97,6 +141,9 @@ diesel::allow_tables_to_appear_in_same_query!(
     decisions,
     quarantine,
     events,
+    jobs,
+    judged_ahead,
+    went_out,
     students,
     section_lab_history
 );

@@ -6,21 +6,24 @@ mod common;
 
 use common::*;
 use diesel::Connection as _;
+use diesel::MysqlConnection;
 use diesel::connection::SimpleConnection;
-use diesel::prelude::*;
 use jurado_core::decision::Action;
+use jurado_core::summary::Mark;
 use jurado_intake::ColumnMap;
 use jurado_store::{
-    Db, DocketRow, Filter, NewDecision, Order, StoreError, attachments, docket, imports, labs, roster, sheets,
+    Db, DocketRow, Filter, NewDecision, Order, SheetState, StoreError, attachments, docket, imports, labs, roster,
+    sheets,
 };
+use rust_decimal::Decimal;
 
 /// What a filter lets through, said once more in the plainest way.
 fn lets_through(row: &DocketRow, filter: &Filter) -> bool {
     let state = match filter.state.as_deref() {
-        Some("waiting") => row.state == "waiting",
+        Some("waiting") => row.state == SheetState::Waiting,
         Some("wants") => row.wants(),
         Some("clear") => row.is_clear(),
-        Some("signed" | "returned") => Some(row.state.as_str()) == filter.state.as_deref(),
+        Some("signed" | "returned") => Some(row.state.word()) == filter.state.as_deref(),
         _ => true,
     };
     let found = filter.find.as_deref().map(str::trim).is_none_or(|f| {
@@ -30,7 +33,7 @@ fn lets_through(row: &DocketRow, filter: &Filter) -> bool {
         && found
         && filter.lab.is_none_or(|l| l == row.lab_id)
         && filter.section.is_none_or(|s| s == row.section_id)
-        && filter.mark.as_ref().is_none_or(|m| *m == row.mark)
+        && filter.mark.is_none_or(|m| m == row.mark)
 }
 
 #[test]
@@ -77,7 +80,7 @@ fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
     let released = Filter { lab: Some(second.id), ..Filter::default() };
     assert!(w.run(|c| sheets::release(c, &released, &w.coordinator)) > 2);
     let rows = w.run(all);
-    let states: std::collections::BTreeSet<(&str, bool)> = rows.iter().map(|r| (r.state.as_str(), r.wants())).collect();
+    let states: std::collections::BTreeSet<(&str, bool)> = rows.iter().map(|r| (r.state.word(), r.wants())).collect();
     assert_eq!(states.len(), 4, "something wants a person, looks clear, is signed, is returned: {states:?}");
 
     let sections: Vec<u32> =
@@ -90,8 +93,8 @@ fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
             {
                 for (mark, find) in [
                     (None, None),
-                    (Some("slip"), None),
-                    (Some("agrees"), Some("gull")),
+                    (Some(Mark::Slip), None),
+                    (Some(Mark::Agrees), Some("gull")),
                     (None, Some("GULL 1")),
                     (None, Some("%")),
                     (None, Some("a_b")),
@@ -100,13 +103,8 @@ fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
                     (None, Some("  ")),
                     (None, Some("'; DROP TABLE sheets; --")),
                 ] {
-                    let filter = Filter {
-                        lab,
-                        section,
-                        state: state.map(str::to_owned),
-                        mark: mark.map(str::to_owned),
-                        find: find.map(str::to_owned),
-                    };
+                    let filter =
+                        Filter { lab, section, state: state.map(str::to_owned), mark, find: find.map(str::to_owned) };
                     for user in [&w.coordinator, &w.reviewer] {
                         let mut want: Vec<u32> = rows
                             .iter()
@@ -121,11 +119,11 @@ fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
                         // What most needs a person first: what wants one, the more hangs on it the earlier.
                         let needed = w.run(|c| docket::list(c, user, &filter, Order::Need, 7));
                         assert_eq!(needed.len(), want.len().min(7), "{filter:?}");
-                        let rank = |r: &DocketRow| (!r.wants(), !r.is_clear(), r.state == "returned");
+                        let rank = |r: &DocketRow| (!r.wants(), !r.is_clear(), r.state == SheetState::Returned);
                         for pair in needed.windows(2) {
                             let (a, b) = (&pair[0], &pair[1]);
                             assert!(
-                                rank(a) < rank(b) || (rank(a) == rank(b) && a.hangs() >= b.hangs()),
+                                rank(a) < rank(b) || (rank(a) == rank(b) && a.hanging >= b.hanging),
                                 "{filter:?}: {a:?} {b:?}"
                             );
                         }
@@ -149,13 +147,13 @@ fn the_docket_lists_what_its_filter_says_in_its_order_for_whoever_asks() {
                 (
                     here(&|r| r.wants()),
                     here(&|r| r.is_clear()),
-                    here(&|r| r.state == "signed"),
-                    here(&|r| r.state == "returned")
+                    here(&|r| r.state == SheetState::Signed),
+                    here(&|r| r.state == SheetState::Returned)
                 )
             );
         }
         assert_eq!(counts.values().map(|n| n.all()).sum::<usize>(), mine.len());
-        let hang: f64 = mine.iter().filter(|r| r.wants()).map(|r| r.hanging.parse::<f64>().expect("points")).sum();
+        let hang: f64 = mine.iter().filter(|r| r.wants()).map(|r| f64::try_from(r.hanging).expect("points")).sum();
         assert!((w.run(|c| docket::hanging(c, user)) - hang).abs() < 1e-9);
     }
 }
@@ -290,20 +288,27 @@ fn a_protocol_in_force_judges_anew_and_one_with_faults_changes_nothing() {
         out
     };
     let broken = version(KEEL_PLATE, 2).replacen("formula = \"", "formula = \"nothing + ", 1);
-    assert!(matches!(w.store.run(|c| sheets::put_in_force(c, &broken)), Err(StoreError::Protocol(_))));
+    assert!(matches!(w.put_in_force(&broken), Err(StoreError::Protocol(_))));
     assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, 1);
     assert_eq!(w.run(|c| labs::versions(c, "keel-plate")).len(), 1);
     // A rule that a slip costs everything.
     let dear = version(KEEL_PLATE, 2).replacen("decimal-point = \"0.25\"", "decimal-point = \"1\"", 1);
-    let judged = w.run(|c| sheets::put_in_force(c, &dear));
-    assert_eq!(judged, 1);
+    let seen = w.run(|c| sheets::get(c, id, &w.coordinator)).version;
+    assert_eq!(w.put_in_force(&dear).expect("in force"), 1);
     assert_ne!(awarded(), before, "the points are those of the protocol in force");
     assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, 2);
-    assert_eq!(w.run(|c| sheets::put_in_force(c, &dear)), 0, "the same again judges nothing");
+    // Whoever decides by what was seen before is told what changed.
+    match w.accept(id, seen, &w.reviewer) {
+        Err(StoreError::Conflict(c)) => assert!(c.theirs.contains("version 2 of the lab’s protocol"), "{c}"),
+        other => panic!("{other:?}"),
+    }
+    let now = w.run(|c| sheets::get(c, id, &w.coordinator)).version;
+    w.put_in_force(&dear).expect("the same again");
+    assert_eq!(w.run(|c| sheets::get(c, id, &w.coordinator)).version, now, "the same again changes nothing");
     let versions: Vec<u32> = w.run(|c| labs::versions(c, "keel-plate")).iter().map(|v| v.version).collect();
     assert_eq!(versions, [2, 1], "the one before is kept");
     // Back to the first: its text is known already.
-    w.run(|c| sheets::put_in_force(c, KEEL_PLATE));
+    w.put_in_force(KEEL_PLATE).expect("in force");
     assert_eq!(awarded(), before);
     assert_eq!(w.run(|c| sheets::get(c, id, &w.coordinator)).revision, 1, "the table itself is as it was");
 }
@@ -328,26 +333,27 @@ fn what_went_out_is_kept_and_the_next_return_knows_what_changed() {
     w.run(|c| sheets::sign(c, id, get().version, &w.coordinator));
     assert_eq!(w.run(|c| sheets::release(c, &filter, &w.reviewer)), 1);
     let first = get();
-    assert_eq!(first.state, "returned");
-    let points: f64 = first.returned_points.as_ref().expect("points went out").parse().expect("a number");
-    let by_line: f64 = first.returned_lines.iter().map(|l| l.points.parse::<f64>().expect("a number")).sum();
-    assert!((points - by_line).abs() < 1e-9, "{points} {by_line}");
+    assert_eq!(first.state, SheetState::Returned);
+    let sent = first.went_out.clone().expect("it went out");
+    let by_line: Decimal = sent.lines.iter().map(|l| l.points.parse::<Decimal>().expect("a number")).sum();
+    assert_eq!(sent.points, by_line.normalize());
     // Points changed after it went out: it waits again, and what went out is still known.
-    let line = first.returned_lines.iter().find(|l| l.points != "0").expect("a line with points").criterion.clone();
+    let line = sent.lines.iter().find(|l| l.points != "0").expect("a line with points").criterion.clone();
     let change = [NewDecision::new(format!("line:{line}"), Action::Points("0".parse().expect("points")), "seen again")];
     w.run(|c| sheets::decide(c, id, first.version, &w.coordinator, &change));
     let again = get();
-    assert_eq!((again.state.as_str(), again.returned_points.clone()), ("waiting", first.returned_points.clone()));
+    assert_eq!(again.state, SheetState::Waiting);
+    assert_eq!(again.went_out.expect("it is still known").points, sent.points);
+    let marks = |points: Decimal| {
+        let marks = w.run(|c| docket::sent_marks(c, &w.coordinator, None, None));
+        assert_eq!(marks.iter().map(|m| m.points).collect::<Vec<_>>(), [points], "the marks file says what went out");
+    };
+    marks(sent.points);
     w.run(|c| sheets::sign(c, id, again.version, &w.coordinator));
     assert_eq!(w.run(|c| sheets::release(c, &filter, &w.coordinator)), 1);
-    let second: f64 = get().returned_points.expect("points went out").parse().expect("a number");
-    assert!(second < points, "{second} {points}");
-}
-
-#[derive(QueryableByName)]
-struct Numbered {
-    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Bigint>)]
-    id: u64,
+    let second = get().went_out.expect("it went out again").points;
+    assert!(second < sent.points, "{second} {}", sent.points);
+    marks(second);
 }
 
 /// A connection that the server has closed: whoever is on it is told once that the records cannot be reached, and the next
@@ -355,10 +361,7 @@ struct Numbered {
 #[test]
 fn a_connection_that_died_is_told_once_and_replaced() {
     let w = world("died");
-    let number = |c: &mut Db| -> Result<u64, StoreError> {
-        let found: Numbered = diesel::sql_query("SELECT CAST(CONNECTION_ID() AS UNSIGNED) AS id").get_result(c)?;
-        Ok(found.id)
-    };
+    let number = Db::connection_number;
     let first = w.run(number);
     assert_eq!(w.run(number), first, "a connection that works is kept");
     let url = std::env::var("TEST_DATABASE_URL").expect("a server");

@@ -1,29 +1,49 @@
 //! All routes in one table, and the server around them.
 
+use std::net::IpAddr;
+
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
-use actix_web::body::MessageBody;
 use actix_web::cookie::{Key, SameSite, time::Duration};
-use actix_web::dev::{ServiceRequest, ServiceResponse};
-use actix_web::http::header::{HeaderName, HeaderValue};
-use actix_web::middleware::{Compress, DefaultHeaders, Next, from_fn};
-use actix_web::{App, Error, HttpServer, web};
-use jurado_store::{Store, StoreError};
+use actix_web::middleware::{Compress, DefaultHeaders, from_fn};
+use actix_web::{App, HttpServer, web};
+use jurado_store::{Store, Workers};
 
+use crate::door::Door;
+use crate::metrics::Metrics;
+use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, docket, entry, intake, protocol_text, protocols, quick, returns, sections, stations,
-    tryout, words,
+    attachments, auth, bench, docket, entry, intake, people, protocol_text, protocols, quick, returns, sections,
+    stations, tryout, watch, words,
 };
+use crate::session::MOST_HOURS;
 use crate::{assets, error};
 
 /// How the server is run.
 #[derive(Clone, Debug)]
 pub struct Settings {
-    /// Port on loopback.
+    /// Address it listens on.
+    pub bind: IpAddr,
+    /// Port.
     pub port: u16,
+    /// Address under which people reach it through a proxy with TLS, such as `https://jurado.example`.
+    pub public_url: Option<String>,
     /// Lines printed once it answers.
     pub greeting: String,
+}
+
+impl Settings {
+    /// Host of the public address.
+    fn host(&self) -> Option<String> {
+        let url = self.public_url.as_deref()?;
+        let rest = url.split_once("://").map_or(url, |(_, rest)| rest);
+        Some(rest.split('/').next().unwrap_or(rest).to_owned())
+    }
+
+    fn is_secure(&self) -> bool {
+        self.public_url.as_deref().is_some_and(|u| u.starts_with("https://"))
+    }
 }
 
 /// Routes in one place. Each handler asks for an `Actor` where one has to be signed in.
@@ -34,6 +54,13 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/sign-in", web::post().to(auth::sign_in))
         .route("/sign-out", web::post().to(auth::sign_out))
         .route("/lamp", web::post().to(auth::lamp))
+        .route("/account", web::get().to(auth::account))
+        .route("/account", web::post().to(auth::change_password))
+        .route("/link/{secret}", web::get().to(auth::link))
+        .route("/link/{secret}", web::post().to(auth::use_link))
+        .route("/people", web::get().to(people::page))
+        .route("/people", web::post().to(people::add))
+        .route("/people/{id}", web::post().to(people::change))
         .route("/docket", web::get().to(docket::page))
         .route("/bench", web::get().to(bench::next))
         .route("/bench/{id}", web::get().to(bench::page))
@@ -74,6 +101,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/protocols/{lab}/edit", web::get().to(protocol_text::edit))
         .route("/protocols/{lab}/edit", web::post().to(protocol_text::change))
         .route("/protocols/{lab}/check", web::post().to(protocol_text::check))
+        .route("/protocols/{lab}/force", web::post().to(protocols::back_in_force))
+        .route("/protocols/{lab}/folder", web::post().to(protocols::from_folder))
         .route("/protocols/{lab}/stations", web::get().to(stations::page))
         .route("/protocols/{lab}/stations", web::post().to(stations::change))
         .route("/protocols/{lab}/paper", web::get().to(protocols::paper))
@@ -84,73 +113,83 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/returns/marks.{ending}", web::get().to(returns::marks))
         .route("/returns/package/{lab}", web::get().to(returns::package))
         .route("/returns/batch", web::get().to(returns::batch))
+        .route("/returns/moved", web::get().to(returns::moved))
+        .route("/returns/moved", web::post().to(returns::settle_moved))
         .route("/returns/{id}", web::get().to(returns::sheet))
-        .route("/health", web::get().to(docket::health))
+        .route("/metrics", web::get().to(watch::metrics))
+        .route("/health", web::get().to(watch::health))
         .route("/assets/{path:.*}", web::get().to(assets::serve))
         .default_service(web::to(error::nowhere));
 }
 
-/// Serves until stopped.
+/// Serves until stopped; long work goes on beside.
 ///
 /// # Errors
 /// Where the port cannot be had or the database not be reached at the start, in one line.
 pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
     let keep = store.clone();
-    let secret = web::block(move || keep.run(|c| jurado_store::settings::get_or_insert(c, "cookie-key", new_secret)))
-        .await
-        .map_err(|e| e.to_string())?
-        .map_err(|e: StoreError| e.to_string())?;
+    let secret =
+        web::block(move || keep.run(|c| jurado_store::settings::get_or_insert(c, "cookie-key", jurado_store::secret)))
+            .await
+            .map_err(|e| e.to_string())?
+            .map_err(|e| e.to_string())?;
     let key = Key::derive_from(secret.as_bytes());
+    let secure = settings.is_secure();
+    let (door, metrics) =
+        (web::Data::new(Door::new(settings.public_url.is_some())), web::Data::new(Metrics::default()));
+    let expected = web::Data::new(Expected(settings.host()));
+    let workers = Workers::start(&store);
+    let health = web::Data::new(watch::Health::default());
     let server = HttpServer::new(move || {
         let session = SessionMiddleware::builder(CookieSessionStore::default(), key.clone())
-            .cookie_name("jurado".to_owned())
-            // Loopback has no TLS; a proxy in front adds it.
-            .cookie_secure(false)
+            // A browser keeps a cookie of this name from any other host and from plain HTTP.
+            .cookie_name(if secure { "__Host-jurado" } else { "jurado" }.to_owned())
+            .cookie_secure(secure)
             .cookie_http_only(true)
             .cookie_same_site(SameSite::Lax)
             .cookie_content_security(CookieContentSecurity::Private)
-            .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(12)))
+            .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(MOST_HOURS)))
             .build();
         App::new()
             .app_data(web::Data::new(store.clone()))
+            .app_data(door.clone())
+            .app_data(metrics.clone())
+            .app_data(expected.clone())
+            .app_data(health.clone())
             .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
+            .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
+            .app_data(web::QueryConfig::default().error_handler(error::bad_query))
             .wrap(session)
             .wrap(Compress::default())
-            .wrap(
-                DefaultHeaders::new()
-                    .add(("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"))
-                    .add(("X-Content-Type-Options", "nosniff"))
-                    .add(("Referrer-Policy", "same-origin")),
-            )
-            .wrap(from_fn(timed))
+            .wrap(headers(secure))
+            .wrap(from_fn(around))
             .configure(routes)
     })
     .workers(2)
     // As many as the pool has connections: more would only wait for one, each with memory of its own.
     .worker_max_blocking_threads(5)
+    .client_request_timeout(std::time::Duration::from_secs(10))
     .shutdown_timeout(5)
-    .bind(("127.0.0.1", settings.port))
-    .map_err(|e| format!("port {} cannot be used: {e}; choose another with --port", settings.port))?;
+    .bind((settings.bind, settings.port))
+    .map_err(|e| format!("{} port {} cannot be used: {e}; choose another with --port", settings.bind, settings.port))?;
     println!("{}", settings.greeting);
-    server.run().await.map_err(|e| e.to_string())
+    let outcome = server.run().await.map_err(|e| e.to_string());
+    let _ = web::block(move || workers.stop()).await;
+    outcome
 }
 
-/// Says how long an answer took in the server, as browsers and benchmarks read it.
-async fn timed(
-    request: ServiceRequest,
-    next: Next<impl MessageBody>,
-) -> Result<ServiceResponse<impl MessageBody>, Error> {
-    let begun = std::time::Instant::now();
-    let mut answer = next.call(request).await?;
-    let took = format!("app;dur={:.2}", 1000.0 * begun.elapsed().as_secs_f64());
-    if let Ok(value) = HeaderValue::from_str(&took) {
-        answer.headers_mut().insert(HeaderName::from_static("server-timing"), value);
-    }
-    Ok(answer)
-}
-
-fn new_secret() -> String {
-    use rand::Rng;
-    let bytes: [u8; 32] = rand::rng().random();
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
+/// What every answer carries. Nothing private stays in a cache; assets say otherwise for themselves.
+fn headers(secure: bool) -> DefaultHeaders {
+    let headers = DefaultHeaders::new()
+        .add((
+            "Content-Security-Policy",
+            "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; \
+             connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'",
+        ))
+        .add(("X-Content-Type-Options", "nosniff"))
+        .add(("Referrer-Policy", "same-origin"))
+        .add(("Permissions-Policy", "camera=(), geolocation=(), microphone=()"))
+        .add(("Cross-Origin-Opener-Policy", "same-origin"))
+        .add(("Cache-Control", "no-store"));
+    if secure { headers.add(("Strict-Transport-Security", "max-age=31536000")) } else { headers }
 }

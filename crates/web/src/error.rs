@@ -21,6 +21,12 @@ pub(crate) enum WebError {
     NotFound(&'static str),
     /// What was sent cannot be used: what, how to mend it.
     Bad(String, String),
+    /// A body that was packed on its way.
+    Packed,
+    /// A request for another host.
+    Host,
+    /// Something took longer than a person should wait.
+    TooLong(&'static str),
     /// The store's.
     Store(StoreError),
     /// Ours: logged under the id that the page shows.
@@ -29,7 +35,11 @@ pub(crate) enum WebError {
 
 impl std::fmt::Display for WebError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        write!(f, "{self:?}")
+        match self {
+            WebError::Broken(why) => f.write_str(why),
+            WebError::Store(e) => write!(f, "{e}"),
+            other => write!(f, "{other:?}"),
+        }
     }
 }
 
@@ -52,7 +62,8 @@ struct ErrorPage<'a> {
     title: &'a str,
     what: String,
     mend: String,
-    text: Option<String>,
+    /// Number of the request in the log.
+    number: String,
 }
 
 impl WebError {
@@ -73,10 +84,25 @@ impl WebError {
             WebError::Bad(what, mend) => {
                 (StatusCode::UNPROCESSABLE_ENTITY, "This could not be used", what.clone(), mend.clone())
             }
-            WebError::Broken(why) => {
-                log::error!("{why}");
-                broken()
-            }
+            WebError::Packed => (
+                StatusCode::UNSUPPORTED_MEDIA_TYPE,
+                "This request is packed",
+                "What is sent here is taken as it is, not compressed.".into(),
+                "Send it without Content-Encoding.".into(),
+            ),
+            WebError::Host => (
+                StatusCode::MISDIRECTED_REQUEST,
+                "This is another place",
+                "The address that was asked for is not the one of this installation.".into(),
+                "Use the address that the coordinator gave you.".into(),
+            ),
+            WebError::TooLong(what) => (
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "This takes too long",
+                format!("{what} took longer than it may; nothing was changed."),
+                "Look whether a number in it is far too large, and send it again.".into(),
+            ),
+            WebError::Broken(_) => broken(),
             WebError::Store(e) => match e {
                 StoreError::Unavailable(_) => (
                     StatusCode::SERVICE_UNAVAILABLE,
@@ -103,6 +129,31 @@ impl WebError {
                     text.clone(),
                     "Mend them in its file.".into(),
                 ),
+                StoreError::Unknown(_) => (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "It is not known whether this was stored",
+                    "The connection to the database was lost while your change was being kept. It may be stored, or not."
+                        .into(),
+                    "Look at the table as it is now before you send anything again.".into(),
+                ),
+                StoreError::Unwell(ailment) => (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "Nothing can be stored at the moment",
+                    format!("{}. Nothing was changed.", crate::views::capital(&ailment.to_string())),
+                    "Tell whoever looks after the machine; what is stored can be read meanwhile.".into(),
+                ),
+                StoreError::Refused(_) => (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "Others were changing the same records",
+                    "It was tried several times and nothing was changed.".into(),
+                    "Wait a moment and send it again.".into(),
+                ),
+                StoreError::Bad(what, mend) => (
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    "This could not be used",
+                    format!("{}.", crate::views::capital(what)),
+                    format!("{}.", crate::views::capital(mend)),
+                ),
                 StoreError::Broken(_) | StoreError::Migration(_) | StoreError::Database(_) => broken(),
                 // The store may learn new faults; what we do not know is ours.
                 _ => broken(),
@@ -125,7 +176,7 @@ fn broken() -> (StatusCode, &'static str, String, String) {
         StatusCode::INTERNAL_SERVER_ERROR,
         "Something of ours failed",
         "Nothing was changed, and the fault has been written down.".into(),
-        "Try again; if it comes back, tell the coordinator the time.".into(),
+        "Try again; if it comes back, tell the coordinator the number below.".into(),
     )
 }
 
@@ -145,9 +196,9 @@ impl ResponseError for WebError {
         }
         let (status, title, what, mend) = self.told();
         if status.is_server_error() {
-            log::error!("{self:?}");
+            log::error!("{self}");
         }
-        let page = ErrorPage { frame: Frame::bare(title), title, what, mend, text: None };
+        let page = ErrorPage { frame: Frame::bare(title), title, what, mend, number: crate::request::number() };
         HttpResponse::build(status).content_type("text/html; charset=utf-8").body(page.render().unwrap_or_default())
     }
 }
@@ -160,6 +211,11 @@ pub(crate) async fn nowhere() -> Result<HttpResponse, WebError> {
 /// A form that cannot be read.
 pub(crate) fn bad_form(e: UrlencodedError, _: &HttpRequest) -> actix_web::Error {
     WebError::Bad(format!("The form could not be read: {e}."), "Go back and send it again.".into()).into()
+}
+
+/// An address whose part after the question mark cannot be read.
+pub(crate) fn bad_query(_: actix_web::error::QueryPayloadError, _: &HttpRequest) -> actix_web::Error {
+    WebError::Bad("A part of this address cannot be read.".into(), "Go on from the Docket.".into()).into()
 }
 
 /// Renders a page.

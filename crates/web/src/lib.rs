@@ -3,9 +3,14 @@
 
 mod app;
 mod assets;
+mod door;
 mod error;
+mod metrics;
+mod paths;
+mod request;
 mod routes;
 mod session;
 mod views;
 
 pub use app::{Settings, serve};
+pub use request::number as request_number;

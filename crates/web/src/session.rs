@@ -1,23 +1,46 @@
 //! Who asks. Handlers take an [`Actor`]: a page without one needs nobody signed in, and every change goes through
 //! [`Actor::allow`].
+//!
+//! A session is a sealed cookie: whose it is, since when, when it was used last, and the number that the person's sessions
+//! have to carry at the moment. Signing out, another password, another role and being closed raise that number, so a copied
+//! cookie is worth nothing afterwards.
 
 use std::future::Future;
 use std::pin::Pin;
 
-use actix_session::SessionExt;
+use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
-use jurado_store::{Role, Store, User};
+use chrono::NaiveDateTime;
+use jurado_store::{Db, Role, Store, StoreError, User};
+use subtle::ConstantTimeEq;
 
 use crate::error::WebError;
 use crate::views::frame::Frame;
 
 /// Key of the person's id in the session.
-pub(crate) const USER: &str = "user";
+const USER: &str = "user";
+/// Key of the number that the person's sessions carried when it began.
+const EPOCH: &str = "epoch";
+/// Key of the time it began, in seconds.
+const SINCE: &str = "since";
+/// Key of the time it was used last, in seconds.
+const USED: &str = "used";
 /// Key of the token that forms carry.
-pub(crate) const TOKEN: &str = "token";
+const TOKEN: &str = "token";
+
+/// How long a session serves at most.
+pub(crate) const MOST_HOURS: i64 = 12;
+/// How long it serves without being used.
+const MOST_IDLE_MINUTES: i64 = 120;
+/// The time of use is written anew after so long.
+const USED_MINUTES: i64 = 2;
+
+/// How long a person waits for something that is worked out.
+const MOST_THINKING: std::time::Duration = std::time::Duration::from_secs(8);
 
 /// A signed-in person.
+#[derive(Clone)]
 pub(crate) struct Actor {
     pub(crate) user: User,
     pub(crate) token: String,
@@ -27,13 +50,15 @@ pub(crate) struct Actor {
     pub(crate) store: Store,
 }
 
+/// Whether two texts are the same, in a time that does not say where they differ.
+fn same(a: &str, b: &str) -> bool {
+    !a.is_empty() && a.as_bytes().ct_eq(b.as_bytes()).into()
+}
+
 impl Actor {
     /// Lets a change through if its form carries this session's token.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
-        // Both are random and of one length; comparing all bytes keeps the time the same.
-        let same = token.len() == self.token.len()
-            && token.bytes().zip(self.token.bytes()).fold(0, |d, (a, b)| d | (a ^ b)) == 0;
-        if same && !token.is_empty() { Ok(()) } else { Err(WebError::Token) }
+        if same(token, &self.token) { Ok(()) } else { Err(WebError::Token) }
     }
 
     /// The frame of a page for this person.
@@ -54,13 +79,37 @@ impl Actor {
         if self.user.role == Role::Coordinator { Ok(()) } else { Err(WebError::Forbidden(what)) }
     }
 
-    /// Runs database work off the event loop.
+    /// Runs work off the event loop that changes something on the database; it may run more than once.
     pub(crate) async fn run<T: Send + 'static>(
         &self,
-        work: impl FnOnce(&mut jurado_store::Db, &User) -> Result<T, jurado_store::StoreError> + Send + 'static,
+        mut work: impl FnMut(&mut Db, &User) -> Result<T, StoreError> + Send + 'static,
     ) -> Result<T, WebError> {
         let (store, user) = (self.store.clone(), self.user.clone());
         Ok(web::block(move || store.run(|c| work(c, &user))).await??)
+    }
+
+    /// Judges, or does other work that takes a while, off the event loop and within a limit of time: other people's pages
+    /// do not wait for it. `what` begins the sentence that tells whoever asked for too much.
+    pub(crate) async fn think<T: Send + 'static>(
+        &self,
+        what: &'static str,
+        work: impl FnOnce(&Actor) -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        let actor = self.clone();
+        let done = web::block(move || work(&actor));
+        match tokio::time::timeout(MOST_THINKING, done).await {
+            Ok(done) => Ok(done?),
+            Err(_) => Err(WebError::TooLong(what)),
+        }
+    }
+
+    /// Runs work off the event loop that only reads.
+    pub(crate) async fn look<T: Send + 'static>(
+        &self,
+        mut work: impl FnMut(&mut Db, &User) -> Result<T, StoreError> + Send + 'static,
+    ) -> Result<T, WebError> {
+        let (store, user) = (self.store.clone(), self.user.clone());
+        Ok(web::block(move || store.look(|c| work(c, &user))).await??)
     }
 }
 
@@ -70,7 +119,7 @@ pub(crate) fn is_night(request: &HttpRequest) -> bool {
 }
 
 /// The page of ours that a request came from; empty where it says nothing.
-fn from(request: &HttpRequest) -> String {
+pub(crate) fn came_from(request: &HttpRequest) -> String {
     let referer = request.headers().get("referer").and_then(|r| r.to_str().ok()).unwrap_or("");
     let host = request.connection_info().host().to_owned();
     referer
@@ -78,6 +127,64 @@ fn from(request: &HttpRequest) -> String {
         .and_then(|(_, rest)| rest.split_once('/'))
         .filter(|(at, _)| *at == host)
         .map_or_else(String::new, |(_, path)| format!("/{path}"))
+}
+
+/// Begins a session for a person, with another key and token than whatever was before.
+pub(crate) fn begin(session: &Session, user: &User, now: NaiveDateTime) -> Result<(), WebError> {
+    session.renew();
+    let at = now.and_utc().timestamp();
+    session
+        .insert(USER, user.id)
+        .and_then(|()| session.insert(EPOCH, user.epoch))
+        .and_then(|()| session.insert(SINCE, at))
+        .and_then(|()| session.insert(USED, at))
+        .and_then(|()| session.insert(TOKEN, jurado_store::secret()))
+        .map_err(|e| WebError::Broken(e.to_string()))
+}
+
+/// The token of whoever is not signed in yet, for the form to sign in; one is made where there is none.
+pub(crate) fn token_outside(session: &Session) -> Result<String, WebError> {
+    if let Some(token) = session.get::<String>(TOKEN).unwrap_or_default() {
+        return Ok(token);
+    }
+    let token = jurado_store::secret();
+    session.insert(TOKEN, &token).map_err(|e| WebError::Broken(e.to_string()))?;
+    Ok(token)
+}
+
+/// Lets a form through that was made for this browser before anybody signed in.
+pub(crate) fn allow_outside(session: &Session, token: &str) -> Result<(), WebError> {
+    let kept: String = session.get(TOKEN).unwrap_or_default().unwrap_or_default();
+    if same(token, &kept) { Ok(()) } else { Err(WebError::Token) }
+}
+
+/// What a session's cookie says.
+struct Held {
+    user: u32,
+    epoch: u32,
+    since: i64,
+    used: i64,
+    token: String,
+}
+
+fn held(session: &Session) -> Option<Held> {
+    Some(Held {
+        user: session.get(USER).ok()??,
+        epoch: session.get(EPOCH).ok()??,
+        since: session.get(SINCE).ok()??,
+        used: session.get(USED).ok()??,
+        token: session.get(TOKEN).ok()??,
+    })
+}
+
+impl Held {
+    /// Whether the session still serves for this person at this time.
+    fn serves(&self, user: &User, now: i64) -> bool {
+        !user.closed
+            && self.epoch == user.epoch
+            && now < self.since + MOST_HOURS * 3600
+            && now < self.used + MOST_IDLE_MINUTES * 60
+    }
 }
 
 impl FromRequest for Actor {
@@ -90,32 +197,72 @@ impl FromRequest for Actor {
             let session = request.get_session();
             let to = request.uri().path_and_query().map_or_else(String::new, ToString::to_string);
             // After a form the way back is the page it stood on, where what was typed is still kept.
-            let to = if request.method() == actix_web::http::Method::GET { to } else { from(&request) };
-            let id: Option<u32> = session.get(USER).unwrap_or_default();
-            let token: Option<String> = session.get(TOKEN).unwrap_or_default();
-            let (Some(id), Some(token)) = (id, token) else { return Err(WebError::SignIn(to)) };
+            let to = if request.method() == actix_web::http::Method::GET { to } else { came_from(&request) };
+            let Some(held) = held(&session) else { return Err(WebError::SignIn(to)) };
             let store = request
                 .app_data::<web::Data<Store>>()
                 .ok_or_else(|| WebError::Broken("no store".into()))?
                 .get_ref()
                 .clone();
-            let keep = store.clone();
-            let user = web::block(move || keep.run(|c| jurado_store::users::get(c, id))).await?;
-            match user {
-                Ok(user) => Ok(Actor {
-                    user,
-                    token,
-                    night: is_night(&request),
-                    blind: request.cookie("names").is_some_and(|c| c.value() == "hidden"),
-                    store,
-                }),
+            let (keep, id) = (store.clone(), held.user);
+            let found = web::block(move || keep.look(|c| Ok((jurado_store::users::get(c, id)?, c.now()?)))).await?;
+            let (user, now) = match found {
+                Ok((user, now)) => (user, now.and_utc().timestamp()),
                 // The person is gone: the session is worth nothing.
-                Err(jurado_store::StoreError::NotFound(_)) => {
+                Err(StoreError::NotFound(_)) => {
                     session.purge();
-                    Err(WebError::SignIn(to))
+                    return Err(WebError::SignIn(to));
                 }
-                Err(e) => Err(e.into()),
+                Err(e) => return Err(e.into()),
+            };
+            if !held.serves(&user, now) {
+                session.purge();
+                return Err(WebError::SignIn(to));
             }
+            if now > held.used + USED_MINUTES * 60 {
+                session.insert(USED, now).map_err(|e| WebError::Broken(e.to_string()))?;
+            }
+            Ok(Actor {
+                user,
+                token: held.token,
+                night: is_night(&request),
+                blind: request.cookie("names").is_some_and(|c| c.value() == "hidden"),
+                store,
+            })
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{Held, MOST_HOURS, MOST_IDLE_MINUTES};
+    use jurado_store::{Role, User};
+
+    #[test]
+    fn a_session_serves_as_long_as_nothing_ended_it() {
+        let user = |epoch, closed| User {
+            id: 1,
+            sign_in: "a".into(),
+            name: "A".into(),
+            role: Role::Reviewer,
+            sections: Default::default(),
+            epoch,
+            closed,
+            demo: false,
+        };
+        let (hour, begun) = (3600, 1_000_000);
+        let held = |used| Held { user: 1, epoch: 3, since: begun, used, token: String::new() };
+        let idle = MOST_IDLE_MINUTES * 60;
+        for (what, used, now, epoch, closed, serves) in [
+            ("in use", begun, begun + 60, 3, false, true),
+            ("idle, just not too long", begun, begun + idle - 1, 3, false, true),
+            ("idle for too long", begun, begun + idle, 3, false, false),
+            ("in use to the last", begun + MOST_HOURS * hour - 60, begun + MOST_HOURS * hour - 1, 3, false, true),
+            ("too old, though in use", begun + MOST_HOURS * hour - 60, begun + MOST_HOURS * hour, 3, false, false),
+            ("signed out elsewhere", begun, begun + 60, 4, false, false),
+            ("closed", begun, begun + 60, 3, true, false),
+        ] {
+            assert_eq!(held(used).serves(&user(epoch, closed), now), serves, "{what}");
+        }
     }
 }

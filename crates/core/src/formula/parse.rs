@@ -5,6 +5,8 @@ use super::ast::{Ast, AstKind, Comparator, Operator};
 
 /// Deepest nesting of brackets, calls and signs.
 pub(super) const MAX_DEPTH: usize = 64;
+/// Most numbers, names, functions and operators of a formula. What is done with a tree grows faster than the tree.
+pub(super) const MAX_NODES: usize = 160;
 /// Longest formula, in bytes.
 pub(super) const MAX_LENGTH: usize = 4000;
 
@@ -27,7 +29,7 @@ pub fn parse(text: &str) -> Result<Ast, FormulaError> {
             "split it into several results",
         ));
     }
-    let mut parser = Parser { text, at: 0, depth: 0 };
+    let mut parser = Parser { text, at: 0, depth: 0, nodes: 0 };
     let tree = parser.expression(0)?;
     parser.spaces();
     match parser.peek() {
@@ -40,6 +42,7 @@ struct Parser<'a> {
     text: &'a str,
     at: usize,
     depth: usize,
+    nodes: usize,
 }
 
 impl Parser<'_> {
@@ -90,6 +93,18 @@ impl Parser<'_> {
         .map(|(sign, op)| (op, sign.len()))
     }
 
+    /// Counts a part of the tree.
+    fn count(&mut self) -> Result<(), FormulaError> {
+        self.nodes += 1;
+        if self.nodes > MAX_NODES {
+            return Err(self.here(
+                format!("the formula has more than {MAX_NODES} numbers, names and operators"),
+                "name a part of it as a result of its own",
+            ));
+        }
+        Ok(())
+    }
+
     /// Binding power: comparisons 0 and never in a row, `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
     fn expression(&mut self, least: u8) -> Result<Ast, FormulaError> {
         self.depth += 1;
@@ -99,6 +114,7 @@ impl Parser<'_> {
                 "name a part of it as a result of its own",
             ));
         }
+        self.count()?;
         let mut left = self.prefix()?;
         while let Some((op, c)) = self.operator() {
             let power = match op {
@@ -110,6 +126,7 @@ impl Parser<'_> {
                 break;
             }
             self.at += c.len_utf8();
+            self.count()?;
             let right = self.expression(if op == Operator::Power { 3 } else { power })?;
             let span = left.span.start..right.span.end;
             left = Ast { kind: AstKind::Binary(op, Box::new(left), Box::new(right)), span };

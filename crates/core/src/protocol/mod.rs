@@ -159,6 +159,9 @@ pub struct TableSpec {
     pub stop: Option<Stop>,
 }
 
+/// Rows beyond those that a lab asks for that are still taken.
+const MORE_ROWS: u32 = 20;
+
 /// How many rows or replicates.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RowCount {
@@ -909,6 +912,13 @@ impl Protocol {
         }
         let spec = self.reading_of(item)?;
         Some(spec.replicates_of.map_or(spec.replicates, |p| self.parameter_most(p)))
+    }
+
+    /// The highest row number that is taken for an item whose cells have row numbers: some more than the lab asks for, since
+    /// a team may measure once more than it has to. A higher one is a slip of the pen and not a row: everything that goes
+    /// through the rows goes up to the highest.
+    pub fn most_row(&self, item: usize) -> Option<u32> {
+        self.rows_of(item).map(|most| most.saturating_add(MORE_ROWS))
     }
 
     fn parameter_most(&self, item: usize) -> u32 {

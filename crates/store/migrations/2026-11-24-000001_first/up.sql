@@ -1,7 +1,8 @@
+-- Every statement may be run again: a migration that was cut off goes on where it stopped (tested).
 -- Every table has a primary key, so that the schema can live on a Galera cluster.
 -- Numbers that were typed, and points, are kept as text: exactly what they are.
 
-CREATE TABLE users (
+CREATE TABLE IF NOT EXISTS users (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   sign_in VARCHAR(60) NOT NULL UNIQUE,
   name VARCHAR(80) NOT NULL,
@@ -9,13 +10,13 @@ CREATE TABLE users (
   password_hash VARCHAR(255) NOT NULL
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE sections (
+CREATE TABLE IF NOT EXISTS sections (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(80) NOT NULL UNIQUE,
   position INT NOT NULL
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE user_sections (
+CREATE TABLE IF NOT EXISTS user_sections (
   user_id INT UNSIGNED NOT NULL,
   section_id INT UNSIGNED NOT NULL,
   PRIMARY KEY (user_id, section_id),
@@ -23,7 +24,7 @@ CREATE TABLE user_sections (
   FOREIGN KEY (section_id) REFERENCES sections (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE teams (
+CREATE TABLE IF NOT EXISTS teams (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   section_id INT UNSIGNED NOT NULL,
   name VARCHAR(80) NOT NULL,
@@ -31,7 +32,7 @@ CREATE TABLE teams (
   FOREIGN KEY (section_id) REFERENCES sections (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE protocols (
+CREATE TABLE IF NOT EXISTS protocols (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   slug VARCHAR(60) NOT NULL,
   version INT UNSIGNED NOT NULL,
@@ -42,14 +43,14 @@ CREATE TABLE protocols (
   KEY slug_version (slug, version)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE labs (
+CREATE TABLE IF NOT EXISTS labs (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   slug VARCHAR(60) NOT NULL UNIQUE,
   protocol_id INT UNSIGNED NOT NULL,
   FOREIGN KEY (protocol_id) REFERENCES protocols (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE imports (
+CREATE TABLE IF NOT EXISTS imports (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   lab_id INT UNSIGNED NOT NULL,
   user_id INT UNSIGNED NOT NULL,
@@ -65,7 +66,7 @@ CREATE TABLE imports (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- A sheet is one team's place in one lab. What the Docket shows is kept in step in the transaction that changes it.
-CREATE TABLE sheets (
+CREATE TABLE IF NOT EXISTS sheets (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   lab_id INT UNSIGNED NOT NULL,
   team_id INT UNSIGNED NOT NULL,
@@ -92,7 +93,7 @@ CREATE TABLE sheets (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- Never changed after intake: a correction is a new revision.
-CREATE TABLE submissions (
+CREATE TABLE IF NOT EXISTS submissions (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   sheet_id INT UNSIGNED NOT NULL,
   revision INT UNSIGNED NOT NULL,
@@ -106,7 +107,7 @@ CREATE TABLE submissions (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- Decisions are events: an undone one stays.
-CREATE TABLE decisions (
+CREATE TABLE IF NOT EXISTS decisions (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   submission_id INT UNSIGNED NOT NULL,
   finding VARCHAR(160) NOT NULL,
@@ -121,7 +122,7 @@ CREATE TABLE decisions (
   FOREIGN KEY (user_id) REFERENCES users (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE quarantine (
+CREATE TABLE IF NOT EXISTS quarantine (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   import_id INT UNSIGNED NOT NULL,
   line_number INT UNSIGNED NOT NULL,
@@ -137,7 +138,7 @@ CREATE TABLE quarantine (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- Append-only: who did what.
-CREATE TABLE events (
+CREATE TABLE IF NOT EXISTS events (
   id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   at DATETIME NOT NULL,
   user_id INT UNSIGNED NULL,
@@ -146,7 +147,7 @@ CREATE TABLE events (
   KEY about_at (about, at)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE settings (
+CREATE TABLE IF NOT EXISTS settings (
   name VARCHAR(60) NOT NULL PRIMARY KEY,
   value TEXT NOT NULL
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;

@@ -2,27 +2,27 @@
 
 -- What the queue orders by is kept by the database itself, so that it cannot fall out of step.
 ALTER TABLE sheets
-  ADD COLUMN section_id INT UNSIGNED NULL AFTER team_id,
-  ADD COLUMN taken_by INT UNSIGNED NULL,
-  ADD COLUMN taken_until DATETIME NULL,
-  ADD COLUMN returned_points VARCHAR(16) NULL,
-  ADD COLUMN returned_lines MEDIUMTEXT NULL,
-  ADD COLUMN returns INT UNSIGNED NOT NULL DEFAULT 0,
+  ADD COLUMN IF NOT EXISTS section_id INT UNSIGNED NULL AFTER team_id,
+  ADD COLUMN IF NOT EXISTS taken_by INT UNSIGNED NULL,
+  ADD COLUMN IF NOT EXISTS taken_until DATETIME NULL,
+  ADD COLUMN IF NOT EXISTS returned_points VARCHAR(16) NULL,
+  ADD COLUMN IF NOT EXISTS returned_lines MEDIUMTEXT NULL,
+  ADD COLUMN IF NOT EXISTS returns INT UNSIGNED NOT NULL DEFAULT 0,
   -- 0 wants a person, 1 looks clear, 2 signed, 3 returned; nothing where no table is in.
-  ADD COLUMN stage TINYINT UNSIGNED AS (CASE WHEN submission_id IS NULL THEN NULL WHEN state = 'signed' THEN 2 WHEN state = 'returned' THEN 3 WHEN open_findings > 0 THEN 0 ELSE 1 END) PERSISTENT,
+  ADD COLUMN IF NOT EXISTS stage TINYINT UNSIGNED AS (CASE WHEN submission_id IS NULL THEN NULL WHEN state = 'signed' THEN 2 WHEN state = 'returned' THEN 3 WHEN open_findings > 0 THEN 0 ELSE 1 END) PERSISTENT,
   -- Less is calmer: an index is read forwards by it and the id.
-  ADD COLUMN calm DECIMAL(12,3) AS (-CAST(hanging AS DECIMAL(12,3))) PERSISTENT;
+  ADD COLUMN IF NOT EXISTS calm DECIMAL(12,3) AS (-CAST(hanging AS DECIMAL(12,3))) PERSISTENT;
 UPDATE sheets JOIN teams ON teams.id = sheets.team_id SET sheets.section_id = teams.section_id;
 ALTER TABLE sheets
   MODIFY COLUMN section_id INT UNSIGNED NOT NULL,
-  ADD FOREIGN KEY of_section (section_id) REFERENCES sections (id),
-  ADD KEY queue (stage, calm, id),
-  ADD KEY counts (section_id, lab_id, stage, calm);
+  ADD CONSTRAINT sheet_section FOREIGN KEY IF NOT EXISTS (section_id) REFERENCES sections (id),
+  ADD KEY IF NOT EXISTS queue (stage, calm, id),
+  ADD KEY IF NOT EXISTS counts (section_id, lab_id, stage, calm);
 
-ALTER TABLE decisions ADD COLUMN text VARCHAR(2000) NOT NULL DEFAULT '';
+ALTER TABLE decisions ADD COLUMN IF NOT EXISTS text VARCHAR(2000) NOT NULL DEFAULT '';
 
 -- What a section sets for a lab, as the core reads it. The history is kept beside it.
-CREATE TABLE section_labs (
+CREATE TABLE IF NOT EXISTS section_labs (
   section_id INT UNSIGNED NOT NULL,
   lab_id INT UNSIGNED NOT NULL,
   version INT UNSIGNED NOT NULL,
@@ -33,7 +33,7 @@ CREATE TABLE section_labs (
   FOREIGN KEY (lab_id) REFERENCES labs (id)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
-CREATE TABLE section_lab_history (
+CREATE TABLE IF NOT EXISTS section_lab_history (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   section_id INT UNSIGNED NOT NULL,
   lab_id INT UNSIGNED NOT NULL,
@@ -48,7 +48,7 @@ CREATE TABLE section_lab_history (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- A team is one or more students; marks go out per student.
-CREATE TABLE students (
+CREATE TABLE IF NOT EXISTS students (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   team_id INT UNSIGNED NOT NULL,
   number VARCHAR(40) NOT NULL UNIQUE,
@@ -58,7 +58,7 @@ CREATE TABLE students (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- A picture or PDF that belongs to a table: a graph, shown working, the paper sheet.
-CREATE TABLE attachments (
+CREATE TABLE IF NOT EXISTS attachments (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
   lab_id INT UNSIGNED NOT NULL,
   team_id INT UNSIGNED NOT NULL,
@@ -75,7 +75,7 @@ CREATE TABLE attachments (
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin;
 
 -- Which column is which, as a person once said for files with this head.
-CREATE TABLE column_maps (
+CREATE TABLE IF NOT EXISTS column_maps (
   lab_id INT UNSIGNED NOT NULL,
   head CHAR(64) NOT NULL,
   map TEXT NOT NULL,
@@ -88,7 +88,7 @@ CREATE TABLE column_maps (
 
 -- A long import says how far it is. Not in `imports`, and without a foreign key: the transaction that takes the file has
 -- its row locked, and what is told must be seen before that ends.
-CREATE TABLE import_progress (
+CREATE TABLE IF NOT EXISTS import_progress (
   import_id INT UNSIGNED NOT NULL PRIMARY KEY,
   done INT UNSIGNED NOT NULL,
   total INT UNSIGNED NOT NULL,

@@ -6,7 +6,7 @@ use diesel::prelude::*;
 use super::users::User;
 use super::{events, sheets as sheet};
 use crate::schema::{attachments, sections, teams};
-use crate::{Db, StoreError, inserted, now};
+use crate::{Db, StoreError, inserted};
 
 /// Largest attachment, in bytes.
 pub const MOST_BYTES: usize = 12 * 1024 * 1024;
@@ -74,7 +74,7 @@ pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<Nam
     let rows: Vec<(u32, u32, String, String)> = teams::table
         .inner_join(sections::table)
         .select((teams::id, sections::id, sections::name, teams::name))
-        .load(c)?;
+        .load(c.sql())?;
     let mut fits: Vec<(usize, bool, NamedTeam)> = rows
         .into_iter()
         .filter(|(_, section, _, team)| user.sees(*section) && name.contains(&words(team)))
@@ -108,32 +108,31 @@ pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: 
     };
     let digest = crate::digest(body);
     let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
-    c.transaction(|c| {
-        let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
-        let same: Option<u32> =
-            here.filter(attachments::digest.eq(&digest)).select(attachments::id).first(c).optional()?;
-        if let Some(id) = same {
-            return Ok(id);
-        }
-        if here.count().get_result::<i64>(c)? >= MOST_FILES {
-            return refuse(format!("this table has {MOST_FILES} attachments already"), "take one away first");
-        }
-        diesel::insert_into(attachments::table)
-            .values((
-                attachments::lab_id.eq(lab),
-                attachments::team_id.eq(team),
-                attachments::file_name.eq(&file_name),
-                attachments::media.eq(media),
-                attachments::digest.eq(&digest),
-                attachments::body.eq(body),
-                attachments::user_id.eq(user.id),
-                attachments::at.eq(now()),
-            ))
-            .execute(c)?;
-        let id = inserted(c)?;
-        events::note(c, Some(user.id), "attached", &format!("lab {lab} team {team}: attachment {id}"))?;
-        Ok(id)
-    })
+    let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
+    let same: Option<u32> =
+        here.filter(attachments::digest.eq(&digest)).select(attachments::id).first(c.sql()).optional()?;
+    if let Some(id) = same {
+        return Ok(id);
+    }
+    if here.count().get_result::<i64>(c.sql())? >= MOST_FILES {
+        return refuse(format!("this table has {MOST_FILES} attachments already"), "take one away first");
+    }
+    let at = c.now()?;
+    diesel::insert_into(attachments::table)
+        .values((
+            attachments::lab_id.eq(lab),
+            attachments::team_id.eq(team),
+            attachments::file_name.eq(&file_name),
+            attachments::media.eq(media),
+            attachments::digest.eq(&digest),
+            attachments::body.eq(body),
+            attachments::user_id.eq(user.id),
+            attachments::at.eq(at),
+        ))
+        .execute(c.sql())?;
+    let id = inserted(c.sql())?;
+    events::note(c, Some(user.id), "attached", &format!("lab {lab} team {team}: attachment {id}, SHA-256 {digest}"))?;
+    Ok(id)
 }
 
 /// What is attached to a team's table of a lab.
@@ -146,7 +145,7 @@ pub fn of(c: &mut Db, lab: u32, team: u32) -> Result<Vec<Attachment>, StoreError
         .filter(attachments::team_id.eq(team))
         .order(attachments::id)
         .select((attachments::id, attachments::file_name, attachments::media, attachments::at))
-        .load(c)?)
+        .load(c.sql())?)
 }
 
 /// An attachment's media type and bytes, if its table is this person's to see.
@@ -157,10 +156,11 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<(String, Vec<u8>), StoreE
     let row: Option<(u32, String, Vec<u8>)> = attachments::table
         .find(id)
         .select((attachments::team_id, attachments::media, attachments::body))
-        .first(c)
+        .first(c.sql())
         .optional()?;
     let (team, media, body) = row.ok_or(StoreError::NotFound("attachment"))?;
-    let section: u32 = crate::schema::teams::table.find(team).select(crate::schema::teams::section_id).first(c)?;
+    let section: u32 =
+        crate::schema::teams::table.find(team).select(crate::schema::teams::section_id).first(c.sql())?;
     if user.sees(section) { Ok((media, body)) } else { Err(StoreError::NotFound("attachment")) }
 }
 
@@ -176,7 +176,7 @@ pub fn remove(c: &mut Db, sheet_id: u32, id: u32, user: &User) -> Result<(), Sto
             .filter(attachments::lab_id.eq(place.lab_id))
             .filter(attachments::team_id.eq(place.team_id)),
     )
-    .execute(c)?;
+    .execute(c.sql())?;
     if gone == 0 {
         return Err(StoreError::NotFound("attachment"));
     }

@@ -1,17 +1,16 @@
-//! What waits: counts by lab and section, the queue, and who has which table in hand.
+//! What waits: counts by lab and section, and the queue.
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use chrono::{NaiveDateTime, TimeDelta};
+use chrono::NaiveDateTime;
 use diesel::prelude::*;
+use jurado_core::summary::Mark;
 use rust_decimal::Decimal;
 
-use super::users::{Role, User};
-use crate::schema::{sections, sheets, teams};
-use crate::{Db, StoreError, now};
-
-/// How long a table that was taken stays with the person who took it.
-const HELD_MINUTES: i64 = 30;
+use super::users::User;
+use crate::records::words::{MarkWord, SheetState};
+use crate::schema::{sections, sheets, teams, went_out};
+use crate::{Db, StoreError};
 
 /// One line of the Docket.
 #[derive(Clone, Debug, Queryable)]
@@ -28,57 +27,53 @@ pub struct DocketRow {
     pub team: String,
     /// Station, blank where there is none.
     pub station: String,
-    /// `waiting`, `signed` or `returned`.
-    pub state: String,
+    /// Where it stands.
+    pub state: SheetState,
     /// Points as decided.
-    pub decided: String,
+    pub decided: Decimal,
     /// Points as computed.
-    pub awarded: String,
+    pub awarded: Decimal,
     /// Points there are.
-    pub possible: String,
+    pub possible: Decimal,
     /// Findings that want a person.
     pub open_findings: u32,
     /// Points that hang on a decision.
-    pub hanging: String,
-    /// Word of the verdict that most wants a person.
-    pub mark: String,
+    pub hanging: Decimal,
+    /// Mark of the verdict that most wants a person.
+    #[diesel(deserialize_as = MarkWord)]
+    pub mark: Mark,
     /// One sentence on why.
     pub headline: String,
     /// Distances of the results.
     pub profile: String,
     /// When it was returned.
     pub returned_at: Option<NaiveDateTime>,
-    /// Who has it in hand.
+    /// Who has it in hand, as long as that holds by the database's clock.
     pub taken_by: Option<u32>,
-    /// Until when.
-    pub taken_until: Option<NaiveDateTime>,
+    /// How often it went out.
+    pub returns: u32,
 }
 
 impl DocketRow {
-    /// Points that hang, for ordering.
-    pub fn hangs(&self) -> Decimal {
-        self.hanging.parse().unwrap_or_default()
-    }
-
     /// Whether it waits and wants a person.
     pub fn wants(&self) -> bool {
-        self.state == "waiting" && self.open_findings > 0
+        self.state == SheetState::Waiting && self.open_findings > 0
     }
 
     /// Whether it waits and nothing is to be decided.
     pub fn is_clear(&self) -> bool {
-        self.state == "waiting" && self.open_findings == 0
+        self.state == SheetState::Waiting && self.open_findings == 0
     }
 
     /// Whether somebody else has it in hand now.
     pub fn held_from(&self, user: &User) -> bool {
-        self.taken_by.is_some_and(|by| by != user.id) && self.taken_until.is_some_and(|t| t > now())
+        self.taken_by.is_some_and(|by| by != user.id)
     }
 }
 
 /// Where a table stands, as the database works it out.
-const WANTS: u8 = 0;
-const CLEAR: u8 = 1;
+pub(crate) const WANTS: u8 = 0;
+pub(crate) const CLEAR: u8 = 1;
 const SIGNED: u8 = 2;
 const RETURNED: u8 = 3;
 
@@ -113,8 +108,10 @@ macro_rules! columns {
             sheets::headline,
             sheets::profile,
             sheets::returned_at,
-            sheets::taken_by,
-            sheets::taken_until,
+            diesel::dsl::sql::<diesel::sql_types::Nullable<diesel::sql_types::Unsigned<diesel::sql_types::Integer>>>(
+                "IF(sheets.taken_until > UTC_TIMESTAMP(), sheets.taken_by, NULL)",
+            ),
+            sheets::returns,
         )
     };
 }
@@ -127,7 +124,7 @@ pub struct Filter {
     /// Section.
     pub section: Option<u32>,
     /// Mark of the verdict that most wants a person.
-    pub mark: Option<String>,
+    pub mark: Option<Mark>,
     /// State: `waiting`, `wants`, `clear`, `signed` or `returned`.
     pub state: Option<String>,
     /// Part of a team's or station's name.
@@ -158,7 +155,7 @@ pub fn of_watch(c: &mut Db, lab: u32, section: u32, user: &User) -> Result<Vec<D
         .filter(sheets::section_id.eq(section))
         .order(teams::name)
         .select(columns!())
-        .load(c)?)
+        .load(c.sql())?)
 }
 
 /// In which order.
@@ -176,7 +173,7 @@ pub enum Order {
 /// Faults of the database.
 pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -> Result<Vec<DocketRow>, StoreError> {
     let mut query = sheets::table.filter(sheets::stage.is_not_null()).select(sheets::id).into_boxed();
-    if user.role != Role::Coordinator {
+    if !user.sees_all() {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
     if let Some(lab) = filter.lab {
@@ -185,8 +182,8 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
     if let Some(section) = filter.section {
         query = query.filter(sheets::section_id.eq(section));
     }
-    if let Some(mark) = &filter.mark {
-        query = query.filter(sheets::mark.eq(mark.clone()));
+    if let Some(mark) = filter.mark {
+        query = query.filter(sheets::mark.eq(MarkWord(mark)));
     }
     if filter.state.as_deref() == Some("waiting") {
         query = query.filter(sheets::stage.le(CLEAR));
@@ -214,7 +211,7 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
         // The order of an index; joined tables would hide that from the server, so the rows themselves are fetched
         // afterwards. Where a person's few sections are asked for, reading those and sorting them is quicker than
         // walking the whole queue for them, and `+ 0` says so.
-        query = if user.role == Role::Coordinator && filter.section.is_none() {
+        query = if user.sees_all() && filter.section.is_none() {
             query.order((sheets::stage, sheets::calm, sheets::id))
         } else {
             query.order(diesel::dsl::sql::<diesel::sql_types::Integer>("stage + 0, calm + 0, sheets.id"))
@@ -223,7 +220,7 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
     if most < i64::MAX {
         query = query.limit(most);
     }
-    let ids: Vec<u32> = query.load(c)?;
+    let ids: Vec<u32> = query.load(c.sql())?;
     let mut rows: Vec<DocketRow> = Vec::with_capacity(ids.len());
     for some in ids.chunks(2_000) {
         let mut part: Vec<DocketRow> = sheets::table
@@ -232,14 +229,14 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
             .filter(sheets::id.eq_any(some))
             .order((sections::position, sections::id, teams::name))
             .select(columns!())
-            .load(c)?;
+            .load(c.sql())?;
         rows.append(&mut part);
     }
     if order == Order::Need {
         let place: std::collections::HashMap<u32, usize> = ids.iter().enumerate().map(|(n, id)| (*id, n)).collect();
         rows.sort_by_key(|r| place.get(&r.id).copied());
     } else if ids.len() > 2_000 {
-        let positions: Vec<(u32, i32)> = sections::table.select((sections::id, sections::position)).load(c)?;
+        let positions: Vec<(u32, i32)> = sections::table.select((sections::id, sections::position)).load(c.sql())?;
         let at: std::collections::HashMap<u32, i32> = positions.into_iter().collect();
         rows.sort_by(|a, b| {
             (at.get(&a.section_id), a.section_id, &a.team).cmp(&(at.get(&b.section_id), b.section_id, &b.team))
@@ -281,10 +278,10 @@ pub fn hanging(c: &mut Db, user: &User) -> Result<f64, StoreError> {
         .filter(sheets::stage.eq(WANTS))
         .select(diesel::dsl::sql::<diesel::sql_types::Double>("COALESCE(CAST(-SUM(calm) AS DOUBLE), 0)"))
         .into_boxed();
-    if user.role != Role::Coordinator {
+    if !user.sees_all() {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
-    Ok(query.first(c)?)
+    Ok(query.first(c.sql())?)
 }
 
 /// Counts of what a person sees, by lab and section.
@@ -302,10 +299,10 @@ pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
             diesel::dsl::sql::<diesel::sql_types::BigInt>("COUNT(*)"),
         ))
         .into_boxed();
-    if user.role != Role::Coordinator {
+    if !user.sees_all() {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
     }
-    let rows: Vec<(u32, u32, Option<u8>, i64)> = query.load(c)?;
+    let rows: Vec<(u32, u32, Option<u8>, i64)> = query.load(c.sql())?;
     let mut out = ByPlace::new();
     for (lab, section, stage, n) in rows {
         let Some(stage) = stage else { continue };
@@ -326,89 +323,78 @@ pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn labs_in_use(c: &mut Db) -> Result<BTreeSet<u32>, StoreError> {
-    let ids: Vec<u32> = sheets::table.select(sheets::lab_id).distinct().load(c)?;
+    let ids: Vec<u32> = sheets::table.select(sheets::lab_id).distinct().load(c.sql())?;
     Ok(ids.into_iter().collect())
 }
 
-#[derive(QueryableByName)]
-struct Id {
-    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>)]
-    id: u32,
+/// Marks as they went out: of each sheet what went out last, with the version of the protocol it went out under.
+#[derive(Clone, Debug, Queryable)]
+pub struct SentMark {
+    /// Sheet.
+    pub id: u32,
+    /// Lab.
+    pub lab_id: u32,
+    /// Section's name.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// Points.
+    pub points: Decimal,
+    /// Points there were.
+    pub possible: Decimal,
+    /// Version of the protocol; not known of what went out before that was kept.
+    pub version: Option<u32>,
+    /// When it went out.
+    pub at: NaiveDateTime,
 }
 
-/// Takes the next table for a person: one already in hand before a new one, the lab and section of `near` before others,
-/// and never one that somebody else has in hand, nor `not`. Gives its id.
+/// Marks that went out, of what a person sees, by section and team. What was changed since is not in them.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn take_next(
+pub fn sent_marks(
     c: &mut Db,
     user: &User,
-    near: Option<(u32, u32)>,
-    not: Option<u32>,
-) -> Result<Option<u32>, StoreError> {
-    let (me, not) = (user.id, not.unwrap_or(0));
-    // Numbers only: nothing that a person typed comes near this text.
-    let seen = if user.role == Role::Coordinator {
-        String::new()
-    } else if user.sections.is_empty() {
-        return Ok(None);
-    } else {
-        let ids: Vec<String> = user.sections.iter().map(u32::to_string).collect();
-        format!(" AND section_id IN ({})", ids.join(","))
+    lab: Option<u32>,
+    section: Option<u32>,
+) -> Result<Vec<SentMark>, StoreError> {
+    use crate::schema::protocols;
+    let mut query = sheets::table
+        .inner_join(went_out::table.on(went_out::sheet_id.eq(sheets::id).and(went_out::number.eq(sheets::returns))))
+        .inner_join(teams::table)
+        .inner_join(sections::table)
+        .left_join(protocols::table.on(protocols::id.nullable().eq(went_out::protocol_id)))
+        .order((sections::position, sections::id, teams::name, sheets::lab_id))
+        .select((
+            sheets::id,
+            sheets::lab_id,
+            sections::name,
+            teams::name,
+            went_out::points,
+            went_out::possible,
+            protocols::version.nullable(),
+            went_out::at,
+        ))
+        .into_boxed();
+    if let Some(lab) = lab {
+        query = query.filter(sheets::lab_id.eq(lab));
+    }
+    if let Some(section) = section {
+        query = query.filter(sheets::section_id.eq(section));
+    }
+    if !user.sees_all() {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    Ok(query.load(c.sql())?)
+}
+
+/// How many tables want a person, and how many look clear, of all.
+///
+/// # Errors
+/// Faults of the database.
+pub fn queue(c: &mut Db) -> Result<(i64, i64), StoreError> {
+    let count = |c: &mut Db, stage: u8| -> Result<i64, StoreError> {
+        Ok(sheets::table.filter(sheets::stage.eq(stage)).count().get_result(c.sql())?)
     };
-    let beside = near.map(|(lab, section)| format!(" AND lab_id = {lab} AND section_id = {section}"));
-    let free = format!(" AND (taken_until IS NULL OR taken_until <= UTC_TIMESTAMP() OR taken_by = {me})");
-    let mine = format!(" AND taken_by = {me} AND taken_until > UTC_TIMESTAMP()");
-    c.transaction(|c| {
-        let tries = [
-            beside.as_ref().map(|b| format!("{mine}{b}")),
-            Some(mine),
-            beside.map(|b| format!("{free}{b}")),
-            Some(free),
-        ];
-        for condition in tries.into_iter().flatten() {
-            for stage in [WANTS, CLEAR] {
-                // A row that another process is choosing at this moment is passed over, not waited for.
-                let text = format!(
-                    "SELECT id FROM sheets WHERE stage = {stage} AND id <> {not}{seen}{condition} \
-                     ORDER BY calm, id LIMIT 1 FOR UPDATE SKIP LOCKED"
-                );
-                if let Some(Id { id }) = diesel::sql_query(text).get_result(c).optional()? {
-                    hold(c, id, user)?;
-                    return Ok(Some(id));
-                }
-            }
-        }
-        Ok(None)
-    })
-}
-
-/// Puts a table in a person's hand, if nobody else has it.
-///
-/// # Errors
-/// Faults of the database.
-pub fn hold(c: &mut Db, id: u32, user: &User) -> Result<bool, StoreError> {
-    let until = now() + TimeDelta::minutes(HELD_MINUTES);
-    let free = sheets::taken_until.is_null().or(sheets::taken_until.le(now())).or(sheets::taken_by.eq(user.id));
-    let held = diesel::update(sheets::table.filter(sheets::id.eq(id)).filter(sheets::state.eq("waiting")).filter(free))
-        .set((sheets::taken_by.eq(Some(user.id)), sheets::taken_until.eq(Some(until))))
-        .execute(c)?;
-    Ok(held == 1)
-}
-
-/// Whether a person has a table in hand for so long still that holding it anew can wait.
-pub fn holds_well(detail: &super::sheets::SheetDetail, user: &User) -> bool {
-    detail.taken.is_some_and(|(by, until)| by == user.id && until > now() + TimeDelta::minutes(HELD_MINUTES * 2 / 3))
-}
-
-/// Lets a table go.
-///
-/// # Errors
-/// Faults of the database.
-pub fn let_go(c: &mut Db, id: u32) -> Result<(), StoreError> {
-    diesel::update(sheets::table.find(id))
-        .set((sheets::taken_by.eq(None::<u32>), sheets::taken_until.eq(None::<NaiveDateTime>)))
-        .execute(c)?;
-    Ok(())
+    Ok((count(c, WANTS)?, count(c, CLEAR)?))
 }

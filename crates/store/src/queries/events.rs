@@ -1,15 +1,239 @@
-//! The append-only record of who did what.
+//! The record of who did what and why. It only grows: each event carries the digest of the one before it, so that a row that
+//! was changed, put in or taken out afterwards shows.
+//!
+//! Each process writes a strand of its own, since events that all wait for one another would make all changes wait; the
+//! first event of a strand goes on from the last one of the newest strand there is.
 
+use chrono::NaiveDateTime;
+use diesel::MysqlConnection;
 use diesel::prelude::*;
 
-use crate::schema::events;
-use crate::{Db, StoreError, now};
+use crate::records::event::{EventRecord, NewEvent};
+use crate::schema::{event_strands, events};
+use crate::{Db, StoreError};
+
+/// What is to be written down.
+#[derive(Clone, Debug)]
+pub(crate) struct Note {
+    user: Option<u32>,
+    what: &'static str,
+    about: String,
+    reason: String,
+}
+
+/// Where a strand of events stands.
+#[derive(Clone, Debug)]
+pub(crate) struct Strand {
+    id: u32,
+    /// Number of its last event.
+    number: u32,
+    /// Digest of its last event.
+    digest: String,
+}
+
+/// Longest text of what an event is about.
+const MOST_ABOUT: usize = 400;
+/// Longest reason.
+const MOST_REASON: usize = 500;
 
 /// Notes an act, in the transaction of the act itself.
-pub(crate) fn note(c: &mut Db, user: Option<u32>, what: &str, about: &str) -> Result<(), StoreError> {
-    let about: String = about.chars().take(160).collect();
-    diesel::insert_into(events::table)
-        .values((events::at.eq(now()), events::user_id.eq(user), events::what.eq(what), events::about.eq(about)))
-        .execute(c)?;
-    Ok(())
+pub(crate) fn note(c: &mut Db, user: Option<u32>, what: &'static str, about: &str) -> Result<(), StoreError> {
+    note_why(c, user, what, about, "")
+}
+
+/// Notes an act with its reason.
+pub(crate) fn note_why(
+    c: &mut Db,
+    user: Option<u32>,
+    what: &'static str,
+    about: &str,
+    reason: &str,
+) -> Result<(), StoreError> {
+    c.note(Note {
+        user,
+        what,
+        about: about.chars().take(MOST_ABOUT).collect(),
+        reason: reason.chars().take(MOST_REASON).collect(),
+    })
+}
+
+/// Notes an act of a person that has no transaction of its own, such as a file that was fetched.
+///
+/// # Errors
+/// Faults of the database.
+pub fn tell(c: &mut Db, user: u32, what: &'static str, about: &str) -> Result<(), StoreError> {
+    note(c, Some(user), what, about)
+}
+
+/// Digest of an event: SHA-256 over the one before it and all its columns, as a JSON array.
+fn digest_of(e: &EventRecord) -> String {
+    let all = (&e.before_digest, e.strand, e.number, e.at.to_string(), e.user_id, &e.what, &e.about, &e.reason);
+    crate::digest(serde_json::to_string(&all).unwrap_or_default().as_bytes())
+}
+
+/// Writes events after the last one of a strand, or begins a strand with them. Gives where the strand stands then.
+pub(crate) fn write(
+    sql: &mut MysqlConnection,
+    strand: Option<&Strand>,
+    at: NaiveDateTime,
+    noted: &[Note],
+) -> Result<Strand, StoreError> {
+    let mut rows = Vec::with_capacity(noted.len() + 1);
+    let mut strand = match strand {
+        Some(strand) => strand.clone(),
+        None => {
+            let (strand, first) = begin(sql, at)?;
+            rows.push(first);
+            strand
+        }
+    };
+    for n in noted {
+        let event = EventRecord {
+            id: 0,
+            at,
+            user_id: n.user,
+            what: n.what.to_owned(),
+            about: n.about.clone(),
+            reason: n.reason.clone(),
+            strand: Some(strand.id),
+            number: Some(strand.number + 1),
+            before_digest: strand.digest.clone(),
+            digest: String::new(),
+        };
+        strand = Strand { id: strand.id, number: strand.number + 1, digest: digest_of(&event) };
+        rows.push(EventRecord { digest: strand.digest.clone(), ..event });
+    }
+    for some in rows.chunks(500) {
+        let new: Vec<NewEvent<'_>> = some.iter().map(NewEvent::from).collect();
+        diesel::insert_into(events::table).values(new).execute(sql)?;
+    }
+    Ok(strand)
+}
+
+/// A new strand with its first event, which goes on from the newest strand there is, or from all events before strands.
+fn begin(sql: &mut MysqlConnection, at: NaiveDateTime) -> Result<(Strand, EventRecord), StoreError> {
+    let last: Option<EventRecord> = events::table
+        .filter(events::strand.is_not_null())
+        .order((events::strand.desc(), events::number.desc()))
+        .select(EventRecord::as_select())
+        .first(sql)
+        .optional()?;
+    let (about, before_digest) = match &last {
+        Some(e) => {
+            (format!("goes on from strand {} event {}", e.strand.unwrap_or(0), e.number.unwrap_or(0)), e.digest.clone())
+        }
+        None => {
+            let (count, digest) = unchained(sql)?;
+            (format!("goes on from {count} events before"), digest)
+        }
+    };
+    diesel::insert_into(event_strands::table).values(event_strands::begun_at.eq(at)).execute(sql)?;
+    let id = crate::inserted(sql)?;
+    let event = EventRecord {
+        id: 0,
+        at,
+        user_id: None,
+        what: "record begun".to_owned(),
+        about,
+        reason: String::new(),
+        strand: Some(id),
+        number: Some(1),
+        before_digest,
+        digest: String::new(),
+    };
+    let digest = digest_of(&event);
+    Ok((Strand { id, number: 1, digest: digest.clone() }, EventRecord { digest, ..event }))
+}
+
+/// How many events were written before there were strands, and one digest of them all.
+fn unchained(sql: &mut MysqlConnection) -> Result<(usize, String), StoreError> {
+    let rows: Vec<EventRecord> =
+        events::table.filter(events::strand.is_null()).order(events::id).select(EventRecord::as_select()).load(sql)?;
+    let text: Vec<String> =
+        rows.iter().map(|e| format!("{:?}", (e.id, e.at.to_string(), e.user_id, &e.what, &e.about))).collect();
+    Ok((rows.len(), crate::digest(text.join("\n").as_bytes())))
+}
+
+/// Checks the whole record. Gives how many events it has, and every place where it does not hold.
+///
+/// # Errors
+/// Faults of the database.
+pub fn check(c: &mut Db) -> Result<(usize, Vec<String>), StoreError> {
+    let rows: Vec<EventRecord> = events::table
+        .filter(events::strand.is_not_null())
+        .order((events::strand, events::number, events::id))
+        .select(EventRecord::as_select())
+        .load(c.sql())?;
+    let (count, before) = unchained(c.sql())?;
+    let mut faults = Vec::new();
+    let mut by_place = std::collections::HashMap::new();
+    let mut last: Option<&EventRecord> = None;
+    for e in &rows {
+        let (strand, number) = (e.strand.unwrap_or(0), e.number.unwrap_or(0));
+        let here = format!("event {} (strand {strand}, number {number}, “{}”)", e.id, e.what);
+        if e.digest != digest_of(e) {
+            faults.push(format!("{here}: its columns are not those it was written with"));
+        }
+        let follows = last.filter(|l| l.strand == e.strand);
+        match follows {
+            Some(l) if l.number.unwrap_or(0) + 1 != number => {
+                faults.push(format!("{here}: event number {} is not there", l.number.unwrap_or(0) + 1));
+            }
+            Some(l) if l.digest != e.before_digest => {
+                faults.push(format!("{here}: it does not follow the event before it"));
+            }
+            None if number != 1 => faults.push(format!("{here}: the strand does not begin with number 1")),
+            _ => {}
+        }
+        by_place.insert((strand, number), e.digest.clone());
+        last = Some(e);
+    }
+    for e in rows.iter().filter(|e| e.number == Some(1)) {
+        let whole = match goes_on_from(&e.about) {
+            Some(place) => by_place.get(&place).is_some_and(|d| *d == e.before_digest),
+            None => e.about == format!("goes on from {count} events before") && before == e.before_digest,
+        };
+        if !whole {
+            faults.push(format!("event {}: what it {} is not what it was", e.id, e.about));
+        }
+    }
+    Ok((rows.len() + count, faults))
+}
+
+/// Strand and number out of the words of a strand's first event.
+fn goes_on_from(about: &str) -> Option<(u32, u32)> {
+    let (strand, number) = about.strip_prefix("goes on from strand ")?.split_once(" event ")?;
+    Some((strand.parse().ok()?, number.parse().ok()?))
+}
+
+/// Something that was done, for people to read.
+#[derive(Clone, Debug)]
+pub struct Event {
+    /// When.
+    pub at: NaiveDateTime,
+    /// Who, where a person did it.
+    pub by: Option<String>,
+    /// What.
+    pub what: String,
+    /// About what.
+    pub about: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// The newest events about something, newest first, at most 50. `about` is the beginning of what they are about.
+///
+/// # Errors
+/// Faults of the database.
+pub fn about(c: &mut Db, about: &str) -> Result<Vec<Event>, StoreError> {
+    use crate::schema::users;
+    let like = format!("{}%", about.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
+    let rows: Vec<(EventRecord, Option<String>)> = events::table
+        .left_join(users::table.on(users::id.nullable().eq(events::user_id)))
+        .filter(events::about.like(like))
+        .order(events::id.desc())
+        .limit(50)
+        .select((EventRecord::as_select(), users::name.nullable()))
+        .load(c.sql())?;
+    Ok(rows.into_iter().map(|(e, by)| Event { at: e.at, by, what: e.what, about: e.about, reason: e.reason }).collect())
 }

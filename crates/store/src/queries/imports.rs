@@ -1,42 +1,25 @@
-//! Files handed in: offered with a preview, then taken in one transaction or dropped. A file is known by its digest, so
-//! the same file twice changes nothing.
+//! Files handed in: offered with a preview, then taken in one transaction or dropped. A file is known by who brought it and
+//! its digest, so the same file twice changes nothing.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
-use jurado_intake::{Column, ColumnMap, Intake, UPLOAD, columns_of, read_file};
+use jurado_core::submission::Submission;
+use jurado_intake::{Column, ColumnMap, Intake, UPLOAD, columns_of, put_into, read_file, under_head};
 
-use super::sheets::{HandedIn, hand_in};
-use super::users::User;
-use super::{events, labs, roster};
-use crate::schema::{column_maps, import_progress, imports, quarantine, sections, teams, users};
-use crate::{Db, StoreError, inserted, now};
-
-/// Where a file stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ImportState {
-    /// Looked at, nothing stored of its tables.
-    Offered,
-    /// Being taken at this moment.
-    Taking,
-    /// Its tables are in.
-    Taken,
-    /// Put aside by the person who brought it.
-    Dropped,
-}
-
-impl ImportState {
-    fn of(word: &str) -> Self {
-        match word {
-            "taken" => ImportState::Taken,
-            "taking" => ImportState::Taking,
-            "dropped" => ImportState::Dropped,
-            _ => ImportState::Offered,
-        }
-    }
-}
+use super::ground::{self, Ground};
+use super::jobs::{self, Job};
+use super::labs::{self, Lab};
+use super::sheets::{self, HandedIn, hand_in};
+use super::users::{self, User};
+use super::{events, roster};
+use crate::records::import::{ImportRecord, NewImport};
+use crate::records::job::NewJob;
+use crate::records::words::{ImportState, JobKind, JobState};
+use crate::schema::{column_maps, imports, jobs as job_table, quarantine, sections, teams, users as people};
+use crate::{Db, Store, StoreError, inserted};
 
 /// A file handed in.
 #[derive(Clone, Debug)]
@@ -53,10 +36,14 @@ pub struct ImportRow {
     pub file_name: String,
     /// Where it stands.
     pub state: ImportState,
+    /// Whether it waits to be taken in the background, or is being taken at this moment.
+    pub taking: bool,
     /// When it was brought.
     pub offered_at: NaiveDateTime,
     /// When it was taken.
     pub taken_at: Option<NaiveDateTime>,
+    /// Why it was set aside: it could not be read, and is not read again. Empty for any other.
+    pub unreadable: String,
 }
 
 /// What taking a file did.
@@ -72,84 +59,111 @@ pub struct Taken {
     pub held: usize,
 }
 
-/// Stores a file as offered; the same bytes again give the import there is (a dropped one is offered again).
+impl Taken {
+    fn count(&mut self, what: HandedIn) {
+        match what {
+            HandedIn::New => self.new += 1,
+            HandedIn::Revised => self.revised += 1,
+            HandedIn::Unchanged => self.unchanged += 1,
+        }
+    }
+
+    /// What was done, in a sentence.
+    pub fn in_words(&self) -> String {
+        let parts: Vec<String> = [(self.new, "new"), (self.revised, "revised"), (self.unchanged, "unchanged")]
+            .into_iter()
+            .filter(|(n, _)| *n > 0)
+            .map(|(n, words)| format!("{n} {words}"))
+            .collect();
+        let tables = if parts.is_empty() { "No tables".to_owned() } else { format!("Tables: {}", parts.join(", ")) };
+        let held = match self.held {
+            0 => String::new(),
+            n => format!("; {} in quarantine", jurado_core::notation::counted(n, "row")),
+        };
+        format!("{tables}{held}.")
+    }
+}
+
+/// Longest name of a file, in characters.
+const MOST_NAME: usize = 200;
+
+/// Stores a file as offered; the same bytes again from the same person give the import there is (a dropped one is offered
+/// again).
 ///
 /// # Errors
 /// Faults of the database.
 pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
     let digest = crate::digest(body);
-    let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
-    c.transaction(|c| {
-        let existing: Option<(u32, String)> = imports::table
-            .filter(imports::lab_id.eq(lab))
-            .filter(imports::digest.eq(&digest))
-            .select((imports::id, imports::state))
-            .for_update()
-            .first(c)
-            .optional()?;
-        if let Some((id, state)) = existing {
-            if state != "taken" && state != "taking" {
-                // Whoever brings it now looks at it with own sections.
-                diesel::update(imports::table.find(id))
-                    .set((imports::state.eq("offered"), imports::user_id.eq(user.id), imports::offered_at.eq(now())))
-                    .execute(c)?;
-            }
-            return Ok(id);
-        }
-        diesel::insert_into(imports::table)
-            .values((
-                imports::lab_id.eq(lab),
-                imports::user_id.eq(user.id),
-                imports::file_name.eq(file_name),
-                imports::digest.eq(digest),
-                imports::body.eq(body),
-                imports::state.eq("offered"),
-                imports::offered_at.eq(now()),
-            ))
-            .execute(c)?;
-        let id = inserted(c)?;
+    let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(MOST_NAME).collect();
+    let offered_at = c.now()?;
+    let made = diesel::insert_or_ignore_into(imports::table)
+        .values(NewImport {
+            lab_id: lab,
+            user_id: user.id,
+            file_name: &file_name,
+            digest: &digest,
+            body,
+            state: ImportState::Offered,
+            offered_at,
+        })
+        .execute(c.sql())?;
+    if made == 1 {
+        let id = inserted(c.sql())?;
         events::note(c, Some(user.id), "file offered", &format!("import {id}"))?;
-        Ok(id)
-    })
+        return Ok(id);
+    }
+    let (id, state): (u32, ImportState) = imports::table
+        .filter(imports::lab_id.eq(lab))
+        .filter(imports::digest.eq(&digest))
+        .filter(imports::user_id.eq(user.id))
+        .select((imports::id, imports::state))
+        .for_update()
+        .first(c.sql())?;
+    if state != ImportState::Taken {
+        diesel::update(imports::table.find(id))
+            .set((imports::state.eq(ImportState::Offered), imports::offered_at.eq(offered_at)))
+            .execute(c.sql())?;
+    }
+    Ok(id)
 }
 
-type Row = (u32, u32, String, u32, String, String, NaiveDateTime, Option<NaiveDateTime>);
-
-fn row((id, lab_id, by, user_id, file_name, state, offered_at, taken_at): Row) -> ImportRow {
-    ImportRow { id, lab_id, by, user_id, file_name, state: ImportState::of(&state), offered_at, taken_at }
+fn row(record: ImportRecord, by: String, taking: bool) -> ImportRow {
+    ImportRow {
+        id: record.id,
+        lab_id: record.lab_id,
+        by,
+        user_id: record.user_id,
+        file_name: record.file_name,
+        state: record.state,
+        taking,
+        offered_at: record.offered_at,
+        taken_at: record.taken_at,
+        unreadable: record.unreadable,
+    }
 }
-
-const COLUMNS: (
-    imports::id,
-    imports::lab_id,
-    users::name,
-    imports::user_id,
-    imports::file_name,
-    imports::state,
-    imports::offered_at,
-    imports::taken_at,
-) = (
-    imports::id,
-    imports::lab_id,
-    users::name,
-    imports::user_id,
-    imports::file_name,
-    imports::state,
-    imports::offered_at,
-    imports::taken_at,
-);
 
 /// The last files a person brought (all, for a coordinator), newest first.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn recent(c: &mut Db, user: &User) -> Result<Vec<ImportRow>, StoreError> {
-    let mut query =
-        imports::table.inner_join(users::table).order(imports::id.desc()).limit(12).select(COLUMNS).into_boxed();
-    if user.role != super::users::Role::Coordinator {
+    let mut query = imports::table
+        .inner_join(people::table)
+        .order(imports::id.desc())
+        .limit(12)
+        .select((ImportRecord::as_select(), people::name))
+        .into_boxed();
+    if !user.sees_all() {
         query = query.filter(imports::user_id.eq(user.id));
     }
-    Ok(query.load::<Row>(c)?.into_iter().map(row).collect())
+    let rows: Vec<(ImportRecord, String)> = query.load(c.sql())?;
+    let ids: Vec<u32> = rows.iter().map(|(r, _)| r.id).collect();
+    let taking: Vec<Option<u32>> = job_table::table
+        .filter(job_table::import_id.eq_any(ids))
+        .filter(job_table::state.eq_any([JobState::Waiting, JobState::Running]))
+        .select(job_table::import_id)
+        .load(c.sql())?;
+    Ok(rows.into_iter().map(|(r, by)| (taking.contains(&Some(r.id)), r, by)).map(|(t, r, by)| row(r, by, t)).collect())
 }
 
 /// A file as a person looks at it before taking it.
@@ -172,7 +186,7 @@ pub struct Progress {
     pub done: u32,
     /// Tables in all.
     pub total: u32,
-    /// Whether it is being taken at this moment.
+    /// Whether it waits to be taken or is being taken at this moment.
     pub running: bool,
     /// What it came to, in a sentence, or why it failed.
     pub outcome: String,
@@ -184,75 +198,114 @@ fn head_of(columns: &[Column]) -> String {
     crate::digest(names.join("\u{1f}").as_bytes())
 }
 
-/// What a person once said of files with this head.
-fn known_map(c: &mut Db, lab: u32, columns: &[Column]) -> Result<Option<ColumnMap>, StoreError> {
+/// What a person once said of own files with this head.
+fn known_map(c: &mut Db, lab: u32, user: u32, columns: &[Column]) -> Result<Option<ColumnMap>, StoreError> {
     if columns.is_empty() {
         return Ok(None);
     }
     let text: Option<String> =
-        column_maps::table.find((lab, head_of(columns))).select(column_maps::map).first(c).optional()?;
+        column_maps::table.find((lab, head_of(columns), user)).select(column_maps::map).first(c.sql()).optional()?;
     Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
 }
 
-fn head(c: &mut Db, id: u32, user: &User) -> Result<ImportRow, StoreError> {
-    let head: Row = imports::table
-        .inner_join(users::table)
+fn head(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Option<Job>), StoreError> {
+    let (record, by): (ImportRecord, String) = imports::table
+        .inner_join(people::table)
         .filter(imports::id.eq(id))
-        .select(COLUMNS)
-        .first(c)
+        .select((ImportRecord::as_select(), people::name))
+        .first(c.sql())
         .optional()?
         .ok_or(StoreError::NotFound("file"))?;
-    let head = row(head);
-    if head.user_id != user.id && user.role != super::users::Role::Coordinator {
+    if record.user_id != user.id && !user.sees_all() {
         return Err(StoreError::NotFound("file"));
     }
-    Ok(head)
+    let job = jobs::of_import(c, id)?;
+    let taking = job.as_ref().is_some_and(|j| matches!(j.state, JobState::Waiting | JobState::Running));
+    Ok((row(record, by, taking), job))
 }
 
-/// A file and what it gives, read anew with the roster of today and what was said of its columns.
+/// A file and what it gives, read anew with the roster of today and what was said of its columns. One that was set aside
+/// as unreadable is not read again.
 ///
 /// # Errors
 /// [`StoreError::NotFound`] also for somebody else's file; faults of the database.
 pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> {
-    let file = head(c, id, user)?;
-    let told: Option<(u32, u32, String)> = import_progress::table
-        .find(id)
-        .select((import_progress::done, import_progress::total, import_progress::outcome))
-        .first(c)
-        .optional()?;
-    let (done, total, outcome) = told.unwrap_or_default();
-    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c)?;
+    look_at(c, id, user, false)
+}
+
+/// As [`preview`], whether it was set aside or not.
+///
+/// # Errors
+/// As [`preview`].
+pub fn read_anew(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> {
+    look_at(c, id, user, true)
+}
+
+fn look_at(c: &mut Db, id: u32, user: &User, anew: bool) -> Result<Preview, StoreError> {
+    let (file, job) = head(c, id, user)?;
+    let progress = job.map_or_else(Progress::default, |j| Progress {
+        done: j.done,
+        total: j.total,
+        running: file.taking,
+        outcome: j.outcome,
+    });
+    if !file.unreadable.is_empty() && !anew {
+        let (what, mend) = file.unreadable.split_once('\n').unwrap_or((&file.unreadable, ""));
+        let fault = Fault { line: 1, column: 1, what: what.to_owned(), mend: mend.to_owned() };
+        return Ok(Preview { file, intake: Err(fault), columns: Vec::new(), progress });
+    }
+    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
     let lab = labs::get(c, file.lab_id)?;
     let roster = roster::roster(c, user)?;
     let mut columns = columns_of(&body, &lab.protocol).unwrap_or_default();
-    let map = known_map(c, lab.id, &columns)?;
+    let map = known_map(c, lab.id, file.user_id, &columns)?;
     if let Some(map) = &map {
         columns.iter_mut().zip(&map.columns).for_each(|(c, m)| c.meaning.clone_from(m));
     }
     let intake = read_file(&body, &lab.protocol, Some(&roster), UPLOAD, map.as_ref());
-    let progress = Progress { done, total, running: file.state == ImportState::Taking, outcome };
     Ok(Preview { file, intake, columns, progress })
 }
 
-/// Keeps what a person says of a file's columns, for this file and all with the same head.
+/// What is said of a file that was being read when the program ended.
+pub fn being_read() -> Fault {
+    Fault {
+        line: 1,
+        column: 1,
+        what: "the program ended while it read this file".into(),
+        mend: "save it as “CSV UTF-8” and bring that, and tell whoever looks after the machine".into(),
+    }
+}
+
+/// Sets a file aside, which is then not read any more; with no reason, takes it back.
+///
+/// # Errors
+/// Faults of the database.
+pub fn set_aside(c: &mut Db, id: u32, fault: Option<&Fault>) -> Result<(), StoreError> {
+    let why: String = fault.map_or_else(String::new, |f| format!("{}\n{}", f.what, f.mend).chars().take(590).collect());
+    diesel::update(imports::table.find(id)).set(imports::unreadable.eq(why)).execute(c.sql())?;
+    Ok(())
+}
+
+/// Keeps what a person says of a file's columns, for this file and all of this person's with the same head.
 ///
 /// # Errors
 /// As [`preview`].
 pub fn say_columns(c: &mut Db, id: u32, user: &User, map: &ColumnMap) -> Result<(), StoreError> {
-    let file = head(c, id, user)?;
-    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c)?;
+    let (file, _) = head(c, id, user)?;
+    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
     let lab = labs::get(c, file.lab_id)?;
     let Some(columns) = columns_of(&body, &lab.protocol) else { return Ok(()) };
     let text = serde_json::to_string(map).map_err(|e| StoreError::Broken(e.to_string()))?;
+    let at = c.now()?;
     diesel::replace_into(column_maps::table)
         .values((
             column_maps::lab_id.eq(lab.id),
             column_maps::head.eq(head_of(&columns)),
             column_maps::map.eq(text),
-            column_maps::user_id.eq(user.id),
-            column_maps::at.eq(now()),
+            column_maps::user_id.eq(file.user_id),
+            column_maps::at.eq(at),
         ))
-        .execute(c)?;
+        .execute(c.sql())?;
     events::note(c, Some(user.id), "columns said", &format!("import {id}"))
 }
 
@@ -260,125 +313,136 @@ pub fn say_columns(c: &mut Db, id: u32, user: &User, map: &ColumnMap) -> Result<
 pub const LONG: usize = 300;
 
 /// Takes an offered file: all its tables judged and stored, its held rows in quarantine, or nothing at all. Taking a
-/// taken file changes nothing. `tell` hears how many of how many tables are done.
+/// taken file changes nothing.
 ///
 /// # Errors
 /// As [`preview`]; [`StoreError::File`] where nothing of the file can be used; faults of the database leave everything as
 /// it was.
 pub fn take(c: &mut Db, id: u32, user: &User) -> Result<Taken, StoreError> {
-    take_telling(c, id, user, &mut |_, _| {})
+    take_telling(c, id, user, &mut |_, _| Ok(()))
 }
 
-/// [`take`], telling how far it is.
+/// What hears how many of how many tables are done; its fault ends the work.
+type Tell<'a> = &'a mut dyn FnMut(usize, usize) -> Result<(), StoreError>;
+
+fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Taken, StoreError> {
+    let state: ImportState = imports::table
+        .find(id)
+        .select(imports::state)
+        .for_update()
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("file"))?;
+    let Preview { file, intake, .. } = preview(c, id, user)?;
+    let intake = intake.map_err(StoreError::File)?;
+    if state == ImportState::Taken {
+        return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
+    }
+    let lab = labs::get(c, file.lab_id)?;
+    let mut taken = Taken { held: intake.held.len(), ..Taken::default() };
+    let placed = placed(c, &intake.tables)?;
+    let grounds = ground::hold_sections(c, lab.id, placed.iter().map(|p| p.0.1))?;
+    for (n, ((team, section), table)) in placed.iter().enumerate() {
+        let ground = grounds.get(section).ok_or(StoreError::NotFound("section"))?;
+        taken.count(hand_in(c, ground, (*team, *section), id, table, user)?);
+        tell(n + 1, placed.len())?;
+    }
+    hold_back(c, id, &intake)?;
+    let at = c.now()?;
+    diesel::update(imports::table.find(id))
+        .set((imports::state.eq(ImportState::Taken), imports::taken_at.eq(Some(at))))
+        .execute(c.sql())?;
+    events::note(c, Some(user.id), "file taken", &format!("import {id}"))?;
+    Ok(taken)
+}
+
+/// Team and section of each table, by team, so that two files with the same teams hold their sheets in the same order.
+fn placed<'a>(c: &mut Db, tables: &'a [Submission]) -> Result<Vec<((u32, u32), &'a Submission)>, StoreError> {
+    let rows: Vec<(String, String, u32, u32)> = teams::table
+        .inner_join(sections::table)
+        .select((sections::name, teams::name, teams::id, sections::id))
+        .load(c.sql())?;
+    let ids: HashMap<(&str, &str), (u32, u32)> =
+        rows.iter().map(|(s, t, team, section)| ((s.as_str(), t.as_str()), (*team, *section))).collect();
+    let mut placed = Vec::with_capacity(tables.len());
+    for table in tables {
+        let place = ids.get(&(table.section.as_str(), table.team.as_str())).ok_or(StoreError::NotFound("team"))?;
+        placed.push((*place, table));
+    }
+    placed.sort_by_key(|(place, _)| *place);
+    Ok(placed)
+}
+
+/// Puts the rows that could not be used in quarantine.
+fn hold_back(c: &mut Db, import: u32, intake: &Intake) -> Result<(), StoreError> {
+    for chunk in intake.held.chunks(500) {
+        let rows: Vec<_> = chunk
+            .iter()
+            .map(|h| {
+                (
+                    quarantine::import_id.eq(import),
+                    quarantine::line_number.eq(h.fault.line as u32),
+                    quarantine::column_number.eq(h.fault.column as u32),
+                    quarantine::code.eq(h.code),
+                    quarantine::what.eq(h.fault.what.chars().take(590).collect::<String>()),
+                    quarantine::mend.eq(h.fault.mend.chars().take(590).collect::<String>()),
+                    quarantine::body.eq(h.text.clone()),
+                )
+            })
+            .collect();
+        diesel::insert_into(quarantine::table).values(rows).execute(c.sql())?;
+    }
+    Ok(())
+}
+
+/// Asks for an offered file to be taken in the background, unless that was asked for already. Gives the work.
 ///
 /// # Errors
-/// As [`take`].
-pub fn take_telling(c: &mut Db, id: u32, user: &User, tell: &mut dyn FnMut(usize, usize)) -> Result<Taken, StoreError> {
-    c.transaction(|c| {
-        let state: String = imports::table
-            .find(id)
-            .select(imports::state)
-            .for_update()
-            .first(c)
-            .optional()?
-            .ok_or(StoreError::NotFound("file"))?;
-        let Preview { file, intake, .. } = preview(c, id, user)?;
-        let intake = intake.map_err(StoreError::File)?;
-        if ImportState::of(&state) == ImportState::Taken {
-            return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
-        }
-        let lab = labs::get(c, file.lab_id)?;
-        let ids: Vec<(String, String, u32)> =
-            teams::table.inner_join(sections::table).select((sections::name, teams::name, teams::id)).load(c)?;
-        let ids: HashMap<(&str, &str), u32> = ids.iter().map(|(s, t, id)| ((s.as_str(), t.as_str()), *id)).collect();
-        let mut taken = Taken { held: intake.held.len(), ..Taken::default() };
-        for (n, table) in intake.tables.iter().enumerate() {
-            let team = *ids.get(&(table.section.as_str(), table.team.as_str())).ok_or(StoreError::NotFound("team"))?;
-            match hand_in(c, &lab, team, id, table, user)? {
-                HandedIn::New => taken.new += 1,
-                HandedIn::Revised => taken.revised += 1,
-                HandedIn::Unchanged => taken.unchanged += 1,
+/// [`StoreError::NotFound`] also for somebody else's file or one that does not wait; faults of the database.
+pub fn ask_to_take(c: &mut Db, id: u32, user: &User, total: usize) -> Result<Job, StoreError> {
+    let (file, job) = head(c, id, user)?;
+    let state: ImportState = imports::table.find(id).select(imports::state).for_update().first(c.sql())?;
+    if let Some(job) = job.filter(|_| file.taking) {
+        return Ok(job);
+    }
+    if state != ImportState::Offered {
+        return Err(StoreError::NotFound("file that waits"));
+    }
+    let asked_at = c.now()?;
+    diesel::insert_into(job_table::table)
+        .values(NewJob {
+            kind: JobKind::Import,
+            lab_id: file.lab_id,
+            import_id: Some(id),
+            protocol_id: None,
+            state: JobState::Waiting,
+            total: total as u32,
+            reason: "",
+            user_id: Some(user.id),
+            asked_at,
+        })
+        .execute(c.sql())?;
+    let job = inserted(c.sql())?;
+    jobs::get(c, job)
+}
+
+/// Takes a file for the person who asked, and says now and then how far it is, which makes the lease longer too.
+pub(crate) fn take_in_background(store: &Store, job: &Job, process: &str) -> Result<String, StoreError> {
+    let import = job.import_id.ok_or_else(|| StoreError::Broken("a job without a file".to_owned()))?;
+    let user = job.user_id.ok_or_else(|| StoreError::Broken("a job without a person".to_owned()))?;
+    let taken = store.run(|c| {
+        let user = users::get(c, user)?;
+        let mut told = std::time::Instant::now();
+        take_telling(c, import, &user, &mut |done, _| {
+            if told.elapsed() < std::time::Duration::from_millis(700) {
+                return Ok(());
             }
-            tell(n + 1, intake.tables.len());
-        }
-        for chunk in intake.held.chunks(500) {
-            let rows: Vec<_> = chunk
-                .iter()
-                .map(|h| {
-                    (
-                        quarantine::import_id.eq(id),
-                        quarantine::line_number.eq(h.fault.line as u32),
-                        quarantine::column_number.eq(h.fault.column as u32),
-                        quarantine::code.eq(h.code),
-                        quarantine::what.eq(h.fault.what.chars().take(590).collect::<String>()),
-                        quarantine::mend.eq(h.fault.mend.chars().take(590).collect::<String>()),
-                        quarantine::body.eq(h.text.clone()),
-                    )
-                })
-                .collect();
-            diesel::insert_into(quarantine::table).values(rows).execute(c)?;
-        }
-        diesel::update(imports::table.find(id))
-            .set((imports::state.eq("taken"), imports::taken_at.eq(Some(now()))))
-            .execute(c)?;
-        events::note(c, Some(user.id), "file taken", &format!("import {id}"))?;
-        Ok(taken)
-    })
-}
-
-/// Says that an import begins to be taken in the background, unless it is already. Gives whether it is this caller's.
-///
-/// # Errors
-/// Faults of the database.
-pub fn begin(c: &mut Db, id: u32, total: usize) -> Result<bool, StoreError> {
-    let begun = diesel::update(imports::table.find(id).filter(imports::state.eq("offered")))
-        .set(imports::state.eq("taking"))
-        .execute(c)?;
-    if begun == 1 {
-        diesel::replace_into(import_progress::table)
-            .values((
-                import_progress::import_id.eq(id),
-                import_progress::done.eq(0),
-                import_progress::total.eq(total as u32),
-                import_progress::outcome.eq(""),
-            ))
-            .execute(c)?;
-    }
-    Ok(begun == 1)
-}
-
-/// Writes down how far a long import is; on a connection of its own, so that others see it.
-///
-/// # Errors
-/// Faults of the database.
-pub fn progress(c: &mut Db, id: u32, done: usize) -> Result<(), StoreError> {
-    diesel::update(import_progress::table.find(id)).set(import_progress::done.eq(done as u32)).execute(c)?;
-    Ok(())
-}
-
-/// Writes down what a long import came to. One that failed is offered again.
-///
-/// # Errors
-/// Faults of the database.
-pub fn finish(c: &mut Db, id: u32, outcome: &str, failed: bool) -> Result<(), StoreError> {
-    let outcome: String = outcome.chars().take(390).collect();
-    diesel::update(import_progress::table.find(id)).set(import_progress::outcome.eq(outcome)).execute(c)?;
-    if failed {
-        diesel::update(imports::table.find(id).filter(imports::state.eq("taking")))
-            .set(imports::state.eq("offered"))
-            .execute(c)?;
-    }
-    Ok(())
-}
-
-/// Offers again what a process that is gone was taking: its transaction went with it.
-///
-/// # Errors
-/// Faults of the database.
-pub fn recover(c: &mut Db) -> Result<usize, StoreError> {
-    Ok(diesel::update(imports::table.filter(imports::state.eq("taking")))
-        .set(imports::state.eq("offered"))
-        .execute(c)?)
+            told = std::time::Instant::now();
+            // On another connection: what is told there is seen before all is done.
+            jobs::renew(store, job.id, process, done)
+        })
+    })?;
+    Ok(taken.in_words())
 }
 
 /// Mends a held row in place: read anew under the head of its file, and what it gives added to its team's table as a new
@@ -390,97 +454,56 @@ pub fn mend(c: &mut Db, held: u32, text: &str, user: &User) -> Result<Taken, Sto
     if !super::quarantine::waiting(c, user)?.iter().any(|h| h.id == held) {
         return Err(StoreError::NotFound("row that waits"));
     }
-    c.transaction(|c| {
-        let import: u32 = quarantine::table.find(held).select(quarantine::import_id).for_update().first(c)?;
-        let Preview { file, columns, .. } = preview(c, import, user)?;
-        let body: Vec<u8> = imports::table.find(import).select(imports::body).first(c)?;
-        let lab = labs::get(c, file.lab_id)?;
-        let roster = roster::roster(c, user)?;
-        let line = held_under(&body, &columns, text)?;
-        let intake =
-            read_file(line.as_bytes(), &lab.protocol, Some(&roster), UPLOAD, None).map_err(StoreError::File)?;
-        if let Some(h) = intake.held.into_iter().next() {
-            return Err(StoreError::File(Fault { line: 1, ..h.fault }));
-        }
-        let mut taken = Taken::default();
-        for table in intake.tables {
-            let team: u32 = teams::table
-                .inner_join(sections::table)
-                .filter(sections::name.eq(&table.section))
-                .filter(teams::name.eq(&table.team))
-                .select(teams::id)
-                .first(c)?;
-            let whole = match super::sheets::current(c, lab.id, team)? {
-                None => table,
-                Some(mut there) => {
-                    for (key, value) in table.keys {
-                        there.keys.entry(key).or_insert(value);
-                    }
-                    for cell in table.cells {
-                        match there.cells.iter_mut().find(|x| x.item == cell.item && x.row == cell.row) {
-                            Some(old) => *old = cell,
-                            None => there.cells.push(cell),
-                        }
-                    }
-                    there
-                }
-            };
-            match hand_in(c, &lab, team, import, &whole, user)? {
-                HandedIn::New => taken.new += 1,
-                HandedIn::Revised => taken.revised += 1,
-                HandedIn::Unchanged => taken.unchanged += 1,
-            }
-        }
-        super::quarantine::settle(c, held, user)?;
-        Ok(taken)
-    })
+    let import: u32 = quarantine::table.find(held).select(quarantine::import_id).for_update().first(c.sql())?;
+    let Preview { file, columns, .. } = preview(c, import, user)?;
+    let body: Vec<u8> = imports::table.find(import).select(imports::body).first(c.sql())?;
+    let lab = labs::get(c, file.lab_id)?;
+    let roster = roster::roster(c, user)?;
+    let line = under_head(&body, &columns, text).map_err(StoreError::File)?;
+    let intake = read_file(line.as_bytes(), &lab.protocol, Some(&roster), UPLOAD, None).map_err(StoreError::File)?;
+    if let Some(h) = intake.held.into_iter().next() {
+        return Err(StoreError::File(Fault { line: 1, ..h.fault }));
+    }
+    let taken = put_rows(c, &lab, import, intake.tables, user)?;
+    super::quarantine::settle(c, held, user)?;
+    Ok(taken)
 }
 
-/// A held row under the names of the long layout. Rows of wide files are held in that layout already.
-fn held_under(body: &[u8], columns: &[Column], text: &str) -> Result<String, StoreError> {
-    let first = String::from_utf8_lossy(body).lines().next().unwrap_or("").trim_start_matches('\u{feff}').to_owned();
-    let plain = columns.is_empty() && first.to_lowercase().contains("item") && first.to_lowercase().contains("team");
-    if plain {
-        // The separator of the file is not that of the held text, which is shown with commas.
-        let separator = if first.contains(';') {
-            ';'
-        } else if first.contains('\t') {
-            '\t'
-        } else {
-            ','
+/// Puts cells into the tables that are there.
+fn put_rows(c: &mut Db, lab: &Lab, import: u32, rows: Vec<Submission>, user: &User) -> Result<Taken, StoreError> {
+    let places: Vec<(u32, u32)> = placed(c, &rows)?.into_iter().map(|(place, _)| place).collect();
+    let of_sections: BTreeSet<u32> = places.iter().map(|p| p.1).collect();
+    let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, of_sections)?;
+    let mut taken = Taken::default();
+    for table in rows {
+        let place = placed(c, std::slice::from_ref(&table))?[0].0;
+        // The sheet is held before what it has is read, so that two mended rows of one table both stay.
+        sheets::place_of(c, lab.id, place.0, place.1)?;
+        let whole = match sheets::current(c, lab.id, place.0)? {
+            None => table,
+            Some(there) => put_into(there, table),
         };
-        return Ok(format!("{}\n{text}\n", first.replace(separator, ",")));
+        let ground = grounds.get(&place.1).ok_or(StoreError::NotFound("section"))?;
+        taken.count(hand_in(c, ground, place, import, &whole, user)?);
     }
-    if columns.is_empty() {
-        return Err(StoreError::File(Fault {
-            line: 1,
-            column: 1,
-            what: "a row of a data sheet has no meaning without the sheet".into(),
-            mend: "mend it in the sheet and bring the sheet again".into(),
-        }));
-    }
-    let keys: Vec<&str> = columns.iter().filter_map(|c| c.meaning.strip_prefix("key:")).collect();
-    let mut names = vec!["section", "team"];
-    names.extend(keys);
-    names.extend(["item", "row", "value", "unit", "plus_minus", "excluded", "note"]);
-    Ok(format!("{}\n{text}\n", names.join(",")))
+    Ok(taken)
 }
 
 /// Puts an offered file aside.
 ///
 /// # Errors
-/// [`StoreError::NotFound`]; faults of the database.
+/// [`StoreError::NotFound`] also where it is being taken; faults of the database.
 pub fn drop(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
-    let done = diesel::update(
-        imports::table
-            .filter(imports::id.eq(id))
-            .filter(imports::state.eq("offered"))
-            .filter(imports::user_id.eq(user.id)),
-    )
-    .set(imports::state.eq("dropped"))
-    .execute(c)?;
-    if done == 0 {
+    let state: Option<ImportState> = imports::table
+        .filter(imports::id.eq(id))
+        .filter(imports::user_id.eq(user.id))
+        .select(imports::state)
+        .for_update()
+        .first(c.sql())
+        .optional()?;
+    if state != Some(ImportState::Offered) || head(c, id, user)?.0.taking {
         return Err(StoreError::NotFound("file that waits"));
     }
+    diesel::update(imports::table.find(id)).set(imports::state.eq(ImportState::Dropped)).execute(c.sql())?;
     events::note(c, Some(user.id), "file dropped", &format!("import {id}"))
 }

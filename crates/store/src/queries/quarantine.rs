@@ -3,9 +3,9 @@
 use diesel::prelude::*;
 
 use super::events;
-use super::users::{Role, User};
+use super::users::User;
 use crate::schema::{imports, quarantine};
-use crate::{Db, StoreError, now};
+use crate::{Db, StoreError};
 
 /// A row that waits.
 #[derive(Clone, Debug, Queryable)]
@@ -46,10 +46,10 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
             quarantine::body,
         ))
         .into_boxed();
-    if user.role != Role::Coordinator {
+    if !user.sees_all() {
         query = query.filter(imports::user_id.eq(user.id));
     }
-    Ok(query.load(c)?)
+    Ok(query.load(c.sql())?)
 }
 
 /// How many rows wait.
@@ -58,10 +58,10 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
 /// Faults of the database.
 pub fn count(c: &mut Db, user: &User) -> Result<i64, StoreError> {
     let mut query = quarantine::table.inner_join(imports::table).filter(quarantine::settled_at.is_null()).into_boxed();
-    if user.role != Role::Coordinator {
+    if !user.sees_all() {
         query = query.filter(imports::user_id.eq(user.id));
     }
-    Ok(query.count().get_result(c)?)
+    Ok(query.count().get_result(c.sql())?)
 }
 
 /// Settles a row: somebody has seen to it. It stays stored.
@@ -72,8 +72,9 @@ pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     if !waiting(c, user)?.iter().any(|h| h.id == id) {
         return Err(StoreError::NotFound("row that waits"));
     }
+    let at = c.now()?;
     diesel::update(quarantine::table.find(id))
-        .set((quarantine::settled_at.eq(Some(now())), quarantine::settled_by.eq(Some(user.id))))
-        .execute(c)?;
+        .set((quarantine::settled_at.eq(Some(at)), quarantine::settled_by.eq(Some(user.id))))
+        .execute(c.sql())?;
     events::note(c, Some(user.id), "row settled", &format!("quarantine {id}"))
 }

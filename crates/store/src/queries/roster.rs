@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use diesel::prelude::*;
 use jurado_intake::Roster;
 
-use crate::queries::users::{Role, User};
+use crate::queries::users::User;
 use crate::schema::{sections, students, teams};
 use crate::{Db, StoreError};
 
@@ -25,17 +25,15 @@ pub struct Section {
 /// # Errors
 /// Faults of the database.
 pub fn add(c: &mut Db, roster: &[(&str, &[&str])]) -> Result<(), StoreError> {
-    c.transaction(|c| {
-        for (position, (section, names)) in roster.iter().enumerate() {
-            diesel::insert_or_ignore_into(sections::table)
-                .values((sections::name.eq(section), sections::position.eq(position as i32)))
-                .execute(c)?;
-            let id: u32 = sections::table.filter(sections::name.eq(section)).select(sections::id).first(c)?;
-            let rows: Vec<_> = names.iter().map(|n| (teams::section_id.eq(id), teams::name.eq(*n))).collect();
-            diesel::insert_or_ignore_into(teams::table).values(rows).execute(c)?;
-        }
-        Ok(())
-    })
+    for (position, (section, names)) in roster.iter().enumerate() {
+        diesel::insert_or_ignore_into(sections::table)
+            .values((sections::name.eq(section), sections::position.eq(position as i32)))
+            .execute(c.sql())?;
+        let id: u32 = sections::table.filter(sections::name.eq(section)).select(sections::id).first(c.sql())?;
+        let rows: Vec<_> = names.iter().map(|n| (teams::section_id.eq(id), teams::name.eq(*n))).collect();
+        diesel::insert_or_ignore_into(teams::table).values(rows).execute(c.sql())?;
+    }
+    Ok(())
 }
 
 /// The sections a person sees, in order.
@@ -43,10 +41,14 @@ pub fn add(c: &mut Db, roster: &[(&str, &[&str])]) -> Result<(), StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn sections(c: &mut Db, user: &User) -> Result<Vec<Section>, StoreError> {
-    let rows: Vec<(u32, String)> =
-        sections::table.order((sections::position, sections::name)).select((sections::id, sections::name)).load(c)?;
-    let counts: Vec<(u32, i64)> =
-        teams::table.group_by(teams::section_id).select((teams::section_id, diesel::dsl::count_star())).load(c)?;
+    let rows: Vec<(u32, String)> = sections::table
+        .order((sections::position, sections::name))
+        .select((sections::id, sections::name))
+        .load(c.sql())?;
+    let counts: Vec<(u32, i64)> = teams::table
+        .group_by(teams::section_id)
+        .select((teams::section_id, diesel::dsl::count_star()))
+        .load(c.sql())?;
     let count = |id: u32| counts.iter().find(|(s, _)| *s == id).map_or(0, |(_, n)| *n as usize);
     Ok(rows
         .into_iter()
@@ -63,7 +65,7 @@ pub fn roster(c: &mut Db, user: &User) -> Result<Roster, StoreError> {
     let rows: Vec<(u32, String, Option<String>)> = sections::table
         .left_join(teams::table)
         .select((sections::id, sections::name, teams::name.nullable()))
-        .load(c)?;
+        .load(c.sql())?;
     let mut roster = Roster::default();
     let mut allowed = BTreeSet::new();
     for (id, section, team) in rows {
@@ -73,7 +75,7 @@ pub fn roster(c: &mut Db, user: &User) -> Result<Roster, StoreError> {
         let names = roster.sections.entry(section).or_default();
         names.extend(team);
     }
-    roster.allowed = (user.role != Role::Coordinator).then_some(allowed);
+    roster.allowed = (!user.sees_all()).then_some(allowed);
     Ok(roster)
 }
 
@@ -86,7 +88,7 @@ pub fn team(c: &mut Db, section: u32, name: &str) -> Result<Option<u32>, StoreEr
         .filter(teams::section_id.eq(section))
         .filter(teams::name.eq(name))
         .select(teams::id)
-        .first(c)
+        .first(c.sql())
         .optional()?)
 }
 
@@ -112,7 +114,7 @@ pub fn students(c: &mut Db, user: &User) -> Result<Vec<Student>, StoreError> {
         .inner_join(teams::table.inner_join(sections::table))
         .order((sections::position, sections::name, teams::name, students::number))
         .select((sections::id, (sections::name, teams::name, students::number, students::name)))
-        .load(c)?;
+        .load(c.sql())?;
     Ok(rows.into_iter().filter(|(section, _)| user.sees(*section)).map(|(_, s)| s).collect())
 }
 
@@ -137,52 +139,61 @@ pub struct Enrolled {
 /// # Errors
 /// Faults of the database.
 pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, StoreError> {
-    c.transaction(|c| {
-        let mut done = Enrolled::default();
-        for line in lines {
-            let position: i64 = sections::table.count().get_result(c)?;
-            done.sections += diesel::insert_or_ignore_into(sections::table)
-                .values((sections::name.eq(&line.section), sections::position.eq(position as i32)))
-                .execute(c)?;
-            let section: u32 =
-                sections::table.filter(sections::name.eq(&line.section)).select(sections::id).first(c)?;
-            done.teams += diesel::insert_or_ignore_into(teams::table)
-                .values((teams::section_id.eq(section), teams::name.eq(&line.team)))
-                .execute(c)?;
-            if line.number.is_empty() {
-                continue;
+    let mut done = Enrolled::default();
+    for line in lines {
+        let position: i64 = sections::table.count().get_result(c.sql())?;
+        done.sections += diesel::insert_or_ignore_into(sections::table)
+            .values((sections::name.eq(&line.section), sections::position.eq(position as i32)))
+            .execute(c.sql())?;
+        let section: u32 =
+            sections::table.filter(sections::name.eq(&line.section)).select(sections::id).first(c.sql())?;
+        done.teams += diesel::insert_or_ignore_into(teams::table)
+            .values((teams::section_id.eq(section), teams::name.eq(&line.team)))
+            .execute(c.sql())?;
+        if line.number.is_empty() {
+            continue;
+        }
+        let team: u32 = teams::table
+            .filter(teams::section_id.eq(section))
+            .filter(teams::name.eq(&line.team))
+            .select(teams::id)
+            .first(c.sql())?;
+        let existing: Option<(u32, u32, String)> = students::table
+            .filter(students::number.eq(&line.number))
+            .select((students::id, students::team_id, students::name))
+            .first(c.sql())
+            .optional()?;
+        match existing {
+            None => {
+                diesel::insert_into(students::table)
+                    .values((
+                        students::team_id.eq(team),
+                        students::number.eq(&line.number),
+                        students::name.eq(&line.name),
+                    ))
+                    .execute(c.sql())?;
+                done.added += 1;
             }
-            let team: u32 = teams::table
-                .filter(teams::section_id.eq(section))
-                .filter(teams::name.eq(&line.team))
-                .select(teams::id)
-                .first(c)?;
-            let existing: Option<(u32, u32, String)> = students::table
-                .filter(students::number.eq(&line.number))
-                .select((students::id, students::team_id, students::name))
-                .first(c)
-                .optional()?;
-            match existing {
-                None => {
-                    diesel::insert_into(students::table)
-                        .values((
-                            students::team_id.eq(team),
-                            students::number.eq(&line.number),
-                            students::name.eq(&line.name),
-                        ))
-                        .execute(c)?;
-                    done.added += 1;
-                }
-                Some((_, t, name)) if t == team && name == line.name => done.unchanged += 1,
-                Some((id, _, _)) => {
-                    diesel::update(students::table.find(id))
-                        .set((students::team_id.eq(team), students::name.eq(&line.name)))
-                        .execute(c)?;
-                    done.changed += 1;
-                }
+            Some((_, t, name)) if t == team && name == line.name => done.unchanged += 1,
+            Some((id, _, _)) => {
+                diesel::update(students::table.find(id))
+                    .set((students::team_id.eq(team), students::name.eq(&line.name)))
+                    .execute(c.sql())?;
+                done.changed += 1;
             }
         }
-        super::events::note(c, Some(user.id), "roster taken", &format!("{} lines", lines.len()))?;
-        Ok(done)
-    })
+    }
+    super::events::note(c, Some(user.id), "roster taken", &format!("{} lines", lines.len()))?;
+    Ok(done)
+}
+
+/// All sections, by id and name.
+///
+/// # Errors
+/// Faults of the database.
+pub fn names(c: &mut Db) -> Result<Vec<(u32, String)>, StoreError> {
+    Ok(sections::table
+        .order((sections::position, sections::name))
+        .select((sections::id, sections::name))
+        .load(c.sql())?)
 }

@@ -4,34 +4,14 @@ use std::collections::BTreeSet;
 
 use argon2::password_hash::phc::PasswordHash;
 use argon2::{Argon2, PasswordHasher, PasswordVerifier};
+use chrono::{NaiveDateTime, TimeDelta};
 use diesel::prelude::*;
 
 use super::events;
-use crate::schema::{events as record, sections, user_sections, users};
-use crate::{Db, StoreError, inserted, now};
-
-/// What a person may do.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Role {
-    /// Sees every section, releases marks.
-    Coordinator,
-    /// Sees own sections.
-    Reviewer,
-}
-
-impl Role {
-    /// Its word.
-    pub fn word(self) -> &'static str {
-        match self {
-            Role::Coordinator => "coordinator",
-            Role::Reviewer => "reviewer",
-        }
-    }
-
-    fn of(word: &str) -> Role {
-        if word == "coordinator" { Role::Coordinator } else { Role::Reviewer }
-    }
-}
+use crate::records::user::{NewUser, UserRecord};
+pub use crate::records::words::Role;
+use crate::schema::{invitations, sections, user_sections, users};
+use crate::{Db, StoreError, inserted};
 
 /// A person.
 #[derive(Clone, Debug)]
@@ -46,52 +26,240 @@ pub struct User {
     pub role: Role,
     /// Ids of own sections; a coordinator's is not asked.
     pub sections: BTreeSet<u32>,
+    /// Sessions from before this number are over.
+    pub epoch: u32,
+    /// Whether the person may not sign in any more.
+    pub closed: bool,
+    /// Whether the person belongs to the demo.
+    pub demo: bool,
 }
 
 impl User {
+    /// Whether this person sees every section.
+    pub fn sees_all(&self) -> bool {
+        self.role == Role::Coordinator
+    }
+
     /// Whether a section is this person's to see.
     pub fn sees(&self, section: u32) -> bool {
-        self.role == Role::Coordinator || self.sections.contains(&section)
+        self.sees_all() || self.sections.contains(&section)
     }
 }
 
-/// Adds a person, or changes name, role, password and sections of the one there is.
+/// Shortest password, in characters.
+pub const LEAST_PASSWORD: usize = 10;
+/// Longest password, in bytes: hashing takes time.
+pub const MOST_PASSWORD: usize = 200;
+/// Longest name to sign in with, in characters.
+pub const MOST_SIGN_IN: usize = 60;
+/// Longest name for display, in characters.
+pub const MOST_NAME: usize = 80;
+/// How long a one-time link serves.
+const LINK_HOURS: i64 = 72;
+
+fn bad(what: impl Into<String>, mend: impl Into<String>) -> StoreError {
+    StoreError::Bad(what.into(), mend.into())
+}
+
+/// A password that may be kept: of a length that cannot be guessed through, and not the name it goes with.
 ///
 /// # Errors
-/// Faults of the database; a section that does not exist.
-pub fn put(c: &mut Db, sign_in: &str, name: &str, role: Role, password: &str, own: &[&str]) -> Result<u32, StoreError> {
-    let hash = Argon2::default()
-        .hash_password(password.as_bytes())
-        .map_err(|e| StoreError::Broken(e.to_string()))?
-        .to_string();
-    c.transaction(|c| {
-        let existing: Option<u32> =
-            users::table.filter(users::sign_in.eq(sign_in)).select(users::id).first(c).optional()?;
-        let values = (
-            users::sign_in.eq(sign_in),
-            users::name.eq(name),
-            users::role.eq(role.word()),
-            users::password_hash.eq(&hash),
-        );
-        let id = match existing {
-            Some(id) => {
-                diesel::update(users::table.find(id)).set(values).execute(c)?;
-                id
-            }
-            None => {
-                diesel::insert_into(users::table).values(values).execute(c)?;
-                inserted(c)?
-            }
-        };
-        diesel::delete(user_sections::table.filter(user_sections::user_id.eq(id))).execute(c)?;
-        for section in own {
-            let section: u32 = sections::table.filter(sections::name.eq(section)).select(sections::id).first(c)?;
-            diesel::insert_into(user_sections::table)
-                .values((user_sections::user_id.eq(id), user_sections::section_id.eq(section)))
-                .execute(c)?;
+/// [`StoreError::Bad`] with what is wrong.
+pub fn check_password(sign_in: &str, password: &str) -> Result<(), StoreError> {
+    if password.chars().count() < LEAST_PASSWORD {
+        return Err(bad(
+            format!("the password has fewer than {LEAST_PASSWORD} characters"),
+            "take a longer one, for instance four words",
+        ));
+    }
+    if password.len() > MOST_PASSWORD {
+        return Err(bad(format!("the password has more than {MOST_PASSWORD} bytes"), "take a shorter one"));
+    }
+    let plain = |text: &str| text.to_lowercase();
+    if plain(password).contains(&plain(sign_in)) && sign_in.chars().count() > 3 {
+        return Err(bad("the password holds the name it goes with", "take another one"));
+    }
+    let mut letters: Vec<char> = password.chars().collect();
+    letters.sort_unstable();
+    letters.dedup();
+    if letters.len() < 4 {
+        return Err(bad("the password is made of one or two characters", "take another one"));
+    }
+    Ok(())
+}
+
+/// Hashes a password. Slow on purpose, so no transaction should wait for it.
+///
+/// # Errors
+/// [`StoreError::Broken`] where the system gives no random numbers.
+pub fn hash(password: &str) -> Result<String, StoreError> {
+    Ok(Argon2::default().hash_password(password.as_bytes()).map_err(|e| StoreError::Broken(e.to_string()))?.to_string())
+}
+
+/// Whether a password goes with a hash; without a hash it takes as long and does not.
+pub fn goes_with(password: &str, hash: Option<&str>) -> bool {
+    match hash.and_then(|h| PasswordHash::new(h).ok()) {
+        Some(parsed) => Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok(),
+        None => {
+            let _ = Argon2::default().hash_password(password.as_bytes());
+            false
         }
-        Ok(id)
-    })
+    }
+}
+
+/// A person to be added.
+#[derive(Clone, Debug)]
+pub struct NewPerson<'a> {
+    /// Name to sign in with.
+    pub sign_in: &'a str,
+    /// Name for display.
+    pub name: &'a str,
+    /// Role.
+    pub role: Role,
+    /// Hash of the password; `None` where one will be chosen through a one-time link.
+    pub hash: Option<&'a str>,
+    /// Names of own sections.
+    pub sections: &'a [String],
+    /// Whether the person belongs to the demo.
+    pub demo: bool,
+}
+
+/// A hash that no password goes with.
+const NO_PASSWORD: &str = "none";
+
+/// Adds a person. `by` is who does it, nobody for the command line.
+///
+/// # Errors
+/// [`StoreError::Bad`] where the name is taken, blank or too long, or a section is not there; faults of the database.
+pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, StoreError> {
+    let sign_in = new.sign_in.trim();
+    let name = new.name.trim();
+    if sign_in.is_empty()
+        || sign_in.chars().count() > MOST_SIGN_IN
+        || sign_in.chars().any(|c| c.is_whitespace() || c.is_control())
+    {
+        return Err(bad(
+            "the name to sign in with is empty, too long or has a space in it",
+            format!("take one word of at most {MOST_SIGN_IN} characters"),
+        ));
+    }
+    if name.is_empty() || name.chars().count() > MOST_NAME || name.chars().any(char::is_control) {
+        return Err(bad("the person’s name is empty or too long", format!("write at most {MOST_NAME} characters")));
+    }
+    if id_of(c, sign_in)?.is_some() {
+        return Err(bad(format!("somebody signs in as “{sign_in}” already"), "take another name to sign in with"));
+    }
+    let made_at = c.now()?;
+    diesel::insert_into(users::table)
+        .values(NewUser {
+            sign_in,
+            name,
+            role: new.role,
+            password_hash: new.hash.unwrap_or(NO_PASSWORD),
+            made_at,
+            demo: u8::from(new.demo),
+        })
+        .execute(c.sql())?;
+    let id = inserted(c.sql())?;
+    put_sections(c, id, new.sections)?;
+    let about = format!("person {id}: {sign_in}, {}, sections {}", new.role.word(), new.sections.join(", "));
+    events::note(c, by, "person added", &about)?;
+    Ok(id)
+}
+
+fn put_sections(c: &mut Db, id: u32, names: &[String]) -> Result<(), StoreError> {
+    diesel::delete(user_sections::table.filter(user_sections::user_id.eq(id))).execute(c.sql())?;
+    let names: BTreeSet<&str> = names.iter().map(|n| n.trim()).filter(|n| !n.is_empty()).collect();
+    for name in names {
+        let section: Option<u32> =
+            sections::table.filter(sections::name.eq(name)).select(sections::id).first(c.sql()).optional()?;
+        let section = section.ok_or_else(|| {
+            bad(format!("there is no section “{name}”"), "bring the roster first, or write the name as it is there")
+        })?;
+        diesel::insert_into(user_sections::table)
+            .values((user_sections::user_id.eq(id), user_sections::section_id.eq(section)))
+            .execute(c.sql())?;
+    }
+    Ok(())
+}
+
+/// What is changed of a person.
+#[derive(Clone, Debug)]
+pub enum Change<'a> {
+    /// The role. Ends the person's sessions.
+    Role(Role),
+    /// Own sections, by name.
+    Sections(&'a [String]),
+    /// The password, by its hash. Ends the person's sessions.
+    Password(&'a str),
+    /// May not sign in any more. Ends the person's sessions.
+    Close,
+    /// May sign in again.
+    Open,
+}
+
+/// Changes a person. `by` is who does it, nobody for the command line. At least one coordinator stays who may sign in.
+///
+/// # Errors
+/// [`StoreError::Bad`] with what cannot be; [`StoreError::NotFound`]; faults of the database.
+pub fn change(c: &mut Db, id: u32, change: &Change<'_>, by: Option<u32>) -> Result<(), StoreError> {
+    // All coordinators are held, so that two of them cannot close each other at the same moment.
+    let open: Vec<u32> = users::table
+        .filter(users::role.eq(Role::Coordinator))
+        .filter(users::closed_at.is_null())
+        .order(users::id)
+        .select(users::id)
+        .for_update()
+        .load(c.sql())?;
+    let person = get(c, id)?;
+    let leaves = matches!(change, Change::Close | Change::Role(Role::Reviewer));
+    if leaves && open == [id] {
+        return Err(bad("this is the only coordinator who may sign in", "make somebody else a coordinator first"));
+    }
+    let row = users::table.find(id);
+    let at = c.now()?;
+    let (what, about) = match change {
+        Change::Role(role) => {
+            diesel::update(row).set(users::role.eq(*role)).execute(c.sql())?;
+            ("role changed", role.word().to_owned())
+        }
+        Change::Sections(names) => {
+            put_sections(c, id, names)?;
+            ("sections changed", names.join(", "))
+        }
+        Change::Password(hash) => {
+            diesel::update(row).set(users::password_hash.eq(*hash)).execute(c.sql())?;
+            ("password changed", String::new())
+        }
+        Change::Close => {
+            diesel::update(row).set(users::closed_at.eq(Some(at))).execute(c.sql())?;
+            ("person closed", String::new())
+        }
+        Change::Open => {
+            diesel::update(row).set(users::closed_at.eq(None::<NaiveDateTime>)).execute(c.sql())?;
+            ("person opened again", String::new())
+        }
+    };
+    if !matches!(change, Change::Sections(_) | Change::Open) {
+        end_sessions(c, id)?;
+    }
+    let about = format!("person {id}: {} {about}", person.sign_in);
+    events::note(c, by, what, about.trim_end())
+}
+
+/// Ends all sessions of a person.
+fn end_sessions(c: &mut Db, id: u32) -> Result<(), StoreError> {
+    diesel::update(users::table.find(id)).set(users::epoch.eq(users::epoch + 1)).execute(c.sql())?;
+    Ok(())
+}
+
+/// Signs a person out, everywhere.
+///
+/// # Errors
+/// Faults of the database.
+pub fn sign_out(c: &mut Db, user: &User) -> Result<(), StoreError> {
+    end_sessions(c, user.id)?;
+    events::note(c, Some(user.id), "signed out", &format!("person {}", user.id))
 }
 
 /// A person by id.
@@ -99,66 +267,55 @@ pub fn put(c: &mut Db, sign_in: &str, name: &str, role: Role, password: &str, ow
 /// # Errors
 /// [`StoreError::NotFound`], faults of the database.
 pub fn get(c: &mut Db, id: u32) -> Result<User, StoreError> {
-    let (id, sign_in, name, role): (u32, String, String, String) = users::table
+    let record: UserRecord = users::table
         .find(id)
-        .select((users::id, users::sign_in, users::name, users::role))
-        .first(c)
+        .select(UserRecord::as_select())
+        .first(c.sql())
         .optional()?
         .ok_or(StoreError::NotFound("person"))?;
     let sections: Vec<u32> =
-        user_sections::table.filter(user_sections::user_id.eq(id)).select(user_sections::section_id).load(c)?;
-    Ok(User { id, sign_in, name, role: Role::of(&role), sections: sections.into_iter().collect() })
+        user_sections::table.filter(user_sections::user_id.eq(id)).select(user_sections::section_id).load(c.sql())?;
+    Ok(user(record, sections))
 }
 
-/// How an attempt to sign in ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Attempt {
-    /// In, with the person's id.
-    In(u32),
-    /// The name and the password do not go together.
-    Wrong,
-    /// Too many refusals of this name lately.
-    TooMany,
+fn user(r: UserRecord, sections: Vec<u32>) -> User {
+    User {
+        id: r.id,
+        sign_in: r.sign_in,
+        name: r.name,
+        role: r.role,
+        sections: sections.into_iter().collect(),
+        epoch: r.epoch,
+        closed: r.closed_at.is_some(),
+        demo: r.demo != 0,
+    }
 }
 
-/// Refusals of one name within [`WINDOW_MINUTES`] after which it has to wait.
-const MOST_REFUSALS: i64 = 8;
-/// See [`MOST_REFUSALS`].
-const WINDOW_MINUTES: i64 = 10;
-
-/// Tries a name and a password. An unknown name takes as long as a wrong password, and refusals are counted in the
-/// record, so that several processes count together.
+/// All people, by name.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn sign_in(c: &mut Db, name: &str, password: &str) -> Result<Attempt, StoreError> {
-    let about = format!("name {}", name.chars().take(60).collect::<String>());
-    let since = now() - chrono::TimeDelta::minutes(WINDOW_MINUTES);
-    let refusals: i64 = record::table
-        .filter(record::about.eq(&about))
-        .filter(record::at.gt(since))
-        .filter(record::what.eq("sign-in refused"))
-        .count()
-        .get_result(c)?;
-    if refusals >= MOST_REFUSALS {
-        return Ok(Attempt::TooMany);
-    }
-    let row: Option<(u32, String)> =
-        users::table.filter(users::sign_in.eq(name)).select((users::id, users::password_hash)).first(c).optional()?;
-    let right = match &row {
-        Some((_, hash)) => {
-            let parsed = PasswordHash::new(hash).map_err(|e| StoreError::Broken(e.to_string()))?;
-            Argon2::default().verify_password(password.as_bytes(), &parsed).is_ok()
-        }
-        None => {
-            // The same work as for somebody who is there.
-            let _ = Argon2::default().hash_password(password.as_bytes());
-            false
-        }
-    };
-    let user = row.filter(|_| right).map(|(id, _)| id);
-    events::note(c, user, if user.is_some() { "signed in" } else { "sign-in refused" }, &about)?;
-    Ok(user.map_or(Attempt::Wrong, Attempt::In))
+pub fn all(c: &mut Db) -> Result<Vec<User>, StoreError> {
+    let records: Vec<UserRecord> = users::table.order(users::name).select(UserRecord::as_select()).load(c.sql())?;
+    let own: Vec<(u32, u32)> =
+        user_sections::table.select((user_sections::user_id, user_sections::section_id)).load(c.sql())?;
+    Ok(records
+        .into_iter()
+        .map(|r| {
+            let sections = own.iter().filter(|(u, _)| *u == r.id).map(|(_, s)| *s).collect();
+            user(r, sections)
+        })
+        .collect())
+}
+
+/// How many people there are, and how many of them belong to the demo.
+///
+/// # Errors
+/// Faults of the database.
+pub fn count(c: &mut Db) -> Result<(i64, i64), StoreError> {
+    let all = users::table.count().get_result(c.sql())?;
+    let demo = users::table.filter(users::demo.ne(0)).count().get_result(c.sql())?;
+    Ok((all, demo))
 }
 
 /// The id of a name, if there is one.
@@ -166,5 +323,95 @@ pub fn sign_in(c: &mut Db, name: &str, password: &str) -> Result<Attempt, StoreE
 /// # Errors
 /// Faults of the database.
 pub fn id_of(c: &mut Db, name: &str) -> Result<Option<u32>, StoreError> {
-    Ok(users::table.filter(users::sign_in.eq(name)).select(users::id).first(c).optional()?)
+    Ok(users::table.filter(users::sign_in.eq(name)).select(users::id).first(c.sql()).optional()?)
+}
+
+/// What a password is compared with: the person's id and hash, if there is one of this name who may sign in.
+///
+/// # Errors
+/// Faults of the database.
+pub fn secret_of(c: &mut Db, name: &str) -> Result<Option<(u32, String)>, StoreError> {
+    Ok(users::table
+        .filter(users::sign_in.eq(name))
+        .filter(users::closed_at.is_null())
+        .select((users::id, users::password_hash))
+        .first(c.sql())
+        .optional()?)
+}
+
+/// Makes a one-time link: for a person, to choose a new password; for nobody, to become the first coordinator. Gives what
+/// the link carries; only a digest of it is kept.
+///
+/// # Errors
+/// Faults of the database.
+pub fn invite(c: &mut Db, person: Option<u32>, by: Option<u32>) -> Result<String, StoreError> {
+    let secret = crate::secret();
+    let made_at = c.now()?;
+    if let Some(id) = person {
+        // An older link of the same person serves no longer.
+        diesel::update(invitations::table.filter(invitations::user_id.eq(id)).filter(invitations::used_at.is_null()))
+            .set(invitations::used_at.eq(Some(made_at)))
+            .execute(c.sql())?;
+    }
+    diesel::insert_into(invitations::table)
+        .values((
+            invitations::digest.eq(crate::digest(secret.as_bytes())),
+            invitations::user_id.eq(person),
+            invitations::made_by.eq(by),
+            invitations::made_at.eq(made_at),
+            invitations::until.eq(made_at + TimeDelta::hours(LINK_HOURS)),
+        ))
+        .execute(c.sql())?;
+    let about = person.map_or_else(|| "the first coordinator".to_owned(), |id| format!("person {id}"));
+    events::note(c, by, "one-time link made", &about)?;
+    Ok(secret)
+}
+
+/// Whom a one-time link is for, if it still serves.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where it was used, ran out, or never was; faults of the database.
+pub fn invited(c: &mut Db, secret: &str) -> Result<Option<User>, StoreError> {
+    let now = c.now()?;
+    let person: Option<u32> = invitations::table
+        .find(crate::digest(secret.as_bytes()))
+        .filter(invitations::used_at.is_null())
+        .filter(invitations::until.gt(now))
+        .select(invitations::user_id)
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("one-time link"))?;
+    match person {
+        Some(id) => get(c, id).map(Some),
+        None if count(c)?.0 > 0 => Err(StoreError::NotFound("one-time link")),
+        None => Ok(None),
+    }
+}
+
+/// Uses a one-time link: the person's password is set, or the first coordinator added with this name. Gives the id.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where it serves no longer; [`StoreError::Bad`] for a name that cannot be; faults of the database.
+pub fn use_invitation(c: &mut Db, secret: &str, first: (&str, &str), hash: &str) -> Result<u32, StoreError> {
+    let digest = crate::digest(secret.as_bytes());
+    let held: Option<Option<NaiveDateTime>> =
+        invitations::table.find(&digest).select(invitations::used_at).for_update().first(c.sql()).optional()?;
+    if held.flatten().is_some() {
+        return Err(StoreError::NotFound("one-time link"));
+    }
+    let person = invited(c, secret)?;
+    let at = c.now()?;
+    diesel::update(invitations::table.find(&digest)).set(invitations::used_at.eq(Some(at))).execute(c.sql())?;
+    match person {
+        Some(person) => {
+            change(c, person.id, &Change::Password(hash), Some(person.id))?;
+            Ok(person.id)
+        }
+        None => {
+            let (sign_in, name) = first;
+            let new =
+                NewPerson { sign_in, name, role: Role::Coordinator, hash: Some(hash), sections: &[], demo: false };
+            add(c, &new, None)
+        }
+    }
 }

@@ -4,7 +4,10 @@
 use diesel::connection::SimpleConnection;
 use diesel::{Connection as _, MysqlConnection};
 use jurado_core::decision::Action;
-use jurado_store::{Db, NewDecision, Role, Store, StoreError, User, docket, imports, labs, roster, sheets, users};
+use jurado_store::{
+    Db, JobState, NewDecision, Role, Store, StoreError, User, changes, docket, imports, labs, roster, sheets, users,
+    verify,
+};
 
 pub(crate) const KEEL_PLATE: &str = include_str!("../../../../crates/core/tests/labs/plate-and-disc.toml");
 pub(crate) const HEADER: &str = "section,team,station,item,row,value,unit,plus_minus,excluded,note\n";
@@ -30,8 +33,16 @@ pub(crate) fn world(name: &str) -> World {
     let (coordinator, reviewer, lab) = store
         .run(|c| {
             roster::add(c, &[("Morning", &["Alfa", "Bittern"]), ("Evening", &["Zulu"])])?;
-            let coordinator = users::put(c, "chief", "Chief", Role::Coordinator, "long secret", &[])?;
-            let reviewer = users::put(c, "rev", "Rev", Role::Reviewer, "other secret", &["Morning"])?;
+            let person = |sign_in, name, role, sections| users::NewPerson {
+                sign_in,
+                name,
+                role,
+                hash: Some("no password goes with this"),
+                sections,
+                demo: false,
+            };
+            let coordinator = users::add(c, &person("chief", "Chief", Role::Coordinator, &[]), None)?;
+            let reviewer = users::add(c, &person("rev", "Rev", Role::Reviewer, &["Morning".to_owned()]), None)?;
             let lab = labs::install(c, KEEL_PLATE)?.id;
             Ok((users::get(c, coordinator)?, users::get(c, reviewer)?, lab))
         })
@@ -56,7 +67,7 @@ pub(crate) fn csv(section: &str, team: &str, volume: &str) -> String {
 }
 
 impl World {
-    pub(crate) fn run<T>(&self, work: impl FnOnce(&mut Db) -> Result<T, StoreError>) -> T {
+    pub(crate) fn run<T>(&self, work: impl FnMut(&mut Db) -> Result<T, StoreError>) -> T {
         self.store.run(work).expect("database work")
     }
 
@@ -70,6 +81,19 @@ impl World {
     pub(crate) fn sheet(&self, team: &str) -> u32 {
         let rows = self.run(|c| docket::of_lab(c, self.lab, &self.coordinator));
         rows.iter().find(|r| r.team == team).expect("a sheet").id
+    }
+
+    /// Puts a text in force, with all that follows. Gives how many tables were judged anew.
+    pub(crate) fn put_in_force(&self, source: &str) -> Result<u32, StoreError> {
+        let job = self.store.run(|c| changes::ask_in_force(c, source, Some(&self.coordinator), "a test"))?;
+        let done = jurado_store::work_on(&self.store, job.id)?;
+        assert_eq!(done.state, JobState::Done, "{}", done.outcome);
+        Ok(done.total)
+    }
+
+    /// Judges every table anew and gives what differs from what is kept.
+    pub(crate) fn differences(&self) -> Vec<verify::Difference> {
+        verify::check(&self.store).expect("checked").differences
     }
 
     pub(crate) fn accept(&self, id: u32, version: u32, user: &User) -> Result<(), StoreError> {

@@ -8,15 +8,16 @@ use super::auth::Token;
 use super::parts::{self, Bounds, Parts};
 use crate::error::{WebError, on_to};
 use crate::session::Actor;
-use crate::views::entry::field;
+use crate::views::entry::{MOST_FIELDS, field};
 
 /// How much of a form with pictures is taken.
 pub(super) const BOUNDS: Bounds = Bounds {
     // Room for a whole table typed off, and for its first typing beside the second.
     text: 2 * 1024 * 1024,
     file: jurado_store::attachments::MOST_BYTES,
+    fields: MOST_FIELDS,
     files: jurado_store::attachments::MOST_FILES as usize,
-    all: 256 * 1024 * 1024,
+    all: 64 * 1024 * 1024,
 };
 
 /// What is wrong with the files of a form, if anything: more than may be, or too large.
@@ -75,13 +76,9 @@ pub(crate) async fn attach(actor: Actor, id: web::Path<u32>, form: Multipart) ->
 /// Shows a file. Its type is what its bytes say; a PDF is not run in our page.
 pub(crate) async fn show(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let (media, body) = actor.run(move |c, user| jurado_store::attachments::get(c, id, user)).await?;
+    let (media, body) = actor.look(move |c, user| jurado_store::attachments::get(c, id, user)).await?;
     let disposition = if media.starts_with("image/") { "inline" } else { "attachment; filename=\"attachment.pdf\"" };
-    Ok(HttpResponse::Ok()
-        .content_type(media)
-        .insert_header((header::CONTENT_DISPOSITION, disposition))
-        .insert_header((header::CACHE_CONTROL, "private, max-age=3600"))
-        .body(body))
+    Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, disposition)).body(body))
 }
 
 pub(crate) async fn remove(

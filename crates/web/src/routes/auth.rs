@@ -1,16 +1,18 @@
-//! Signing in and out, and the lamp.
+//! Signing in and out, choosing a password, and the lamp.
 
 use actix_session::SessionExt;
 use actix_web::cookie::{Cookie, SameSite, time::Duration};
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
-use jurado_store::Store;
-use rand::Rng;
+use jurado_store::tries::{self, Counted};
+use jurado_store::{Store, StoreError, User, users};
 use serde::Deserialize;
 
+use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
-use crate::session::{TOKEN, USER, is_night};
+use crate::paths::ours;
+use crate::session::{self, Actor, is_night};
 use crate::views::frame::Frame;
 
 #[derive(Template)]
@@ -30,59 +32,108 @@ pub(crate) struct To {
 
 #[derive(Deserialize)]
 pub(crate) struct SignIn {
+    #[serde(default)]
+    token: String,
     name: String,
     password: String,
     #[serde(default)]
     to: String,
 }
 
+fn outside(request: &HttpRequest, title: &str) -> Result<Frame, WebError> {
+    let token = session::token_outside(&request.get_session())?;
+    Ok(Frame { token, ..Frame::outside(title, is_night(request)) })
+}
+
 pub(crate) async fn form(request: HttpRequest, query: web::Query<To>) -> Result<HttpResponse, WebError> {
     html(&SignInPage {
-        frame: Frame::outside("Sign in", is_night(&request)),
+        frame: outside(&request, "Sign in")?,
         to: query.into_inner().to,
         name: String::new(),
         fault: None,
     })
 }
 
+/// How a try to sign in ended.
+enum Attempt {
+    In(User),
+    Wrong,
+    Wait(u32),
+}
+
+/// Tries a name and a password: counted first, then compared, with nothing of the database held meanwhile. A name that is
+/// nobody's takes as long as a wrong password.
+async fn attempt(
+    store: &Store,
+    door: &Door,
+    counted: Counted,
+    name: String,
+    password: String,
+) -> Result<Attempt, WebError> {
+    let (keep, by) = (store.clone(), counted.clone());
+    let (wait, secret) =
+        web::block(move || keep.run(|c| Ok((tries::begin(c, &by)?, users::secret_of(c, &name)?)))).await??;
+    if wait > 0 {
+        return Ok(Attempt::Wait(wait));
+    }
+    let hash = secret.as_ref().map(|(_, hash)| hash.clone());
+    let right = door.hashing(move || users::goes_with(&password, hash.as_deref())).await?;
+    let keep = store.clone();
+    let outcome = web::block(move || {
+        keep.run(|c| match &secret {
+            Some((id, _)) if right => {
+                tries::let_in(c, &counted, *id)?;
+                users::get(c, *id).map(Attempt::In)
+            }
+            other => {
+                tries::refused(c, &counted, other.as_ref().map(|(id, _)| *id))?;
+                Ok(Attempt::Wrong)
+            }
+        })
+    });
+    Ok(outcome.await??)
+}
+
+/// Seconds in words.
+fn seconds(n: u32) -> String {
+    match n {
+        1 => "one second".to_owned(),
+        n if n < 90 => format!("{n} seconds"),
+        n => format!("{} minutes", n.div_ceil(60)),
+    }
+}
+
 pub(crate) async fn sign_in(
     request: HttpRequest,
     store: web::Data<Store>,
+    door: web::Data<Door>,
     form: web::Form<SignIn>,
 ) -> Result<HttpResponse, WebError> {
     let form = form.into_inner();
-    let (store, name, password) = (store.get_ref().clone(), form.name.trim().to_owned(), form.password.clone());
-    let attempt = web::block(move || store.run(|c| jurado_store::users::sign_in(c, &name, &password))).await??;
-    let fault = match attempt {
-        jurado_store::users::Attempt::In(id) => {
-            let session = request.get_session();
-            session.renew();
-            let bytes: [u8; 24] = rand::rng().random();
-            let token: String = bytes.iter().map(|b| format!("{b:02x}")).collect();
-            let stored = session.insert(USER, id).and_then(|()| session.insert(TOKEN, token));
-            stored.map_err(|e| WebError::Broken(e.to_string()))?;
-            // Only a place of ours: one slash and no host.
-            let to = if form.to.starts_with('/') && !form.to.starts_with("//") && !form.to.contains('\\') {
-                form.to
-            } else {
-                "/docket".to_owned()
-            };
-            return Ok(on_to(&to));
+    session::allow_outside(&request.get_session(), &form.token)?;
+    let name = form.name.trim().to_owned();
+    let counted = Counted::new(&name, &door.address_of(&request));
+    let (fault, status) = match attempt(&store, &door, counted, name, form.password).await? {
+        Attempt::In(user) => {
+            let store = store.get_ref().clone();
+            let now = web::block(move || store.look(|c| c.now())).await??;
+            session::begin(&request.get_session(), &user, now)?;
+            return Ok(on_to(ours(&form.to)));
         }
-        jurado_store::users::Attempt::Wrong => {
-            "The name and the password do not go together. Look at capital letters and try again."
-        }
-        jurado_store::users::Attempt::TooMany => {
-            "Too many tries with this name. Wait ten minutes, or ask the coordinator for a new password."
-        }
+        Attempt::Wrong => (
+            "The name and the password do not go together. Look at capital letters and try again.".to_owned(),
+            StatusCode::UNPROCESSABLE_ENTITY,
+        ),
+        Attempt::Wait(n) => (
+            format!(
+                "There were too many tries. Wait {} and try again, or ask the coordinator for a one-time link.",
+                seconds(n)
+            ),
+            StatusCode::TOO_MANY_REQUESTS,
+        ),
     };
-    let page = SignInPage {
-        frame: Frame::outside("Sign in", is_night(&request)),
-        to: form.to,
-        name: form.name,
-        fault: Some(fault.to_owned()),
-    };
-    html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+    let page = SignInPage { frame: outside(&request, "Sign in")?, to: form.to, name: form.name, fault: Some(fault) };
+    html_with(status, &page)
 }
 
 #[derive(Deserialize)]
@@ -90,14 +141,191 @@ pub(crate) struct Token {
     pub(crate) token: String,
 }
 
+/// Signs a person out, in every browser.
 pub(crate) async fn sign_out(
-    actor: crate::session::Actor,
+    actor: Actor,
     request: HttpRequest,
     form: web::Form<Token>,
 ) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
+    actor.run(users::sign_out).await?;
     request.get_session().purge();
     Ok(on_to("/sign-in"))
+}
+
+#[derive(Template)]
+#[template(path = "password.html")]
+struct PasswordPage {
+    frame: Frame,
+    /// Where the form goes.
+    place: String,
+    title: &'static str,
+    says: String,
+    /// Whether the one in force is asked for first.
+    ask_old: bool,
+    /// Whether a name is chosen too; what was typed.
+    first: Option<(String, String)>,
+    fault: Option<String>,
+    done: bool,
+}
+
+#[derive(Deserialize)]
+pub(crate) struct NewPassword {
+    #[serde(default)]
+    token: String,
+    #[serde(default)]
+    old: String,
+    #[serde(default)]
+    name: String,
+    #[serde(default)]
+    display: String,
+    new: String,
+    again: String,
+}
+
+impl NewPassword {
+    /// What is wrong with the new password.
+    fn fault(&self, sign_in: &str) -> Option<String> {
+        if self.new != self.again {
+            return Some("The two do not agree: type the new password twice.".to_owned());
+        }
+        match users::check_password(sign_in, &self.new) {
+            Err(StoreError::Bad(what, mend)) => Some(told(&what, &mend)),
+            _ => None,
+        }
+    }
+}
+
+fn told(what: &str, mend: &str) -> String {
+    format!("{}: {mend}.", crate::views::capital(what))
+}
+
+fn account_page(actor: &Actor, fault: Option<String>, done: bool) -> PasswordPage {
+    PasswordPage {
+        frame: actor.frame("Your password", "account"),
+        place: "/account".to_owned(),
+        title: "Your password",
+        says: format!("You sign in as “{}”. A new password ends every other session of yours.", actor.user.sign_in),
+        ask_old: true,
+        first: None,
+        fault,
+        done,
+    }
+}
+
+/// Where a person changes the own password.
+pub(crate) async fn account(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
+    html(&account_page(&actor, None, done.done == "1"))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Done {
+    #[serde(default)]
+    done: String,
+}
+
+pub(crate) async fn change_password(
+    actor: Actor,
+    request: HttpRequest,
+    door: web::Data<Door>,
+    form: web::Form<NewPassword>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let form = form.into_inner();
+    let refuse = |fault: String| html_with(StatusCode::UNPROCESSABLE_ENTITY, &account_page(&actor, Some(fault), false));
+    if let Some(fault) = form.fault(&actor.user.sign_in) {
+        return refuse(fault);
+    }
+    // The one in force is tried like a sign-in, and counted like one.
+    let counted = Counted::new(&actor.user.sign_in, &door.address_of(&request));
+    match attempt(&actor.store, &door, counted, actor.user.sign_in.clone(), form.old).await? {
+        Attempt::In(_) => {}
+        Attempt::Wrong => return refuse("The password you have now is another one.".to_owned()),
+        Attempt::Wait(n) => return refuse(format!("There were too many tries. Wait {} and try again.", seconds(n))),
+    }
+    let hash = door.hashing(move || users::hash(&form.new)).await??;
+    let (user, now) = actor
+        .run(move |c, user| {
+            users::change(c, user.id, &users::Change::Password(&hash), Some(user.id))?;
+            Ok((users::get(c, user.id)?, c.now()?))
+        })
+        .await?;
+    // This browser stays signed in, the others do not.
+    session::begin(&request.get_session(), &user, now)?;
+    Ok(on_to("/account?done=1"))
+}
+
+fn link_page(
+    request: &HttpRequest,
+    secret: &str,
+    person: Option<&User>,
+    fault: Option<String>,
+) -> Result<PasswordPage, WebError> {
+    Ok(PasswordPage {
+        frame: outside(request, "Choose a password")?,
+        place: format!("/link/{secret}"),
+        title: "Choose a password",
+        says: match person {
+            Some(p) => format!("For {}, who signs in as “{}”. This link serves once.", p.name, p.sign_in),
+            None => "You will be the first coordinator here. This link serves once.".to_owned(),
+        },
+        ask_old: false,
+        first: person.is_none().then(|| (String::new(), String::new())),
+        fault,
+        done: false,
+    })
+}
+
+/// A one-time link: to choose a first password or a new one, or to become the first coordinator.
+pub(crate) async fn link(
+    request: HttpRequest,
+    store: web::Data<Store>,
+    secret: web::Path<String>,
+) -> Result<HttpResponse, WebError> {
+    let (store, asked) = (store.get_ref().clone(), secret.to_string());
+    let person = web::block(move || store.look(|c| users::invited(c, &asked))).await??;
+    html(&link_page(&request, &secret, person.as_ref(), None)?)
+}
+
+pub(crate) async fn use_link(
+    request: HttpRequest,
+    store: web::Data<Store>,
+    door: web::Data<Door>,
+    secret: web::Path<String>,
+    form: web::Form<NewPassword>,
+) -> Result<HttpResponse, WebError> {
+    let form = form.into_inner();
+    session::allow_outside(&request.get_session(), &form.token)?;
+    let (keep, asked) = (store.get_ref().clone(), secret.to_string());
+    let person = web::block(move || keep.look(|c| users::invited(c, &asked))).await??;
+    let refuse = |fault: String| {
+        let mut page = link_page(&request, &secret, person.as_ref(), Some(fault))?;
+        page.first = page.first.map(|_| (form.name.clone(), form.display.clone()));
+        html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+    };
+    let sign_in = person.as_ref().map_or(form.name.trim(), |p| p.sign_in.as_str()).to_owned();
+    if let Some(fault) = form.fault(&sign_in) {
+        return refuse(fault);
+    }
+    let new = form.new.clone();
+    let hash = door.hashing(move || users::hash(&new)).await??;
+    let (keep, asked, display) = (store.get_ref().clone(), secret.to_string(), form.display.trim().to_owned());
+    let used = web::block(move || {
+        keep.run(|c| {
+            let id = users::use_invitation(c, &asked, (&sign_in, &display), &hash)?;
+            Ok((users::get(c, id)?, c.now()?))
+        })
+    })
+    .await?;
+    match used {
+        Ok((user, now)) => {
+            session::begin(&request.get_session(), &user, now)?;
+            // The first coordinator has no roster yet, and that is where a course begins.
+            Ok(on_to(if person.is_none() { "/people" } else { "/docket" }))
+        }
+        Err(StoreError::Bad(what, mend)) => refuse(told(&what, &mend)),
+        Err(e) => Err(e.into()),
+    }
 }
 
 /// Shades the lamp or takes the shade off; a matter of this browser only.
@@ -107,20 +335,16 @@ pub(crate) async fn lamp(request: HttpRequest) -> HttpResponse {
 }
 
 /// Hides the names of teams or shows them, in this browser.
-pub(crate) async fn names(actor: crate::session::Actor, request: HttpRequest) -> HttpResponse {
+pub(crate) async fn names(actor: Actor, request: HttpRequest) -> HttpResponse {
     keep(&request, "names", if actor.blind { "shown" } else { "hidden" })
 }
 
 /// Sets a cookie and goes back to the page it was asked for on.
 fn keep(request: &HttpRequest, name: &'static str, value: &'static str) -> HttpResponse {
     let cookie = Cookie::build(name, value).path("/").same_site(SameSite::Lax).max_age(Duration::days(365)).finish();
-    let back = request
-        .headers()
-        .get("referer")
-        .and_then(|r| r.to_str().ok())
-        .and_then(|r| r.splitn(4, '/').nth(3))
-        .map_or_else(|| "/".to_owned(), |p| format!("/{}", p.trim_start_matches(['/', '\\'])));
-    let mut answer = on_to(&back);
+    let back = session::came_from(request);
+    let back = if back.starts_with("/sign-in") { "/sign-in" } else { ours(&back) };
+    let mut answer = on_to(back);
     let _ = answer.add_cookie(&cookie);
     answer
 }

@@ -1,17 +1,20 @@
 //! The Bench: one table, judged and decided.
 
+use std::sync::Arc;
+
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
 use jurado_core::protocol::Rule;
 use jurado_store::attachments::Attachment;
-use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, StoreError};
+use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, SheetState, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
+use crate::views::MOST_REASON;
 use crate::views::bench::{Around, BenchView, Tried};
 use crate::views::frame::Frame;
 
@@ -78,29 +81,35 @@ pub(super) struct Loaded {
     attachments: Vec<Attachment>,
 }
 
-pub(super) async fn load(actor: &Actor, id: u32) -> Result<Loaded, WebError> {
+pub(super) async fn load(actor: &Actor, id: u32) -> Result<Arc<Loaded>, WebError> {
     load_and(actor, id, false).await
 }
 
 /// Loads a table; one that is looked at is taken in hand, if nobody else has it.
-async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Loaded, WebError> {
-    actor
-        .run(move |c, user| {
+async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, WebError> {
+    let (loaded, to_hold) = actor
+        .look(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
-            if hold && detail.state == "waiting" && !jurado_store::docket::holds_well(&detail, user) {
-                jurado_store::docket::hold(c, id, user)?;
-            }
-            Ok(Loaded { detail, lab, rows, attachments })
+            let to_hold =
+                hold && detail.state == SheetState::Waiting && !jurado_store::hands::holds_well(c, detail.taken, user)?;
+            Ok((Loaded { detail, lab, rows, attachments }, to_hold))
         })
-        .await
+        .await?;
+    if to_hold {
+        // A courtesy: whatever keeps it from being written down does not keep the table from being looked at.
+        if let Err(e) = actor.run(move |c, user| jurado_store::hands::hold(c, id, user)).await {
+            log::debug!("table {id} could not be put in hand: {e}");
+        }
+    }
+    Ok(Arc::new(loaded))
 }
 
 /// On to the table that most wants a person: one already in hand, else the next that nobody has.
 pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
-    let id = actor.run(|c, user| jurado_store::docket::take_next(c, user, None, None)).await?;
+    let id = actor.run(|c, user| jurado_store::hands::take_next(c, user, None, None)).await?;
     Ok(on_to(&id.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"))))
 }
 
@@ -112,6 +121,7 @@ pub(super) fn show(
     fault: Option<String>,
 ) -> BenchPage {
     let judged = loaded.detail.judge(&loaded.lab.protocol);
+    crate::metrics::judged();
     let row = loaded.rows.iter().find(|r| r.id == loaded.detail.id);
     let around = Around {
         rows: &loaded.rows,
@@ -128,17 +138,36 @@ pub(super) fn show(
     BenchPage { frame, v, fault }
 }
 
+/// What the person who judges waits for, in the words of a fault.
+pub(super) const JUDGING: &str = "Judging this table";
+
+/// The page of a table, judged off the event loop.
+pub(super) async fn shown(
+    actor: &Actor,
+    loaded: &Arc<Loaded>,
+    in_hand: (Option<usize>, Option<usize>),
+    fault: Option<String>,
+) -> Result<BenchPage, WebError> {
+    let loaded = loaded.clone();
+    actor.think(JUDGING, move |actor| show(actor, &loaded, in_hand, None, fault)).await
+}
+
+/// The page again, with what is wrong.
+pub(super) async fn refused(actor: &Actor, loaded: &Arc<Loaded>, fault: String) -> Result<HttpResponse, WebError> {
+    html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(actor, loaded, (None, None), Some(fault)).await?)
+}
+
 pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look>) -> Result<HttpResponse, WebError> {
     let loaded = load_and(&actor, *id, true).await?;
-    html(&show(&actor, &loaded, (look.f, look.r), None, None))
+    html(&shown(&actor, &loaded, (look.f, look.r), None).await?)
 }
 
 /// What was asked, or what is wrong with it in words.
 fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
     let judged = loaded.detail.judge(&loaded.lab.protocol);
     let reason: String = form.reason.trim().to_owned();
-    if reason.chars().count() > 500 {
-        return Err("The reason is longer than 500 characters: shorten it.".into());
+    if reason.chars().count() > MOST_REASON {
+        return Err(format!("The reason is longer than {MOST_REASON} characters: shorten it."));
     }
     let most = match form.finding.strip_prefix("line:") {
         Some(line) => judged.score.lines.iter().find(|l| l.criterion == line).map(|l| l.possible),
@@ -196,15 +225,12 @@ pub(crate) async fn decide(
     let id = *id;
     let loaded = load(&actor, id).await?;
     // A stale form is told as a lost race before its content is looked at.
-    let decision = match read(&form, &loaded) {
+    let form = Arc::new(form.into_inner());
+    let (asked, on) = (form.clone(), loaded.clone());
+    let decision = match actor.think(JUDGING, move |_| read(&asked, &on)).await? {
         Ok(decision) => decision,
         Err(_) if loaded.detail.version != form.version => NewDecision::new(&form.finding, Action::Accept, ""),
-        Err(fault) => {
-            return html_with(
-                StatusCode::UNPROCESSABLE_ENTITY,
-                &show(&actor, &loaded, (None, None), None, Some(fault)),
-            );
-        }
+        Err(fault) => return refused(&actor, &loaded, fault).await,
     };
     let (version, new) = (form.version, vec![decision]);
     match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &new)).await {
@@ -263,7 +289,7 @@ pub(crate) async fn sign(actor: Actor, id: web::Path<u32>, form: web::Form<Based
             let next = actor
                 .run(move |c, user| {
                     let place = jurado_store::sheets::get(c, id, user)?;
-                    jurado_store::docket::take_next(c, user, Some((place.lab_id, place.section_id)), Some(id))
+                    jurado_store::hands::take_next(c, user, Some((place.lab_id, place.section_id)), Some(id))
                 })
                 .await?;
             let next = next.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"));

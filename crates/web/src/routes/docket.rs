@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::summary::Mark;
 use jurado_store::{Filter, Order};
 use serde::Deserialize;
 
@@ -41,7 +42,7 @@ impl Asked {
         let filter = Filter {
             lab: self.lab.parse().ok(),
             section: self.section.parse().ok(),
-            mark: text(&self.mark),
+            mark: Mark::of_word(self.mark.trim()),
             state: text(&self.state),
             find: text(&self.find),
         };
@@ -56,19 +57,12 @@ pub(crate) async fn home(_: Actor) -> HttpResponse {
     on_to("/docket")
 }
 
-/// For the start script and a watcher: the process answers and the database does.
-pub(crate) async fn health(store: web::Data<jurado_store::Store>) -> Result<HttpResponse, WebError> {
-    let store = store.get_ref().clone();
-    web::block(move || store.run(|c| jurado_store::labs::all(c).map(|_| ()))).await??;
-    Ok(HttpResponse::Ok().content_type("text/plain; charset=utf-8").body("ok\n"))
-}
-
 pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
     let asked = asked.into_inner();
     let filter = asked.filter();
     // Counting a whole term takes longest: it is done beside the rest, on a connection of its own.
-    let counted = actor.run(jurado_store::docket::counts);
-    let rest = actor.run(move |c, user| {
+    let counted = actor.look(jurado_store::docket::counts);
+    let rest = actor.look(move |c, user| {
         let wants = Filter { state: Some("wants".into()), ..Filter::default() };
         let clear = Filter { state: Some("clear".into()), ..Filter::default() };
         let due: BTreeMap<(u32, u32), _> =

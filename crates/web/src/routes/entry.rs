@@ -59,7 +59,7 @@ struct There {
 async fn there(actor: &Actor, lab: u32, section: u32, team: &str) -> Result<There, WebError> {
     let team = team.to_owned();
     actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let lab = jurado_store::labs::get(c, lab)?;
             let name = jurado_store::roster::sections(c, user)?
                 .into_iter()
@@ -151,7 +151,7 @@ pub(crate) async fn typed(actor: Actor, form: Multipart) -> Result<HttpResponse,
             Err(Ok((what, mend))) => refused = Some(format!("{what} {mend}")),
             Err(Err(e)) => return Err(e),
         }
-        there.scans = actor.run(move |c, _| jurado_store::attachments::of(c, lab, team)).await?;
+        there.scans = actor.look(move |c, _| jurado_store::attachments::of(c, lab, team)).await?;
     }
     let p = &there.lab.protocol;
     let table = submission(p, &fields, &there.section, &team);

@@ -13,9 +13,9 @@ use super::offer::{Attached, Offered, offer_all};
 use super::parts::{self, Bounds};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::entry::{Fields, field};
+use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
-use crate::views::intake::{LotView, PreviewView, taken_in_words, time};
+use crate::views::intake::{LotView, PreviewView, time};
 
 #[derive(Template)]
 #[template(path = "intake.html")]
@@ -55,10 +55,11 @@ struct LotPage {
 }
 
 fn recent(row: ImportRow) -> Recent {
-    use jurado_store::ImportState::{Dropped, Offered, Taken, Taking};
+    use jurado_store::ImportState::{Dropped, Offered, Taken};
     let state = match row.state {
+        Offered if row.taking => "being taken",
+        Offered if !row.unreadable.is_empty() => "cannot be read",
         Offered => "waits for a look",
-        Taking => "being taken",
         Taken => "taken",
         Dropped => "put aside",
     };
@@ -72,7 +73,7 @@ async fn show(
     chosen: Option<u32>,
 ) -> Result<IntakePage, WebError> {
     let (labs, rows, held, sections) = actor
-        .run(|c, user| {
+        .look(|c, user| {
             let used = jurado_store::docket::labs_in_use(c)?;
             let mut labs: Vec<_> =
                 jurado_store::labs::all(c)?.into_iter().map(|lab| (!used.contains(&lab.id), lab)).collect();
@@ -106,7 +107,8 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
 /// Most files of one upload.
 const MOST_FILES: usize = 200;
 /// How much of an upload is taken.
-const BOUNDS: Bounds = Bounds { text: UPLOAD.bytes, file: UPLOAD.bytes, files: MOST_FILES, all: 512 * 1024 * 1024 };
+const BOUNDS: Bounds =
+    Bounds { text: UPLOAD.bytes, file: UPLOAD.bytes, fields: 50, files: MOST_FILES, all: 64 * 1024 * 1024 };
 
 pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpResponse, WebError> {
     let parts = parts::read(payload, BOUNDS).await?;
@@ -141,7 +143,8 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, fault, pasted, lab).await?);
     }
     // A file none of which can be used, and of whose columns nothing can be said, is told at once and not kept.
-    let outcome = actor.run(move |c, user| offer_all(c, user, lab, files)).await?;
+    let (store, user) = (actor.store.clone(), actor.user.clone());
+    let outcome = web::block(move || offer_all(&store, &user, lab, files)).await??;
     let Offered { offered, refused, attached } = outcome;
     match (offered, refused) {
         (offered, refused) if offered.is_empty() && attached.is_empty() => {
@@ -200,7 +203,7 @@ pub(crate) async fn lot(actor: Actor, lot: web::Query<Lot>) -> Result<HttpRespon
     let lot = lot.into_inner();
     let ids = ids_of(&lot.ids);
     let previews = actor
-        .run(move |c, user| ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>())
+        .look(move |c, user| ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>())
         .await?;
     let v = LotView::new(&lot.ids, &previews, &lot.refused, &lot.attached, &lot.done);
     html(&LotPage { frame: actor.frame("Intake", "intake"), v })
@@ -216,25 +219,26 @@ pub(crate) struct TakeLot {
 pub(crate) async fn take_lot(actor: Actor, form: web::Form<TakeLot>) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     let ids = ids_of(&form.ids);
-    let (sum, failed) = actor
-        .run(move |c, user| {
-            let (mut sum, mut failed) = (jurado_store::Taken::default(), 0);
-            for id in ids {
-                match imports::take(c, id, user) {
-                    Ok(t) => {
-                        sum.new += t.new;
-                        sum.revised += t.revised;
-                        sum.unchanged += t.unchanged;
-                        sum.held += t.held;
-                    }
-                    Err(StoreError::File(_)) => failed += 1,
-                    Err(e) => return Err(e),
+    let (store, user) = (actor.store.clone(), actor.user.clone());
+    // Each file is a transaction of its own.
+    let (sum, failed) = web::block(move || {
+        let (mut sum, mut failed) = (jurado_store::Taken::default(), 0);
+        for id in ids {
+            match store.run(|c| imports::take(c, id, &user)) {
+                Ok(t) => {
+                    sum.new += t.new;
+                    sum.revised += t.revised;
+                    sum.unchanged += t.unchanged;
+                    sum.held += t.held;
                 }
+                Err(StoreError::File(_)) => failed += 1,
+                Err(e) => return Err(e),
             }
-            Ok((sum, failed))
-        })
-        .await?;
-    let mut done = taken_in_words(&sum);
+        }
+        Ok((sum, failed))
+    })
+    .await??;
+    let mut done = sum.in_words();
     if failed > 0 {
         done.push_str(&format!(" {failed} files wait for a word on their columns."));
     }
@@ -254,7 +258,7 @@ pub(crate) async fn preview(
 ) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (look, lab, standing, sections) = actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let look = imports::preview(c, id, user)?;
             let lab = jurado_store::labs::get(c, look.file.lab_id)?;
             let names: Vec<(String, String)> =
@@ -272,9 +276,9 @@ pub(crate) async fn preview(
 pub(crate) async fn columns(
     actor: Actor,
     id: web::Path<u32>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let (id, fields) = (*id, fields.into_inner());
+    let (id, fields) = (*id, fields.into_inner().0);
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let mut columns: Vec<(usize, String)> = fields
         .iter()
@@ -295,34 +299,12 @@ pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Token
     actor.allow(&form.token)?;
     let id = *id;
     let tables =
-        actor.run(move |c, user| Ok(imports::preview(c, id, user)?.intake.map_or(0, |i| i.tables.len()))).await?;
+        actor.look(move |c, user| Ok(imports::preview(c, id, user)?.intake.map_or(0, |i| i.tables.len()))).await?;
     if tables < imports::LONG {
         let taken = actor.run(move |c, user| imports::take(c, id, user)).await?;
-        return Ok(on_to(&format!("/intake/{id}?done={}", crate::views::query(&taken_in_words(&taken)))));
+        return Ok(on_to(&format!("/intake/{id}?done={}", crate::views::query(&taken.in_words()))));
     }
-    let mine = actor.run(move |c, _| imports::begin(c, id, tables)).await?;
-    if mine {
-        let (store, user) = (actor.store.clone(), actor.user.clone());
-        actix_web::rt::task::spawn_blocking(move || {
-            let mut told = 0;
-            let outcome = store.run(|c| {
-                imports::take_telling(c, id, &user, &mut |done, all| {
-                    // Now and then, on another connection: what is told there is seen before all is done.
-                    if done == all || done >= told + all.div_ceil(40) {
-                        told = done;
-                        let _ = store.run(|c| imports::progress(c, id, done));
-                    }
-                })
-            });
-            let (words, failed) = match &outcome {
-                Ok(taken) => (taken_in_words(taken), false),
-                Err(e) => (format!("It could not be taken, and nothing of it was stored: {e}"), true),
-            };
-            if let Err(e) = store.run(|c| imports::finish(c, id, &words, failed)) {
-                log::error!("import {id}: {e}");
-            }
-        });
-    }
+    actor.run(move |c, user| imports::ask_to_take(c, id, user, tables)).await?;
     Ok(on_to(&format!("/intake/{id}")))
 }
 

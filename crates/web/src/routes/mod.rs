@@ -8,6 +8,7 @@ pub(crate) mod entry;
 pub(crate) mod intake;
 mod offer;
 mod parts;
+pub(crate) mod people;
 pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;
@@ -15,6 +16,7 @@ pub(crate) mod returns;
 pub(crate) mod sections;
 pub(crate) mod stations;
 pub(crate) mod tryout;
+pub(crate) mod watch;
 pub(crate) mod words;
 
 #[cfg(test)]

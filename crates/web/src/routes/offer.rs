@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
-use jurado_intake::{LabGuess, UPLOAD, guess_lab, read_file, unpack};
+use jurado_intake::{Budget, LabGuess, UPLOAD, guess_lab, read_file, unpack};
 use jurado_store::attachments::{self, NamedTeam};
-use jurado_store::{Db, Lab, StoreError, User, imports};
+use jurado_store::{Lab, Store, StoreError, User, imports};
 
 /// What became of the files of one upload.
 #[derive(Default)]
@@ -32,18 +32,19 @@ pub(super) struct Attached {
 /// # Errors
 /// Faults of the database; what is wrong with a file is in [`Offered::refused`].
 pub(super) fn offer_all(
-    c: &mut Db,
+    store: &Store,
     user: &User,
     chosen: Option<u32>,
     files: Vec<(String, Vec<u8>)>,
 ) -> Result<Offered, StoreError> {
-    let labs = match chosen {
-        Some(id) => vec![jurado_store::labs::get(c, id)?],
-        None => jurado_store::labs::all(c)?,
-    };
-    let (mut out, mut pictures, mut said) = (Offered::default(), Vec::new(), BTreeSet::new());
+    let labs = store.look(|c| match chosen {
+        Some(id) => Ok(vec![jurado_store::labs::get(c, id)?]),
+        None => jurado_store::labs::all(c),
+    })?;
+    let (mut out, mut said) = (Offered::default(), BTreeSet::new());
+    let (mut pictures, mut budget) = (Vec::new(), Budget::upload());
     for (name, bytes) in files {
-        let parts = match unpack(&name, bytes) {
+        let parts = match unpack(&name, bytes, &mut budget) {
             Ok(parts) => parts,
             Err(f) => {
                 out.refused.push((name, f));
@@ -63,14 +64,9 @@ pub(super) fn offer_all(
                 }
             };
             said.insert(lab);
-            let id = imports::offer(c, lab, user, &part.name, &part.bytes)?;
-            let look = imports::preview(c, id, user)?;
-            match look.intake {
-                Err(f) if look.columns.len() < 2 => {
-                    imports::drop(c, id, user)?;
-                    out.refused.push((part.name, f));
-                }
-                _ => out.offered.push(id),
+            match offer(store, user, lab, &part.name, &part.bytes)? {
+                Ok(id) => out.offered.push(id),
+                Err(f) => out.refused.push((part.name, f)),
             }
         }
     }
@@ -78,7 +74,7 @@ pub(super) fn offer_all(
     let lab = chosen.or_else(|| said.first().copied().filter(|_| said.len() == 1));
     for part in pictures {
         let refuse = |what: &str, mend: &str| Fault { line: 1, column: 1, what: what.into(), mend: mend.into() };
-        let named = attachments::team_named(c, user, &part.name)?;
+        let named = store.look(|c| attachments::team_named(c, user, &part.name))?;
         let (Some(lab), Some(team)) = (lab, named) else {
             let fault = if lab.is_none() {
                 refuse("a picture does not say of which lab it is", "choose the lab and bring it again")
@@ -91,13 +87,38 @@ pub(super) fn offer_all(
             out.refused.push((part.name, fault));
             continue;
         };
-        match attachments::put(c, lab, team.id, user, &part.name, &part.bytes) {
+        match store.run(|c| attachments::put(c, lab, team.id, user, &part.name, &part.bytes)) {
             Ok(_) => out.attached.push(Attached { file: part.name, team, lab }),
             Err(StoreError::File(f)) => out.refused.push((part.name, f)),
             Err(e) => return Err(e),
         }
     }
     Ok(out)
+}
+
+/// Stores a file and reads it. It is set aside before it is read and taken back afterwards: should reading it ever end the
+/// program, it is not read again at the next look. One of which nothing can be used, and of whose columns nothing can be
+/// said, is put aside.
+fn offer(store: &Store, user: &User, lab: u32, name: &str, bytes: &[u8]) -> Result<Result<u32, Fault>, StoreError> {
+    let id = store.run(|c| {
+        let id = imports::offer(c, lab, user, name, bytes)?;
+        imports::set_aside(c, id, Some(&imports::being_read()))?;
+        Ok(id)
+    })?;
+    let look = store.look(|c| imports::read_anew(c, id, user));
+    store.run(|c| imports::set_aside(c, id, None))?;
+    let look = look?;
+    match look.intake {
+        Err(f) if look.columns.len() < 2 => {
+            store.run(|c| match imports::drop(c, id, user) {
+                // It was taken before, when it could be read.
+                Err(StoreError::NotFound(_)) => Ok(()),
+                other => other,
+            })?;
+            Ok(Err(f))
+        }
+        _ => Ok(Ok(id)),
+    }
 }
 
 /// The lab of a file, if one of several fits alone.

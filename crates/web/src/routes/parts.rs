@@ -13,6 +13,8 @@ pub(crate) struct Bounds {
     pub(crate) text: usize,
     /// Largest file, in bytes.
     pub(crate) file: usize,
+    /// Most fields of text.
+    pub(crate) fields: usize,
     /// Most files.
     pub(crate) files: usize,
     /// Past this many bytes in all a form is not read to its end for the sake of a kind answer.
@@ -41,6 +43,12 @@ pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts
     let broken =
         |_: MultipartError| WebError::Bad("The upload did not arrive whole.".into(), "Choose the file again.".into());
     let mut arrived = 0usize;
+    let many = || {
+        WebError::Bad(
+            format!("The form has more than {} fields.", bounds.fields),
+            "Send one table, as its page laid it out.".into(),
+        )
+    };
     while let Some(mut part) = payload.try_next().await.map_err(broken)? {
         let field = part.name().unwrap_or("").to_owned();
         // A part with a file name, be it empty, comes from a field for files.
@@ -65,6 +73,7 @@ pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts
         }
         match file {
             _ if over => out.too_large.push((field, file.unwrap_or_default())),
+            None if out.fields.len() >= bounds.fields => return Err(many()),
             None => out.fields.push((field, String::from_utf8_lossy(&bytes).into_owned())),
             // A field for files that was left empty.
             Some(name) if name.is_empty() && bytes.is_empty() => {}
@@ -85,7 +94,7 @@ mod tests {
     use super::{Bounds, Parts, read};
     use crate::error::WebError;
 
-    const BOUNDS: Bounds = Bounds { text: 20, file: 100, files: 2, all: 2_000 };
+    const BOUNDS: Bounds = Bounds { text: 20, file: 100, fields: 4, files: 2, all: 2_000 };
 
     /// A part: field, file name where it is one, content.
     type Sent<'a> = (&'a str, Option<&'a str>, &'a [u8]);

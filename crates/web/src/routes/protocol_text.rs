@@ -4,12 +4,14 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::error::Fault;
 use jurado_core::preview::difference;
 use jurado_core::protocol::Protocol;
-use jurado_store::{Filter, Lab, Order};
+use jurado_store::{Filter, JobState, Lab, Order, StoreError, changes};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
+use crate::views::MOST_REASON;
 use crate::views::frame::Frame;
 use crate::views::would::{Checked, told};
 
@@ -28,6 +30,7 @@ struct EditPage {
     /// Tables to try it on: id, team and section.
     tables: Vec<(u32, String)>,
     trial: u32,
+    reason: String,
 }
 
 #[derive(Template)]
@@ -47,6 +50,16 @@ pub(crate) struct Edit {
     /// Table to try it on.
     #[serde(default)]
     trial: String,
+    /// Why it is put in force.
+    #[serde(default)]
+    reason: String,
+}
+
+/// Which text is shown at first.
+#[derive(serde::Deserialize)]
+pub(crate) struct From {
+    #[serde(default)]
+    from: String,
 }
 
 const WHO: &str = "Protocols are changed by the coordinator";
@@ -56,7 +69,7 @@ const MOST_TRIALS: i64 = 24;
 async fn page(actor: &Actor, lab: &Lab, text: String, trial: u32) -> Result<EditPage, WebError> {
     let id = lab.id;
     let tables = actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let filter = Filter { lab: Some(id), ..Filter::default() };
             jurado_store::docket::list(c, user, &filter, Order::Need, MOST_TRIALS)
         })
@@ -72,20 +85,26 @@ async fn page(actor: &Actor, lab: &Lab, text: String, trial: u32) -> Result<Edit
         would: None,
         tables: tables.into_iter().map(|r| (r.id, format!("{}, {}", r.team, r.section))).collect(),
         trial,
+        reason: String::new(),
     })
+}
+
+/// A text read off the event loop: one may be typed that takes long.
+async fn parsed(actor: &Actor, text: &str) -> Result<Result<Protocol, Vec<Fault>>, WebError> {
+    let text = text.to_owned();
+    actor.think("Checking this text", move |_| Protocol::parse(&text)).await
 }
 
 /// What is to be said of a text: its faults, or what it holds and what one table would come to.
 async fn checked(actor: &Actor, lab: &Lab, text: &str, trial: u32) -> Result<Checked, WebError> {
-    let new = match Protocol::parse(text) {
-        Ok(new) => new,
+    let (mut out, new) = match parsed(actor, text).await? {
+        Ok(new) => (Checked::of(&new), new),
         Err(faults) => return Ok(Checked::faulty(faults)),
     };
-    let mut out = Checked::of(&new);
     if trial > 0 {
         let now = lab.clone();
         out.trial = actor
-            .run(move |c, user| {
+            .look(move |c, user| {
                 let detail = match jurado_store::sheets::get(c, trial, user) {
                     Ok(detail) if detail.lab_id == now.id => detail,
                     Ok(_) | Err(jurado_store::StoreError::NotFound(_)) => return Ok(None),
@@ -102,12 +121,21 @@ async fn checked(actor: &Actor, lab: &Lab, text: &str, trial: u32) -> Result<Che
     Ok(out)
 }
 
-/// The text in force.
-pub(crate) async fn edit(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
+/// The text in force, or the one of the folder.
+pub(crate) async fn edit(actor: Actor, lab: web::Path<u32>, from: web::Query<From>) -> Result<HttpResponse, WebError> {
     actor.coordinator(WHO)?;
-    let id = *lab;
-    let (lab, text) =
-        actor.run(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await?;
+    let (id, folder) = (*lab, from.from == "folder");
+    let (lab, text) = actor
+        .look(move |c, _| {
+            let lab = jurado_store::labs::get(c, id)?;
+            let aside = if folder { jurado_store::labs::folder_text(c, &lab.protocol.id)? } else { None };
+            let text = match aside {
+                Some(aside) => aside.source,
+                None => jurado_store::labs::source(c, id)?,
+            };
+            Ok((lab, text))
+        })
+        .await?;
     html(&page(&actor, &lab, text, 0).await?)
 }
 
@@ -116,7 +144,7 @@ pub(crate) async fn check(actor: Actor, lab: web::Path<u32>, form: web::Form<Edi
     actor.allow(&form.token)?;
     actor.coordinator(WHO)?;
     let id = *lab;
-    let lab = actor.run(move |c, _| jurado_store::labs::get(c, id)).await?;
+    let lab = actor.look(move |c, _| jurado_store::labs::get(c, id)).await?;
     let text = form.text.replace("\r\n", "\n");
     html(&CheckedPart { checked: checked(&actor, &lab, &text, form.trial.parse().unwrap_or(0)).await? })
 }
@@ -127,11 +155,12 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
     actor.allow(&form.token)?;
     actor.coordinator(WHO)?;
     let id = *lab;
-    let now = actor.run(move |c, _| jurado_store::labs::get(c, id)).await?;
+    let now = actor.look(move |c, _| jurado_store::labs::get(c, id)).await?;
     let text = form.text.replace("\r\n", "\n");
     let mut page = page(&actor, &now, text.clone(), form.trial.parse().unwrap_or(0)).await?;
     page.version = form.version;
-    let Ok(new) = Protocol::parse(&text) else {
+    page.reason.clone_from(&form.reason);
+    let Ok(new) = parsed(&actor, &text).await? else {
         page.refused = Some("It cannot be put in force yet: see below.".into());
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
     };
@@ -151,18 +180,64 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
     }
     if form.then == "set" {
-        actor.run(move |c, _| jurado_store::sheets::put_in_force(c, &text)).await?;
-        return Ok(on_to(&format!("/protocols/{id}")));
+        let reason = form.reason.trim();
+        if let Some(fault) = reason_fault(reason) {
+            page.refused = Some(fault);
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+        }
+        return match put_in_force(&actor, Source::Text(text), reason).await {
+            Err(WebError::Store(StoreError::Conflict(c))) => {
+                page.refused = Some(format!("{} was first: {}.", c.by, c.theirs));
+                html_with(StatusCode::CONFLICT, &page)
+            }
+            done => done.map(|()| on_to(&format!("/protocols/{id}"))),
+        };
     }
     page.would = Some(would(&actor, now, new).await?);
     html(&page)
+}
+
+/// What is wrong with a reason, if anything.
+pub(super) fn reason_fault(reason: &str) -> Option<String> {
+    if reason.is_empty() {
+        return Some("Write in a few words why it is put in force: it is kept in the record.".to_owned());
+    }
+    (reason.chars().count() > MOST_REASON)
+        .then(|| format!("The reason is longer than {MOST_REASON} characters: shorten it."))
+}
+
+/// What is put in force.
+pub(super) enum Source {
+    /// A text.
+    Text(String),
+    /// A text that is kept already, by its id, of a lab.
+    Kept(Lab, u32),
+}
+
+/// Puts a protocol in force: at once where few tables are concerned, else beside people's work, with its progress on the
+/// lab's page.
+pub(super) async fn put_in_force(actor: &Actor, source: Source, reason: &str) -> Result<(), WebError> {
+    let (store, reason) = (actor.store.clone(), reason.to_owned());
+    let job = actor
+        .run(move |c, user| match &source {
+            Source::Text(text) => changes::ask_in_force(c, text, Some(user), &reason),
+            Source::Kept(lab, id) => changes::ask_in_force_of(c, lab, *id, Some(user), &reason),
+        })
+        .await?;
+    if job.total <= changes::AT_ONCE {
+        let done = web::block(move || jurado_store::work_on(&store, job.id)).await??;
+        if done.state == JobState::Failed {
+            return Err(WebError::Broken(done.outcome));
+        }
+    }
+    Ok(())
 }
 
 /// What a protocol in place of the one in force would change, over all tables: whose, their points, and in which lines and
 /// verdicts.
 pub(super) async fn would(actor: &Actor, now: Lab, new: Protocol) -> Result<Vec<(String, String, String)>, WebError> {
     actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let details = jurado_store::sheets::details_of(c, now.id, None, user)?;
             let before: Vec<_> = details.iter().map(|d| d.judge(&now.protocol)).collect();
             let after: Vec<_> = details.iter().map(|d| d.judge(&new)).collect();

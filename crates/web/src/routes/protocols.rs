@@ -1,15 +1,18 @@
 //! Protocols: the library, one lab to read, its data sheets and its text.
 
+use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_intake::{write_ods, write_sheet, write_xlsx};
+use jurado_store::{StoreError, labs};
 
+use super::protocol_text::{Source, put_in_force, reason_fault};
 use super::returns::{ODS, XLSX};
-use crate::error::{WebError, html};
+use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{FormView, form};
 use crate::views::frame::Frame;
-use crate::views::protocols::{LibraryView, ProtocolView};
+use crate::views::protocols::{LibraryView, ProtocolView, StandingView};
 
 #[derive(Template)]
 #[template(path = "protocols.html")]
@@ -23,6 +26,8 @@ struct LibraryPage {
 struct ProtocolPage {
     frame: Frame,
     v: ProtocolView,
+    s: StandingView,
+    refused: Option<String>,
 }
 
 #[derive(Template)]
@@ -36,29 +41,123 @@ struct DataSheetPage {
 }
 
 pub(crate) async fn library(actor: Actor) -> Result<HttpResponse, WebError> {
-    let (labs, used) =
-        actor.run(|c, _| Ok((jurado_store::labs::all(c)?, jurado_store::docket::labs_in_use(c)?))).await?;
-    html(&LibraryPage { frame: actor.frame("Protocols", "protocols"), v: LibraryView::new(&labs, &used) })
+    let (all, used, waiting) =
+        actor.look(|c, _| Ok((labs::all(c)?, jurado_store::docket::labs_in_use(c)?, labs::folder_waiting(c)?))).await?;
+    let frame = actor.frame("Protocols", "protocols");
+    html(&LibraryPage { frame, v: LibraryView::new(&all, &used, &waiting) })
 }
 
 pub(crate) async fn read(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *lab;
-    let (lab, versions) = actor
-        .run(move |c, _| {
-            let lab = jurado_store::labs::get(c, id)?;
-            let versions = jurado_store::labs::versions(c, &lab.protocol.id)?;
-            Ok((lab, versions))
+    let page = show(&actor, id, None).await?;
+    html(&page)
+}
+
+async fn show(actor: &Actor, id: u32, refused: Option<String>) -> Result<ProtocolPage, WebError> {
+    let (lab, versions, folder, job, changes) = actor
+        .look(move |c, _| {
+            let lab = labs::get(c, id)?;
+            let versions = labs::versions(c, &lab.protocol.id)?;
+            let folder = labs::folder_text(c, &lab.protocol.id)?;
+            let changes = jurado_store::events::about(c, &format!("lab {id}:"))?;
+            Ok((lab, versions, folder, jurado_store::jobs::last_of_lab(c, id)?, changes))
         })
         .await?;
     let title = lab.protocol.title.clone();
-    html(&ProtocolPage { frame: actor.frame(&title, "protocols"), v: ProtocolView::new(&lab, &versions) })
+    Ok(ProtocolPage {
+        frame: actor.frame(&title, "protocols"),
+        v: ProtocolView::new(&lab, &versions),
+        s: StandingView::new(&lab, folder.as_ref(), job.as_ref(), &changes),
+        refused,
+    })
+}
+
+#[derive(serde::Deserialize)]
+pub(crate) struct Back {
+    token: String,
+    /// Id of the text that is put in force again.
+    protocol: u32,
+    #[serde(default)]
+    reason: String,
+}
+
+const WHO: &str = "Protocols are changed by the coordinator";
+
+/// Puts a text in force that was in force before: a decision with a name and a reason.
+pub(crate) async fn back_in_force(
+    actor: Actor,
+    lab: web::Path<u32>,
+    form: web::Form<Back>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    actor.coordinator(WHO)?;
+    let (id, protocol) = (*lab, form.protocol);
+    let lab = actor
+        .look(move |c, _| {
+            // Of this lab, and there.
+            labs::source_of(c, id, protocol)?;
+            labs::get(c, id)
+        })
+        .await?;
+    force(&actor, id, Source::Kept(lab, protocol), form.reason.trim()).await
+}
+
+async fn force(actor: &Actor, id: u32, source: Source, reason: &str) -> Result<HttpResponse, WebError> {
+    if let Some(fault) = reason_fault(reason) {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(actor, id, Some(fault)).await?);
+    }
+    match put_in_force(actor, source, reason).await {
+        Err(WebError::Store(StoreError::Conflict(c))) => {
+            let page = show(actor, id, Some(format!("{} was first: {}.", c.by, c.theirs))).await?;
+            html_with(StatusCode::CONFLICT, &page)
+        }
+        done => done.map(|()| on_to(&format!("/protocols/{id}"))),
+    }
+}
+
+#[derive(serde::Deserialize)]
+pub(crate) struct Folder {
+    token: String,
+    /// The text that was looked at: another may have come since.
+    digest: String,
+    then: String,
+    #[serde(default)]
+    reason: String,
+}
+
+/// Takes a text of the protocols' folder, or leaves it.
+pub(crate) async fn from_folder(
+    actor: Actor,
+    lab: web::Path<u32>,
+    form: web::Form<Folder>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    actor.coordinator(WHO)?;
+    let id = *lab;
+    let text = actor
+        .look(move |c, _| {
+            let lab = labs::get(c, id)?;
+            labs::folder_text(c, &lab.protocol.id)
+        })
+        .await?
+        .filter(|t| t.digest == form.digest)
+        .ok_or(WebError::NotFound("text in the folder"))?;
+    let reason = form.reason.trim().to_owned();
+    if form.then == "take" {
+        return force(&actor, id, Source::Text(text.source), &reason).await;
+    }
+    if let Some(fault) = reason_fault(&reason) {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, id, Some(fault)).await?);
+    }
+    actor.run(move |c, user| labs::leave_folder_text(c, &text.slug, user.id, &reason)).await?;
+    Ok(on_to(&format!("/protocols/{id}")))
 }
 
 /// The data sheet of a lab as CSV, XLSX or ODS, or the protocol's own text.
 pub(crate) async fn download(actor: Actor, place: web::Path<(u32, String)>) -> Result<HttpResponse, WebError> {
     let (id, ending) = place.into_inner();
     let (lab, source) =
-        actor.run(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await?;
+        actor.look(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await?;
     let p = &lab.protocol;
     let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
     let (media, name, body) = match ending.as_str() {
@@ -77,7 +176,7 @@ pub(crate) async fn download(actor: Actor, place: web::Path<(u32, String)>) -> R
 /// The data sheet to print and fill in by hand.
 pub(crate) async fn paper(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *lab;
-    let lab = actor.run(move |c, _| jurado_store::labs::get(c, id)).await?;
+    let lab = actor.look(move |c, _| jurado_store::labs::get(c, id)).await?;
     let p = &lab.protocol;
     html(&DataSheetPage {
         frame: actor.frame(&format!("Data sheet: {}", p.title), "protocols"),

@@ -10,7 +10,7 @@ use jurado_store::Lab;
 
 use crate::error::{WebError, html};
 use crate::session::Actor;
-use crate::views::entry::{Fields, FormView, field, form, submission};
+use crate::views::entry::{Bounded, Fields, FormView, field, form, submission};
 use crate::views::frame::Frame;
 use crate::views::quick::{AdviceView, Others};
 
@@ -37,7 +37,7 @@ const MOST_OTHERS: i64 = 300;
 
 async fn labs(actor: &Actor) -> Result<Vec<(Lab, bool)>, WebError> {
     actor
-        .run(|c, _| {
+        .look(|c, _| {
             let used = jurado_store::docket::labs_in_use(c)?;
             Ok(jurado_store::labs::all(c)?
                 .into_iter()
@@ -51,7 +51,7 @@ async fn labs(actor: &Actor) -> Result<Vec<(Lab, bool)>, WebError> {
 /// What the results of the other teams give: the robust middle and spread of each result, as recomputed.
 async fn others(actor: &Actor, lab: u32, keys: BTreeMap<String, String>) -> Result<Others, WebError> {
     let (lab, details) = actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let filter = jurado_store::Filter { lab: Some(lab), ..jurado_store::Filter::default() };
             let rows = jurado_store::docket::list(c, user, &filter, jurado_store::Order::Roster, MOST_OTHERS)?;
             let details =
@@ -87,24 +87,28 @@ async fn show(actor: &Actor, lab: Option<u32>, fields: &Fields) -> Result<QuickP
     let view = match chosen {
         None => None,
         Some(lab) => {
-            let p = &lab.protocol;
-            let table = submission(p, fields, "", "");
-            let judged = judge(p, &table, &[], &[]);
+            let table = submission(&lab.protocol, fields, "", "");
             let others = if compare { Some(others(actor, lab.id, table.keys.clone()).await?) } else { None };
-            Some(LabView {
-                id: lab.id,
-                title: p.title.clone(),
-                notes: p
-                    .instruments
-                    .iter()
-                    .filter(|i| !i.notes.is_empty())
-                    .map(|i| (crate::views::capital(&i.title), i.notes.clone()))
-                    .collect(),
-                cautions: p.cautions.clone(),
-                form: form(p, fields, false),
-                advice: AdviceView::new(p, &table, &judged, others.as_ref()),
-                compare,
-            })
+            let fields = fields.clone();
+            let view = move |_: &Actor| {
+                let p = &lab.protocol;
+                let judged = judge(p, &table, &[], &[]);
+                LabView {
+                    id: lab.id,
+                    title: p.title.clone(),
+                    notes: p
+                        .instruments
+                        .iter()
+                        .filter(|i| !i.notes.is_empty())
+                        .map(|i| (crate::views::capital(&i.title), i.notes.clone()))
+                        .collect(),
+                    cautions: p.cautions.clone(),
+                    form: form(p, &fields, false),
+                    advice: AdviceView::new(p, &table, &judged, others.as_ref()),
+                    compare,
+                }
+            };
+            Some(actor.think("Judging these readings", view).await?)
         }
     };
     Ok(QuickPage {
@@ -128,9 +132,9 @@ pub(crate) async fn page(actor: Actor, chosen: web::Query<Chosen>) -> Result<Htt
 pub(crate) async fn look(
     actor: Actor,
     lab: web::Path<u32>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let fields = fields.into_inner();
+    let fields = fields.into_inner().0;
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     html(&show(&actor, Some(*lab), &fields).await?)
 }

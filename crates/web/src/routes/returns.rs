@@ -1,15 +1,21 @@
 //! Returns: what goes back, the marks, and a lab's data as a whole. Nothing leaves before it is released.
 
+use std::collections::HashMap;
+
+use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_intake::{PackageTable, write_grid_csv, write_grid_ods, write_grid_xlsx, write_package};
-use jurado_store::{DocketRow, Filter, Lab, Order, Role, SheetDetail};
+use jurado_store::{Db, DocketRow, Filter, Lab, Order, Role, SheetDetail, SheetState, StoreError};
+use rust_decimal::Decimal;
 use serde::Deserialize;
 
-use crate::error::{WebError, html, on_to};
+use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
+use crate::views::MOST_REASON;
+use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
-use crate::views::returns::{ReleaseView, ReturnsView, SheetView, marks_grid, package_tables};
+use crate::views::returns::{MovedView, ReleaseView, ReturnsView, SheetView, marks_grid, package_tables};
 
 #[derive(Template)]
 #[template(path = "returns.html")]
@@ -57,14 +63,16 @@ impl Place {
     }
 }
 
+/// Sheets that would give other marks now, at most as many as are listed.
+const MOST_MOVED: i64 = 200;
 /// Tables that a list shows before a section has to be chosen.
 const MOST_LISTED: usize = 120;
 
 pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpResponse, WebError> {
     let place = place.into_inner();
     let asked = place.clone();
-    let (labs, sections, counts, rows) = actor
-        .run(move |c, user| {
+    let (labs, sections, counts, rows, sent, moved) = actor
+        .look(move |c, user| {
             let counts = jurado_store::docket::counts(c, user)?;
             let labs: Vec<Lab> = jurado_store::labs::all(c)?
                 .into_iter()
@@ -73,11 +81,15 @@ pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpR
             let lab = asked.lab.or(labs.first().map(|l| l.id));
             let filter = Filter { lab, ..asked.filter() };
             let rows = jurado_store::docket::list(c, user, &filter, Order::Roster, MOST_LISTED as i64 + 1)?;
-            Ok((labs, jurado_store::roster::sections(c, user)?, counts, rows))
+            let sent = jurado_store::docket::sent_marks(c, user, lab, asked.section)?;
+            let moved = if user.sees_all() { jurado_store::sheets::moved(c, user, None, MOST_MOVED)?.len() } else { 0 };
+            Ok((labs, jurado_store::roster::sections(c, user)?, counts, rows, sent, moved))
         })
         .await?;
     let may = actor.user.role == Role::Coordinator;
-    let v = ReturnsView::new(&labs, &sections, &counts, &rows, (place.lab, place.section), MOST_LISTED, may);
+    let sent: HashMap<u32, Decimal> = sent.into_iter().map(|m| (m.id, m.points)).collect();
+    let at = (place.lab, place.section);
+    let v = ReturnsView::new(&labs, &sections, &counts, &rows, &sent, at, MOST_LISTED, may, moved);
     html(&ReturnsPage { frame: actor.frame("Returns", "returns"), v })
 }
 
@@ -87,7 +99,7 @@ pub(crate) async fn look(actor: Actor, place: web::Query<Place>) -> Result<HttpR
     let place = place.into_inner();
     let asked = place.clone();
     let (labs, details) = actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let filter = Filter { state: Some("signed".into()), ..asked.filter() };
             let rows = jurado_store::docket::list(c, user, &filter, Order::Roster, i64::MAX)?;
             let details: Vec<(DocketRow, SheetDetail)> = rows
@@ -127,17 +139,19 @@ pub(crate) async fn marks(
     ending: web::Path<String>,
     place: web::Query<Place>,
 ) -> Result<HttpResponse, WebError> {
-    let filter = Filter { state: Some("returned".into()), ..place.filter() };
-    let (labs, rows, students) = actor
+    let (lab, section) = (place.lab, place.section);
+    let about = format!("marks.{ending}");
+    let (labs, marks, students) = actor
         .run(move |c, user| {
+            jurado_store::events::tell(c, user.id, "marks fetched", &about)?;
             Ok((
                 jurado_store::labs::all(c)?,
-                jurado_store::docket::list(c, user, &filter, Order::Roster, i64::MAX)?,
+                jurado_store::docket::sent_marks(c, user, lab, section)?,
                 jurado_store::roster::students(c, user)?,
             ))
         })
         .await?;
-    let grid = marks_grid(&labs, &rows, &students);
+    let grid = marks_grid(&labs, &marks, &students);
     let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
     match ending.as_str() {
         "csv" => Ok(file("marks.csv", "text/csv; charset=utf-8", write_grid_csv(&grid).into_bytes())),
@@ -152,6 +166,7 @@ pub(crate) async fn package(actor: Actor, lab: web::Path<u32>) -> Result<HttpRes
     let id = *lab;
     let (lab, source, details) = actor
         .run(move |c, user| {
+            jurado_store::events::tell(c, user.id, "data package fetched", &format!("lab {id}"))?;
             let lab = jurado_store::labs::get(c, id)?;
             let source = jurado_store::labs::source(c, id)?;
             Ok((lab, source, jurado_store::sheets::details_of(c, id, None, user)?))
@@ -170,15 +185,12 @@ pub(crate) async fn package(actor: Actor, lab: web::Path<u32>) -> Result<HttpRes
 
 pub(crate) async fn sheet(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let (detail, lab) = actor
-        .run(move |c, user| {
+    let sheets = actor
+        .look(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
-            let lab = jurado_store::labs::get(c, detail.lab_id)?;
-            Ok((detail, lab))
+            sheet_views(c, vec![detail])
         })
         .await?;
-    let judged = detail.judge(&lab.protocol);
-    let sheets = vec![SheetView::new(&lab.protocol, &detail, &judged)];
     html(&SheetPage { frame: actor.frame("Returns", "returns"), sheets, batch: false })
 }
 
@@ -187,12 +199,106 @@ pub(crate) async fn batch(actor: Actor, place: web::Query<Place>) -> Result<Http
     let (Some(lab), Some(section)) = (place.lab, place.section) else {
         return Err(WebError::NotFound("lab and section"));
     };
-    let (lab, details) = actor
-        .run(move |c, user| {
+    let sheets = actor
+        .look(move |c, user| {
             let details = jurado_store::sheets::details_of(c, lab, Some(section), user)?;
-            Ok((jurado_store::labs::get(c, lab)?, details))
+            sheet_views(c, details)
         })
         .await?;
-    let sheets = details.iter().map(|d| SheetView::new(&lab.protocol, d, &d.judge(&lab.protocol))).collect::<Vec<_>>();
     html(&SheetPage { frame: actor.frame("Sheets of a section", "returns"), sheets, batch: true })
+}
+
+/// Sheets as their teams see them: what went out as it went out, the others as they stand.
+fn sheet_views(c: &mut Db, details: Vec<SheetDetail>) -> Result<Vec<SheetView>, StoreError> {
+    let mut views = Vec::with_capacity(details.len());
+    for detail in details {
+        let sent = if detail.state == SheetState::Returned { detail.as_sent(c)? } else { None };
+        views.push(match sent {
+            Some((protocol, judged)) => SheetView::new(&protocol, &detail, &judged),
+            None => {
+                let lab = jurado_store::labs::get(c, detail.lab_id)?;
+                SheetView::new(&lab.protocol, &detail, &detail.judge(&lab.protocol))
+            }
+        });
+    }
+    Ok(views)
+}
+
+#[derive(Template)]
+#[template(path = "moved.html")]
+struct MovedPage {
+    frame: Frame,
+    rows: Vec<MovedView>,
+    fault: Option<String>,
+    reason: String,
+}
+
+const WHO: &str = "What has gone out is looked after by the coordinator";
+
+async fn show_moved(actor: &Actor, fault: Option<String>, reason: String) -> Result<MovedPage, WebError> {
+    let rows = actor
+        .look(|c, user| {
+            let labs = jurado_store::labs::all(c)?;
+            let moved = jurado_store::sheets::moved(c, user, None, MOST_MOVED)?;
+            let mut rows = Vec::with_capacity(moved.len());
+            for m in &moved {
+                rows.extend(MovedView::new(&labs, m, &jurado_store::sheets::get(c, m.id, user)?));
+            }
+            Ok(rows)
+        })
+        .await?;
+    Ok(MovedPage { frame: actor.frame("Would change since it went out", "returns"), rows, fault, reason })
+}
+
+/// Sheets that would give other marks now than those that went out.
+pub(crate) async fn moved(actor: Actor) -> Result<HttpResponse, WebError> {
+    actor.coordinator(WHO)?;
+    html(&show_moved(&actor, None, String::new()).await?)
+}
+
+/// Sends chosen sheets out again, or leaves them as they went out, with one reason for all.
+pub(crate) async fn settle_moved(actor: Actor, fields: web::Form<Bounded>) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner().0;
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    actor.coordinator(WHO)?;
+    let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
+    let which: Vec<(u32, u32)> = fields
+        .iter()
+        .filter(|(name, _)| name == "sheet")
+        .filter_map(|(_, v)| {
+            v.split_once(':').and_then(|(id, version)| Some((id.parse().ok()?, version.parse().ok()?)))
+        })
+        .collect();
+    let again = field(&fields, "then") == Some("again");
+    let fault = if which.is_empty() {
+        Some("Choose at least one sheet.".to_owned())
+    } else if reason.is_empty() {
+        Some("Write the reason in a few words: it is kept with each of them.".to_owned())
+    } else if reason.chars().count() > MOST_REASON {
+        Some(format!("The reason is longer than {MOST_REASON} characters: shorten it."))
+    } else {
+        None
+    };
+    if fault.is_some() {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show_moved(&actor, fault, reason).await?);
+    }
+    let why = reason.clone();
+    let done = actor
+        .run(move |c, user| {
+            if again {
+                jurado_store::sheets::release_again(c, &which, &why, user)
+            } else {
+                jurado_store::sheets::keep_as_sent(c, &which, &why, user)
+            }
+        })
+        .await;
+    match done {
+        Ok(_) => Ok(on_to("/returns/moved")),
+        Err(WebError::Store(StoreError::Conflict(c))) => {
+            let fault =
+                format!("{} was first: {}. Nothing was sent or kept; look at the list as it is now.", c.by, c.theirs);
+            html_with(StatusCode::CONFLICT, &show_moved(&actor, Some(fault), reason).await?)
+        }
+        Err(e) => Err(e),
+    }
 }

@@ -17,7 +17,7 @@ use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::entry::{Fields, field};
+use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
 use crate::views::intake::time;
 
@@ -103,7 +103,7 @@ const PAGE: usize = 48;
 async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done) -> Result<SectionsPage, WebError> {
     let only = asked.section;
     let (sections, labs, students, roster) = actor
-        .run(|c, user| {
+        .look(|c, user| {
             let used = jurado_store::docket::labs_in_use(c)?;
             let labs = jurado_store::labs::all(c)?.into_iter().filter(|l| used.contains(&l.id)).collect::<Vec<_>>();
             Ok((
@@ -199,7 +199,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
 }
 
 pub(crate) async fn roster_csv(actor: Actor) -> Result<HttpResponse, WebError> {
-    let students = actor.run(jurado_store::roster::students).await?;
+    let students = actor.look(jurado_store::roster::students).await?;
     let mut grid = vec![["section", "team", "number", "name"].map(str::to_owned).to_vec()];
     grid.extend(students.into_iter().map(|s| vec![s.section, s.team, s.number, s.name]));
     Ok(HttpResponse::Ok()
@@ -217,7 +217,7 @@ struct Loaded {
 
 async fn load(actor: &Actor, section: u32, lab: u32) -> Result<Loaded, WebError> {
     actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let name = jurado_store::roster::sections(c, user)?
                 .into_iter()
                 .find(|s| s.id == section)
@@ -382,9 +382,9 @@ fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Optio
 pub(crate) async fn set(
     actor: Actor,
     place: web::Path<(u32, u32)>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let fields = fields.into_inner();
+    let fields = fields.into_inner().0;
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let (section, lab) = *place;
     let loaded = load(&actor, section, lab).await?;
@@ -422,7 +422,7 @@ pub(crate) async fn set(
         let version: u32 = field(&fields, "version").and_then(|v| v.parse().ok()).unwrap_or(0);
         let (set, why) = (new.clone(), reason.clone());
         return match actor
-            .run(move |c, user| jurado_store::sections::set(c, (section, lab), version, &set, due, &why, user))
+            .run(move |c, user| jurado_store::changes::set_section(c, (section, lab), version, &set, due, &why, user))
             .await
         {
             Ok(_) => Ok(on_to(&format!("/sections/{section}/{lab}"))),
@@ -448,7 +448,7 @@ async fn would_change(
 ) -> Result<Vec<(String, String, String)>, WebError> {
     let (lab, new) = (loaded.lab.clone(), new.clone());
     actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let details = jurado_store::sheets::details_of(c, lab.id, Some(section), user)?;
             let before: Vec<_> = details.iter().map(|d| d.judge(&lab.protocol)).collect();
             let after: Vec<_> = details

@@ -5,12 +5,12 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::protocol::Protocol;
 use jurado_core::protocol::sheet::{SheetChange, with_station_sheet};
-use jurado_store::Lab;
+use jurado_store::{Lab, StoreError};
 
-use super::protocol_text::would;
+use super::protocol_text::{Source, put_in_force, reason_fault, would};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::entry::{Fields, field};
+use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
 use crate::views::stations::{StationsView, changes};
 
@@ -24,6 +24,7 @@ struct StationsPage {
     v: StationsView,
     /// What is wrong with the whole, each with how to mend it.
     refused: Vec<String>,
+    reason: String,
     /// Section and team, points, lines; nothing where it was not asked.
     would: Option<Vec<(String, String, String)>>,
 }
@@ -31,7 +32,7 @@ struct StationsPage {
 const WHO: &str = "Station sheets are changed by the coordinator";
 
 async fn loaded(actor: &Actor, id: u32) -> Result<(Lab, String), WebError> {
-    actor.run(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await
+    actor.look(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await
 }
 
 fn show(actor: &Actor, lab: &Lab, v: StationsView) -> StationsPage {
@@ -42,6 +43,7 @@ fn show(actor: &Actor, lab: &Lab, v: StationsView) -> StationsPage {
         version: lab.protocol.version,
         v,
         refused: Vec::new(),
+        reason: String::new(),
         would: None,
     }
 }
@@ -55,9 +57,9 @@ pub(crate) async fn page(actor: Actor, lab: web::Path<u32>) -> Result<HttpRespon
 pub(crate) async fn change(
     actor: Actor,
     lab: web::Path<u32>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let fields = fields.into_inner();
+    let fields = fields.into_inner().0;
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     actor.coordinator(WHO)?;
     let (lab, source) = loaded(&actor, *lab).await?;
@@ -65,6 +67,7 @@ pub(crate) async fn change(
     let made = with_station_sheet(&source, &added, &said, lab.protocol.version + 1);
     let faults = made.as_ref().err().cloned().unwrap_or_default();
     let mut page = show(&actor, &lab, StationsView::new(&lab.protocol, &source, &fields, &faults));
+    field(&fields, "reason").unwrap_or("").clone_into(&mut page.reason);
     if field(&fields, "version").and_then(|v| v.parse().ok()) != Some(lab.protocol.version) {
         page.refused.push(format!(
             "Somebody has put version {} in force meanwhile. What you typed stands below, over the values that are in \
@@ -96,8 +99,19 @@ pub(crate) async fn change(
         }
     };
     if field(&fields, "then") == Some("set") {
+        let reason = field(&fields, "reason").unwrap_or("").trim();
+        if let Some(fault) = reason_fault(reason) {
+            page.refused.push(fault);
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+        }
         if text != source {
-            actor.run(move |c, _| jurado_store::sheets::put_in_force(c, &text)).await?;
+            match put_in_force(&actor, Source::Text(text), reason).await {
+                Err(WebError::Store(StoreError::Conflict(c))) => {
+                    page.refused.push(format!("{} was first: {}.", c.by, c.theirs));
+                    return html_with(StatusCode::CONFLICT, &page);
+                }
+                done => done?,
+            }
         }
         return Ok(on_to(&format!("/protocols/{}", lab.id)));
     }

@@ -9,10 +9,11 @@ use jurado_core::decision::{Action, Decision};
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
+use jurado_core::summary::Mark;
 use jurado_core::verdict::{Judged, Severity};
 use jurado_sim::{Lab as Simulated, Order};
 use jurado_store::attachments::Attachment;
-use jurado_store::{DocketRow, Lab, SheetDetail, StoredDecision};
+use jurado_store::{DocketRow, Lab, SheetDetail, SheetState, StoredDecision};
 
 use super::bench::BenchPage;
 use super::returns::SheetPage;
@@ -47,7 +48,7 @@ fn class(name: &str, seed: u64) -> (Lab, Vec<SheetDetail>) {
         Simulated::new(&source, &read(format!("{}/worlds/{name}.toml", folder()))).expect("a lab and its world");
     let order = Order { teams: 5, seed, slips: 0.8, unmodelled: 0.3, troubles: 0.6, ..Order::default() };
     let tables = simulated.simulate(&order).tables;
-    let lab = Lab { id: 1, protocol: Arc::new(Protocol::parse(&source).expect("a protocol")) };
+    let lab = Lab { id: 1, protocol_id: 1, protocol: Arc::new(Protocol::parse(&source).expect("a protocol")) };
     (lab, tables.into_iter().enumerate().map(|(i, t)| detail(i as u32 + 1, t)).collect())
 }
 
@@ -56,13 +57,13 @@ fn detail(id: u32, submission: Submission) -> SheetDetail {
         id,
         lab_id: 1,
         version: 3,
-        state: "waiting".into(),
+        state: SheetState::Waiting,
         section_id: 1,
         team_id: id,
         settings: Section::default(),
         due_at: None,
-        returned_points: None,
-        returned_lines: Vec::new(),
+        went_out: None,
+        returns: 0,
         taken: None,
         submission_id: id,
         revision: 1,
@@ -83,18 +84,18 @@ fn rows(details: &[SheetDetail]) -> Vec<DocketRow> {
             section: d.submission.section.clone(),
             team: d.submission.team.clone(),
             station: String::new(),
-            state: d.state.clone(),
-            decided: "1".into(),
-            awarded: "1".into(),
-            possible: "2".into(),
+            state: d.state,
+            decided: 1.into(),
+            awarded: 1.into(),
+            possible: 2.into(),
             open_findings: 1,
-            hanging: "1".into(),
-            mark: "slip".into(),
+            hanging: 1.into(),
+            mark: Mark::Slip,
             headline: String::new(),
             profile: String::new(),
             returned_at: None,
             taken_by: None,
-            taken_until: None,
+            returns: 0,
         })
         .collect()
 }

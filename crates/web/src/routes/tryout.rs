@@ -1,6 +1,8 @@
 //! The try-out: readings changed, added or left out, another school, and everything worked out anew. Nothing is stored
 //! until it is proposed as the correction.
 
+use std::sync::Arc;
+
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use jurado_core::decision::{Action, Decision};
@@ -9,11 +11,12 @@ use jurado_core::protocol::{Protocol, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedCell};
 use jurado_store::{NewDecision, StoreError};
 
-use super::bench::{Loaded, load, lost, show};
+use super::bench::{BenchPage, JUDGING, Loaded, load, lost, show};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
+use crate::views::MOST_REASON;
 use crate::views::bench::{TESTS, Tried};
-use crate::views::entry::{Fields, field};
+use crate::views::entry::{Bounded, Fields, field};
 
 /// Most bytes of a cell that is tried.
 const MOST_CELL: usize = 200;
@@ -89,49 +92,74 @@ fn tried(loaded: &Loaded, fields: &Fields) -> Tried {
     Tried { judged, protocol, changed: new.len(), fault }
 }
 
+/// The page of a table with what was tried, judged off the event loop.
+async fn shown(
+    actor: &Actor,
+    loaded: &Arc<Loaded>,
+    fields: &Arc<Fields>,
+    fault: Option<String>,
+) -> Result<BenchPage, WebError> {
+    let (loaded, fields) = (loaded.clone(), fields.clone());
+    actor.think(JUDGING, move |actor| show(actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), fault)).await
+}
+
 pub(crate) async fn begin(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let loaded = load(&actor, *id).await?;
-    html(&show(&actor, &loaded, (None, None), Some(&tried(&loaded, &Vec::new())), None))
+    html(&shown(&actor, &loaded, &Arc::new(Vec::new()), None).await?)
 }
 
 /// Works the try-out out. A post, since a table does not fit an address; it changes nothing.
 pub(crate) async fn work(
     actor: Actor,
     id: web::Path<u32>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let fields = fields.into_inner();
+    let fields = fields.into_inner().0;
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let loaded = load(&actor, *id).await?;
-    html(&show(&actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), None))
+    html(&shown(&actor, &loaded, &Arc::new(fields), None).await?)
 }
 
 /// Proposes what was tried as the correction: decisions on its cells, to be undone like any.
 pub(crate) async fn correct(
     actor: Actor,
     id: web::Path<u32>,
-    fields: web::Form<Fields>,
+    fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
-    let (id, fields) = (*id, fields.into_inner());
+    let (id, fields) = (*id, fields.into_inner().0);
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let loaded = load(&actor, id).await?;
-    let again = |fault: String| {
-        let page = show(&actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), Some(fault));
-        html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+    let fields = Arc::new(fields);
+    let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
+    let fault = if reason.is_empty() {
+        Some("To take this as the correction, write the reason in a few words: it is kept beside the mark.".to_owned())
+    } else if reason.chars().count() > MOST_REASON {
+        Some(format!("The reason is longer than {MOST_REASON} characters: shorten it."))
+    } else {
+        None
     };
-    let reason: String = field(&fields, "reason").unwrap_or("").trim().chars().take(500).collect();
-    if reason.is_empty() {
-        return again(
-            "To take this as the correction, write the reason in a few words: it is kept beside the mark.".into(),
-        );
-    }
-    let judged = loaded.detail.judge(&loaded.lab.protocol);
-    let new = match changes(&loaded.lab.protocol, &judged, &fields, &reason) {
-        Ok(new) if new.is_empty() => {
-            return again("Nothing differs from the table: change a reading, or leave one out, first.".into());
+    let (on, asked) = (loaded.clone(), fields.clone());
+    let new = match fault {
+        Some(fault) => Err(fault),
+        None => {
+            let work = move |_: &Actor| {
+                let judged = on.detail.judge(&on.lab.protocol);
+                changes(&on.lab.protocol, &judged, &asked, &reason)
+            };
+            actor.think(JUDGING, work).await?
         }
+    };
+    let fault = match new {
+        Ok(new) if !new.is_empty() => Ok(new),
+        Ok(_) => Err("Nothing differs from the table: change a reading, or leave one out, first.".to_owned()),
+        Err(fault) => Err(fault),
+    };
+    let new = match fault {
         Ok(new) => new,
-        Err(fault) => return again(fault),
+        Err(fault) => {
+            let page = shown(&actor, &loaded, &fields, Some(fault)).await?;
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+        }
     };
     let version: u32 = field(&fields, "version").and_then(|v| v.parse().ok()).unwrap_or(0);
     match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &new)).await {

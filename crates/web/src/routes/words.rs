@@ -1,7 +1,6 @@
 //! What a reviewer adds in words: a finding of one's own, a word to the team, another sentence; and how a table came to
 //! be as it is.
 
-use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
@@ -9,8 +8,8 @@ use jurado_store::{NewDecision, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
-use super::bench::{load, lost, show};
-use crate::error::{WebError, html, html_with, on_to};
+use super::bench::{JUDGING, load, lost, refused};
+use crate::error::{WebError, html, on_to};
 use crate::session::Actor;
 use crate::views::frame::Frame;
 use crate::views::revisions::RevisionsView;
@@ -44,7 +43,8 @@ pub(crate) struct Say {
 }
 
 async fn store(actor: &Actor, id: u32, version: u32, new: NewDecision, mine: &str) -> Result<HttpResponse, WebError> {
-    match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, &[new])).await {
+    match actor.run(move |c, user| jurado_store::sheets::decide(c, id, version, user, std::slice::from_ref(&new))).await
+    {
         Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
         Err(WebError::Store(StoreError::Conflict(c))) => lost(actor, id, mine, &c),
         Err(e) => Err(e),
@@ -56,12 +56,9 @@ pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) 
     actor.allow(&form.token)?;
     let id = *id;
     let loaded = load(&actor, id).await?;
-    let refuse = |fault: String| {
-        html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, &loaded, (None, None), None, Some(fault)))
-    };
     let text = form.text.trim();
     if text.is_empty() || text.chars().count() > 500 {
-        return refuse("Write what the team should read, in at most 500 characters.".into());
+        return refused(&actor, &loaded, "Write what the team should read, in at most 500 characters.".into()).await;
     }
     let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == form.criterion);
     let points = form.points.trim().replace(',', ".");
@@ -71,10 +68,8 @@ pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) 
             Ok(p) if p >= Decimal::ZERO && p <= c.points && p.scale() <= 3 => p,
             _ => {
                 let most = c.points.normalize();
-                return refuse(format!(
-                    "“{}” cannot be taken off: write a number from 0 to {most}.",
-                    form.points.trim()
-                ));
+                let fault = format!("“{}” cannot be taken off: write a number from 0 to {most}.", form.points.trim());
+                return refused(&actor, &loaded, fault).await;
             }
         },
     };
@@ -90,17 +85,17 @@ pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) 
     actor.allow(&form.token)?;
     let id = *id;
     let loaded = load(&actor, id).await?;
-    let judged = loaded.detail.judge(&loaded.lab.protocol);
+    let (on, key) = (loaded.clone(), form.finding.clone());
+    let known =
+        actor.think(JUDGING, move |_| on.detail.judge(&on.lab.protocol).findings.iter().any(|f| f.key == key)).await?;
     let text = form.text.trim();
-    let known = judged.findings.iter().any(|f| f.key == form.finding);
     if !known || text.chars().count() > 1_000 {
         let fault = if known {
             "The sentence is longer than 1000 characters: shorten it."
         } else {
             "This finding is no longer there: the table has changed. Look at it as it is now."
         };
-        let page = show(&actor, &loaded, (None, None), None, Some(fault.into()));
-        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
+        return refused(&actor, &loaded, fault.into()).await;
     }
     let new = NewDecision {
         finding: format!("say:{}", form.finding),
@@ -115,7 +110,7 @@ pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) 
 pub(crate) async fn revisions(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (revisions, lab) = actor
-        .run(move |c, user| {
+        .look(move |c, user| {
             let revisions = jurado_store::sheets::revisions(c, id, user)?;
             let detail = jurado_store::sheets::get(c, id, user)?;
             Ok((revisions, jurado_store::labs::get(c, detail.lab_id)?))

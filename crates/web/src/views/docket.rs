@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use chrono::NaiveDateTime;
-use jurado_store::{Counts, DocketRow, Lab, User, roster::Section};
+use jurado_core::summary;
+use jurado_store::{Counts, DocketRow, Lab, SheetState, User, roster::Section};
+use rust_decimal::prelude::ToPrimitive;
 
 use super::shoals::{self, Place};
 use super::{Mark, mark_of};
@@ -109,15 +111,15 @@ impl DocketView {
             team: if blind { format!("Table {}", r.id) } else { r.team.clone() },
             section: if blind { String::new() } else { r.section.clone() },
             lab: title(r.lab_id),
-            mark: Mark { symbol: mark_symbol(&r.mark), word: mark_symbol(&r.mark) },
+            mark: Mark { symbol: mark_symbol(r.mark), word: mark_symbol(r.mark) },
             why: first_sentences(&r.headline),
-            points: points(r.hangs()),
+            points: points(r.hanging),
             profile: profile(&r.profile),
-            aside: match r.state.as_str() {
-                "signed" => "signed".to_owned(),
-                "returned" => "returned".to_owned(),
-                _ if r.held_from(user) => "in another reviewer’s hands".to_owned(),
-                _ => String::new(),
+            aside: match r.state {
+                SheetState::Signed => "signed".to_owned(),
+                SheetState::Returned => "returned".to_owned(),
+                SheetState::Waiting if r.held_from(user) => "in another reviewer’s hands".to_owned(),
+                SheetState::Waiting => String::new(),
             },
         };
         // What somebody else has in hand is not offered as the next.
@@ -126,7 +128,7 @@ impl DocketView {
             .next
             .iter()
             .filter(|r| next.iter().any(|n| n.id == r.id))
-            .map(|r| r.hanging.parse::<f64>().unwrap_or(0.0))
+            .map(|r| r.hanging.to_f64().unwrap_or(0.0))
             .sum();
         let mut table = Vec::new();
         for lab in &w.labs {
@@ -297,15 +299,10 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
         .collect()
 }
 
-fn mark_symbol(word: &str) -> &'static str {
-    match word {
-        "slip" => "slip",
-        "unexplained" => "unexplained",
-        "unreadable" => "unreadable",
-        "apart" => "apart",
-        "unchecked" => "unchecked",
-        "hangs" => mark_of("").symbol,
-        _ => "agrees",
+fn mark_symbol(mark: summary::Mark) -> &'static str {
+    match mark {
+        summary::Mark::Hangs => mark_of("").symbol,
+        mark => mark.word(),
     }
 }
 

@@ -1,13 +1,44 @@
 //! A lab's table as fields to fill in, in the order of its data sheet; and what was filled in as a submission, every text
 //! as typed. Used where paper is typed off and where readings are checked in the room.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::protocol::{Protocol, RowCount};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 /// Fields as a browser sends them.
 pub(crate) type Fields = Vec<(String, String)>;
+
+/// Most fields of a form: some more than the largest lab's table has boxes.
+pub(crate) const MOST_FIELDS: usize = 4_000;
+
+/// The fields of a form, of which there may be so many and no more.
+pub(crate) struct Bounded(pub(crate) Fields);
+
+impl<'de> serde::Deserialize<'de> for Bounded {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Bounded, D::Error> {
+        struct Pairs;
+        impl<'de> serde::de::Visitor<'de> for Pairs {
+            type Value = Fields;
+
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                write!(f, "at most {MOST_FIELDS} fields")
+            }
+
+            fn visit_seq<A: serde::de::SeqAccess<'de>>(self, mut all: A) -> Result<Fields, A::Error> {
+                let mut out = Fields::new();
+                while let Some(pair) = all.next_element()? {
+                    if out.len() == MOST_FIELDS {
+                        return Err(serde::de::Error::invalid_length(out.len() + 1, &self));
+                    }
+                    out.push(pair);
+                }
+                Ok(out)
+            }
+        }
+        from.deserialize_seq(Pairs).map(Bounded)
+    }
+}
 
 /// A field's text.
 pub(crate) fn field<'a>(fields: &'a Fields, name: &str) -> Option<&'a str> {
@@ -171,8 +202,10 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
 /// What was filled in, as a table. Empty boxes are left out; every text stays as typed.
 pub(crate) fn submission(protocol: &Protocol, fields: &Fields, section: &str, team: &str) -> Submission {
     let mut table = Submission { section: section.to_owned(), team: team.to_owned(), ..Submission::default() };
+    let by_name: HashMap<&str, &str> = fields.iter().rev().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let field = |name: String| by_name.get(name.as_str()).copied();
     for key in &protocol.keys {
-        if let Some(value) = field(fields, &format!("k.{}", key.id)).map(str::trim).filter(|v| !v.is_empty()) {
+        if let Some(value) = field(format!("k.{}", key.id)).map(str::trim).filter(|v| !v.is_empty()) {
             table.keys.insert(key.id.clone(), value.to_owned());
         }
     }
@@ -183,7 +216,11 @@ pub(crate) fn submission(protocol: &Protocol, fields: &Fields, section: &str, te
             None => (place, None),
         };
         let Some(item) = protocol.item(id).filter(|i| protocol.is_typed(*i)) else { continue };
-        let plus_minus = field(fields, &format!("p.{place}")).unwrap_or("").trim().to_owned();
+        // No form of ours has a box beyond the table.
+        if row.is_some_and(|n| n == 0 || protocol.most_row(item).is_none_or(|most| n > most)) {
+            continue;
+        }
+        let plus_minus = field(format!("p.{place}")).unwrap_or("").trim().to_owned();
         let value = value.trim();
         if value.is_empty() && plus_minus.is_empty() {
             continue;
@@ -191,7 +228,7 @@ pub(crate) fn submission(protocol: &Protocol, fields: &Fields, section: &str, te
         let mut keys = BTreeMap::new();
         if let (Some(t), Some(row)) = (protocol.table_of(item), row)
             && let Some(key) = protocol.tables[t].key
-            && let Some(at) = field(fields, &format!("r.{t}:{row}")).filter(|v| !v.is_empty())
+            && let Some(at) = field(format!("r.{t}:{row}")).filter(|v| !v.is_empty())
         {
             keys.insert(protocol.keys[key].id.clone(), at.to_owned());
         }

@@ -1,6 +1,6 @@
 //! What stands around every page: head, passage, title.
 
-use jurado_store::DocketRow;
+use jurado_store::{DocketRow, SheetState};
 
 /// Over this many tables a length of the passage stands for several.
 const LENGTHS: usize = 120;
@@ -45,14 +45,14 @@ impl Frame {
     /// One length for each table of the round: filled is done, brass is here, open is ahead.
     pub(crate) fn with_passage<'a>(mut self, rows: impl Iterator<Item = &'a DocketRow>, here: Option<u32>) -> Frame {
         let rows: Vec<&DocketRow> = rows.collect();
-        let done = rows.iter().filter(|r| r.state != "waiting").count();
+        let done = rows.iter().filter(|r| r.state != SheetState::Waiting).count();
         let step = rows.len().div_ceil(LENGTHS).max(1);
         self.passage = rows
             .chunks(step)
             .map(|chunk| {
                 if here.is_some() && chunk.iter().any(|r| Some(r.id) == here) {
                     "here"
-                } else if chunk.iter().all(|r| r.state != "waiting") {
+                } else if chunk.iter().all(|r| r.state != SheetState::Waiting) {
                     "done"
                 } else {
                     ""

@@ -5,7 +5,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::submission::Submission;
 use jurado_intake::meanings;
-use jurado_store::{ImportState, Preview, Taken};
+use jurado_store::{ImportState, Preview};
 
 use super::revisions::{DiffView, difference};
 
@@ -289,21 +289,4 @@ impl PreviewView {
             outcome: look.progress.outcome.clone(),
         }
     }
-}
-
-/// What taking a file did, in a sentence.
-pub(crate) fn taken_in_words(t: &Taken) -> String {
-    let mut parts = Vec::new();
-    for (n, words) in [(t.new, "new"), (t.revised, "revised"), (t.unchanged, "unchanged")] {
-        if n > 0 {
-            parts.push(format!("{n} {words}"));
-        }
-    }
-    let tables = if parts.is_empty() { "No tables".to_owned() } else { format!("Tables: {}", parts.join(", ")) };
-    let held = if t.held > 0 {
-        format!("; {} in quarantine", jurado_core::notation::counted(t.held, "row"))
-    } else {
-        String::new()
-    };
-    format!("{tables}{held}.")
 }

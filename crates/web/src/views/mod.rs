@@ -21,6 +21,9 @@ pub(crate) mod would;
 
 pub(crate) use jurado_core::notation::capital;
 
+/// Longest reason that a person may write, in characters; as wide as the columns that keep it.
+pub(crate) const MOST_REASON: usize = 500;
+
 /// A text made safe for a query string.
 pub(crate) fn query(text: &str) -> String {
     text.bytes()

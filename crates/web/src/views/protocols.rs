@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 use jurado_core::formula::mathml;
 use jurado_core::notation;
 use jurado_core::protocol::{CheckRule, Protocol, ReadingKind, Role, RowCount, Rule};
-use jurado_store::Lab;
 use jurado_store::labs::Version;
+use jurado_store::{Event, FolderState, FolderText, Job, JobState, Lab};
 
 use super::capital;
 use crate::views::intake::time;
@@ -14,6 +14,8 @@ use crate::views::intake::time;
 /// The library.
 pub(crate) struct LibraryView {
     pub(crate) labs: Vec<LabLine>,
+    /// Labs beside which the folder holds another text: id, title, version in force, version of the file.
+    pub(crate) aside: Vec<(u32, String, u32, u32)>,
 }
 
 /// One lab of it.
@@ -29,7 +31,14 @@ pub(crate) struct LabLine {
 }
 
 impl LibraryView {
-    pub(crate) fn new(labs: &[Lab], used: &BTreeSet<u32>) -> LibraryView {
+    pub(crate) fn new(labs: &[Lab], used: &BTreeSet<u32>, waiting: &[(String, u32)]) -> LibraryView {
+        let aside = labs
+            .iter()
+            .filter_map(|l| {
+                let (_, file) = waiting.iter().find(|(slug, _)| *slug == l.protocol.id)?;
+                Some((l.id, l.protocol.title.clone(), l.protocol.version, *file))
+            })
+            .collect();
         let labs = labs
             .iter()
             .map(|l| LabLine {
@@ -43,7 +52,41 @@ impl LibraryView {
                 used: used.contains(&l.id),
             })
             .collect();
-        LibraryView { labs }
+        LibraryView { labs, aside }
+    }
+}
+
+/// How a lab's protocol came to be in force, and what waits beside it.
+pub(crate) struct StandingView {
+    /// Id of the protocol in force.
+    pub(crate) in_force: u32,
+    /// A text of the folder that waits: digest and version.
+    pub(crate) folder: Option<(String, u32)>,
+    /// A text that is being put in force: how many of how many tables are judged.
+    pub(crate) under_way: Option<(u32, u32)>,
+    /// Why the last one failed.
+    pub(crate) failed: Option<String>,
+    /// When, who, what and why.
+    pub(crate) changes: Vec<(String, String, String, String)>,
+}
+
+impl StandingView {
+    pub(crate) fn new(lab: &Lab, folder: Option<&FolderText>, job: Option<&Job>, changes: &[Event]) -> StandingView {
+        let running = |j: &&Job| matches!(j.state, JobState::Waiting | JobState::Running);
+        StandingView {
+            in_force: lab.protocol_id,
+            folder: folder.filter(|t| t.state == FolderState::Waiting).map(|t| (t.digest.clone(), t.version)),
+            under_way: job.filter(running).map(|j| (j.done.min(j.total), j.total)),
+            failed: job.filter(|j| j.state == JobState::Failed).map(|j| j.outcome.clone()),
+            changes: changes
+                .iter()
+                .map(|e| {
+                    let what = e.about.split_once(": ").map_or(e.about.as_str(), |(_, rest)| rest);
+                    let by = e.by.clone().unwrap_or_else(|| "the program".to_owned());
+                    (time(e.at), by, format!("{}: {what}", e.what), e.reason.clone())
+                })
+                .collect(),
+        }
     }
 }
 
@@ -104,7 +147,8 @@ pub(crate) struct ProtocolView {
     pub(crate) slips: Vec<String>,
     pub(crate) causes: Vec<String>,
     pub(crate) cautions: Vec<String>,
-    pub(crate) versions: Vec<(u32, String, String)>,
+    /// Id, version, digest, when.
+    pub(crate) versions: Vec<(u32, u32, String, String)>,
 }
 
 fn number(value: f64) -> String {
@@ -230,7 +274,7 @@ impl ProtocolView {
             cautions: p.cautions.clone(),
             versions: versions
                 .iter()
-                .map(|v| (v.version, v.digest.chars().take(12).collect(), time(v.loaded_at)))
+                .map(|v| (v.id, v.version, v.digest.chars().take(12).collect(), time(v.loaded_at)))
                 .collect(),
         }
     }

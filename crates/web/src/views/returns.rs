@@ -1,6 +1,6 @@
 //! What goes back: marks, and a team's sheet with the correction step by step.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::explain::explain;
 use jurado_core::judging::sentences;
@@ -9,7 +9,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_intake::PackageTable;
 use jurado_store::roster::{Section, Student};
-use jurado_store::{Counts, DocketRow, Lab, SheetDetail};
+use jurado_store::{Counts, DocketRow, Lab, Moved, SentMark, SheetDetail, SheetState};
 use rust_decimal::Decimal;
 
 use super::Mark;
@@ -30,6 +30,8 @@ pub(crate) struct ReturnsView {
     pub(crate) returned: usize,
     pub(crate) waiting: usize,
     pub(crate) may_release: bool,
+    /// Sheets that would give other marks now than those that went out.
+    pub(crate) moved: usize,
 }
 
 /// One lab of the term.
@@ -67,10 +69,17 @@ impl ReturnsView {
         watches: &[Section],
         counts: &BTreeMap<(u32, u32), Counts>,
         rows: &[DocketRow],
+        sent: &HashMap<u32, Decimal>,
         (lab, section): (Option<u32>, Option<u32>),
         most: usize,
         may_release: bool,
+        moved: usize,
     ) -> ReturnsView {
+        // What went out stands as it went out, whatever it would be now.
+        let shown = |r: &DocketRow| match r.state {
+            SheetState::Returned => sent.get(&r.id).copied().unwrap_or(r.decided),
+            _ => r.decided,
+        };
         let lab = lab.or(labs.first().map(|l| l.id));
         let mut sections: Vec<SectionView> = Vec::new();
         for row in rows.iter().take(most) {
@@ -84,13 +93,13 @@ impl ReturnsView {
                 });
             }
             if let Some(section) = sections.last_mut() {
-                section.ready += usize::from(row.state == "signed");
-                section.rows.push(row_view(row));
+                section.ready += usize::from(row.state == SheetState::Signed);
+                section.rows.push(row_view(row, shown(row)));
             }
         }
         for section in &mut sections {
             let mine = || rows.iter().filter(|r| r.section_id == section.id);
-            let sum: Decimal = mine().filter_map(|r| r.decided.parse::<Decimal>().ok()).sum();
+            let sum: Decimal = mine().map(shown).sum();
             section.mean = points((sum / Decimal::from(mine().count().max(1))).round_dp(2));
         }
         let sum = |f: &dyn Fn(&Counts) -> usize| counts.values().map(f).sum::<usize>();
@@ -118,6 +127,7 @@ impl ReturnsView {
             returned: sum(&|c| c.returned),
             waiting: sum(&|c| c.wants + c.clear),
             may_release,
+            moved,
             lab,
             section,
         }
@@ -161,9 +171,9 @@ impl ReleaseView {
                     team: row.team.clone(),
                     section: row.section.clone(),
                     lab: protocol.title.clone(),
-                    points: points(row.decided.parse().unwrap_or_default()),
-                    possible: row.possible.clone(),
-                    before: detail.returned_points.clone().unwrap_or_default(),
+                    points: points(row.decided),
+                    possible: row.possible.normalize().to_string(),
+                    before: detail.went_out.as_ref().map(|w| w.points.normalize().to_string()).unwrap_or_default(),
                     changes,
                 })
             })
@@ -172,59 +182,95 @@ impl ReleaseView {
     }
 }
 
+/// A sheet that would give other marks now than those that went out.
+pub(crate) struct MovedView {
+    pub(crate) id: u32,
+    pub(crate) version: u32,
+    pub(crate) team: String,
+    pub(crate) section: String,
+    pub(crate) lab: String,
+    pub(crate) sent: String,
+    pub(crate) now: String,
+    /// Whether a finding wants a person before it can go out again.
+    pub(crate) open: u32,
+    /// Which lines differ.
+    pub(crate) changes: Vec<String>,
+    /// Who changed what.
+    pub(crate) why: String,
+}
+
+impl MovedView {
+    pub(crate) fn new(labs: &[Lab], moved: &Moved, detail: &SheetDetail) -> Option<MovedView> {
+        let protocol = &labs.iter().find(|l| l.id == moved.lab_id)?.protocol;
+        Some(MovedView {
+            id: moved.id,
+            version: moved.version,
+            team: moved.team.clone(),
+            section: moved.section.clone(),
+            lab: protocol.title.clone(),
+            sent: points(moved.sent),
+            now: points(moved.now),
+            open: moved.open,
+            changes: changes(detail, &detail.judge(protocol)),
+            why: format!("{} {}", moved.changed_by, moved.changed).trim().to_owned(),
+        })
+    }
+}
+
 /// Lines of the score that differ from what went out last.
 fn changes(detail: &SheetDetail, judged: &Judged) -> Vec<String> {
-    if detail.returned_points.is_none() {
-        return Vec::new();
-    }
+    let Some(sent) = &detail.went_out else { return Vec::new() };
     judged
         .score
         .lines
         .iter()
         .filter_map(|l| {
-            let was = detail.returned_lines.iter().find(|o| o.criterion == l.criterion)?;
+            let was = sent.lines.iter().find(|o| o.criterion == l.criterion)?;
             let now = l.decided.normalize().to_string();
             (was.points != now).then(|| format!("{}: {} in place of {}", l.title, now, was.points))
         })
         .collect()
 }
 
-fn row_view(r: &DocketRow) -> RowView {
-    let decimal = |t: &str| t.parse::<Decimal>().unwrap_or_default();
+fn row_view(r: &DocketRow, decided: Decimal) -> RowView {
     RowView {
         id: r.id,
         team: r.team.clone(),
-        state: match r.state.as_str() {
-            "signed" => "signed",
-            "returned" => "returned",
-            _ if r.open_findings > 0 => "wants a person",
-            _ => "looks clear",
+        state: match r.state {
+            SheetState::Signed => "signed",
+            SheetState::Returned => "returned",
+            SheetState::Waiting if r.open_findings > 0 => "wants a person",
+            SheetState::Waiting => "looks clear",
         },
-        awarded: points(decimal(&r.awarded)),
-        decided: points(decimal(&r.decided)),
-        possible: r.possible.clone(),
-        changed: r.awarded != r.decided,
-        when: r.returned_at.filter(|_| r.state == "returned").map(time).unwrap_or_default(),
+        awarded: points(r.awarded),
+        decided: points(decided),
+        possible: r.possible.normalize().to_string(),
+        changed: r.awarded != decided,
+        when: r.returned_at.filter(|_| r.state == SheetState::Returned).map(time).unwrap_or_default(),
     }
 }
 
-/// Marks of what has been returned, a line for each student; a team without students has a line of its own.
-pub(crate) fn marks_grid(labs: &[Lab], rows: &[DocketRow], students: &[Student]) -> Vec<Vec<String>> {
+/// Marks as they went out, a line for each student; a team without students has a line of its own.
+pub(crate) fn marks_grid(labs: &[Lab], marks: &[SentMark], students: &[Student]) -> Vec<Vec<String>> {
     let head = ["section", "team", "student", "name", "lab", "protocol_version", "points", "possible", "returned_at"];
     let mut grid: Vec<Vec<String>> = vec![head.map(str::to_owned).to_vec()];
-    for r in rows.iter().filter(|r| r.state == "returned") {
-        let Some(lab) = labs.iter().find(|l| l.id == r.lab_id) else { continue };
-        let when = r.returned_at.map(|t| t.format("%Y-%m-%dT%H:%M:%SZ").to_string()).unwrap_or_default();
-        let mine: Vec<(&str, &str)> = students
-            .iter()
-            .filter(|s| s.section == r.section && s.team == r.team)
-            .map(|s| (s.number.as_str(), s.name.as_str()))
-            .collect();
-        for (number, name) in if mine.is_empty() { vec![("", "")] } else { mine } {
-            let version = lab.protocol.version.to_string();
-            let line: [&str; 9] =
-                [&r.section, &r.team, number, name, &lab.protocol.id, &version, &r.decided, &r.possible, &when];
-            grid.push(line.map(str::to_owned).to_vec());
+    let mut of_team: HashMap<(&str, &str), Vec<&Student>> = HashMap::new();
+    for s in students {
+        of_team.entry((&s.section, &s.team)).or_default().push(s);
+    }
+    for m in marks {
+        let Some(lab) = labs.iter().find(|l| l.id == m.lab_id) else { continue };
+        let when = m.at.format("%Y-%m-%dT%H:%M:%SZ").to_string();
+        let version = m.version.map(|v| v.to_string()).unwrap_or_default();
+        let (got, of) = (m.points.normalize().to_string(), m.possible.normalize().to_string());
+        let line = |number: &str, name: &str| {
+            [&m.section, &m.team, number, name, &lab.protocol.id, &version, &got, &of, &when]
+                .map(str::to_owned)
+                .to_vec()
+        };
+        match of_team.get(&(m.section.as_str(), m.team.as_str())) {
+            Some(mine) => grid.extend(mine.iter().map(|s| line(&s.number, &s.name))),
+            None => grid.push(line("", "")),
         }
     }
     grid
@@ -357,7 +403,10 @@ pub(crate) struct StepView {
 }
 
 impl SheetView {
+    /// The sheet of a table. One that went out and was not opened again shows what its team got: the points that went out,
+    /// and `judged` as it was then ([`SheetDetail::as_sent`]).
     pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged) -> SheetView {
+        let sent = detail.went_out.as_ref().filter(|_| detail.state == SheetState::Returned);
         let keys: BTreeMap<&String, &String> = judged.keys.iter().collect();
         SheetView {
             id: detail.id,
@@ -365,17 +414,17 @@ impl SheetView {
             section: judged.section.clone(),
             lab: protocol.title.clone(),
             keys: keys.iter().map(|(k, v)| format!("{k} {v}")).collect::<Vec<_>>().join(", "),
-            state: match detail.state.as_str() {
-                "returned" => "returned",
-                "signed" => "signed, not returned yet",
-                _ => "draft: not decided yet",
+            state: match detail.state {
+                SheetState::Returned => "returned",
+                SheetState::Signed => "signed, not returned yet",
+                SheetState::Waiting => "draft: not decided yet",
             },
-            when: detail.returned_at.filter(|_| detail.state == "returned").map(time).unwrap_or_default(),
-            decided: points(judged.score.decided),
-            possible: judged.score.possible.normalize().to_string(),
+            when: sent.map(|w| time(w.at)).unwrap_or_default(),
+            decided: points(sent.map_or(judged.score.decided, |w| w.points)),
+            possible: sent.map_or(judged.score.possible, |w| w.possible).normalize().to_string(),
             sentences: sentences(judged).into_iter().map(|(_, s)| s).collect(),
             steps: steps(protocol, judged),
-            since: changes(detail, judged),
+            since: if sent.is_some() { Vec::new() } else { changes(detail, judged) },
             // Where a measurement is to be repeated, the lab's cautions go with it.
             cautions: if judged
                 .findings
@@ -386,12 +435,15 @@ impl SheetView {
             } else {
                 Vec::new()
             },
-            lines: judged
-                .score
-                .lines
-                .iter()
-                .map(|l| (l.title.clone(), points(l.decided), l.possible.normalize().to_string()))
-                .collect(),
+            lines: match sent {
+                Some(w) => w.lines.iter().map(|l| (l.title.clone(), l.points.clone(), l.possible.clone())).collect(),
+                None => judged
+                    .score
+                    .lines
+                    .iter()
+                    .map(|l| (l.title.clone(), points(l.decided), l.possible.normalize().to_string()))
+                    .collect(),
+            },
         }
     }
 }

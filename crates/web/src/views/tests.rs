@@ -21,11 +21,20 @@ fn source(name: &str) -> String {
 }
 
 fn lab(id: u32, name: &str) -> Lab {
-    Lab { id, protocol: Arc::new(Protocol::parse(&source(name)).expect("a protocol")) }
+    Lab { id, protocol_id: id, protocol: Arc::new(Protocol::parse(&source(name)).expect("a protocol")) }
 }
 
 fn chief() -> User {
-    User { id: 1, sign_in: "chief".into(), name: "Chief".into(), role: Role::Coordinator, sections: [].into() }
+    User {
+        id: 1,
+        sign_in: "chief".into(),
+        name: "Chief".into(),
+        role: Role::Coordinator,
+        sections: [].into(),
+        epoch: 1,
+        closed: false,
+        demo: false,
+    }
 }
 
 fn waiting(labs: Vec<Lab>, sections: usize, counts: BTreeMap<(u32, u32), Counts>) -> Waiting {

@@ -8,7 +8,7 @@ use jurado_core::plots::plots;
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
 use jurado_core::verdict::{Finding, Judged, JudgedResult, Severity, VerdictKind};
 use jurado_store::attachments::Attachment;
-use jurado_store::{DocketRow, SheetDetail};
+use jurado_store::{DocketRow, SheetDetail, SheetState};
 use rust_decimal::Decimal;
 
 use super::ladder::{self};
@@ -38,7 +38,7 @@ pub(crate) struct BenchView {
     pub(crate) decided: String,
     pub(crate) possible: String,
     pub(crate) sentences: Vec<(Option<usize>, bool, String)>,
-    pub(crate) state: String,
+    pub(crate) returned: bool,
     pub(crate) state_words: String,
     pub(crate) can_sign: bool,
     pub(crate) can_undo: bool,
@@ -259,11 +259,11 @@ impl BenchView {
             .collect();
         let keys = if keys.is_empty() { String::new() } else { format!(", {}", keys.join(", ")) };
         let revision = if detail.revision > 1 { format!(" · revision {}", detail.revision) } else { String::new() };
-        let state_words = match detail.state.as_str() {
-            "signed" => "signed".to_owned(),
-            "returned" => format!("returned {}", detail.returned_at.map(time).unwrap_or_default()),
-            _ if open == 0 => "nothing is open".to_owned(),
-            _ => format!("{open} to decide"),
+        let state_words = match detail.state {
+            SheetState::Signed => "signed".to_owned(),
+            SheetState::Returned => format!("returned {}", detail.returned_at.map(time).unwrap_or_default()),
+            SheetState::Waiting if open == 0 => "nothing is open".to_owned(),
+            SheetState::Waiting => format!("{open} to decide"),
         };
         BenchView {
             id: detail.id,
@@ -295,10 +295,10 @@ impl BenchView {
             decided: points(judged.score.decided),
             possible: judged.score.possible.normalize().to_string(),
             sentences: maker.sentences(),
-            state: detail.state.clone(),
+            returned: detail.state == SheetState::Returned,
             state_words,
-            can_sign: detail.state == "waiting" && open == 0 && around.tried.is_none(),
-            can_undo: detail.state == "signed" || !detail.decisions.is_empty(),
+            can_sign: detail.state == SheetState::Waiting && open == 0 && around.tried.is_none(),
+            can_undo: detail.state == SheetState::Signed || !detail.decisions.is_empty(),
             previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
             next: rows.get(at + 1).map(|r| r.id),
             cautions: protocol.cautions.clone(),

@@ -1,0 +1,189 @@
+//! The demo: sections, three people, and the tables of a class, loaded once. Its passwords are made for each installation.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use jurado_core::submission::Submission;
+use jurado_store::users::{self, Change, NewPerson};
+use jurado_store::{Role, Store, StoreError, User};
+
+use crate::commands::DEMO_SEED;
+use crate::records::told;
+
+/// Name to sign in with, display, role, own sections.
+const PEOPLE: [(&str, &str, Role, &[&str]); 3] = [
+    ("coordinator", "Coordinator", Role::Coordinator, &[]),
+    ("reviewer1", "Reviewer 1", Role::Reviewer, &["Morning", "Forenoon", "Afternoon"]),
+    ("reviewer2", "Reviewer 2", Role::Reviewer, &["Forenoon", "First Dog", "Last Dog", "Evening"]),
+];
+
+/// Tables of the demo by lab.
+type Classes = HashMap<String, Vec<Submission>>;
+
+/// Loads what of the demo is not there, and gives the lines that tell its sign-ins. Where real people are, nothing is loaded.
+///
+/// # Errors
+/// Faults of the database; a file of passwords that cannot be read or written.
+pub(crate) fn load(
+    store: &Store,
+    protocols: &Path,
+    labs: &[String],
+    passwords: &Path,
+) -> Result<Vec<String>, Vec<String>> {
+    let (all, demo) = store.look(users::count).map_err(told)?;
+    if all > demo {
+        return Ok(vec![
+            "The demo is not loaded: real people are here. Start with --no-demo to read this no more.".into(),
+        ]);
+    }
+    let words = words(passwords)?;
+    let coordinator = people(store, &words).map_err(told)?;
+    let classes = classes(protocols, labs)?;
+    for (lab, name, csv) in files(store, &classes, &coordinator).map_err(told)? {
+        store
+            .run(|c| {
+                let import = jurado_store::imports::offer(c, lab, &coordinator, &name, csv.as_bytes())?;
+                jurado_store::imports::take(c, import, &coordinator)
+            })
+            .map_err(told)?;
+    }
+    let mut lines = vec![format!("Demo sign-ins (name / password), kept in {}:", passwords.display())];
+    for (name, _, role, sections) in PEOPLE {
+        let of = if sections.is_empty() { "all sections".to_owned() } else { sections.join(", ") };
+        lines.push(format!("  {name} / {}   ({}, {of})", words[name], role.word()));
+    }
+    Ok(lines)
+}
+
+/// The password of each name, from the file, or made anew and kept there for whoever starts the program alone.
+fn words(file: &Path) -> Result<HashMap<String, String>, Vec<String>> {
+    let cannot = |what: &str, e: std::io::Error| {
+        vec![format!(
+            "{}:1:1: the demo’s passwords cannot be {what}: {e}; name another file with --demo-passwords",
+            file.display()
+        )]
+    };
+    let text = match std::fs::read_to_string(file) {
+        Ok(text) => text,
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            let text: String = PEOPLE.iter().map(|p| format!("{} {}\n", p.0, password())).collect();
+            if let Some(folder) = file.parent() {
+                std::fs::create_dir_all(folder).map_err(|e| cannot("written", e))?;
+            }
+            write_alone(file, &text).map_err(|e| cannot("written", e))?;
+            text
+        }
+        Err(e) => return Err(cannot("read", e)),
+    };
+    let words: HashMap<String, String> =
+        text.lines().filter_map(|l| l.split_once(' ')).map(|(n, w)| (n.to_owned(), w.trim().to_owned())).collect();
+    match PEOPLE.iter().find(|p| !words.contains_key(p.0)) {
+        Some(p) => {
+            Err(vec![format!("{}:1:1: it has no password for {}; delete it and start again", file.display(), p.0)])
+        }
+        None => Ok(words),
+    }
+}
+
+fn write_alone(file: &Path, text: &str) -> std::io::Result<()> {
+    use std::io::Write;
+    use std::os::unix::fs::OpenOptionsExt;
+    std::fs::OpenOptions::new().write(true).create_new(true).mode(0o600).open(file)?.write_all(text.as_bytes())
+}
+
+/// Sixteen letters and figures that cannot be taken for one another, in groups of four.
+fn password() -> String {
+    const LETTERS: &[u8] = b"abcdefghjkmnpqrstuvwxyz23456789";
+    let bytes = jurado_store::secret().into_bytes();
+    let secret: Vec<char> = bytes
+        .chunks(2)
+        .take(16)
+        .map(|pair| {
+            let value = pair.iter().fold(0usize, |v, b| v * 16 + char::from(*b).to_digit(16).unwrap_or(0) as usize);
+            LETTERS[value % LETTERS.len()] as char
+        })
+        .collect();
+    secret.chunks(4).map(|g| g.iter().collect::<String>()).collect::<Vec<_>>().join("-")
+}
+
+/// Sections and people of the demo; whoever is there keeps everything but the password of the file. Gives the coordinator.
+fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreError> {
+    let roster: Vec<(&str, &[&str])> = jurado_sim::DEMO_SECTIONS.iter().map(|(s, teams)| (*s, &teams[..])).collect();
+    store.run(|c| jurado_store::roster::add(c, &roster))?;
+    for (sign_in, name, role, own) in PEOPLE {
+        let secret = store.look(|c| users::secret_of(c, sign_in))?;
+        let word = &words[sign_in];
+        if secret.as_ref().is_some_and(|(_, hash)| users::goes_with(word, Some(hash))) {
+            continue;
+        }
+        let hash = users::hash(word)?;
+        let sections: Vec<String> = own.iter().map(|s| (*s).to_owned()).collect();
+        store.run(|c| match users::id_of(c, sign_in)? {
+            Some(id) => users::change(c, id, &Change::Password(&hash), None),
+            None => {
+                let new = NewPerson { sign_in, name, role, hash: Some(&hash), sections: &sections, demo: true };
+                users::add(c, &new, None).map(|_| ())
+            }
+        })?;
+    }
+    store.look(|c| {
+        let id = users::id_of(c, PEOPLE[0].0)?.ok_or(StoreError::NotFound("coordinator"))?;
+        users::get(c, id)
+    })
+}
+
+/// The files of labs that have no table yet: lab, name, content.
+fn files(store: &Store, classes: &Classes, user: &User) -> Result<Vec<(u32, String, String)>, StoreError> {
+    let labs = store.look(|c| {
+        let used = jurado_store::docket::labs_in_use(c)?;
+        Ok(jurado_store::labs::all(c)?.into_iter().filter(|l| !used.contains(&l.id)).collect::<Vec<_>>())
+    })?;
+    let mut out = Vec::new();
+    for lab in labs {
+        let Some(tables) = classes.get(&lab.protocol.id) else { continue };
+        for (section, _) in jurado_sim::DEMO_SECTIONS {
+            let name = format!("{}-{}.csv", lab.protocol.id, section.to_lowercase().replace(' ', "-"));
+            let mine: Vec<Submission> = tables.iter().filter(|t| t.section == section).cloned().collect();
+            out.push((lab.id, name, jurado_sim::class_csv(&lab.protocol, &mine)));
+        }
+    }
+    log::debug!("{} files of the demo for {}", out.len(), user.name);
+    Ok(out)
+}
+
+/// Simulates the demo's classes: the keel plate's, and those of the labs that have a world beside their protocol.
+fn classes(protocols: &Path, wanted: &[String]) -> Result<Classes, Vec<String>> {
+    let want = |id: &str| wanted.is_empty() || wanted.iter().any(|w| w == id);
+    let mut out = Classes::new();
+    if want("keel-plate") {
+        out.insert("keel-plate".to_owned(), jurado_sim::demo_class(DEMO_SEED).tables());
+    }
+    for id in jurado_sim::DEMO_LABS.into_iter().filter(|id| want(id)) {
+        let file: PathBuf = protocols.join(format!("{id}.toml"));
+        // A folder of one's own need not hold the demo's labs.
+        if file.exists() {
+            let lab = crate::simulating::load_lab(&file, None)?;
+            out.insert(id.to_owned(), jurado_sim::demo_lab(&lab, DEMO_SEED).tables);
+        }
+    }
+    Ok(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{password, words};
+
+    #[test]
+    fn passwords_are_made_once_for_an_installation_and_kept_for_its_owner_alone() {
+        use std::os::unix::fs::PermissionsExt;
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("var/demo-passwords");
+        let first = words(&file).expect("made");
+        assert_eq!(words(&file).expect("kept"), first);
+        assert_eq!(std::fs::metadata(&file).expect("there").permissions().mode() & 0o777, 0o600);
+        assert_ne!(password(), password());
+        assert_eq!(first["coordinator"].len(), 19);
+        std::fs::write(&file, "coordinator x\n").expect("written");
+        assert!(words(&file).expect_err("names are missing")[0].contains("reviewer1"));
+    }
+}

@@ -1,0 +1,156 @@
+//! What a list shows of a verdict: points, what is open, the mark that most wants a person, and why. Whoever keeps a
+//! verdict keeps this beside the table, so that a list of fifty thousand tables judges none of them.
+
+use rust_decimal::Decimal;
+
+use crate::judging::hanging;
+use crate::quantity::power_of_ten;
+use crate::verdict::{Finding, Judged, JudgedResult, VerdictKind};
+
+/// The mark of the finding that most wants a person.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Mark {
+    /// Nothing wants a person.
+    Agrees,
+    /// Points hang on a choice that could be defended either way.
+    Hangs,
+    /// A named mistake.
+    Slip,
+    /// A value that no story explains, or that several explain.
+    Unexplained,
+    /// Something that cannot be read as a number.
+    Unreadable,
+    /// A replicate that stands apart.
+    Apart,
+    /// Something that could not be checked.
+    Unchecked,
+}
+
+impl Mark {
+    /// All marks.
+    pub const ALL: [Mark; 7] =
+        [Mark::Agrees, Mark::Hangs, Mark::Slip, Mark::Unexplained, Mark::Unreadable, Mark::Apart, Mark::Unchecked];
+
+    /// Its word, as records and addresses write it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Mark::Agrees => "agrees",
+            Mark::Hangs => "hangs",
+            Mark::Slip => "slip",
+            Mark::Unexplained => "unexplained",
+            Mark::Unreadable => "unreadable",
+            Mark::Apart => "apart",
+            Mark::Unchecked => "unchecked",
+        }
+    }
+
+    /// The mark of a word.
+    pub fn of_word(word: &str) -> Option<Mark> {
+        Mark::ALL.into_iter().find(|m| m.word() == word)
+    }
+
+    fn of(finding: &Finding) -> Mark {
+        match finding.code {
+            "slip" => Mark::Slip,
+            "unexplained" | "ambiguous" | "duplicate" | "implausible" => Mark::Unexplained,
+            "unreadable" | "bound" => Mark::Unreadable,
+            "outlier-kept" | "exclusion-unsupported" => Mark::Apart,
+            "accuracy-unchecked" | "precision-unchecked" => Mark::Unchecked,
+            _ => Mark::Hangs,
+        }
+    }
+}
+
+/// A verdict in brief.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Summary {
+    /// Points by rule.
+    pub awarded: Decimal,
+    /// Points after rulings and decisions.
+    pub decided: Decimal,
+    /// Points there are.
+    pub possible: Decimal,
+    /// Findings that want a person.
+    pub open: u32,
+    /// Points that a decision could still move.
+    pub hanging: Decimal,
+    /// Mark of the finding that most wants a person.
+    pub mark: Mark,
+    /// One sentence on why.
+    pub headline: String,
+    /// Distance of each result in units of the last digit reported, `;` between, `-` where there is none.
+    pub profile: String,
+    /// The points of every criterion as they would go out, such as `accuracy=4;records=2.5`: two verdicts with the same
+    /// text give a team the same marks.
+    pub outcome: String,
+}
+
+impl Summary {
+    /// Longest headline, in characters.
+    pub const MOST_HEADLINE: usize = 390;
+    /// Longest profile, in characters.
+    pub const MOST_PROFILE: usize = 400;
+
+    /// The brief of a verdict.
+    pub fn of(judged: &Judged) -> Summary {
+        let open: Vec<&Finding> = judged.findings.iter().filter(|f| f.open()).collect();
+        let worst = open.iter().copied().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.item)));
+        Summary {
+            awarded: judged.score.awarded.normalize(),
+            decided: judged.score.decided.normalize(),
+            possible: judged.score.possible.normalize(),
+            open: open.len() as u32,
+            hanging: hanging(judged).normalize(),
+            mark: worst.map_or_else(|| at_rest(judged), Mark::of),
+            headline: headline(judged, worst).chars().take(Summary::MOST_HEADLINE).collect(),
+            profile: profile(&judged.results).chars().take(Summary::MOST_PROFILE).collect(),
+            outcome: outcome(judged),
+        }
+    }
+}
+
+/// The mark of a verdict in which nothing is open.
+fn at_rest(judged: &Judged) -> Mark {
+    let hangs = judged.findings.iter().any(|f| f.fragile.is_some() && f.decision.is_none());
+    if hangs { Mark::Hangs } else { Mark::Agrees }
+}
+
+fn headline(judged: &Judged, worst: Option<&Finding>) -> String {
+    let charged = || judged.findings.iter().find(|f| f.cost > Decimal::ZERO);
+    worst.or_else(charged).map_or_else(|| "Nothing to decide.".to_owned(), |f| f.brief.clone())
+}
+
+fn profile(results: &[JudgedResult]) -> String {
+    let each: Vec<String> =
+        results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
+    each.join(";")
+}
+
+fn outcome(judged: &Judged) -> String {
+    let lines: Vec<String> =
+        judged.score.lines.iter().map(|l| format!("{}={}", l.criterion, l.decided.normalize())).collect();
+    lines.join(";")
+}
+
+/// d = (R − C) / 10^places, in units of the last digit the team wrote; R the reported and C the recomputed value.
+fn distance(r: &JudgedResult) -> Option<f64> {
+    if matches!(r.verdict, VerdictKind::Missing | VerdictKind::Unreadable | VerdictKind::Unchecked) {
+        return None;
+    }
+    let number = r.reported.number.as_ref()?;
+    let d = (r.reported.value? - r.clean.or(r.carried)?) / (power_of_ten(number.last_place) * r.reported.scale);
+    d.is_finite().then(|| d.clamp(-99_999.0, 99_999.0))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Mark;
+
+    #[test]
+    fn every_mark_is_found_again_by_its_word_and_no_other_word_is_one() {
+        for mark in Mark::ALL {
+            assert_eq!(Mark::of_word(mark.word()), Some(mark));
+        }
+        assert_eq!(Mark::of_word("Slip"), None);
+    }
+}

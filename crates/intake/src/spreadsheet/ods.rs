@@ -1,0 +1,180 @@
+//! An Open Document spreadsheet: one part of plain XML. It is read as it comes, with what is said to be repeated written out
+//! only where something stands in it, and only within the limits.
+
+use std::io::{BufReader, Cursor, Read};
+
+use jurado_core::error::Fault;
+use quick_xml::events::{BytesStart, Event};
+use quick_xml::{Reader, XmlVersion};
+use zip::ZipArchive;
+
+use super::{Growing, Left, damaged};
+use crate::sheet::Grid;
+
+/// All sheets of a file.
+pub(super) fn sheets(bytes: &[u8]) -> Result<Vec<Grid>, Fault> {
+    let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(damaged)?;
+    let part = archive.by_name("content.xml").map_err(damaged)?;
+    let mut left = Left::all();
+    let mut reading = Reading::default();
+    let mut xml = Reader::from_reader(BufReader::new(part.take(super::UNPACKED)));
+    let mut buffer = Vec::new();
+    let mut out: Vec<Grid> = Vec::new();
+    loop {
+        buffer.clear();
+        match xml.read_event_into(&mut buffer).map_err(damaged)? {
+            Event::Start(e) if e.local_name().as_ref() == "table" => {
+                reading.row = 0;
+                out.push(Grid::new());
+            }
+            Event::Start(e) => reading.begin(&e)?,
+            Event::Empty(e) => {
+                reading.begin(&e)?;
+                reading.end(e.local_name().as_ref(), out.last_mut(), &mut left)?;
+            }
+            Event::End(e) => reading.end(e.local_name().as_ref(), out.last_mut(), &mut left)?,
+            Event::Text(t) => reading.text(&t),
+            Event::GeneralRef(r) => reading.reference(&r),
+            Event::Eof => return Ok(out),
+            _ => {}
+        }
+    }
+}
+
+/// Where in a sheet the reading is.
+#[derive(Default)]
+struct Reading {
+    row: usize,
+    column: usize,
+    /// How often the row is said to be there.
+    rows: usize,
+    /// What stands in the row: first column, how often, text.
+    cells: Vec<(usize, usize, String)>,
+    cell: Option<Cell>,
+    /// Whether a note on a cell is being read, which is no part of its text.
+    in_note: bool,
+}
+
+struct Cell {
+    repeated: usize,
+    /// What the cell is said to hold; a text stands in paragraphs instead.
+    value: Option<String>,
+    paragraphs: Vec<String>,
+}
+
+fn attribute(e: &BytesStart<'_>, name: &str) -> Result<Option<String>, Fault> {
+    for a in e.attributes() {
+        let a = a.map_err(damaged)?;
+        if a.key.local_name().as_ref() == name {
+            return Ok(Some(a.normalized_value(XmlVersion::Implicit1_0).map_err(damaged)?.into_owned()));
+        }
+    }
+    Ok(None)
+}
+
+fn times(e: &BytesStart<'_>, name: &str) -> Result<usize, Fault> {
+    Ok(attribute(e, name)?.and_then(|n| n.parse().ok()).unwrap_or(1).max(1))
+}
+
+impl Reading {
+    fn begin(&mut self, e: &BytesStart<'_>) -> Result<(), Fault> {
+        match e.local_name().as_ref() {
+            "table-row" => {
+                self.rows = times(e, "number-rows-repeated")?;
+                self.column = 0;
+                self.cells.clear();
+            }
+            "table-cell" | "covered-table-cell" => {
+                self.cell = Some(Cell {
+                    repeated: times(e, "number-columns-repeated")?,
+                    value: value(e)?,
+                    paragraphs: Vec::new(),
+                });
+            }
+            "annotation" => self.in_note = true,
+            "p" if !self.in_note => self.cell.iter_mut().for_each(|c| c.paragraphs.push(String::new())),
+            "s" => {
+                let n = times(e, "c")?.min(crate::MAX_CELL);
+                self.text(&" ".repeat(n));
+            }
+            "tab" => self.text("\t"),
+            "line-break" => self.text("\n"),
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn text(&mut self, text: &str) {
+        if let Some(paragraph) = self.cell.as_mut().and_then(|c| c.paragraphs.last_mut()).filter(|_| !self.in_note) {
+            paragraph.push_str(text);
+        }
+    }
+
+    fn reference(&mut self, name: &str) {
+        let number = |digits: &str, base| u32::from_str_radix(digits, base).ok().and_then(char::from_u32);
+        let letter = match name {
+            "amp" => Some('&'),
+            "lt" => Some('<'),
+            "gt" => Some('>'),
+            "quot" => Some('"'),
+            "apos" => Some('\''),
+            other => match other.strip_prefix("#x") {
+                Some(hex) => number(hex, 16),
+                None => other.strip_prefix('#').and_then(|d| number(d, 10)),
+            },
+        };
+        if let Some(letter) = letter {
+            self.text(letter.encode_utf8(&mut [0; 4]));
+        }
+    }
+
+    fn end(&mut self, name: &str, sheet: Option<&mut Grid>, left: &mut Left) -> Result<(), Fault> {
+        match name {
+            "annotation" => self.in_note = false,
+            "table-cell" | "covered-table-cell" => {
+                let Some(cell) = self.cell.take() else { return Ok(()) };
+                let text = cell.value.unwrap_or_else(|| cell.paragraphs.join("\n"));
+                if !text.is_empty() {
+                    self.cells.push((self.column, cell.repeated, text));
+                }
+                self.column = self.column.saturating_add(cell.repeated);
+            }
+            "table-row" => {
+                if let Some(grid) = sheet.filter(|_| !self.cells.is_empty()) {
+                    self.put(grid, left)?;
+                }
+                self.row = self.row.saturating_add(self.rows);
+            }
+            _ => {}
+        }
+        Ok(())
+    }
+
+    /// Writes a row out as often as it is there; what goes beyond a limit is told at the first cell that does.
+    fn put(&mut self, grid: &mut Grid, left: &mut Left) -> Result<(), Fault> {
+        let mut sheet = Growing { grid: std::mem::take(grid), left };
+        for row in self.row..self.row.saturating_add(self.rows) {
+            for (first, repeated, text) in &self.cells {
+                for column in *first..first.saturating_add(*repeated) {
+                    sheet.put(row, column, text.clone())?;
+                }
+            }
+        }
+        *grid = sheet.grid;
+        Ok(())
+    }
+}
+
+/// What a cell that holds no text is said to hold, in the shortest way.
+fn value(e: &BytesStart<'_>) -> Result<Option<String>, Fault> {
+    Ok(match attribute(e, "value-type")?.as_deref() {
+        Some("float" | "percentage" | "currency") => {
+            attribute(e, "value")?.map(|v| v.parse::<f64>().map_or(v, |v| format!("{v}")))
+        }
+        Some("boolean") => attribute(e, "boolean-value")?,
+        Some("date") => attribute(e, "date-value")?,
+        Some("time") => attribute(e, "time-value")?,
+        Some("string") => attribute(e, "string-value")?,
+        _ => None,
+    })
+}

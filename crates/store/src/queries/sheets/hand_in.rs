@@ -1,0 +1,87 @@
+//! A table comes in: a new sheet, a new revision, or nothing where it is the same as before.
+
+use diesel::prelude::*;
+use jurado_core::submission::Submission;
+
+use crate::queries::events;
+use crate::queries::ground::Ground;
+use crate::queries::users::User;
+use crate::records::sheet::{NewSheet, Turn};
+use crate::schema::{sheets, submissions};
+use crate::{Db, StoreError, inserted};
+
+/// What handing in a table did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum HandedIn {
+    New,
+    Revised,
+    Unchanged,
+}
+
+/// A team's sheet of a lab, held: its id, version and current submission. One is made where there is none. Looking comes
+/// first, since an insertion that finds a row there holds it in a way that two such can wait for each other.
+pub(crate) fn place_of(c: &mut Db, lab: u32, team: u32, section: u32) -> Result<(u32, u32, Option<u32>), StoreError> {
+    loop {
+        let there: Option<(u32, u32, Option<u32>)> = sheets::table
+            .filter(sheets::lab_id.eq(lab))
+            .filter(sheets::team_id.eq(team))
+            .select((sheets::id, sheets::version, sheets::submission_id))
+            .for_update()
+            .first(c.sql())
+            .optional()?;
+        if let Some(place) = there {
+            return Ok(place);
+        }
+        let made =
+            diesel::insert_or_ignore_into(sheets::table).values(NewSheet::new(lab, team, section)).execute(c.sql())?;
+        if made == 1 {
+            return Ok((inserted(c.sql())?, 0, None));
+        }
+    }
+}
+
+/// Puts a table in its team's place. What it is judged by is held by the caller.
+pub(crate) fn hand_in(
+    c: &mut Db,
+    ground: &Ground,
+    (team, section): (u32, u32),
+    import: u32,
+    table: &Submission,
+    user: &User,
+) -> Result<HandedIn, StoreError> {
+    let body = serde_json::to_string(table).map_err(|e| StoreError::Broken(e.to_string()))?;
+    let digest = crate::digest(body.as_bytes());
+    let (sheet, version, current) = place_of(c, ground.lab.id, team, section)?;
+    let mut revision = 1;
+    if let Some(current) = current {
+        let (last, same): (u32, String) =
+            submissions::table.find(current).select((submissions::revision, submissions::digest)).first(c.sql())?;
+        if same == digest {
+            return Ok(HandedIn::Unchanged);
+        }
+        revision = last + 1;
+    }
+    let at = c.now()?;
+    diesel::insert_into(submissions::table)
+        .values((
+            submissions::sheet_id.eq(sheet),
+            submissions::revision.eq(revision),
+            submissions::import_id.eq(import),
+            submissions::body.eq(&body),
+            submissions::digest.eq(&digest),
+            submissions::handed_in_at.eq(at),
+        ))
+        .execute(c.sql())?;
+    let submission = inserted(c.sql())?;
+    let station = table.keys.get("station").map(String::as_str).unwrap_or_default();
+    let judged = ground.judge(table, &[]);
+    diesel::update(sheets::table.find(sheet))
+        .set((
+            (sheets::submission_id.eq(Some(submission)), sheets::station.eq(station)),
+            ground.derived(&judged),
+            Turn::waiting(version + 1, &user.name, &format!("brought revision {revision} of the table")),
+        ))
+        .execute(c.sql())?;
+    events::note(c, Some(user.id), "handed in", &format!("sheet {sheet} revision {revision}"))?;
+    Ok(if revision == 1 { HandedIn::New } else { HandedIn::Revised })
+}

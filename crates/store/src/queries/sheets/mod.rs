@@ -1,0 +1,22 @@
+//! Sheets: one team's place in one lab. One file for each thing that is done with one; start with [`read`].
+//!
+//! Whoever changes a sheet holds what it is judged by and then its row ([`hold`]), judges it as it is then, and keeps what
+//! follows in the same transaction. So what is kept beside a sheet is what judging it gives, whatever ran beside it.
+
+mod decide;
+mod hand_in;
+mod hold;
+mod read;
+mod rejudge;
+mod release;
+mod revisions;
+mod sign;
+
+pub use decide::{NewDecision, decide, undo};
+pub(crate) use hand_in::{HandedIn, hand_in, place_of};
+pub use read::{JudgedFrom, ReturnedLine, SheetDetail, StoredDecision, WentOut, details_of, get, standing};
+pub(crate) use read::{current, detail_of};
+pub(crate) use rejudge::{Stale, derive_ahead, rejudge_held};
+pub use release::{Moved, complete_outcomes, keep_as_sent, moved, release, release_again};
+pub use revisions::{Revision, revisions};
+pub use sign::sign;

@@ -1,0 +1,272 @@
+//! A sheet with all that belongs to it.
+
+use std::collections::HashSet;
+
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+use jurado_core::decision::Decision;
+use jurado_core::judging::judge_in;
+use jurado_core::protocol::Protocol;
+use jurado_core::section::Section;
+use jurado_core::submission::Submission;
+use jurado_core::verdict::Judged;
+use rust_decimal::Decimal;
+
+use crate::queries::docket::{self, Filter, Order};
+use crate::queries::users::User;
+use crate::queries::{labs, sections};
+use crate::records::decision::{self, DecisionRecord};
+use crate::records::sheet::Head;
+use crate::records::went_out::WentOutRecord;
+use crate::records::words::SheetState;
+use crate::schema::{decisions, sheets, submissions, users, went_out};
+use crate::{Db, StoreError};
+
+/// A sheet with all that belongs to it.
+#[derive(Clone, Debug)]
+pub struct SheetDetail {
+    /// Id.
+    pub id: u32,
+    /// Lab's id.
+    pub lab_id: u32,
+    /// Version that a change must be based on.
+    pub version: u32,
+    /// Where it stands.
+    pub state: SheetState,
+    /// Section's id.
+    pub section_id: u32,
+    /// Team's id.
+    pub team_id: u32,
+    /// What the section sets for the lab.
+    pub settings: Section,
+    /// When it is due.
+    pub due_at: Option<NaiveDateTime>,
+    /// As it went out last.
+    pub went_out: Option<WentOut>,
+    /// How often it went out.
+    pub returns: u32,
+    /// Who has it in hand, and until when.
+    pub taken: Option<(u32, NaiveDateTime)>,
+    /// Current submission's id.
+    pub submission_id: u32,
+    /// Its revision.
+    pub revision: u32,
+    /// When it was handed in.
+    pub handed_in_at: NaiveDateTime,
+    /// The table as typed.
+    pub submission: Submission,
+    /// Decisions in force, oldest first.
+    pub decisions: Vec<StoredDecision>,
+    /// When it was returned.
+    pub returned_at: Option<NaiveDateTime>,
+}
+
+impl SheetDetail {
+    /// The verdict with the decisions in force. The same function as on the command line.
+    pub fn judge(&self, protocol: &Protocol) -> Judged {
+        judge_in(protocol, &self.settings, &self.submission, &[], &self.in_force())
+    }
+
+    pub(crate) fn in_force(&self) -> Vec<Decision> {
+        self.decisions.iter().map(|d| d.decision.clone()).collect()
+    }
+}
+
+/// A line of the score as it went out.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct ReturnedLine {
+    /// Criterion's id.
+    pub criterion: String,
+    /// Its title then.
+    pub title: String,
+    /// Points then.
+    pub points: String,
+    /// Points there were then; empty where it went out before that was kept.
+    #[serde(default)]
+    pub possible: String,
+}
+
+/// What a verdict was made from besides the protocol, so that a sheet can be shown as its team got it.
+#[derive(Clone, Debug, serde::Serialize, serde::Deserialize)]
+pub struct JudgedFrom {
+    /// The submission.
+    pub submission_id: u32,
+    /// What the section set.
+    pub settings: Section,
+    /// Decisions that were in force.
+    pub decisions: Vec<Decision>,
+}
+
+/// A sheet as it went out.
+#[derive(Clone, Debug)]
+pub struct WentOut {
+    /// Points.
+    pub points: Decimal,
+    /// Points there were.
+    pub possible: Decimal,
+    /// The score line by line.
+    pub lines: Vec<ReturnedLine>,
+    /// The points of every criterion as a digest.
+    pub outcome: String,
+    /// The protocol it was judged by; not known of what went out before that was kept.
+    pub protocol_id: Option<u32>,
+    /// What else it was judged from; not known as above.
+    pub from: Option<JudgedFrom>,
+    /// When.
+    pub at: NaiveDateTime,
+    /// Why it went out again.
+    pub reason: String,
+}
+
+impl WentOut {
+    fn of(r: WentOutRecord) -> Result<WentOut, StoreError> {
+        let broken = |e: serde_json::Error| StoreError::Broken(format!("what went out of sheet {}: {e}", r.sheet_id));
+        Ok(WentOut {
+            points: r.points.normalize(),
+            possible: r.possible.normalize(),
+            lines: serde_json::from_str(&r.score_lines).map_err(broken)?,
+            outcome: r.outcome.clone(),
+            protocol_id: r.protocol_id,
+            from: r.judged_from.as_deref().map(serde_json::from_str).transpose().map_err(broken)?,
+            at: r.at,
+            reason: r.reason.clone(),
+        })
+    }
+}
+
+/// A decision with its id and time.
+#[derive(Clone, Debug)]
+pub struct StoredDecision {
+    /// Id.
+    pub id: u32,
+    /// The decision.
+    pub decision: Decision,
+    /// When.
+    pub at: NaiveDateTime,
+}
+
+/// A sheet, if it is this person's to see. One that is not looks like one that does not exist.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> {
+    let head: Option<Head> =
+        sheets::table.filter(sheets::id.eq(id)).select(Head::as_select()).first(c.sql()).optional()?;
+    let head = head.filter(|h| user.sees(h.section_id)).ok_or(StoreError::NotFound("table"))?;
+    detail_of(c, head)
+}
+
+/// All that belongs to a sheet, as it is at this moment.
+pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreError> {
+    let submission_id = head.submission_id.ok_or(StoreError::NotFound("table"))?;
+    let (revision, body, handed_in_at): (u32, String, NaiveDateTime) = submissions::table
+        .find(submission_id)
+        .select((submissions::revision, submissions::body, submissions::handed_in_at))
+        .first(c.sql())?;
+    let set = sections::get(c, head.section_id, head.lab_id)?;
+    Ok(SheetDetail {
+        id: head.id,
+        lab_id: head.lab_id,
+        version: head.version,
+        state: head.state,
+        section_id: head.section_id,
+        team_id: head.team_id,
+        settings: set.settings,
+        due_at: set.due_at,
+        went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
+        returns: head.returns,
+        taken: head.taken_by.zip(head.taken_until),
+        submission_id,
+        revision,
+        handed_in_at,
+        submission: table(&body)?,
+        decisions: in_force(c, submission_id)?,
+        returned_at: head.returned_at,
+    })
+}
+
+/// A table out of its text.
+pub(crate) fn table(body: &str) -> Result<Submission, StoreError> {
+    serde_json::from_str(body).map_err(|e| StoreError::Broken(format!("a table that was handed in: {e}")))
+}
+
+fn went_out_last(c: &mut Db, sheet: u32, number: u32) -> Result<Option<WentOut>, StoreError> {
+    let row: Option<WentOutRecord> =
+        went_out::table.find((sheet, number)).select(WentOutRecord::as_select()).first(c.sql()).optional()?;
+    row.map(WentOut::of).transpose()
+}
+
+/// Decisions in force on a submission, oldest first.
+pub(crate) fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision>, StoreError> {
+    let rows: Vec<(DecisionRecord, String)> = decisions::table
+        .inner_join(users::table)
+        .filter(decisions::submission_id.eq(submission))
+        .filter(decisions::undone_at.is_null())
+        .order(decisions::id)
+        .select((DecisionRecord::as_select(), users::name))
+        .load(c.sql())?;
+    rows.into_iter().map(|(d, by)| stored(d, by)).collect()
+}
+
+pub(super) fn stored(d: DecisionRecord, by: String) -> Result<StoredDecision, StoreError> {
+    let action = decision::action(d.action, d.points)?;
+    let decision = Decision { finding: d.finding, action, reason: d.reason, by, text: d.text };
+    Ok(StoredDecision { id: d.id, decision, at: d.decided_at })
+}
+
+/// Every table of a lab in a section with its settings and decisions, to work out what a change would do.
+///
+/// # Errors
+/// Faults of the database.
+pub fn details_of(c: &mut Db, lab: u32, section: Option<u32>, user: &User) -> Result<Vec<SheetDetail>, StoreError> {
+    let filter = Filter { lab: Some(lab), section, ..Filter::default() };
+    let rows = docket::list(c, user, &filter, Order::Roster, i64::MAX)?;
+    rows.iter().map(|r| get(c, r.id, user)).collect()
+}
+
+/// A team's table of a lab as it stands, if it is in.
+pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submission>, StoreError> {
+    let id: Option<Option<u32>> = sheets::table
+        .filter(sheets::lab_id.eq(lab))
+        .filter(sheets::team_id.eq(team))
+        .select(sheets::submission_id)
+        .first(c.sql())
+        .optional()?;
+    let Some(id) = id.flatten() else { return Ok(None) };
+    let body: String = submissions::table.find(id).select(submissions::body).first(c.sql())?;
+    table(&body).map(Some)
+}
+
+/// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.
+///
+/// # Errors
+/// Faults of the database.
+pub fn standing(c: &mut Db, lab: u32, names: &[(String, String)], user: &User) -> Result<Vec<Submission>, StoreError> {
+    let wanted: HashSet<(&str, &str)> = names.iter().map(|(s, t)| (s.as_str(), t.as_str())).collect();
+    let rows = docket::of_lab(c, lab, user)?;
+    rows.iter()
+        .filter(|r| wanted.contains(&(r.section.as_str(), r.team.as_str())))
+        .map(|r| get(c, r.id, user).map(|d| d.submission))
+        .collect()
+}
+
+impl SheetDetail {
+    /// The verdict as it went out: with the protocol, settings and decisions of then. `None` where nothing went out, or
+    /// where that was not kept yet.
+    ///
+    /// # Errors
+    /// Faults of the database.
+    pub fn as_sent(&self, c: &mut Db) -> Result<Option<(std::sync::Arc<Protocol>, Judged)>, StoreError> {
+        let Some(sent) = &self.went_out else { return Ok(None) };
+        let (Some(protocol), Some(from)) = (sent.protocol_id, &sent.from) else { return Ok(None) };
+        let protocol = labs::protocol(c, protocol)?;
+        let table = if from.submission_id == self.submission_id {
+            self.submission.clone()
+        } else {
+            let body: String = submissions::table.find(from.submission_id).select(submissions::body).first(c.sql())?;
+            table(&body)?
+        };
+        let judged = judge_in(&protocol, &from.settings, &table, &[], &from.decisions);
+        Ok(Some((protocol, judged)))
+    }
+}

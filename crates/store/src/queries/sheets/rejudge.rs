@@ -1,0 +1,80 @@
+//! Judging tables anew because what they are judged by has changed: at once under a lock, or ahead for a later switch.
+
+use diesel::prelude::*;
+
+use super::read::{in_force, table};
+use crate::queries::ground::Ground;
+use crate::records::ahead::Ahead;
+use crate::records::sheet::Derived;
+use crate::schema::{judged_ahead, sheets, submissions};
+use crate::{Db, StoreError};
+
+/// A table that was judged with something else than what is asked: sheet, version, submission.
+pub(crate) type Stale = (u32, u32, u32);
+
+/// Tables of a lab in a section that were judged with something else than this ground, by id, after `after`, at most
+/// `most`.
+pub(crate) fn stale(
+    c: &mut Db,
+    ground: &Ground,
+    section: u32,
+    after: u32,
+    most: i64,
+) -> Result<Vec<Stale>, StoreError> {
+    Ok(sheets::table
+        .filter(sheets::lab_id.eq(ground.lab.id))
+        .filter(sheets::section_id.eq(section))
+        .filter(sheets::judged_with.ne(&ground.judged_with))
+        .filter(sheets::submission_id.is_not_null())
+        .filter(sheets::id.gt(after))
+        .order(sheets::id)
+        .limit(most)
+        .select((sheets::id, sheets::version, sheets::submission_id.assume_not_null()))
+        .load(c.sql())?)
+}
+
+/// What is kept of a verdict on a submission with its decisions, under this ground.
+fn derived(c: &mut Db, ground: &Ground, submission: u32) -> Result<Derived, StoreError> {
+    let body: String = submissions::table.find(submission).select(submissions::body).first(c.sql())?;
+    let decisions: Vec<_> = in_force(c, submission)?.into_iter().map(|d| d.decision).collect();
+    Ok(ground.derived(&ground.judge(&table(&body)?, &decisions)))
+}
+
+/// Judges anew, under a ground that the caller holds alone, every table of a section that was judged with something else;
+/// each sheet is held first and read as it is then. Gives how many.
+pub(crate) fn rejudge_held(
+    c: &mut Db,
+    ground: &Ground,
+    section: u32,
+    by: &str,
+    changed: &str,
+) -> Result<usize, StoreError> {
+    let stale = stale(c, ground, section, 0, i64::MAX)?;
+    for (sheet, ..) in &stale {
+        let (version, submission): (u32, Option<u32>) =
+            sheets::table.find(sheet).select((sheets::version, sheets::submission_id)).for_update().first(c.sql())?;
+        let Some(submission) = submission else { continue };
+        let derived = derived(c, ground, submission)?;
+        diesel::update(sheets::table.find(sheet))
+            .set((
+                derived,
+                sheets::version.eq(version + 1),
+                sheets::changed.eq(changed.chars().take(290).collect::<String>()),
+                sheets::changed_by.eq(by),
+            ))
+            .execute(c.sql())?;
+    }
+    Ok(stale.len())
+}
+
+/// Judges some tables under a ground that is not in force yet and keeps what follows aside, for the version each has now.
+pub(crate) fn derive_ahead(c: &mut Db, job: u32, ground: &Ground, some: &[Stale]) -> Result<(), StoreError> {
+    let mut rows = Vec::with_capacity(some.len());
+    for (sheet, version, submission) in some {
+        rows.push(Ahead::new(job, *sheet, *version, derived(c, ground, *submission)?));
+    }
+    for part in rows.chunks(100) {
+        diesel::replace_into(judged_ahead::table).values(part).execute(c.sql())?;
+    }
+    Ok(())
+}

@@ -1,0 +1,74 @@
+//! The door: who may come how often, and what a request may not carry. Hashing of passwords is bounded here, since each takes
+//! nineteen megabytes and a good part of a second.
+
+use std::sync::Arc;
+
+use actix_web::{HttpRequest, web};
+use tokio::sync::Semaphore;
+
+use crate::error::WebError;
+
+/// Passwords that are hashed at the same moment.
+const AT_ONCE: usize = 2;
+
+/// What all requests share at the door.
+pub(crate) struct Door {
+    hashing: Arc<Semaphore>,
+    /// Whether a proxy stands in front, which says whose request it is.
+    behind_proxy: bool,
+}
+
+impl Door {
+    pub(crate) fn new(behind_proxy: bool) -> Door {
+        Door { hashing: Arc::new(Semaphore::new(AT_ONCE)), behind_proxy }
+    }
+
+    /// Hashes or compares a password, when it is its turn.
+    pub(crate) async fn hashing<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, WebError> {
+        let turn = self.hashing.clone().acquire_owned().await.map_err(|e| WebError::Broken(e.to_string()))?;
+        Ok(web::block(move || {
+            let outcome = work();
+            drop(turn);
+            outcome
+        })
+        .await?)
+    }
+
+    /// The address that a request comes from. What a proxy says is believed only where one is said to stand in front: anybody
+    /// may write that line.
+    pub(crate) fn address_of(&self, request: &HttpRequest) -> String {
+        let said = request
+            .headers()
+            .get("x-forwarded-for")
+            .and_then(|v| v.to_str().ok())
+            // The last entry is the proxy's own word.
+            .and_then(|v| v.rsplit(',').next())
+            .map(|v| v.trim().to_owned())
+            .filter(|v| self.behind_proxy && !v.is_empty());
+        said.or_else(|| request.peer_addr().map(|a| a.ip().to_string())).unwrap_or_default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use actix_web::test::TestRequest;
+
+    use super::Door;
+
+    #[test]
+    fn an_address_that_anybody_may_write_is_believed_behind_a_proxy_only() {
+        let request = || {
+            TestRequest::default()
+                .peer_addr(([127, 0, 0, 1], 5000).into())
+                .insert_header(("X-Forwarded-For", "10.9.9.9, 192.0.2.7"))
+                .to_http_request()
+        };
+        assert_eq!(Door::new(false).address_of(&request()), "127.0.0.1");
+        assert_eq!(Door::new(true).address_of(&request()), "192.0.2.7");
+        let plain = TestRequest::default().peer_addr(([127, 0, 0, 1], 5000).into()).to_http_request();
+        assert_eq!(Door::new(true).address_of(&plain), "127.0.0.1");
+    }
+}
