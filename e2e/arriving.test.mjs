@@ -225,6 +225,9 @@ test("a station sheet is changed in a form, one number and one station more, and
   assert.equal(query(`SELECT COUNT(*) FROM protocols WHERE slug='davit-balance'`), "1", "nothing is applied by looking");
   assert.equal(await box("the new one: from").inputValue(), "99.0", "what was typed is still there");
   await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.getByRole("alert").getByText("Write in a few words why it is put in force").waitFor();
+  await page.getByLabel("Reason").fill("the unknowns were weighed anew");
+  await page.getByRole("button", { name: "Put it in force" }).click();
   await page.waitForURL(`**/protocols/${id}`);
   await page.getByText(`version ${version + 1}`, { exact: false }).first().waitFor();
   const source = query(`SELECT source FROM protocols WHERE slug='davit-balance' ORDER BY id DESC LIMIT 1`);

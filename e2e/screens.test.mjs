@@ -251,6 +251,7 @@ test("a paper sheet is typed off twice, the differences are shown, and it goes i
   await page.goto(`${app.origin}/intake`);
   await page.locator("#plab").selectOption({ label: "Keel plate" });
   await page.getByRole("button", { name: "Type a sheet off" }).click();
+  await page.waitForURL("**/entry?**");
   await page.getByLabel("Team").selectOption("Curlew");
   await page.getByLabel("Station").selectOption("3");
   const type = async (length) => {
@@ -356,9 +357,22 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await page.locator("#would").getByText(/\d+ tables? would change/).waitFor();
   assert.match(await page.locator("#would").textContent(), /Digits: /);
   assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "1", "nothing is applied by looking");
+  await page.getByLabel("Reason").fill("the digits were weighed too little");
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.waitForURL(`**/protocols/${lab}`);
   await page.getByText("version 3", { exact: false }).first().waitFor();
+  // Who did it and why stands below, and the one before can be put in force again, for a reason.
+  const versions = page.locator("#versions");
+  await versions.getByText("“the digits were weighed too little”").first().waitFor();
+  await versions.getByText("Put in force again").click();
+  await versions.getByLabel("Reason").fill("it was right before");
+  await versions.getByRole("button", { name: "Judge by version 2 again" }).click();
+  await page.locator(".title").getByText("version 2").waitFor();
+  await versions.getByText("“it was right before”").first().waitFor();
+  await versions.getByText("Put in force again").click();
+  await versions.getByLabel("Reason").fill("no, it was not");
+  await versions.getByRole("button", { name: "Judge by version 3 again" }).click();
+  await page.locator(".title").getByText("version 3").waitFor();
   assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "2", "the one before is kept");
   await page.context().close();
 });

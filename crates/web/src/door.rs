@@ -1,10 +1,11 @@
 //! The door: who may come how often, and what a request may not carry. Hashing of passwords is bounded here, since each takes
 //! nineteen megabytes and a good part of a second.
 
-use std::sync::Arc;
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use actix_web::{HttpRequest, web};
-use tokio::sync::Semaphore;
+use tokio::sync::{OwnedMutexGuard, Semaphore};
 
 use crate::error::WebError;
 
@@ -14,13 +15,15 @@ const AT_ONCE: usize = 2;
 /// What all requests share at the door.
 pub(crate) struct Door {
     hashing: Arc<Semaphore>,
+    /// Tries of one name from one address come one after the other.
+    turns: Mutex<HashMap<String, Arc<tokio::sync::Mutex<()>>>>,
     /// Whether a proxy stands in front, which says whose request it is.
     behind_proxy: bool,
 }
 
 impl Door {
     pub(crate) fn new(behind_proxy: bool) -> Door {
-        Door { hashing: Arc::new(Semaphore::new(AT_ONCE)), behind_proxy }
+        Door { hashing: Arc::new(Semaphore::new(AT_ONCE)), turns: Mutex::default(), behind_proxy }
     }
 
     /// Hashes or compares a password, when it is its turn.
@@ -35,6 +38,16 @@ impl Door {
             outcome
         })
         .await?)
+    }
+
+    /// Waits until no other try of the same name from the same address is under way: what it comes to counts for this one.
+    pub(crate) async fn turn(&self, key: &str) -> OwnedMutexGuard<()> {
+        let turn = {
+            let mut turns = self.turns.lock().unwrap_or_else(PoisonError::into_inner);
+            turns.retain(|_, t| Arc::strong_count(t) > 1);
+            turns.entry(key.to_owned()).or_default().clone()
+        };
+        turn.lock_owned().await
     }
 
     /// The address that a request comes from. What a proxy says is believed only where one is said to stand in front: anybody

@@ -35,6 +35,13 @@ impl Counted {
     }
 }
 
+impl Counted {
+    /// A digest of the name and the address, by which tries come one after the other.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+}
+
 /// Seconds of pause after so many tries: none at first, then 1, 2, 4, 8 and so on.
 fn pause(tried: u32, free: u32) -> u32 {
     match tried.checked_sub(free) {

@@ -17,7 +17,8 @@ pub(super) const BOUNDS: Bounds = Bounds {
     file: jurado_store::attachments::MOST_BYTES,
     fields: MOST_FIELDS,
     files: jurado_store::attachments::MOST_FILES as usize,
-    all: 64 * 1024 * 1024,
+    kept: 64 * 1024 * 1024,
+    all: 256 * 1024 * 1024,
 };
 
 /// What is wrong with the files of a form, if anything: more than may be, or too large.

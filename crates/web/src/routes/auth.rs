@@ -70,6 +70,7 @@ async fn attempt(
     name: String,
     password: String,
 ) -> Result<Attempt, WebError> {
+    let _turn = door.turn(counted.name()).await;
     let (keep, by) = (store.clone(), counted.clone());
     let (wait, secret) =
         web::block(move || keep.run(|c| Ok((tries::begin(c, &by)?, users::secret_of(c, &name)?)))).await??;

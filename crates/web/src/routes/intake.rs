@@ -107,8 +107,14 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
 /// Most files of one upload.
 const MOST_FILES: usize = 200;
 /// How much of an upload is taken.
-const BOUNDS: Bounds =
-    Bounds { text: UPLOAD.bytes, file: UPLOAD.bytes, fields: 50, files: MOST_FILES, all: 64 * 1024 * 1024 };
+const BOUNDS: Bounds = Bounds {
+    text: UPLOAD.bytes,
+    file: UPLOAD.bytes,
+    fields: 50,
+    files: MOST_FILES,
+    kept: 64 * 1024 * 1024,
+    all: 512 * 1024 * 1024,
+};
 
 pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpResponse, WebError> {
     let parts = parts::read(payload, BOUNDS).await?;
@@ -128,7 +134,12 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
             .map(|(_, file)| if file.is_empty() { "What was pasted".to_owned() } else { format!("“{file}”") })
             .collect();
         told(
-            format!("{} {verb} larger than {} megabytes.", names.join(", "), UPLOAD.bytes / 1_048_576),
+            format!(
+                "{} {verb} larger than {} megabytes, or all together are larger than {}.",
+                names.join(", "),
+                UPLOAD.bytes / 1_048_576,
+                BOUNDS.kept / 1_048_576
+            ),
             "Hand in one section at a time.",
         )
     } else if parts.too_many {

@@ -17,6 +17,8 @@ pub(crate) struct Bounds {
     pub(crate) fields: usize,
     /// Most files.
     pub(crate) files: usize,
+    /// Most bytes of all files together that are kept.
+    pub(crate) kept: usize,
     /// Past this many bytes in all a form is not read to its end for the sake of a kind answer.
     pub(crate) all: usize,
 }
@@ -42,7 +44,7 @@ pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts
     let mut out = Parts::default();
     let broken =
         |_: MultipartError| WebError::Bad("The upload did not arrive whole.".into(), "Choose the file again.".into());
-    let mut arrived = 0usize;
+    let (mut arrived, mut kept) = (0usize, 0usize);
     let many = || {
         WebError::Bad(
             format!("The form has more than {} fields.", bounds.fields),
@@ -63,7 +65,7 @@ pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts
                     "Bring fewer, or smaller ones.".into(),
                 ));
             }
-            if over || bytes.len() + chunk.len() > most {
+            if over || bytes.len() + chunk.len() > most || kept + bytes.len() + chunk.len() > bounds.kept {
                 // The rest is read and forgotten.
                 over = true;
                 bytes = Vec::new();
@@ -71,6 +73,7 @@ pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts
                 bytes.extend_from_slice(&chunk);
             }
         }
+        kept += bytes.len();
         match file {
             _ if over => out.too_large.push((field, file.unwrap_or_default())),
             None if out.fields.len() >= bounds.fields => return Err(many()),
@@ -94,7 +97,7 @@ mod tests {
     use super::{Bounds, Parts, read};
     use crate::error::WebError;
 
-    const BOUNDS: Bounds = Bounds { text: 20, file: 100, fields: 4, files: 2, all: 2_000 };
+    const BOUNDS: Bounds = Bounds { text: 20, file: 100, fields: 4, files: 2, kept: 150, all: 2_000 };
 
     /// A part: field, file name where it is one, content.
     type Sent<'a> = (&'a str, Option<&'a str>, &'a [u8]);
@@ -157,6 +160,10 @@ mod tests {
         let parts = send(&body(&[("pasted", None, &[b'y'; 21]), ("lab", None, b"3")]), 16).expect("read");
         assert_eq!(parts.too_large, [("pasted".to_owned(), String::new())]);
         assert_eq!(parts.fields, [("lab".to_owned(), "3".to_owned())]);
+        // Each is small enough, and all of them are not.
+        let two = [("file", Some("1.csv"), &[b'x'; 90][..]), ("file", Some("2.csv"), &[b'x'; 90])];
+        let parts = send(&body(&two), 16).expect("read");
+        assert_eq!((names(&parts), parts.too_large.len()), (vec!["1.csv"], 1));
         let three = [("file", Some("1"), &b"a"[..]), ("file", Some("2"), b"b"), ("file", Some("3"), b"c")];
         let parts = send(&body(&three), 16).expect("read");
         assert!(parts.too_many);

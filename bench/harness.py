@@ -1,0 +1,225 @@
+"""A database and servers of their own for a benchmark, and people who use them over HTTP.
+
+The database is a private MariaDB in a temporary folder, set up as ./start sets it up. Nothing of another server is touched.
+"""
+
+import http.client
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import threading
+import time
+import urllib.parse
+
+ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
+PASSWORDS = {"coordinator": "harbour light", "reviewer1": "morning tide", "reviewer2": "evening tide"}
+
+
+def free_port():
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+def binary():
+    """The program: JURADO, or what ./start or cargo build --release made."""
+    target = os.environ.get("CARGO_TARGET_DIR", os.path.join(ROOT, "target"))
+    for path in [os.environ.get("JURADO"), f"{target}/start/jurado", f"{target}/release/jurado"]:
+        if path and os.path.exists(path):
+            return path
+    raise SystemExit("build first: cargo build --profile start --package jurado-cli")
+
+
+class Database:
+    """A MariaDB that can be killed and started again on the same data."""
+
+    def __init__(self, options=(), flush=1):
+        # Where the unprivileged user may enter too.
+        self.dir = tempfile.mkdtemp(prefix="jurado-bench-", dir="/tmp")
+        os.chmod(self.dir, 0o755)
+        self.flush, self.options = flush, list(options)
+        self.port = free_port()
+        self._shell()
+
+    def _shell(self):
+        script = f"""
+            . {ROOT}/scripts/mariadb.sh
+            DB_DIR={self.dir}/db DB_FLUSH={self.flush}
+            db_start {self.port} >&2
+            echo "$DATABASE_URL $MIGRATE_DATABASE_URL $DB_PID $DB_SOCKET"
+            disown -a
+        """
+        out = subprocess.run(["bash", "-c", script], check=True, capture_output=True, text=True).stdout.split()
+        self.url, self.schema_url, self.pid, self.socket = out[0], out[1], int(out[2]), out[3]
+
+    def server(self):
+        """Process id of mariadbd itself."""
+        try:
+            with open(f"{self.dir}/db/mariadbd.pid") as f:
+                return int(f.read())
+        except (OSError, ValueError):
+            return self.pid
+
+    def kill(self, how=signal.SIGKILL):
+        pid = self.server()
+        os.kill(pid, how)
+        if how == signal.SIGKILL:
+            for _ in range(200):
+                if not os.path.exists(f"/proc/{pid}") or open(f"/proc/{pid}/stat").read().split()[2] == "Z":
+                    break
+                time.sleep(0.05)
+
+    def start(self):
+        """Starts it again after a kill, on the same port and data."""
+        for f in ["db.pid", "mariadbd.pid"]:
+            try:
+                os.remove(f"{self.dir}/db/{f}")
+            except OSError:
+                pass
+        self._shell()
+
+    def sql(self, text, database="jurado"):
+        parsed = urllib.parse.urlparse(self.schema_url)
+        command = ["mariadb", "--no-defaults", "-h127.0.0.1", f"-P{parsed.port}", f"-u{parsed.username}", "-N", "-B", database, "-e", text]
+        out = subprocess.run(command, check=True, capture_output=True, text=True, env={**os.environ, "MYSQL_PWD": parsed.password})
+        return [line.split("\t") for line in out.stdout.splitlines()]
+
+    def root(self, text):
+        subprocess.run(["mariadb", "--no-defaults", f"--socket={self.socket}", "-uroot", "-e", text], check=True)
+
+    def remove(self):
+        try:
+            os.kill(self.server(), signal.SIGTERM)
+            time.sleep(1)
+        except OSError:
+            pass
+        shutil.rmtree(self.dir, ignore_errors=True)
+        shutil.rmtree(os.path.dirname(self.socket), ignore_errors=True)
+
+
+class Server:
+    """A `jurado serve` on a port of its own."""
+
+    def __init__(self, database, protocols=None, demo=("keel-plate",), port=None, url=None, more=()):
+        self.database, self.port = database, port or free_port()
+        self.passwords = f"{database.dir}/demo-passwords"
+        with open(self.passwords, "w") as f:
+            f.writelines(f"{n} {w}\n" for n, w in PASSWORDS.items())
+        self.command = [binary(), "serve", "--port", str(self.port), "--protocols", protocols or f"{ROOT}/protocols", *more]
+        if demo is not None:
+            self.command += ["--demo", "--demo-passwords", self.passwords]
+            for lab in demo:
+                self.command += ["--demo-lab", lab]
+        self.env = {**os.environ, "DATABASE_URL": url or database.url, "MIGRATE_DATABASE_URL": database.schema_url}
+        self.start()
+
+    def start(self):
+        self.log = open(f"{self.database.dir}/serve-{self.port}.log", "ab")
+        self.process = subprocess.Popen(self.command, env=self.env, stdout=subprocess.PIPE, stderr=self.log, text=True)
+        self.printed = ""
+        while "answers on" not in self.printed:
+            line = self.process.stdout.readline()
+            if not line:
+                raise RuntimeError(f"serve ended; see {self.log.name}")
+            self.printed += line
+        threading.Thread(target=self._drain, daemon=True).start()
+
+    def _drain(self):
+        for line in self.process.stdout:
+            self.printed += line
+
+    def kill(self):
+        self.process.kill()
+        self.process.wait()
+
+    def stop(self):
+        self.process.terminate()
+        try:
+            self.process.wait(20)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+
+    def memory(self, what="VmRSS"):
+        """Resident memory in megabytes; VmHWM is the highest it was."""
+        with open(f"/proc/{self.process.pid}/status") as f:
+            for line in f:
+                if line.startswith(what):
+                    return int(line.split()[1]) / 1024
+        return 0
+
+
+class Person:
+    """Somebody at a browser: keeps cookies and the token that forms carry."""
+
+    def __init__(self, server, name=None, timeout=60):
+        self.port, self.cookies, self.token, self.timeout = server.port, {}, "", timeout
+        self.connection = None
+        if name:
+            self.get("/sign-in")
+            status, _, _ = self.post("/sign-in", {"name": name, "password": PASSWORDS[name], "to": "/docket"})
+            if status != 303:
+                raise RuntimeError(f"{name} is not let in: {status}")
+            self.get("/account")
+
+    def _ask(self, method, path, body=None, headers=()):
+        for attempt in (0, 1):
+            if self.connection is None:
+                self.connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=self.timeout)
+            head = {"Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items()), **dict(headers)}
+            try:
+                self.connection.request(method, path, body, head)
+                answer = self.connection.getresponse()
+                text = answer.read()
+                break
+            except (http.client.RemoteDisconnected, ConnectionResetError, BrokenPipeError):
+                self.connection.close()
+                self.connection = None
+                # A connection that was kept and closed meanwhile; a change is not sent twice.
+                if attempt or method == "POST":
+                    raise
+            except Exception:
+                self.connection.close()
+                self.connection = None
+                raise
+        for line in answer.headers.get_all("Set-Cookie") or []:
+            name, value = line.split(";", 1)[0].split("=", 1)
+            self.cookies[name] = value
+        text = text.decode("utf-8", "replace")
+        found = re.search(r'name="token" value="([^"]+)"', text)
+        if found:
+            self.token = found.group(1)
+        return answer.status, answer.headers, text
+
+    def get(self, path):
+        return self._ask("GET", path)
+
+    def post(self, path, form):
+        body = urllib.parse.urlencode({"token": self.token, **form})
+        return self._ask("POST", path, body, {"Content-Type": "application/x-www-form-urlencoded"})
+
+    def upload(self, path, fields, files):
+        """files: name of the field, name of the file, bytes."""
+        edge = "----edge7f3a"
+        parts = b""
+        for name, value in {"token": self.token, **fields}.items():
+            parts += f'--{edge}\r\nContent-Disposition: form-data; name="{name}"\r\n\r\n{value}\r\n'.encode()
+        for field, name, content in files:
+            parts += f'--{edge}\r\nContent-Disposition: form-data; name="{field}"; filename="{name}"\r\n\r\n'.encode() + content + b"\r\n"
+        parts += f"--{edge}--\r\n".encode()
+        return self._ask("POST", path, parts, {"Content-Type": f"multipart/form-data; boundary={edge}"})
+
+
+def program(database, *arguments):
+    """Runs `jurado` on a database; gives its exit status and what it printed."""
+    env = {**os.environ, "DATABASE_URL": database.url, "MIGRATE_DATABASE_URL": database.schema_url}
+    out = subprocess.run([binary(), *arguments], env=env, capture_output=True, text=True)
+    return out.returncode, out.stdout + out.stderr
+
+
+def percentile(values, p):
+    ordered = sorted(values)
+    return ordered[min(len(ordered) - 1, int(p / 100 * len(ordered)))] if ordered else float("nan")
