@@ -88,6 +88,12 @@ class Database:
         out = subprocess.run(command, check=True, capture_output=True, text=True, env={**os.environ, "MYSQL_PWD": parsed.password})
         return [line.split("\t") for line in out.stdout.splitlines()]
 
+    def script(self, text):
+        """Runs statements given on standard input, however long."""
+        parsed = urllib.parse.urlparse(self.schema_url)
+        command = ["mariadb", "--no-defaults", "-h127.0.0.1", f"-P{parsed.port}", f"-u{parsed.username}", "jurado"]
+        subprocess.run(command, input=text, check=True, text=True, env={**os.environ, "MYSQL_PWD": parsed.password})
+
     def root(self, text):
         subprocess.run(["mariadb", "--no-defaults", f"--socket={self.socket}", "-uroot", "-e", text], check=True)
 
@@ -192,6 +198,9 @@ class Person:
         found = re.search(r'name="token" value="([^"]+)"', text)
         if found:
             self.token = found.group(1)
+        timing = answer.headers.get("Server-Timing")
+        # The server's own time in milliseconds; the client shares the machine and would count its own.
+        self.took = float(timing.split("dur=")[1]) if timing else float("nan")
         return answer.status, answer.headers, text
 
     def get(self, path):
@@ -218,6 +227,33 @@ def program(database, *arguments):
     env = {**os.environ, "DATABASE_URL": database.url, "MIGRATE_DATABASE_URL": database.schema_url}
     out = subprocess.run([binary(), *arguments], env=env, capture_output=True, text=True)
     return out.returncode, out.stdout + out.stderr
+
+
+def multiply(database, wanted):
+    """Copies the demo's tables, with teams and sections of their own, until there are about so many. Gives how many."""
+    columns = (
+        "lab_id, team_id, section_id, submission_id, version, state, station, awarded, decided, possible, open_findings, "
+        "hanging, mark, headline, profile, judged_with, outcome"
+    )
+    have = int(database.sql("SELECT COUNT(*) FROM sheets")[0][0])
+    sections = [int(r[0]) for r in database.sql("SELECT id FROM sections ORDER BY id")]
+    text = ["SET foreign_key_checks = 0; START TRANSACTION;"]
+    copied = columns.replace("team_id", "team_id + {off}").replace("section_id", "{to}").replace("submission_id", "submission_id + {off}")
+    for copy in range(1, max(0, -(-(wanted - have) // have)) + 1):
+        off = copy * 100_000
+        for n, section in enumerate(sections):
+            # Two copies share a section, so that there are about as many sections as a large course has.
+            to = 1000 + (copy * len(sections) + n) // 2
+            text.append(f"INSERT IGNORE INTO sections (id, name, position) VALUES ({to}, 'Watch {to}', {to});")
+            text.append(f"INSERT INTO teams (id, section_id, name) SELECT id + {off}, {to}, CONCAT(name, ' {copy}-{n}') FROM teams WHERE section_id = {section};")
+            text.append(f"INSERT INTO sheets (id, {columns}) SELECT id + {off}, {copied.format(off=off, to=to)} FROM sheets WHERE section_id = {section};")
+        text.append(
+            "INSERT INTO submissions (id, sheet_id, revision, import_id, body, digest, handed_in_at) "
+            f"SELECT id + {off}, sheet_id + {off}, revision, import_id, body, digest, handed_in_at FROM submissions WHERE id < 100000;"
+        )
+    text.append("COMMIT; SET foreign_key_checks = 1; ANALYZE TABLE sheets, submissions, teams, sections;")
+    database.script("\n".join(text))
+    return int(database.sql("SELECT COUNT(*) FROM sheets")[0][0])
 
 
 def percentile(values, p):

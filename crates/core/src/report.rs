@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use rust_decimal::Decimal;
 
 use crate::protocol::Protocol;
-use crate::verdict::{ENGINE, Judged, JudgedResult};
+use crate::verdict::{ENGINE, Finding, Judged, JudgedResult};
 
 /// The whole object.
 #[derive(Serialize)]
@@ -188,7 +188,10 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
         team: &judged.team,
         station: judged.keys.get("station").map(String::as_str),
         keys: &judged.keys,
-        results: judged.results.iter().map(|r| result(protocol, judged, r)).collect(),
+        results: {
+            let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();
+            judged.results.iter().map(|r| result(protocol, &ruled, r)).collect()
+        },
         findings: judged
             .findings
             .iter()
@@ -245,7 +248,7 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
     }
 }
 
-fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -> ResultOf<'a> {
+fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -> ResultOf<'a> {
     let item = &protocol.items[r.item];
     let plus_minus = crate::judging::stated_plus_minus(&r.reported);
     ResultOf {
@@ -280,8 +283,7 @@ fn result<'a>(protocol: &'a Protocol, judged: &'a Judged, r: &'a JudgedResult) -
                 s.rows.iter().map(|row| format!("{}:{row}", item.id)).collect()
             },
         }),
-        ruling: judged
-            .findings
+        ruling: ruled
             .iter()
             .filter(|f| f.item == Some(r.item) && (f.row.is_none() || f.row == r.row))
             .filter_map(|f| f.ruling)

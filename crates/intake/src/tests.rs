@@ -277,7 +277,7 @@ fn an_archive_gives_its_files_and_never_more_than_it_may() {
     assert_eq!((whole.len(), whole[0].name.as_str()), (1, "a.csv"));
     let bomb = packed(&[("big.csv", &vec![b'1'; 3 << 20])]);
     let fault = crate::unpack("bomb.zip", bomb, &mut Budget::of(1 << 20)).expect_err("too much");
-    assert!(fault.what.contains("unpacks to more than 1 megabytes"), "{fault}");
+    assert!(fault.what.contains("unpack to more than 1 megabytes"), "{fault}");
     let many: Vec<(String, &[u8])> = (0..=crate::MOST_PARTS).map(|n| (format!("{n}.csv"), &b"x"[..])).collect();
     let many: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), *b)).collect();
     assert!(crate::unpack("many.zip", packed(&many), &mut Budget::upload()).is_err());
@@ -310,6 +310,101 @@ mod any_columns {
                     proptest::prop_assert!(table.cells.iter().all(|c| protocol().item(&c.item).is_some()));
                 }
             }
+        }
+    }
+}
+
+/// Files made to exhaust whoever reads them: each is answered with a sentence that says where, and in no time.
+#[test]
+fn a_small_file_that_says_it_is_large_is_refused_before_anything_is_set_aside_for_it() {
+    let protocol = protocol();
+    let fault = |bytes: &[u8]| read_csv(bytes, &protocol, None).expect_err("it is refused");
+    let sheet = |cells: &[(u32, u16)]| {
+        let mut book = rust_xlsxwriter::Workbook::new();
+        let sheet = book.add_worksheet();
+        for (row, column) in cells {
+            sheet.write_string(*row, *column, "x").expect("a cell");
+        }
+        book.save_to_buffer().expect("a workbook")
+    };
+    let begun = std::time::Instant::now();
+    assert!(fault(&sheet(&[(0, 0), (1_048_575, 16_383)])).what.contains("row 1048576"));
+    assert!(fault(&sheet(&[(0, 0), (5, 300)])).what.contains("column 301"));
+    let ods = |rows: &str| {
+        let content = format!(
+            "<?xml version=\"1.0\"?><office:document-content xmlns:office=\"o\" xmlns:table=\"t\" xmlns:text=\"x\"><office:body>\
+             <office:spreadsheet><table:table>{rows}</table:table></office:spreadsheet></office:body></office:document-content>"
+        );
+        packed(&[("content.xml", content.as_bytes())])
+    };
+    let cell = |columns: u32, text: &str| {
+        format!(
+            "<table:table-cell office:value-type=\"string\" table:number-columns-repeated=\"{columns}\"><text:p>{text}</text:p></table:table-cell>"
+        )
+    };
+    let row = |times: u32, cells: &str| {
+        format!("<table:table-row table:number-rows-repeated=\"{times}\">{cells}</table:table-row>")
+    };
+    assert!(fault(&ods(&row(4_000, &cell(16_384, "x")))).what.contains("column 202"));
+    assert!(fault(&ods(&row(4_000_000_000, &cell(1, "x")))).what.contains("row 200002"));
+    assert!(begun.elapsed() < std::time::Duration::from_secs(5), "{:?}", begun.elapsed());
+    // Blank cells that are said to be there millions of times are not there, and a table between them is read.
+    let blank = "<table:table-cell table:number-columns-repeated=\"16000\"/>";
+    let line = |fields: &str| row(1, &(fields.split(',').map(|f| cell(1, f)).collect::<String>() + blank));
+    let body = line("section,team,item,value") + &line("Morning,Alfa,zero,0.04") + &row(1_000_000, blank);
+    let read = read_csv(&ods(&body), &protocol, None).expect("it is read");
+    assert_eq!((read.tables.len(), read.tables[0].cells[0].value.as_str()), (1, "0.04"));
+}
+
+#[test]
+fn pictures_in_an_archive_are_refused_as_they_come_out_and_an_upload_has_one_budget() {
+    let picture = |megabytes: usize| {
+        let mut bytes = b"\x89PNG\r\n\x1a\n".to_vec();
+        bytes.resize(megabytes << 20, 0);
+        bytes
+    };
+    let many: Vec<(String, Vec<u8>)> = (0..13).map(|n| (format!("Heron {n}.png"), picture(19))).collect();
+    let parts: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), b.as_slice())).collect();
+    let mut budget = Budget::upload();
+    let fault = crate::unpack("pictures.zip", packed(&parts), &mut budget).expect_err("too large");
+    assert!(fault.what.contains("is a picture of more than 12 megabytes"), "{}", fault.what);
+    // Each within its own limit, and together more than an upload may be.
+    let small: Vec<(String, Vec<u8>)> = (0..6).map(|n| (format!("Heron {n}.png"), picture(11))).collect();
+    let parts: Vec<(&str, &[u8])> = small.iter().map(|(n, b)| (n.as_str(), b.as_slice())).collect();
+    let archive = packed(&parts);
+    let mut budget = Budget::upload();
+    crate::unpack("one.zip", archive.clone(), &mut budget).expect("the first is within the budget");
+    let fault = crate::unpack("two.zip", archive, &mut budget).expect_err("the second is not");
+    assert!(fault.what.contains("together"), "{}", fault.what);
+}
+
+#[test]
+fn a_row_beyond_the_table_waits_in_quarantine_whatever_kind_of_file_it_stands_in() {
+    let protocol = Protocol::parse(include_str!("../../../protocols/hatch-ram.toml")).expect("a shipped protocol");
+    let many = protocol.items.iter().enumerate().find(|(i, _)| protocol.is_typed(*i) && protocol.rows_of(*i).is_some());
+    let (item, spec) = many.expect("something is taken several times");
+    let (asked, most) = (protocol.rows_of(item).expect("rows"), protocol.most_row(item).expect("rows"));
+    assert_eq!(most, asked + 20, "a team may measure once more than it has to");
+    let csv = |row: u32| format!("section,team,item,row,value\nMorning,Alfa,{},{row},1.00\n", spec.id);
+    let json = |row: u32| {
+        format!(
+            "[{{\"section\":\"Morning\",\"team\":\"Alfa\",\"cells\":[{{\"item\":\"{}\",\"row\":{row},\"value\":\"1.00\"}}]}}]",
+            spec.id
+        )
+    };
+    let kinds: [&dyn Fn(u32) -> String; 2] = [&csv, &json];
+    for text in kinds {
+        let within = read_csv(text(most).as_bytes(), &protocol, None).expect("read");
+        assert_eq!((within.tables.iter().map(|t| t.cells.len()).sum::<usize>(), within.held.len()), (1, 0));
+        for row in [most + 1, 10_000] {
+            let beyond = read_csv(text(row).as_bytes(), &protocol, None).expect("read");
+            assert_eq!(beyond.tables.iter().map(|t| t.cells.len()).sum::<usize>(), 0);
+            assert_eq!(beyond.held[0].code, "row-beyond");
+            assert!(
+                beyond.held[0].fault.what.contains(&format!("there is no row {row}")),
+                "{}",
+                beyond.held[0].fault.what
+            );
         }
     }
 }

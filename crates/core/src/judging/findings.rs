@@ -1,14 +1,24 @@
 //! The list of findings while it is made.
 
+use std::collections::HashSet;
+
 use rust_decimal::Decimal;
 
 use crate::verdict::{Finding, Severity};
 
 pub(super) struct Findings<'a> {
     pub(super) list: &'a mut Vec<Finding>,
+    /// Keys of those that are in the list.
+    keys: HashSet<String>,
 }
 
-impl Findings<'_> {
+impl<'a> Findings<'a> {
+    /// A list that grows.
+    pub(super) fn onto(list: &'a mut Vec<Finding>) -> Findings<'a> {
+        let keys = list.iter().map(|f| f.key.clone()).collect();
+        Findings { list, keys }
+    }
+
     /// The stable name of a finding about an item, or one of its rows.
     pub(super) fn key(code: &str, item: &str, row: Option<u32>) -> String {
         match row {
@@ -56,7 +66,7 @@ impl Findings<'_> {
         if finding.brief.is_empty() {
             finding.brief = finding.says.clone();
         }
-        if !self.list.iter().any(|f| f.key == finding.key) {
+        if self.keys.insert(finding.key.clone()) {
             self.list.push(finding);
         }
     }

@@ -103,7 +103,7 @@ pub fn judge_in(
         }
     }
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
-    let mut found = Findings { list: &mut list };
+    let mut found = Findings::onto(&mut list);
     outliers.extend(apart::points(protocol, &clean, &out, &propagated, &mut found));
     let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
     comparisons.extend(relations::comparisons(protocol, &out, &propagated, &reported, &mut results, &mut found));
@@ -145,7 +145,7 @@ fn work(
     refuted: &[(usize, Option<u32>)],
 ) -> Worked {
     let mut list = Vec::new();
-    let mut found = Findings { list: &mut list };
+    let mut found = Findings::onto(&mut list);
     let measured = values::measured(protocol, section, submission, table);
     // Once with everything, to see what stands apart; then with what counts.
     let mut clean = measured.clone();
@@ -253,7 +253,7 @@ fn repair(
         n => format!(" {n} more results fit with it."),
     };
     let mut list = std::mem::take(&mut after.list);
-    let mut found = Findings { list: &mut list };
+    let mut found = Findings::onto(&mut list);
     found.push(Finding {
         says: format!(
             "{} reads {}{unit}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",

@@ -28,14 +28,39 @@ impl Shares<'_> {
     }
 }
 
+/// All results of a table, with what is asked of them as a whole for each one: worked out once, so that judging a table
+/// takes as long as it has cells and not the square of that.
+struct Whole<'a> {
+    results: &'a [JudgedResult],
+    /// How many rows each result of the protocol has.
+    rows: Vec<usize>,
+    /// The last row in which anything could be worked out or was reported.
+    last: u32,
+}
+
+impl<'a> Whole<'a> {
+    fn of(protocol: &Protocol, results: &'a [JudgedResult]) -> Whole<'a> {
+        let mut rows = vec![0; protocol.results.len()];
+        for r in results {
+            rows[r.index] += 1;
+        }
+        let last = results
+            .iter()
+            .filter(|r| r.clean.is_some() || r.reported.value.is_some())
+            .filter_map(|r| r.row)
+            .max()
+            .unwrap_or(0);
+        Whole { results, rows, last }
+    }
+}
+
 /// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to the hundredth.
-fn points(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> Decimal {
+fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -> Decimal {
     let whole = protocol.results[result.index].points;
     if result.row.is_none() {
         return whole;
     }
-    let rows = results.iter().filter(|r| r.index == result.index).count().max(1);
-    (whole / Decimal::from(rows))
+    (whole / Decimal::from(whole_table.rows[result.index].max(1)))
         .round_dp_with_strategy(2, rust_decimal::RoundingStrategy::ToPositiveInfinity)
         .min(whole)
 }
@@ -84,6 +109,7 @@ fn slip_of(result: &JudgedResult) -> Option<&Slip> {
 /// Findings of all results.
 pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResult], found: &mut Findings<'_>) {
     let shares = shares(protocol);
+    let whole = Whole::of(protocol, results);
     for result in results {
         if matches!(result.verdict, VerdictKind::Agrees) {
             continue;
@@ -94,10 +120,10 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         let key = |code: &str| Findings::key(code, &item.id, result.row);
         let unit = item.unit_after();
         let clean = shown(protocol, result);
-        let all = points(protocol, results, result);
+        let all = points(protocol, &whole, result);
         match result.verdict {
             VerdictKind::Missing => {
-                if spec.optional || section.waived(&item.id).is_some() || past_the_end(results, result) {
+                if spec.optional || section.waived(&item.id).is_some() || past_the_end(&whole, result) {
                     continue;
                 }
                 // Nothing to compare with means that a reading is missing, and that is charged already.
@@ -153,8 +179,8 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                     ..Findings::blank("differs", key("differs"), Severity::Decide, Some(result.item), result.row)
                 });
             }
-            VerdictKind::Slip => slip(protocol, results, result, &shares, found),
-            VerdictKind::Unexplained => unexplained(protocol, results, result, &shares, found),
+            VerdictKind::Slip => slip(protocol, &whole, result, &shares, found),
+            VerdictKind::Unexplained => unexplained(protocol, &whole, result, &shares, found),
             // Most courses give what follows in full.
             VerdictKind::Carried if shares.carried > Decimal::ZERO => found.push(Finding {
                 says: format!("The {title} follows rightly from a wrong value; this course takes a part for that."),
@@ -197,12 +223,12 @@ fn shown(protocol: &Protocol, result: &JudgedResult) -> String {
 }
 
 /// Whether a row of a column stands after the last in which anything could be worked out: the table just ended.
-fn past_the_end(results: &[JudgedResult], result: &JudgedResult) -> bool {
+fn past_the_end(whole: &Whole<'_>, result: &JudgedResult) -> bool {
     let Some(row) = result.row else { return false };
     if result.clean.is_some() || result.right_word.is_some() {
         return false;
     }
-    !results.iter().any(|r| r.row.is_some_and(|n| n >= row) && (r.clean.is_some() || r.reported.value.is_some()))
+    whole.last < row
 }
 
 fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {
@@ -217,14 +243,9 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
     count
 }
 
-fn slip(
-    protocol: &Protocol,
-    results: &[JudgedResult],
-    result: &JudgedResult,
-    shares: &Shares<'_>,
-    found: &mut Findings<'_>,
-) {
+fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
     let Some(slip) = &result.slip else { return };
+    let results = whole.results;
     let item = &protocol.items[result.item];
     let first_row = slip.rows.first().is_none_or(|first| Some(*first) == result.row);
     if !first_row {
@@ -246,7 +267,7 @@ fn slip(
     }
     // Down a column the whole column's points are at stake, else one row's.
     let at_stake = |r: &JudgedResult| {
-        if slip.rows.is_empty() { points(protocol, results, r) } else { protocol.results[r.index].points }
+        if slip.rows.is_empty() { points(protocol, whole, r) } else { protocol.results[r.index].points }
     };
     let cost = results
         .iter()
@@ -332,12 +353,12 @@ fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedRes
 
 fn unexplained(
     protocol: &Protocol,
-    results: &[JudgedResult],
+    whole: &Whole<'_>,
     result: &JudgedResult,
     shares: &Shares<'_>,
     found: &mut Findings<'_>,
 ) {
-    let all = points(protocol, results, result);
+    let all = points(protocol, whole, result);
     let item = &protocol.items[result.item];
     let title = full_title(protocol, result);
     let unit = item.unit_after();

@@ -1,5 +1,7 @@
 //! Accuracy, precision, and the score line by line. Sums are exact decimals.
 
+use std::collections::HashMap;
+
 use rust_decimal::Decimal;
 
 use super::findings::Findings;
@@ -327,17 +329,25 @@ pub(super) fn settle(
     rulings: &[&Ruling],
     decisions: &[Decision],
 ) {
+    // The first result of an item, and that of each of its rows; the newest decision on each key.
+    let (mut of_item, mut of_row) = (HashMap::new(), HashMap::new());
+    for r in results {
+        of_item.entry(r.item).or_insert(r);
+        of_row.entry((r.item, r.row)).or_insert(r);
+    }
+    let newest: HashMap<&str, &Decision> = decisions.iter().map(|d| (d.finding.as_str(), d)).collect();
     for finding in findings {
         let item = finding.item.map(|i| protocol.items[i].id.as_str());
-        let result = finding
-            .item
-            .and_then(|i| results.iter().find(|r| r.item == i && (finding.row.is_none() || r.row == finding.row)));
+        let result = finding.item.and_then(|i| match finding.row {
+            None => of_item.get(&i).copied(),
+            row => of_row.get(&(i, row)).copied(),
+        });
         finding.decided_cost = finding.cost;
         if let Some(ruling) = rulings.iter().filter(|r| settles(r, finding, item, result)).max_by_key(|r| r.id) {
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }
-        if let Some(decision) = decisions.iter().rev().find(|d| d.finding == finding.key) {
+        if let Some(decision) = newest.get(finding.key.as_str()).copied() {
             finding.decided_cost = decision.action.cost(finding.cost);
             finding.decision = Some(decision.clone());
         }

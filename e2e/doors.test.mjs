@@ -1,0 +1,336 @@
+// The doors: every route for every role, sessions that end, what a request may not carry, and the way in without a demo.
+import assert from "node:assert/strict";
+import { readFileSync } from "node:fs";
+import { request as ask } from "node:http";
+import { after, before, test } from "node:test";
+import { passwords, postSignIn, sql, startApp } from "./app.mjs";
+
+const root = new URL("..", import.meta.url).pathname;
+let app;
+before(async () => { app = await startApp("doors"); });
+after(async () => { await app.stop(); });
+
+/** All routes of the application, as its table of routes has them. */
+const routes = [...readFileSync(`${root}crates/web/src/app.rs`, "utf8").matchAll(/\.route\("([^"]+)", web::(get|post)\(\)/g)]
+  .map(([, path, method]) => `${method.toUpperCase()} ${path}`);
+
+/** Somebody with a session, without a browser's page. */
+async function person(name, word = passwords[name]) {
+  const page = await app.page();
+  const answer = await postSignIn(page.request, app.origin, name, word);
+  assert.equal(answer.status(), 303, `${name} is let in`);
+  const text = await (await page.request.get(`${app.origin}/account`)).text();
+  const token = /name="token" value="([^"]*)"/.exec(text)[1];
+  const send = (method, path, form) => page.request.fetch(`${app.origin}${path}`, {
+    method, maxRedirects: 0, ...(form ? { form } : {}),
+  });
+  return { page, token, send, close: () => page.context().close() };
+}
+
+test("every route asks for whoever may use it, and a session that was ended opens none", async () => {
+  const query = (text) => sql(text, app.database).trim();
+  const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
+  const table = (section) => query(`SELECT s.id FROM sheets s JOIN sections x ON x.id = s.section_id WHERE x.name = '${section}' ORDER BY s.id LIMIT 1`);
+  const section = (name) => query(`SELECT id FROM sections WHERE name = '${name}'`);
+  const chief = await person("coordinator");
+  // Evening is reviewer2's: a picture of one of its tables, and a file that reviewer2 brought.
+  const png = { name: "graph.png", mimeType: "image/png", buffer: Buffer.from("89504e470d0a1a0a00", "hex") };
+  const attached = await chief.page.request.post(`${app.origin}/bench/${table("Evening")}/attach`, { multipart: { token: chief.token, file: png }, maxRedirects: 0 });
+  assert.equal(attached.status(), 303);
+  const picture = query("SELECT MAX(id) FROM attachments");
+  const second = await person("reviewer2");
+  const csv = "section,team,station,item,row,value,unit,plus_minus,excluded,note\nEvening,Alfa,1,zero,,0.02,mm,,,\nEvening,Nobody,1,zero,,0.02,mm,,,\n";
+  const brought = await second.page.request.post(`${app.origin}/intake`, { multipart: { token: second.token, lab, file: { name: "theirs.csv", mimeType: "text/csv", buffer: Buffer.from(csv) } }, maxRedirects: 0 });
+  assert.equal(brought.status(), 303);
+  const file = brought.headers().location.split("/").at(-1);
+  await second.send("POST", `/intake/${file}/take`, { token: second.token });
+  const held = query("SELECT MAX(id) FROM quarantine");
+  const one = query("SELECT id FROM users WHERE sign_in = 'reviewer1'");
+
+  // What each route is: open to anybody, a coordinator's, of a table, section or file that may be another's; and a form that
+  // is whole and changes nothing.
+  const based = { version: "0" };
+  const decide = { ...based, finding: "line:calculation", action: "points", points: "1", reason: "x" };
+  const evening = table("Evening"), morning = table("Morning");
+  const bench = (rest, form) => ({ at: (id) => `/bench/${id}${rest}`, theirs: evening, mine: morning, form });
+  const what = {
+    "GET /": {},
+    "GET /sign-in": { open: true },
+    "POST /sign-in": { open: true, form: { name: "x", password: "y" } },
+    "POST /sign-out": { form: {}, last: true },
+    "POST /lamp": { open: true, free: true, form: {} },
+    "POST /names": { free: true, form: {} },
+    "GET /account": {},
+    "POST /account": { form: { old: "x", new: "x", again: "y" } },
+    "GET /link/{secret}": { open: true, path: "/link/none" },
+    "POST /link/{secret}": { open: true, path: "/link/none", form: { new: "x", again: "y" } },
+    "GET /people": { coordinator: true },
+    "POST /people": { coordinator: true, form: { sign_in: "", name: "", role: "reviewer" } },
+    "POST /people/{id}": { coordinator: true, path: `/people/${one}`, form: { then: "open" } },
+    "GET /docket": {},
+    "GET /bench": {},
+    "GET /bench/{id}": bench(""),
+    "POST /bench/{id}/decide": bench("/decide", decide),
+    "GET /bench/{id}/try": bench("/try"),
+    "POST /bench/{id}/try": bench("/try", based),
+    "POST /bench/{id}/correct": bench("/correct", { ...based, reason: "x" }),
+    "POST /bench/{id}/own": bench("/own", { ...based, criterion: "", points: "", text: "x" }),
+    "POST /bench/{id}/say": bench("/say", { ...based, finding: "x", text: "x" }),
+    "GET /bench/{id}/revisions": bench("/revisions"),
+    "POST /bench/{id}/attach": { ...bench("/attach"), multipart: true },
+    "POST /bench/{id}/attachment/{file}/remove": { at: (id) => `/bench/${id}/attachment/${picture}/remove`, theirs: evening, form: {} },
+    "GET /attachment/{id}": { at: (id) => `/attachment/${id}`, theirs: picture },
+    "POST /bench/{id}/undo": bench("/undo", based),
+    "POST /bench/{id}/sign": bench("/sign", based),
+    "GET /intake": {},
+    "POST /intake": { multipart: true, path: "/intake" },
+    "GET /intake/lot": { path: `/intake/lot?ids=`, },
+    "POST /intake/lot": { form: { ids: "" } },
+    "POST /intake/{id}/columns": { at: (id) => `/intake/${id}/columns`, theirs: file, form: { "m.0": "team" } },
+    "GET /entry": { at: (id) => `/entry?lab=${lab}&section=${id}`, theirs: section("Evening"), mine: section("Morning") },
+    "POST /entry": { multipart: true, path: "/entry" },
+    "GET /sections": {},
+    "POST /sections/roster": { coordinator: true, form: { text: "" } },
+    "GET /sections/roster.csv": {},
+    "GET /sections/{section}/{lab}": { at: (id) => `/sections/${id}/${lab}`, theirs: section("Evening"), mine: section("Morning") },
+    "POST /sections/{section}/{lab}": { at: (id) => `/sections/${id}/${lab}`, theirs: section("Evening"), mine: section("Morning"), form: { then: "look", version: "0", reason: "" } },
+    "POST /quarantine/{id}/mend": { at: (id) => `/quarantine/${id}/mend`, theirs: held, form: { text: "x" } },
+    "GET /intake/{id}": { at: (id) => `/intake/${id}`, theirs: file },
+    "POST /intake/{id}/take": { at: (id) => `/intake/${id}/take`, theirs: file, form: {} },
+    "POST /intake/{id}/drop": { at: (id) => `/intake/${id}/drop`, theirs: file, form: {} },
+    "POST /quarantine/{id}/settle": { at: (id) => `/quarantine/${id}/settle`, theirs: held, form: {} },
+    "GET /quick": {},
+    "POST /quick/{lab}": { path: `/quick/${lab}`, form: {} },
+    "GET /protocols": {},
+    "GET /protocols/{lab}": { path: `/protocols/${lab}` },
+    "GET /protocols/{lab}/edit": { coordinator: true, path: `/protocols/${lab}/edit` },
+    "POST /protocols/{lab}/edit": { coordinator: true, path: `/protocols/${lab}/edit`, form: { text: "x", version: "0" } },
+    "POST /protocols/{lab}/check": { coordinator: true, path: `/protocols/${lab}/check`, form: { text: "x", version: "0" } },
+    "POST /protocols/{lab}/force": { coordinator: true, path: `/protocols/${lab}/force`, form: { protocol: "1", reason: "" } },
+    "POST /protocols/{lab}/folder": { coordinator: true, path: `/protocols/${lab}/folder`, form: { digest: "x", then: "leave", reason: "" }, missing: true },
+    "GET /protocols/{lab}/stations": { coordinator: true, path: `/protocols/${lab}/stations` },
+    "POST /protocols/{lab}/stations": { coordinator: true, path: `/protocols/${lab}/stations`, form: { version: "0" } },
+    "GET /protocols/{lab}/paper": { path: `/protocols/${lab}/paper` },
+    "GET /protocols/{lab}/sheet/{ending}": { path: `/protocols/${lab}/sheet/csv` },
+    "GET /returns": {},
+    "GET /returns/release": { coordinator: true },
+    "POST /returns/release": { coordinator: true, form: { lab: "0" } },
+    "GET /returns/marks.{ending}": { path: "/returns/marks.csv" },
+    "GET /returns/package/{lab}": { path: `/returns/package/${lab}` },
+    "GET /returns/batch": { path: `/returns/batch?lab=${lab}&section=${section("Morning")}` },
+    "GET /returns/moved": { coordinator: true },
+    "POST /returns/moved": { coordinator: true, form: { reason: "" } },
+    "GET /returns/{id}": { at: (id) => `/returns/${id}`, theirs: evening, mine: morning },
+    "GET /metrics": { open: true },
+    "GET /health": { open: true },
+    "GET /assets/{path:.*}": { open: true, path: "/assets/theme.css" },
+  };
+  assert.deepEqual(routes.filter((r) => !(r in what)), [], "a route that this table does not know");
+  assert.deepEqual(Object.keys(what).filter((r) => !routes.includes(r)), [], "a row without a route");
+
+  const nobody = await app.page();
+  const outside = async (name, r, send) => {
+    const [method, pattern] = name.split(" ");
+    const path = r.path ?? (r.at ? r.at(r.theirs) : pattern);
+    const answer = await send(method, path, method === "POST" ? { token: "x", ...r.form } : undefined);
+    if (r.open) assert.notEqual(answer.headers().location?.startsWith("/sign-in"), true, `${name} is open`);
+    else {
+      assert.equal(answer.status(), 303, `${name} for nobody`);
+      assert.match(answer.headers().location, /^\/sign-in/, name);
+    }
+  };
+  const first = await person("reviewer1");
+  const entries = Object.entries(what);
+  for (const [name, r] of entries) {
+    await outside(name, r, (method, path, form) => nobody.request.fetch(`${app.origin}${path}`, { method, form, maxRedirects: 0 }));
+    const [method, pattern] = name.split(" ");
+    if (r.open || r.last) continue;
+    const path = (id) => r.path ?? (r.at ? r.at(id) : pattern);
+    const mine = r.mine ?? r.theirs;
+    if (method === "POST" && !r.free && !r.multipart) {
+      for (const token of ["", "x", second.token]) {
+        assert.equal((await first.send(method, path(mine), { ...r.form, token })).status(), 403, `${name} with the token “${token}”`);
+      }
+    }
+    const form = (token) => (method === "POST" && !r.multipart ? { ...r.form, token } : undefined);
+    if (r.coordinator) {
+      assert.equal((await first.send(method, path(), form(first.token))).status(), 403, `${name} is the coordinator's`);
+      const status = (await chief.send(method, path(), form(chief.token))).status();
+      assert.ok(r.missing ? status === 404 : ![401, 403, 404, 500].includes(status), `${name} for the coordinator: ${status}`);
+      continue;
+    }
+    if (r.multipart) continue;
+    if (r.theirs) assert.equal((await first.send(method, path(r.theirs), form(first.token))).status(), 404, `${name}: another's looks like none`);
+    if (r.mine || !r.theirs) {
+      const status = (await first.send(method, path(r.mine), form(first.token))).status();
+      assert.ok(![401, 403, 404, 500].includes(status), `${name} for whose it is: ${status}`);
+    }
+  }
+  // Signed out, the cookie of before opens nothing, here and wherever it was copied to.
+  const cookie = (await first.page.context().cookies()).find((c) => c.name === "jurado").value;
+  assert.equal((await first.send("POST", "/sign-out", { token: first.token })).status(), 303);
+  const copied = (method, path, form) => nobody.request.fetch(`${app.origin}${path}`, { method, form, headers: { cookie: `jurado=${cookie}` }, maxRedirects: 0 });
+  for (const [name, r] of entries.filter(([, r]) => !r.open)) await outside(name, r, copied);
+  for (const p of [chief, first, second]) await p.close();
+  await nobody.context().close();
+});
+
+test("another password, another role and being closed end the sessions there are", async () => {
+  const chief = await person("coordinator");
+  const reviewer = await person("reviewer1");
+  const elsewhere = await person("reviewer1");
+  const change = (old, next, again = next) => reviewer.send("POST", "/account", { token: reviewer.token, old, new: next, again });
+  for (const [old, next, again, says] of [
+    ["wrong", "a much longer word", "a much longer word", /you have now is another one/],
+    [passwords.reviewer1, "short", "short", /fewer than 10 characters/],
+    [passwords.reviewer1, "a much longer word", "another one", /do not agree/],
+    [passwords.reviewer1, "reviewer1 for ever", "reviewer1 for ever", /holds the name/],
+  ]) {
+    const answer = await change(old, next, again);
+    assert.equal(answer.status(), 422);
+    assert.match(await answer.text(), says);
+  }
+  assert.equal((await change(passwords.reviewer1, "a much longer word")).status(), 303);
+  assert.equal((await reviewer.send("GET", "/docket")).status(), 200, "who changed it stays signed in");
+  assert.equal((await elsewhere.send("GET", "/docket")).status(), 303, "and is signed out elsewhere");
+  const again = await person("reviewer1", "a much longer word");
+  const id = sql("SELECT id FROM users WHERE sign_in = 'reviewer1'", app.database).trim();
+  for (const [then, lets] of [["coordinator", true], ["reviewer", true], ["close", false], ["open", true]]) {
+    const session = await (lets || then === "close" ? again : again);
+    assert.equal((await chief.send("POST", `/people/${id}`, { token: chief.token, then })).status(), 303, then);
+    if (then !== "open") assert.equal((await session.send("GET", "/docket")).status(), 303, `${then} ends the session`);
+    const page = await app.page();
+    const status = (await postSignIn(page.request, app.origin, "reviewer1", "a much longer word")).status();
+    assert.equal(status, lets ? 303 : 422, then);
+    await page.context().close();
+  }
+  // Only the last coordinator cannot go.
+  const me = sql("SELECT id FROM users WHERE sign_in = 'coordinator'", app.database).trim();
+  const refused = await chief.send("POST", `/people/${me}`, { token: chief.token, then: "close" });
+  assert.equal(refused.status(), 422);
+  assert.match(await refused.text(), /the only coordinator/);
+  for (const p of [chief, reviewer, elsewhere, again]) await p.close();
+});
+
+test("what a request may not carry is refused, and nobody is sent on to a stranger", async () => {
+  const page = await app.page();
+  const packed = await page.request.fetch(`${app.origin}/sign-in`, { method: "POST", headers: { "Content-Encoding": "gzip", "Content-Type": "application/x-www-form-urlencoded" }, data: Buffer.from("1f8b0800", "hex"), maxRedirects: 0 });
+  assert.equal(packed.status(), 415);
+  for (const to of ["//evil.example/", "/\t/evil.example/", "https://evil.example/", "/docket\r\nX: y", "/\\evil.example"]) {
+    const fresh = await app.page();
+    const answer = await postSignIn(fresh.request, app.origin, "reviewer2", passwords.reviewer2, to);
+    assert.equal(answer.headers().location, "/docket", JSON.stringify(to));
+    await fresh.context().close();
+  }
+  const lamp = await page.request.fetch(`${app.origin}/lamp`, { method: "POST", headers: { Referer: "http://evil.example/x" }, maxRedirects: 0 });
+  assert.equal(lamp.headers().location, "/docket");
+  for (const path of ["/bench/abc", "/bench/1?f=x"]) {
+    const text = await (await (await person("reviewer2")).send("GET", path)).text();
+    assert.doesNotMatch(text, /u32|deserialize/i, `${path} shows no insides`);
+  }
+  const reviewer = await person("reviewer2");
+  for (const path of ["/docket", "/returns/marks.csv", "/sections/roster.csv"]) {
+    assert.match((await reviewer.send("GET", path)).headers()["cache-control"], /no-store/, path);
+  }
+  const many = Object.fromEntries(Array.from({ length: 4100 }, (_, i) => [`c${i}`, ""]));
+  const lab = sql("SELECT id FROM labs WHERE slug = 'keel-plate'", app.database).trim();
+  assert.equal((await reviewer.send("POST", `/quick/${lab}`, { token: reviewer.token, ...many })).status(), 422);
+  const missing = await reviewer.send("GET", "/returns/999999");
+  assert.match(await missing.text(), /Number of this request/);
+  assert.equal((await page.request.get(`${app.origin}/metrics`, { headers: { "X-Forwarded-For": "10.0.0.1" } })).status(), 404);
+  assert.match(await (await page.request.get(`${app.origin}/metrics`)).text(), /jurado_requests_total\{status="4xx"\} [1-9]/);
+  assert.equal(await (await page.request.get(`${app.origin}/health`)).text(), "ok\n");
+  await page.context().close();
+});
+
+/** A request with any head, as the browsers' kit does not let one write it. */
+const raw = (origin, path, headers) => new Promise((resolve, reject) => {
+  const { port } = new URL(origin);
+  const r = ask({ host: "127.0.0.1", port, path, headers }, (answer) => { answer.resume(); answer.on("end", () => resolve(answer)); });
+  r.on("error", reject);
+  r.end();
+});
+
+test("with a public address cookies are for HTTPS alone and another host is no host of ours", async () => {
+  const secure = await startApp("doors_public", { more: ["--public-url", "https://jurado.example"] });
+  try {
+    assert.match(secure.printed().said, /answers on https:\/\/jurado\.example\//);
+    const ours = await raw(secure.origin, "/sign-in", { Host: "jurado.example" });
+    assert.equal(ours.statusCode, 200);
+    assert.match(ours.headers["set-cookie"].join(), /^__Host-jurado=[^;]+;.*HttpOnly.*Secure|^__Host-jurado=[^;]+;.*Secure.*HttpOnly/);
+    assert.match(ours.headers["strict-transport-security"], /max-age/);
+    assert.equal((await raw(secure.origin, "/sign-in", { Host: "evil.example" })).statusCode, 421);
+  } finally {
+    await secure.stop();
+  }
+});
+
+test("from nothing: a first link, people, a roster, a table judged, and marks", async () => {
+  const fresh = await startApp("doors_fresh", { demo: false });
+  try {
+    const link = /http:\/\/[^/]+\/link\/\w+/.exec(fresh.printed().said)[0];
+    const chief = await fresh.page();
+    await chief.goto(link);
+    await chief.getByLabel("Name to sign in with, one word").fill("chief");
+    await chief.getByLabel("Your name, as others read it").fill("The chief");
+    await chief.getByLabel("New password, at least ten characters").fill("four words of harbour");
+    await chief.getByLabel("The same once more").fill("four words of harbou");
+    await chief.getByRole("button", { name: "Keep it" }).click();
+    await chief.getByRole("alert").getByText("The two do not agree").waitFor();
+    assert.equal(await chief.getByLabel("Name to sign in with, one word").inputValue(), "chief", "what was typed is kept");
+    await chief.getByLabel("New password, at least ten characters").fill("four words of harbour");
+    await chief.getByLabel("The same once more").fill("four words of harbour");
+    await chief.getByRole("button", { name: "Keep it" }).click();
+    await chief.waitForURL("**/people");
+    const used = await fresh.page();
+    await used.goto(link);
+    await used.getByText("There is no such one-time link").waitFor();
+    await used.context().close();
+    // The roster, then a reviewer of one of its sections.
+    await chief.getByRole("link", { name: "bring the roster" }).click();
+    await chief.getByLabel("Paste the lines of a CSV file").fill("section,team,number,name\nMorning,Alfa,T1,A. Tern\nMorning,Alfa,T2,B. Wigeon\nEvening,Knot,T3,C. Stint\n");
+    await chief.getByRole("button", { name: "Take the roster" }).click();
+    await chief.getByText("2 sections, 2 teams and 3 students are new").waitFor();
+    await chief.getByRole("link", { name: "People", exact: true }).click();
+    await chief.getByLabel("Name, as others read it").fill("H. Heron");
+    await chief.getByLabel("Name to sign in with, one word").fill("heron");
+    await chief.getByRole("group", { name: "Sections, for a reviewer" }).getByLabel("Morning").check();
+    await chief.getByRole("button", { name: "Add and make a link" }).click();
+    const invitation = await chief.getByLabel("One-time link").inputValue();
+    const heron = await fresh.page();
+    await heron.goto(invitation);
+    await heron.getByLabel("New password, at least ten characters").fill("mud flats at dawn");
+    await heron.getByLabel("The same once more").fill("mud flats at dawn");
+    await heron.getByRole("button", { name: "Keep it" }).click();
+    await heron.waitForURL("**/docket");
+    // A table comes in and is judged.
+    await heron.goto(`${fresh.origin}/intake`);
+    await heron.locator("#lab").selectOption({ label: "Keel plate" });
+    const rows = [["zero", "0.04", "mm"], ["plate_length", "84.44", "mm"], ["plate_width", "41.92", "mm"], ["plate_thickness", "8.62", "mm"], ["plate_mass", "81.89", "g"], ["plate_volume", "303.3", "cm3"]];
+    await heron.locator("textarea[name=pasted]").fill(["section,team,station,item,row,value,unit,plus_minus,excluded,note", ...rows.map(([i, v, u]) => `Morning,Alfa,1,${i},,${v},${u},,,`)].join("\n"));
+    await heron.getByRole("button", { name: "Look at it first" }).click();
+    await heron.getByRole("button", { name: "Take 1 table" }).click();
+    await heron.getByRole("status").getByText("1 new").waitFor();
+    await heron.goto(`${fresh.origin}/bench`);
+    await heron.getByRole("heading", { level: 1, name: "Alfa" }).waitFor();
+    await heron.waitForLoadState("load");
+    for (let n = 0; n < 20; n += 1) {
+      const open = await heron.locator("[data-finding]:not(.set)").count();
+      if (open === 0) break;
+      await heron.keyboard.press((await heron.locator(".fd.now .levels").count()) > 0 ? "1" : "Enter");
+      await heron.waitForFunction((was) => document.querySelectorAll("[data-finding]:not(.set)").length < was, open);
+    }
+    await heron.keyboard.press(" ");
+    await heron.waitForURL("**/docket");
+    // The coordinator returns it, and the marks are those of both students.
+    await chief.goto(`${fresh.origin}/returns`);
+    await chief.getByRole("link", { name: /^Return 1 signed/ }).click();
+    await chief.getByRole("button", { name: /Return them/ }).click();
+    await chief.getByText("1 returned").first().waitFor();
+    const marks = await (await chief.request.get(`${fresh.origin}/returns/marks.csv`)).text();
+    assert.deepEqual(marks.trim().split("\r\n").slice(1).map((l) => l.split(",").slice(0, 5)), [["Morning", "Alfa", "T1", "A. Tern", "keel-plate"], ["Morning", "Alfa", "T2", "B. Wigeon", "keel-plate"]]);
+    assert.deepEqual([...chief.faults, ...heron.faults], []);
+  } finally {
+    await fresh.stop();
+  }
+});
