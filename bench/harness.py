@@ -26,12 +26,12 @@ def free_port():
 
 
 def binary():
-    """The program: JURADO, or what ./start or cargo build --release made."""
+    """The program: JURADO, or what cargo build --release made, or ./start."""
     target = os.environ.get("CARGO_TARGET_DIR", os.path.join(ROOT, "target"))
-    for path in [os.environ.get("JURADO"), f"{target}/start/jurado", f"{target}/release/jurado"]:
+    for path in [os.environ.get("JURADO"), f"{target}/release/jurado", f"{target}/start/jurado"]:
         if path and os.path.exists(path):
             return path
-    raise SystemExit("build first: cargo build --profile start --package jurado-cli")
+    raise SystemExit("build first: cargo build --release --package jurado-cli")
 
 
 class Database:

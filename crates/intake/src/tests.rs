@@ -388,7 +388,7 @@ fn a_row_beyond_the_table_waits_in_quarantine_whatever_kind_of_file_it_stands_in
     let csv = |row: u32| format!("section,team,item,row,value\nMorning,Alfa,{},{row},1.00\n", spec.id);
     let json = |row: u32| {
         format!(
-            "[{{\"section\":\"Morning\",\"team\":\"Alfa\",\"cells\":[{{\"item\":\"{}\",\"row\":{row},\"value\":\"1.00\"}}]}}]",
+            "[{{\"section\":\"Morning\",\"team\":\"Alfa\",\"keys\":{{}},\"cells\":[{{\"item\":\"{}\",\"row\":{row},\"value\":\"1.00\"}}]}}]",
             spec.id
         )
     };

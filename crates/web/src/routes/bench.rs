@@ -12,6 +12,8 @@ use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, SheetState, StoreEr
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
+use jurado_store::sheets::NOTHING_TO_UNDO;
+
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::MOST_REASON;
@@ -274,7 +276,7 @@ pub(crate) async fn undo(actor: Actor, id: web::Path<u32>, form: web::Form<Based
     let (id, version) = (*id, form.version);
     match actor.run(move |c, user| jurado_store::sheets::undo(c, id, version, user)).await {
         Ok(_) => Ok(on_to(&format!("/bench/{id}"))),
-        Err(WebError::Store(StoreError::NotFound(_))) => Ok(on_to(&format!("/bench/{id}"))),
+        Err(WebError::Store(StoreError::NotFound(NOTHING_TO_UNDO))) => Ok(on_to(&format!("/bench/{id}"))),
         Err(WebError::Store(StoreError::Conflict(c))) => lost(&actor, id, "take the last decision back", &c),
         Err(e) => Err(e),
     }

@@ -33,6 +33,9 @@ impl NewDecision {
     }
 }
 
+/// What is not there where nothing is left to take back.
+pub const NOTHING_TO_UNDO: &str = "decision to undo";
+
 /// A decision in words.
 fn said(finding: &str, action: Action, text: &str, reason: &str) -> String {
     let what = match action {
@@ -100,7 +103,7 @@ pub fn undo(c: &mut Db, id: u32, version: u32, user: &User) -> Result<String, St
         events::note(c, Some(user.id), "signature taken back", &format!("sheet {id}"))?;
         return Ok("the signature".to_owned());
     }
-    let last = held.detail.decisions.pop().ok_or(StoreError::NotFound("decision to undo"))?;
+    let last = held.detail.decisions.pop().ok_or(StoreError::NotFound(NOTHING_TO_UNDO))?;
     let at = c.now()?;
     diesel::update(decisions::table.find(last.id)).set(decisions::undone_at.eq(at)).execute(c.sql())?;
     events::note(c, Some(user.id), "undid", &format!("sheet {id}: {}", last.decision.finding))?;

@@ -12,7 +12,7 @@ mod release;
 mod revisions;
 mod sign;
 
-pub use decide::{NewDecision, decide, undo};
+pub use decide::{NOTHING_TO_UNDO, NewDecision, decide, undo};
 pub(crate) use hand_in::{HandedIn, hand_in, place_of};
 pub use read::{JudgedFrom, ReturnedLine, SheetDetail, StoredDecision, WentOut, details_of, get, standing};
 pub(crate) use read::{current, detail_of};
