@@ -9,11 +9,10 @@ memory, and the Docket's p95 meanwhile. JURADO names another binary.
 """
 import io
 import re
-
 import threading
 import time
+import tomllib
 import zipfile
-
 
 from harness import ROOT, Database, Person, Server, percentile
 
@@ -76,8 +75,8 @@ def files(database):
     ram = database.sql("SELECT id FROM labs WHERE slug = 'hatch-ram'")[0][0]
     server.stop()
     far = workbook([("A1", "section"), ("XFD1048576", "x")])
-    head, items = None, open(f"{ROOT}/protocols/hatch-ram.toml").read()
-    columns = re.findall(r'^\[\[reading\]\]\nid = "([^"]+)"', items, re.M)[:6]
+    with open(f"{ROOT}/protocols/hatch-ram.toml", "rb") as f:
+        columns = [r["id"] for r in tomllib.load(f)["reading"] if r.get("table")][:6]
     rows = "section,team,item,row,value,unit\n" + "".join(f"Morning,Golf,{c},10000,1,\n" for c in columns)
     for name, content, lab in [
         ("two-cells.xlsx", far, plate),

@@ -74,8 +74,10 @@ db_root() { mariadb --no-defaults --socket="$DB_SOCKET" -uroot "$@"; }
 db_start() {
   local wanted=${1:-3317} user
   user=$(run_user) || exit 1
+  mkdir -p "$DB_DIR"
+  may_enter "$user" "$(dirname "$DB_DIR")" || fail "The user $user may not enter $(dirname "$DB_DIR"): choose another place for the data."
   umask 077
-  mkdir -p "$DB_DIR" "$DB_DIR/files"
+  mkdir -p "$DB_DIR/files"
   [ "$(df -Pk "$DB_DIR" | awk 'NR==2{print $4}')" -gt 300000 ] || fail "Less than 300 MB are free at $DB_DIR: make room there and start again."
   db_end_orphan
   # An earlier version ran it as root.

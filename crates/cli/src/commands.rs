@@ -62,6 +62,13 @@ fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Vec<u8>>) -> 
         let _ = all(&mut std::io::stdout().lock());
         return Ok(());
     };
+    // A device or a pipe is written into: a file renamed over it would put an end to it.
+    if std::fs::metadata(path).is_ok_and(|m| !m.is_file()) {
+        let into = std::fs::OpenOptions::new().write(true).open(path);
+        return into
+            .and_then(|mut file| all(&mut file))
+            .map_err(|e| vec![format!("{}:1:1: cannot be written: {e}; choose another place", path.display())]);
+    }
     let mut beside = path.as_os_str().to_owned();
     beside.push(".part");
     std::fs::File::create(&beside)

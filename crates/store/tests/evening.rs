@@ -280,7 +280,7 @@ fn a_protocol_in_force_judges_anew_and_one_with_faults_changes_nothing() {
     let w = world("force");
     w.bring(&csv("Morning", "Alfa", "303.3"));
     let id = w.sheet("Alfa");
-    let awarded = || w.run(|c| docket::of_lab(c, w.lab, &w.coordinator))[0].awarded.clone();
+    let awarded = || w.run(|c| docket::of_lab(c, w.lab, &w.coordinator))[0].awarded;
     let before = awarded();
     let version = |source: &str, n: u32| {
         let out = source.replacen("version = 1", &format!("version = {n}"), 1);

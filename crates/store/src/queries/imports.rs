@@ -356,8 +356,11 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     Ok(taken)
 }
 
+/// Team and section of a table, and the table.
+type Placed<'a> = ((u32, u32), &'a Submission);
+
 /// Team and section of each table, by team, so that two files with the same teams hold their sheets in the same order.
-fn placed<'a>(c: &mut Db, tables: &'a [Submission]) -> Result<Vec<((u32, u32), &'a Submission)>, StoreError> {
+fn placed<'a>(c: &mut Db, tables: &'a [Submission]) -> Result<Vec<Placed<'a>>, StoreError> {
     let rows: Vec<(String, String, u32, u32)> = teams::table
         .inner_join(sections::table)
         .select((sections::name, teams::name, teams::id, sections::id))

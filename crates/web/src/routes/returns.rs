@@ -1,13 +1,10 @@
 //! Returns: what goes back, the marks, and a lab's data as a whole. Nothing leaves before it is released.
 
-use std::collections::HashMap;
-
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_intake::{PackageTable, write_grid_csv, write_grid_ods, write_grid_xlsx, write_package};
 use jurado_store::{Db, DocketRow, Filter, Lab, Order, Role, SheetDetail, SheetState, StoreError};
-use rust_decimal::Decimal;
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
@@ -15,7 +12,7 @@ use crate::session::Actor;
 use crate::views::MOST_REASON;
 use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
-use crate::views::returns::{MovedView, ReleaseView, ReturnsView, SheetView, marks_grid, package_tables};
+use crate::views::returns::{MovedView, ReleaseView, ReturnsView, SheetView, Stock, marks_grid, package_tables};
 
 #[derive(Template)]
 #[template(path = "returns.html")]
@@ -71,7 +68,7 @@ const MOST_LISTED: usize = 120;
 pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpResponse, WebError> {
     let place = place.into_inner();
     let asked = place.clone();
-    let (labs, sections, counts, rows, sent, moved) = actor
+    let stock = actor
         .look(move |c, user| {
             let counts = jurado_store::docket::counts(c, user)?;
             let labs: Vec<Lab> = jurado_store::labs::all(c)?
@@ -83,13 +80,18 @@ pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpR
             let rows = jurado_store::docket::list(c, user, &filter, Order::Roster, MOST_LISTED as i64 + 1)?;
             let sent = jurado_store::docket::sent_marks(c, user, lab, asked.section)?;
             let moved = if user.sees_all() { jurado_store::sheets::moved(c, user, None, MOST_MOVED)?.len() } else { 0 };
-            Ok((labs, jurado_store::roster::sections(c, user)?, counts, rows, sent, moved))
+            Ok(Stock {
+                labs,
+                sections: jurado_store::roster::sections(c, user)?,
+                counts,
+                rows,
+                sent: sent.into_iter().map(|m| (m.id, m.points)).collect(),
+                moved,
+            })
         })
         .await?;
     let may = actor.user.role == Role::Coordinator;
-    let sent: HashMap<u32, Decimal> = sent.into_iter().map(|m| (m.id, m.points)).collect();
-    let at = (place.lab, place.section);
-    let v = ReturnsView::new(&labs, &sections, &counts, &rows, &sent, at, MOST_LISTED, may, moved);
+    let v = ReturnsView::new(&stock, (place.lab, place.section), MOST_LISTED, may);
     html(&ReturnsPage { frame: actor.frame("Returns", "returns"), v })
 }
 

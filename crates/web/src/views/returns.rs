@@ -63,18 +63,27 @@ pub(crate) struct RowView {
     pub(crate) when: String,
 }
 
+/// What the list is laid out from.
+pub(crate) struct Stock {
+    pub(crate) labs: Vec<Lab>,
+    pub(crate) sections: Vec<Section>,
+    pub(crate) counts: BTreeMap<(u32, u32), Counts>,
+    /// Tables of the lab that is shown.
+    pub(crate) rows: Vec<DocketRow>,
+    /// Points that went out of them, by table.
+    pub(crate) sent: HashMap<u32, Decimal>,
+    /// How many sheets would give other marks now.
+    pub(crate) moved: usize,
+}
+
 impl ReturnsView {
     pub(crate) fn new(
-        labs: &[Lab],
-        watches: &[Section],
-        counts: &BTreeMap<(u32, u32), Counts>,
-        rows: &[DocketRow],
-        sent: &HashMap<u32, Decimal>,
+        stock: &Stock,
         (lab, section): (Option<u32>, Option<u32>),
         most: usize,
         may_release: bool,
-        moved: usize,
     ) -> ReturnsView {
+        let Stock { labs, sections: watches, counts, rows, sent, moved } = stock;
         // What went out stands as it went out, whatever it would be now.
         let shown = |r: &DocketRow| match r.state {
             SheetState::Returned => sent.get(&r.id).copied().unwrap_or(r.decided),
@@ -127,7 +136,7 @@ impl ReturnsView {
             returned: sum(&|c| c.returned),
             waiting: sum(&|c| c.wants + c.clear),
             may_release,
-            moved,
+            moved: *moved,
             lab,
             section,
         }

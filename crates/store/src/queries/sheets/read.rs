@@ -1,6 +1,6 @@
 //! A sheet with all that belongs to it.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
@@ -206,6 +206,22 @@ pub(crate) fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision
         .select((DecisionRecord::as_select(), users::name))
         .load(c.sql())?;
     rows.into_iter().map(|(d, by)| stored(d, by)).collect()
+}
+
+/// Decisions in force on several submissions at once, oldest first, as the judge reads them.
+pub(super) fn in_force_of(c: &mut Db, submissions: &[u32]) -> Result<HashMap<u32, Vec<Decision>>, StoreError> {
+    let rows: Vec<(u32, DecisionRecord, String)> = decisions::table
+        .inner_join(users::table)
+        .filter(decisions::submission_id.eq_any(submissions))
+        .filter(decisions::undone_at.is_null())
+        .order(decisions::id)
+        .select((decisions::submission_id, DecisionRecord::as_select(), users::name))
+        .load(c.sql())?;
+    let mut out: HashMap<u32, Vec<Decision>> = HashMap::new();
+    for (submission, d, by) in rows {
+        out.entry(submission).or_default().push(stored(d, by)?.decision);
+    }
+    Ok(out)
 }
 
 pub(super) fn stored(d: DecisionRecord, by: String) -> Result<StoredDecision, StoreError> {

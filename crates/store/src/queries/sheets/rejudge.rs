@@ -1,8 +1,10 @@
 //! Judging tables anew because what they are judged by has changed: at once under a lock, or ahead for a later switch.
 
+use std::collections::HashMap;
+
 use diesel::prelude::*;
 
-use super::read::{in_force, table};
+use super::read::{in_force, in_force_of, table};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
 use crate::records::sheet::Derived;
@@ -69,9 +71,19 @@ pub(crate) fn rejudge_held(
 
 /// Judges some tables under a ground that is not in force yet and keeps what follows aside, for the version each has now.
 pub(crate) fn derive_ahead(c: &mut Db, job: u32, ground: &Ground, some: &[Stale]) -> Result<(), StoreError> {
+    let ids: Vec<u32> = some.iter().map(|s| s.2).collect();
+    let bodies: Vec<(u32, String)> = submissions::table
+        .filter(submissions::id.eq_any(&ids))
+        .select((submissions::id, submissions::body))
+        .load(c.sql())?;
+    let bodies: HashMap<u32, String> = bodies.into_iter().collect();
+    let mut decisions = in_force_of(c, &ids)?;
     let mut rows = Vec::with_capacity(some.len());
     for (sheet, version, submission) in some {
-        rows.push(Ahead::new(job, *sheet, *version, derived(c, ground, *submission)?));
+        let body = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
+        let decided = decisions.remove(submission).unwrap_or_default();
+        let derived = ground.derived(&ground.judge(&table(body)?, &decided));
+        rows.push(Ahead::new(job, *sheet, *version, derived));
     }
     for part in rows.chunks(100) {
         diesel::replace_into(judged_ahead::table).values(part).execute(c.sql())?;
