@@ -94,7 +94,7 @@ def main():
         ]
         lab = cluster.sql("SELECT id FROM labs WHERE slug = 'keel-plate'")[0][0]
         sheets = [int(r[0]) for r in cluster.sql("SELECT id FROM sheets")]
-        subprocess.run([binary(), "demo", "--seed", "7", "--out", cluster.dir], check=True)
+        subprocess.run([binary(), "demo", "--seed", "7", "--out", cluster.dir], check=True, cwd=ROOT)
         rows = list(csv.reader(open(f"{cluster.dir}/submissions.csv")))
 
         def note(status):

@@ -130,7 +130,8 @@ class Server:
         while "answers on" not in self.printed:
             line = self.process.stdout.readline()
             if not line:
-                raise RuntimeError(f"serve ended; see {self.log.name}")
+                with open(self.log.name) as f:
+                    raise RuntimeError(f"serve ended: {f.read()[-600:]}")
             self.printed += line
         threading.Thread(target=self._drain, daemon=True).start()
 

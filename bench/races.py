@@ -36,7 +36,7 @@ class Bench:
         for n in range(COPIES):
             copy = self.text.replace('id = "keel-plate"', f'id = "plate-{n}"', 1)
             open(f"{self.protocols}/plate-{n}.toml", "w").write(copy)
-        subprocess.run([binary(), "demo", "--seed", "7", "--out", self.folder], check=True)
+        subprocess.run([binary(), "demo", "--seed", "7", "--out", self.folder], check=True, cwd=ROOT)
         rows = list(csv.reader(open(f"{self.folder}/submissions.csv")))
         self.head, self.rows = rows[0], rows[1:]
         self.database = Database()

@@ -106,7 +106,7 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /protocols/{lab}/edit": { coordinator: true, path: `/protocols/${lab}/edit` },
     "POST /protocols/{lab}/edit": { coordinator: true, path: `/protocols/${lab}/edit`, form: { text: "x", version: "0" } },
     "POST /protocols/{lab}/check": { coordinator: true, path: `/protocols/${lab}/check`, form: { text: "x", version: "0" } },
-    "POST /protocols/{lab}/force": { coordinator: true, path: `/protocols/${lab}/force`, form: { protocol: "1", reason: "" } },
+    "POST /protocols/{lab}/force": { coordinator: true, path: `/protocols/${lab}/force`, form: { protocol: query("SELECT protocol_id FROM labs WHERE slug = 'keel-plate'"), reason: "" } },
     "POST /protocols/{lab}/folder": { coordinator: true, path: `/protocols/${lab}/folder`, form: { digest: "x", then: "leave", reason: "" }, missing: true },
     "GET /protocols/{lab}/stations": { coordinator: true, path: `/protocols/${lab}/stations` },
     "POST /protocols/{lab}/stations": { coordinator: true, path: `/protocols/${lab}/stations`, form: { version: "0" } },

@@ -81,9 +81,24 @@ fn migrate_as(url: &str) -> Result<(), StoreError> {
         return Ok(());
     }
     let lock = Lock::take(url)?;
-    let outcome = sql.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(failed);
+    let outcome = drop_triggers(&mut sql)
+        .and_then(|()| sql.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(failed));
     lock.release();
     outcome
+}
+
+/// A database that ran a version between 0.1 and this one kept the stage by triggers. They are dropped only where they are:
+/// a server that keeps a binary log asks for special rights even to drop one that is not there.
+fn drop_triggers(sql: &mut MysqlConnection) -> Result<(), StoreError> {
+    let there: Vec<Name> = diesel::sql_query(
+        "SELECT trigger_name AS name FROM information_schema.triggers \
+         WHERE trigger_schema = DATABASE() AND trigger_name IN ('sheets_stage_new', 'sheets_stage_changed')",
+    )
+    .load(sql)?;
+    for Name { name } in there {
+        sql.batch_execute(&format!("DROP TRIGGER IF EXISTS `{name}`"))?;
+    }
+    Ok(())
 }
 
 /// The lock around migrating: a row whose lease a thread makes longer. A row and not a lock of the server, since that is

@@ -1,10 +1,6 @@
 -- Records that stay true: points as decimals, what went out kept whole, a record that shows what was changed in it, jobs
 -- that any process may take over, and people who can be let in and shown out.
 
--- A database that ran a version between 0.1 and this one may have kept the stage by triggers.
-DROP TRIGGER IF EXISTS sheets_stage_new;
-DROP TRIGGER IF EXISTS sheets_stage_changed;
-
 -- The generated columns go before what they are made from changes its type, and come back after.
 ALTER TABLE sheets ADD KEY IF NOT EXISTS of_section (section_id);
 ALTER TABLE sheets DROP KEY IF EXISTS queue, DROP KEY IF EXISTS counts, DROP COLUMN IF EXISTS stage, DROP COLUMN IF EXISTS calm;
