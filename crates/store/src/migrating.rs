@@ -81,8 +81,8 @@ fn migrate_as(url: &str) -> Result<(), StoreError> {
         return Ok(());
     }
     let lock = Lock::take(url)?;
-    let outcome = drop_triggers(&mut sql)
-        .and_then(|()| sql.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(failed));
+    let outcome =
+        drop_triggers(&mut sql).and_then(|()| sql.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(failed));
     lock.release();
     outcome
 }

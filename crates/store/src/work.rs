@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use crate::queries::jobs::{self, Job};
 use crate::queries::{changes, imports};
-use crate::records::words::JobKind;
+use crate::records::words::{JobKind, JobState};
 use crate::{Store, StoreError};
 
 /// How long a worker rests where there is nothing to do.
@@ -43,16 +43,27 @@ fn finish(store: &Store, job: &Job, process: &str) {
     }
 }
 
-/// Does one piece of work now, if nobody has it, and gives how it stands then.
+/// How long somebody waits for work that another has in hand.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// Does one piece of work now; where a worker was quicker, waits a while until that has come to its end. Gives how it stands
+/// then.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn work_on(store: &Store, id: u32) -> Result<Job, StoreError> {
     let process = store.process();
-    if let Some(job) = store.run(|c| jobs::take(c, &format!("id = {id}"), process))? {
-        finish(store, &job, process);
+    let begun = std::time::Instant::now();
+    loop {
+        if let Some(job) = store.run(|c| jobs::take(c, &format!("id = {id}"), process))? {
+            finish(store, &job, process);
+        }
+        let job = store.look(|c| jobs::get(c, id))?;
+        if matches!(job.state, JobState::Done | JobState::Failed) || begun.elapsed() > PATIENCE {
+            return Ok(job);
+        }
+        std::thread::sleep(Duration::from_millis(40));
     }
-    store.look(|c| jobs::get(c, id))
 }
 
 /// Does one piece of work of a kind, if there is any. Gives whether there was.

@@ -394,3 +394,20 @@ fn a_server_that_never_answers_is_given_up() {
     assert_eq!(store.look(labs::all).expect("another connection is made").len(), 1);
     drop(w);
 }
+
+/// Workers look for work all the time: whoever asked finds it done all the same when the page comes.
+#[test]
+fn whoever_asks_for_a_protocol_finds_it_in_force_though_a_worker_was_quicker() {
+    let w = world("quicker");
+    w.bring(&(csv("Morning", "Alfa", "303.3") + &csv("Evening", "Zulu", "30.53").replace(HEADER, "")));
+    let workers = jurado_store::Workers::start(&w.store);
+    for n in 2..8 {
+        let job = w.run(|c| changes::ask_in_force(c, &version(n, "1"), Some(&w.coordinator), "a test"));
+        // Long enough for a worker to see it first.
+        std::thread::sleep(std::time::Duration::from_millis(u64::from(n % 3) * 200));
+        assert_eq!(jurado_store::work_on(&w.store, job.id).expect("asked").state, JobState::Done);
+        assert_eq!(w.run(|c| labs::get(c, w.lab)).protocol.version, n);
+    }
+    workers.stop();
+    assert!(w.differences().is_empty());
+}
