@@ -45,26 +45,44 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"], more 
   const of = (place) => place.replace(/\/jurado$/, `/${database}`);
   const url = of(process.env.TEST_SERVING_URL ?? base);
   const port = await freePort();
-  const child = spawn(binary, ["serve", "--port", String(port), ...(demo ? ["--demo", "--demo-passwords", passwordFile(), ...labs.flatMap((l) => ["--demo-lab", l])] : []), ...more], { cwd: root, env: { ...process.env, DATABASE_URL: url, MIGRATE_DATABASE_URL: of(base), ...env }, stdio: ["ignore", "pipe", "pipe"] });
-  let told = "";
-  let said = "";
-  child.stderr.on("data", (d) => { told += d; });
-  await new Promise((resolve, reject) => {
-    child.stdout.on("data", (d) => {
-      said += d;
-      if (said.includes("answers on")) resolve();
+  const words = demo ? ["--demo", "--demo-passwords", passwordFile(), ...labs.flatMap((l) => ["--demo-lab", l])] : [];
+  let child, told, said;
+  /** Starts the program on the database as it is. */
+  const begin = async () => {
+    [told, said] = ["", ""];
+    child = spawn(binary, ["serve", "--port", String(port), ...words, ...more], {
+      cwd: root,
+      env: { ...process.env, DATABASE_URL: url, MIGRATE_DATABASE_URL: of(base), ...env },
+      stdio: ["ignore", "pipe", "pipe"],
     });
-    child.once("exit", (code) => reject(new Error(`the application ended with ${code}: ${told}`)));
-  });
+    child.stderr.on("data", (d) => { told += d; });
+    await new Promise((resolve, reject) => {
+      child.stdout.on("data", (d) => {
+        said += d;
+        if (said.includes("answers on")) resolve();
+      });
+      child.once("exit", (code) => reject(new Error(`the application ended with ${code}: ${told}`)));
+    });
+  };
+  const end = async () => {
+    child.kill("SIGTERM");
+    await new Promise((resolve) => { if (child.exitCode !== null) resolve(); else child.once("exit", resolve); });
+  };
+  await begin();
   const browser = await chromium.launch({
     executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
     args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
   });
   const origin = `http://127.0.0.1:${port}`;
   const app = {
-    origin, database, url, child,
+    origin, database, url,
     /** What it printed, on standard output and standard error. */
     printed: () => ({ said, told }),
+    /** Ends the program and starts it again on the same database. */
+    async restart() {
+      await end();
+      await begin();
+    },
     /** A page with errors of its console collected. */
     async page(options = {}) {
       const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, acceptDownloads: true, ...options });
@@ -100,8 +118,7 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"], more 
     },
     async stop() {
       await browser.close();
-      child.kill("SIGTERM");
-      await new Promise((resolve) => { if (child.exitCode !== null) resolve(); else child.once("exit", resolve); });
+      await end();
       sql(`DROP DATABASE IF EXISTS ${database}`);
     },
   };

@@ -1,7 +1,10 @@
 // The doors: every route for every role, sessions that end, what a request may not carry, and the way in without a demo.
 import assert from "node:assert/strict";
-import { readFileSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { cpSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { request as ask } from "node:http";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { after, before, test } from "node:test";
 import { passwords, postSignIn, sql, startApp } from "./app.mjs";
 
@@ -332,5 +335,99 @@ test("from nothing: a first link, people, a roster, a table judged, and marks", 
     assert.deepEqual([...chief.faults, ...heron.faults], []);
   } finally {
     await fresh.stop();
+  }
+});
+
+test("a start changes nothing that is in force, and tells what the folder holds beside it", async () => {
+  const folder = join(mkdtempSync(join(tmpdir(), "jurado-folder-")), "protocols");
+  cpSync(`${root}protocols`, folder, { recursive: true });
+  const text = readFileSync(`${folder}/keel-plate.toml`, "utf8");
+  // Two files of one id, and one that cannot be read: told, and the others are served.
+  writeFileSync(`${folder}/a-copy.toml`, readFileSync(`${folder}/hatch-ram.toml`, "utf8"));
+  writeFileSync(`${folder}/broken.toml`, "id = \"broken\"\nversion = \n");
+  const app = await startApp("doors_folder", { more: ["--protocols", folder] });
+  try {
+    const query = (t) => sql(t, app.database).trim();
+    assert.match(app.printed().told, /a-copy\.toml and .*hatch-ram\.toml have one id, hatch-ram/);
+    assert.match(app.printed().told, /left aside: .*broken\.toml:2:/);
+    assert.equal(query("SELECT COUNT(*) FROM labs WHERE slug IN ('hatch-ram', 'broken')"), "0");
+    assert.equal(Number(query("SELECT COUNT(*) FROM labs")) > 20, true, "the others are there");
+    const page = await app.coordinator();
+    const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
+    const token = async () => /name="token" value="([^"]*)"/.exec(await (await page.request.get(`${app.origin}/account`)).text())[1];
+    const put = await page.request.post(`${app.origin}/protocols/${lab}/edit`, { form: { token: await token(), text: text.replace("version = 2", "version = 9"), version: "2", then: "set", reason: "a new term" }, maxRedirects: 0 });
+    assert.equal(put.status(), 303);
+    const version = () => query("SELECT p.version FROM labs l JOIN protocols p ON p.id = l.protocol_id WHERE l.slug = 'keel-plate'");
+    const points = () => query("SELECT SUM(decided), SUM(version) FROM sheets");
+    assert.equal(version(), "9");
+    const before = points();
+    for (let n = 0; n < 2; n += 1) {
+      await app.restart();
+      assert.equal(version(), "9", "what the coordinator put in force stays");
+      assert.equal(points(), before, "and no table was touched");
+      assert.match(app.printed().told, /keel-plate\.toml: the folder holds another text, version 2; version 9 stays in force/);
+    }
+    // Looked at and left, with a reason: not told again. A higher version is put in force by a start.
+    await page.goto(`${app.origin}/protocols`);
+    await page.getByText("The folder of protocols holds another text of").waitFor();
+    await page.getByRole("link", { name: "Keel plate" }).first().click();
+    const told = page.locator("#folder");
+    await told.getByLabel("Reason").fill("last term's copy");
+    await told.getByRole("button", { name: "Leave it" }).click();
+    await page.waitForURL(`**/protocols/${lab}`);
+    assert.equal(await told.count(), 0);
+    await app.restart();
+    assert.doesNotMatch(app.printed().told, /keel-plate/);
+    writeFileSync(`${folder}/keel-plate.toml`, text.replace("version = 2", "version = 10"));
+    await app.restart();
+    assert.match(app.printed().told, /keel-plate\.toml: it is a higher version/);
+    for (let n = 0; n < 100 && version() !== "10"; n += 1) await new Promise((r) => setTimeout(r, 100));
+    assert.equal(version(), "10");
+    // Whoever serves may add to the record and change nothing in it.
+    if (process.env.TEST_SERVING_URL) {
+      const { username, password, port } = new URL(process.env.TEST_SERVING_URL);
+      const serving = (t) => execFileSync("mariadb", ["--no-defaults", "-h127.0.0.1", `-P${port}`, `-u${username}`, app.database, "-e", t], { env: { ...process.env, MYSQL_PWD: password }, stdio: "pipe" });
+      serving("SELECT COUNT(*) FROM events; UPDATE settings SET value = value WHERE name = 'none'");
+      for (const harm of ["UPDATE events SET about = ''", "DELETE FROM events", "DROP TABLE events", "TRUNCATE events", "ALTER TABLE events DROP COLUMN digest"]) {
+        assert.throws(() => serving(harm), /denied/, harm);
+      }
+    }
+    await page.context().close();
+  } finally {
+    await app.stop();
+  }
+});
+
+test("a protocol put in force over many tables says how far it is, and people go on meanwhile", async () => {
+  const app = await startApp("doors_many");
+  try {
+    const query = (t) => sql(t, app.database).trim();
+    // The class five times over, each with teams of its own.
+    for (let copy = 1; copy <= 5; copy += 1) {
+      const off = copy * 10_000;
+      query(`INSERT INTO teams (id, section_id, name) SELECT id + ${off}, section_id, CONCAT(name, ' ${copy}') FROM teams WHERE id < 10000;
+        SET foreign_key_checks = 0;
+        INSERT INTO sheets (id, lab_id, team_id, section_id, submission_id, version, state, station, awarded, decided, possible, open_findings, hanging, mark, headline, profile, judged_with, outcome)
+        SELECT id + ${off}, lab_id, team_id + ${off}, section_id, submission_id + ${off}, version, state, station, awarded, decided, possible, open_findings, hanging, mark, headline, profile, judged_with, outcome FROM sheets WHERE id < 10000;
+        INSERT INTO submissions (id, sheet_id, revision, import_id, body, digest, handed_in_at) SELECT id + ${off}, sheet_id + ${off}, revision, import_id, body, digest, handed_in_at FROM submissions WHERE id < 10000`);
+    }
+    const page = await app.coordinator();
+    const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
+    await page.goto(`${app.origin}/protocols/${lab}/edit`);
+    const source = await page.locator("#source").inputValue();
+    await page.locator("#source").fill(source.replace("version = 2", "version = 3"));
+    await page.getByLabel("Reason").fill("many tables");
+    await page.getByRole("button", { name: "Put it in force" }).click();
+    await page.waitForURL(`**/protocols/${lab}`);
+    // Either it is seen under way, or it was quick enough to be over; both lead to version 3 without a further hand.
+    await page.locator("#progress").or(page.locator(".title").getByText("version 3")).first().waitFor();
+    await page.locator(".title").getByText("version 3").waitFor({ timeout: 60_000 });
+    assert.equal(await page.locator("#progress").count(), 0);
+    assert.equal(query("SELECT COUNT(DISTINCT judged_with) FROM sheets"), "1", "all tables changed together");
+    assert.equal(query("SELECT state FROM jobs ORDER BY id DESC LIMIT 1"), "done");
+    assert.equal(query("SELECT COUNT(*) FROM judged_ahead"), "0");
+    await page.context().close();
+  } finally {
+    await app.stop();
   }
 });

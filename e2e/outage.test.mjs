@@ -62,6 +62,24 @@ test("an import cut off by the database leaves nothing, and goes through when it
     await page.getByRole("button", { name: "Take 84 tables" }).click();
     await page.getByRole("status").getByText("84 revised").waitFor({ timeout: 30_000 });
     assert.equal(Number(sql("SELECT COUNT(*) FROM jurado.submissions")), Number(before) + 84);
+    // A database that may only be read: tables can be looked at, a change is refused with a sentence, and whoever watches is told.
+    const token = await page.locator("input[name=token]").first().inputValue();
+    const table = sql("SELECT id FROM jurado.sheets ORDER BY id DESC LIMIT 1").trim();
+    const version = sql(`SELECT version FROM jurado.sheets WHERE id = ${table}`).trim();
+    sql("SET GLOBAL read_only = 1");
+    const at = (path) => `http://127.0.0.1:${port}${path}`;
+    assert.equal((await page.goto(at(`/bench/${table}`))).status(), 200, "the courtesy of holding it fails, and the page does not");
+    const refused = await page.request.post(at(`/bench/${table}/decide`), { form: { token, version, finding: "line:calculation", action: "points", points: "1", reason: "x" }, maxRedirects: 0 });
+    assert.equal(refused.status(), 503);
+    assert.match(await refused.text(), /The database may only be read at the moment/);
+    const health = await page.request.get(at("/health"));
+    assert.equal(health.status(), 503);
+    assert.equal(await health.text(), "the database may only be read at the moment\n");
+    sql("SET GLOBAL read_only = 0");
+    await wait(1_100);
+    assert.equal((await page.request.get(at("/health"))).status(), 200);
+    const decided = await page.request.post(at(`/bench/${table}/decide`), { form: { token, version, finding: "line:calculation", action: "points", points: "1", reason: "x" }, maxRedirects: 0 });
+    assert.equal(decided.status(), 303, "nothing was half-done");
   } finally {
     await browser.close();
     app.kill("SIGTERM");

@@ -12,8 +12,8 @@ use jurado_core::decision::Action;
 use jurado_core::summary::Mark;
 use jurado_intake::ColumnMap;
 use jurado_store::{
-    Db, DocketRow, Filter, NewDecision, Order, SheetState, StoreError, attachments, docket, imports, labs, roster,
-    sheets,
+    Db, DocketRow, Filter, NewDecision, Order, SheetState, StoreError, User, attachments, docket, imports, labs,
+    roster, sheets,
 };
 use rust_decimal::Decimal;
 
@@ -273,6 +273,46 @@ fn what_was_said_of_columns_holds_for_the_same_head_in_the_same_lab() {
     let look = w.run(|c| imports::preview(c, first, &w.coordinator)).intake.expect("it is read");
     let length = look.tables[0].cells.iter().find(|c| c.item == "plate_length").map(|c| c.value.clone());
     assert_eq!(length.as_deref(), Some("41.92"));
+}
+
+#[test]
+fn a_file_and_what_was_said_of_its_columns_are_each_persons_own() {
+    let w = world("own");
+    let head = "who;how long\n";
+    let offer = |user: &User, text: &str| w.run(|c| imports::offer(c, w.lab, user, "wide.csv", text.as_bytes()));
+    let tables = |id: u32, user: &User| {
+        w.run(|c| imports::preview(c, id, user)).intake.map(|i| (i.tables.len(), i.held.len())).unwrap_or((0, 0))
+    };
+    let text = format!("{head}Alfa;84.44\n");
+    let (theirs, mine) = (offer(&w.reviewer, &text), offer(&w.coordinator, &text));
+    assert_ne!(theirs, mine, "the same file from two people is two files");
+    assert_eq!(offer(&w.reviewer, &text), theirs, "and from one person one");
+    // A section said by one person is not the section of another's file with the same head.
+    let map =
+        ColumnMap { columns: ["team", "cell:plate_length"].map(str::to_owned).to_vec(), section: "Morning".into() };
+    w.run(|c| imports::say_columns(c, theirs, &w.reviewer, &map));
+    assert_eq!(tables(theirs, &w.reviewer), (1, 0));
+    assert_eq!(tables(mine, &w.coordinator), (0, 0), "the coordinator's waits for a word of its own");
+    w.run(|c| imports::drop(c, mine, &w.coordinator));
+    assert_eq!(w.run(|c| imports::take(c, theirs, &w.reviewer)).new, 1, "put aside by one, taken by the other");
+    assert!(matches!(w.store.run(|c| imports::preview(c, mine, &w.reviewer)), Err(StoreError::NotFound(_))));
+}
+
+#[test]
+fn a_file_that_ended_the_program_is_not_read_again() {
+    let w = world("aside");
+    let id = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "x.csv", csv("Morning", "Alfa", "30.53").as_bytes()));
+    w.run(|c| imports::set_aside(c, id, Some(&imports::being_read())));
+    let look = w.run(|c| imports::preview(c, id, &w.coordinator));
+    assert!(
+        matches!(&look.intake, Err(f) if f.what.contains("the program ended while it read this file")),
+        "{:?}",
+        look.intake
+    );
+    assert!(matches!(w.store.run(|c| imports::take(c, id, &w.coordinator)), Err(StoreError::File(_))));
+    assert!(w.run(|c| imports::read_anew(c, id, &w.coordinator)).intake.is_ok());
+    w.run(|c| imports::set_aside(c, id, None));
+    assert_eq!(w.run(|c| imports::take(c, id, &w.coordinator)).new, 1);
 }
 
 #[test]

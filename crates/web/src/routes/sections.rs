@@ -199,7 +199,12 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
 }
 
 pub(crate) async fn roster_csv(actor: Actor) -> Result<HttpResponse, WebError> {
-    let students = actor.look(jurado_store::roster::students).await?;
+    let students = actor
+        .run(|c, user| {
+            jurado_store::events::tell(c, user.id, "roster fetched", "roster.csv")?;
+            jurado_store::roster::students(c, user)
+        })
+        .await?;
     let mut grid = vec![["section", "team", "number", "name"].map(str::to_owned).to_vec()];
     grid.extend(students.into_iter().map(|s| vec![s.section, s.team, s.number, s.name]));
     Ok(HttpResponse::Ok()
