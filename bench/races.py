@@ -21,7 +21,7 @@ import time
 from harness import ROOT, Database, Person, Server, binary, program
 
 SECTIONS = ["Morning", "Forenoon", "Afternoon", "First Dog", "Last Dog", "Evening"]
-COPIES = 64
+COPIES = 96
 
 
 class Bench:
@@ -134,6 +134,13 @@ class Bench:
         status, headers, _ = person.upload("/intake", {"lab": lab}, [("file", name, out.getvalue().encode())])
         self.note(status)
         return person, headers.get("Location", "")
+
+    def first_file(self, server):
+        """The first file of a lab that nobody has handed in yet, with all sections in it."""
+        lab = int(self.database.sql(f"SELECT id FROM labs WHERE slug = 'plate-{self.fresh % COPIES}'")[0][0])
+        self.fresh += 1
+        person, place = self.offer(server, lab, SECTIONS)
+        return self.take(person, place)
 
     def take(self, person, place):
         return self.asked(lambda: person.post(f"{place}/take", {}))
@@ -281,6 +288,21 @@ def main():
             ),
             "database killed, a class revised": lambda: beside(
                 bench, n, lambda: kill_database(bench, lambda: revisions(bench, a)), seconds=4
+            ),
+            "server killed, section set": lambda: beside(
+                bench, n, lambda: kill_server(bench, lambda: bench.set_section(bench.servers[-1])), two()
+            ),
+            "database killed, section set": lambda: beside(
+                bench, n, lambda: kill_database(bench, lambda: bench.set_section(a)), seconds=4
+            ),
+            "database killed, release": lambda: beside(
+                bench, n, lambda: kill_database(bench, lambda: bench.release(a)), seconds=4
+            ),
+            "server killed, first files": lambda: beside(
+                bench, n, lambda: kill_server(bench, lambda: bench.first_file(bench.servers[-1])), two()
+            ),
+            "database killed, first files": lambda: beside(
+                bench, n, lambda: kill_database(bench, lambda: bench.first_file(a)), seconds=4
             ),
         }
         print(f"{'race':42} rounds  differ  record  lost  stuck  500s  answers")

@@ -117,8 +117,11 @@ test("the help sheet opens, the lamp is shaded, keys do nothing while typing", a
   await page.keyboard.press("Escape");
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=dark]").waitFor();
+  // The lamp loads the page anew, and keys work once its script has run.
+  await page.waitForLoadState("load");
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=light]").waitFor();
+  await page.waitForLoadState("load");
   await page.keyboard.press("g");
   await page.keyboard.press("i");
   await page.waitForURL("**/intake");

@@ -264,3 +264,17 @@ fn a_long_line_of_numbers_can_be_broken_between_its_factors() {
         assert_eq!(seen(&drawn), pieces, "{formula}");
     }
 }
+
+/// What is done with a tree grows faster than the tree, so a formula has an end, well beyond any of the library.
+#[test]
+fn a_formula_has_a_limit_of_parts_and_one_of_depth() {
+    let sum = |n: usize| vec!["x"; n].join("+");
+    // A sum of n names has n names and n − 1 operators, each of which looks for what follows it.
+    let most = (1..200).take_while(|n| parse(&sum(*n)).is_ok()).count();
+    assert!((40..=80).contains(&most), "{most}");
+    let told = parse(&sum(most + 1)).expect_err("it is too long").what;
+    assert!(told.contains("more than 160 numbers, names and operators"), "{told}");
+    let deep = |n: usize| format!("{}x{}", "(".repeat(n), ")".repeat(n));
+    assert!(parse(&deep(30)).is_ok());
+    assert!(parse(&deep(100)).expect_err("it is too deep").what.contains("nested deeper than 64"));
+}
