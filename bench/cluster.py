@@ -47,7 +47,7 @@ class Cluster:
         address = ",".join(f"127.0.0.1:{g}" for g in self.group)
         options = ";".join([f"gmcast.listen_addr=tcp://127.0.0.1:{self.group[n]}", f"ist.recv_addr=127.0.0.1:{free_port()}", "pc.recovery=FALSE"])
         command = [
-            "mariadbd", "--no-defaults", "--user=mysql", f"--datadir={self.dir}/node{n}", f"--socket={self.dir}/node{n}.sock", f"--port={self.ports[n]}",
+            "mariadbd", "--no-defaults", "--user=mysql", f"--datadir={self.dir}/node{n}", f"--tmpdir={self.dir}", f"--socket={self.dir}/node{n}.sock", f"--port={self.ports[n]}",
             "--bind-address=127.0.0.1", "--binlog-format=ROW", "--innodb-autoinc-lock-mode=2", "--innodb-flush-log-at-trx-commit=0", "--max-allowed-packet=64M",
             "--skip-name-resolve", "--character-set-server=utf8mb4", "--innodb-buffer-pool-size=128M", "--performance-schema=OFF",
             "--wsrep-on=ON", "--wsrep-provider=/usr/lib/galera/libgalera_smm.so", f"--wsrep-cluster-address=gcomm://{'' if first else address}",
@@ -79,6 +79,42 @@ class Cluster:
             if node:
                 node.kill()
         shutil.rmtree(self.dir, ignore_errors=True)
+
+
+def shown(answer):
+    """A page's status and the sentence it says."""
+    status, _, text = answer
+    told = re.search(r"<h1>([^<]*)</h1>\s*<p[^>]*>([^<]*)", text)
+    return status, " ".join(told.groups()) if told else text.strip()[:120]
+
+
+def without_majority(cluster, server, sheet):
+    """The second of three nodes is gone: what pages say then, and that all works again when the last one is told to go on.
+    Gives whether anything was not as it should be."""
+    person = Person(server, "coordinator")
+    words = "SELECT COUNT(*) FROM decisions"
+    before = cluster.sql(words, 1)
+    cluster.nodes[2].send_signal(signal.SIGKILL)
+    cluster.nodes[2].wait()
+    wrong = False
+    form = {"version": "1", "finding": "line:calculation", "action": "points", "points": "1", "reason": "without a majority"}
+    for _ in range(60):
+        if cluster.sql_root("SHOW STATUS LIKE 'wsrep_cluster_status'", 1).split()[-1] != "Primary":
+            break
+        time.sleep(0.5)
+    for what, ask in [("health", lambda: person.get("/health")), ("Docket", lambda: person.get("/docket")), ("a decision", lambda: person.post(f"/bench/{sheet}/decide", form))]:
+        status, said = shown(ask())
+        print(f"without a majority, {what}: {status} {said}")
+        wrong = wrong or status != 503
+    cluster.sql_root("SET GLOBAL wsrep_provider_options = 'pc.bootstrap=YES'", 1)
+    for _ in range(60):
+        if person.get("/health")[0] == 200:
+            break
+        time.sleep(0.5)
+    back = shown(person.get("/docket"))[0]
+    after = cluster.sql(words, 1)
+    print(f"the majority is back: Docket {back}; decisions {before[0][0]} before, {after[0][0]} after")
+    return wrong or back != 200 or before != after
 
 
 def main():
@@ -187,9 +223,10 @@ def main():
         print(said.strip()[-600:])
         chain, told = program(cluster, "verify", "--record")
         print(told.strip()[-300:])
+        unwell = without_majority(cluster, servers[1], sheets[0])
         for s in servers:
             s.stop()
-        raise SystemExit(1 if lost or doubled or none or status or chain or 100 * len(outside) > 0.1 * total else 0)
+        raise SystemExit(1 if unwell or lost or doubled or none or status or chain or 100 * len(outside) > 0.1 * total else 0)
     finally:
         stop.set()
         cluster.remove()

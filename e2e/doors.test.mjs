@@ -238,6 +238,18 @@ test("what a request may not carry is refused, and nobody is sent on to a strang
   const many = Object.fromEntries(Array.from({ length: 4100 }, (_, i) => [`c${i}`, ""]));
   const lab = sql("SELECT id FROM labs WHERE slug = 'keel-plate'", app.database).trim();
   assert.equal((await reviewer.send("POST", `/quick/${lab}`, { token: reviewer.token, ...many })).status(), 422);
+  // Words in an address are shown where they are ours, and only in the session they were said in.
+  const chief = await person("coordinator");
+  const taken = await chief.send("POST", "/sections/roster", { token: chief.token, text: "section,team\nMorning,Avocet\n" });
+  const said = taken.headers().location;
+  const told = async (who, path) => (await who.send("GET", path)).text();
+  assert.match(await told(chief, said), /1 teams and 0 students are new/);
+  assert.doesNotMatch(await told(reviewer, said), /students are new/, "the address of another's session");
+  for (const path of ["/sections?done=", "/intake/lot?ids=1&refused=", "/intake/lot?ids=1&done=", "/sections?done=0123."]) {
+    assert.doesNotMatch(await told(chief, `${path}Call%20this%20number`), /Call this number/, path);
+  }
+  const elsewhere = { method: "POST", headers: { Origin: "http://evil.example" }, maxRedirects: 0 };
+  assert.equal((await page.request.fetch(`${app.origin}/lamp`, elsewhere)).status(), 403, "a form on another's page");
   const missing = await reviewer.send("GET", "/returns/999999");
   assert.match(await missing.text(), /Number of this request/);
   assert.equal((await page.request.get(`${app.origin}/metrics`, { headers: { "X-Forwarded-For": "10.0.0.1" } })).status(), 404);

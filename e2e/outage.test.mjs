@@ -14,7 +14,7 @@ const sql = (text) => execFileSync("mariadb", ["--no-defaults", `--socket=${sock
 const wait = (ms) => new Promise((r) => setTimeout(r, ms));
 
 async function startDatabase() {
-  const child = spawn("mariadbd", ["--no-defaults", `--user=${userInfo().username}`, `--datadir=${data}`, `--socket=${socket}`, `--port=${dbPort}`, "--bind-address=127.0.0.1", "--innodb-flush-log-at-trx-commit=0", "--performance-schema=OFF"], { stdio: "ignore" });
+  const child = spawn("mariadbd", ["--no-defaults", `--user=${userInfo().username}`, `--datadir=${data}`, `--tmpdir=${dir}`, `--socket=${socket}`, `--port=${dbPort}`, "--bind-address=127.0.0.1", "--innodb-flush-log-at-trx-commit=0", "--performance-schema=OFF"], { stdio: "ignore" });
   for (let i = 0; i < 200; i++) {
     try { sql("SELECT 1"); return child; } catch { await wait(50); }
   }

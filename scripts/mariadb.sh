@@ -77,7 +77,7 @@ db_start() {
   mkdir -p "$DB_DIR"
   may_enter "$user" "$(dirname "$DB_DIR")" || fail "The user $user may not enter $(dirname "$DB_DIR"): choose another place for the data."
   umask 077
-  mkdir -p "$DB_DIR/files"
+  mkdir -p "$DB_DIR/files" "$DB_DIR/tmp"
   [ "$(df -Pk "$DB_DIR" | awk 'NR==2{print $4}')" -gt 300000 ] || fail "Less than 300 MB are free at $DB_DIR: make room there and start again."
   db_end_orphan
   # An earlier version ran it as root.
@@ -95,7 +95,8 @@ db_start() {
   DB_RUN=$(mktemp -d "${TMPDIR:-/tmp}/jurado-db-XXXXXX")
   [ "$(id -un)" = "$user" ] || chown "$user" "$DB_RUN"
   DB_SOCKET=$DB_RUN/mariadb.sock
-  (as_user "$user" mariadbd --no-defaults --datadir="$DB_DIR/data" --socket="$DB_SOCKET" --port="$DB_PORT" --bind-address=127.0.0.1 \
+  # Its temporary files have a folder of their own: a server that starts clears the files of others in the one it shares.
+  (as_user "$user" mariadbd --no-defaults --datadir="$DB_DIR/data" --tmpdir="$DB_DIR/tmp" --socket="$DB_SOCKET" --port="$DB_PORT" --bind-address=127.0.0.1 \
     --pid-file="$DB_DIR/mariadbd.pid" --skip-name-resolve --character-set-server=utf8mb4 --innodb-buffer-pool-size=256M --max-allowed-packet=64M \
     --secure-file-priv="$DB_DIR/files" --local-infile=0 --innodb-flush-log-at-trx-commit="${DB_FLUSH:-1}" --performance-schema=OFF) >"$DB_DIR/mariadb.log" 2>&1 &
   DB_PID=$!

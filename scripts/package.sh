@@ -22,6 +22,9 @@ inside apt-get update -qq
 inside apt-get install -y -qq --no-install-recommends /tmp/jurado.deb >/dev/null
 inside jurado --version
 inside jurado protocol check /etc/jurado/protocols/keel-plate.toml >/dev/null
+inside sh -c 'cd /etc/jurado && jurado demo --seed 7 --out /tmp/demo' >/dev/null
+tables=$(inside jurado judge --protocol /etc/jurado/protocols/keel-plate.toml --submissions /tmp/demo/submissions.csv | grep -o '"team"' | wc -l)
+[ "$tables" -gt 0 ] || { echo "the installed program judged nothing" >&2; exit 1; }
 inside getent passwd jurado >/dev/null
 for file in /usr/bin/jurado /lib/systemd/system/jurado.service /lib/systemd/system/jurado-backup.timer /etc/jurado/jurado.env \
   /usr/share/doc/jurado/operate.md; do

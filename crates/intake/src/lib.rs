@@ -30,7 +30,7 @@ pub use guess::{LabGuess, guess_lab};
 pub use json::read_json;
 pub use mend::{put_into, under_head};
 pub use package::{PackageTable, long_grid, write_package};
-pub use roster::{Roster, RosterLine, read_roster};
+pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;
 pub use workbook::{write_ods, write_xlsx};
 

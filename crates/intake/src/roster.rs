@@ -19,7 +19,12 @@ impl Roster {
     /// What speaks against a section and a team: a stable word, what, and how to mend it.
     pub fn objection(&self, section: &str, team: &str) -> Option<(&'static str, String, String)> {
         let Some(teams) = self.sections.get(section) else {
-            let known: Vec<&str> = self.sections.keys().map(String::as_str).collect();
+            if let Some((what, mend)) = unseen(section) {
+                return Some(("unseen-sign", what, mend.to_owned()));
+            }
+            // Which other sections there are is not for everybody.
+            let own = |name: &&str| self.allowed.as_ref().is_none_or(|a| a.contains(*name));
+            let known: Vec<&str> = self.sections.keys().map(String::as_str).filter(own).collect();
             return Some((
                 "unknown-section",
                 format!("there is no section `{section}`"),
@@ -34,6 +39,9 @@ impl Roster {
             ));
         }
         if !teams.contains(team) {
+            if let Some((what, mend)) = unseen(team) {
+                return Some(("unseen-sign", what, mend.to_owned()));
+            }
             let known: Vec<&str> = teams.iter().map(String::as_str).collect();
             return Some((
                 "unknown-team",
@@ -69,6 +77,41 @@ pub struct RosterLine {
 
 /// Longest name of a section, team or student.
 const MOST_NAME: usize = 80;
+
+/// A sign in a name that is not seen and lets two names look alike: control signs, signs that turn the writing about, and
+/// signs without width. Joiners are letters' own in some scripts and stay between letters beyond ASCII.
+#[must_use]
+pub fn unseen_sign(name: &str) -> Option<char> {
+    let signs: Vec<char> = name.chars().collect();
+    let beyond = |at: Option<usize>| at.and_then(|i| signs.get(i)).is_some_and(|c| c.is_alphabetic() && !c.is_ascii());
+    signs.iter().enumerate().find_map(|(i, c)| {
+        let unseen = match c {
+            '\u{200c}' | '\u{200d}' => !(beyond(i.checked_sub(1)) && beyond(Some(i + 1))),
+            '\u{ad}' | '\u{61c}' | '\u{180e}' | '\u{feff}' => true,
+            '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' => true,
+            '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}' => true,
+            c => c.is_control(),
+        };
+        unseen.then_some(*c)
+    })
+}
+
+/// A name without its unseen signs: for names of files, which are shown and nothing else.
+#[must_use]
+pub fn without_unseen_signs(name: &str) -> String {
+    let mut name = name.to_owned();
+    while let Some(sign) = unseen_sign(&name) {
+        name.retain(|c| c != sign);
+    }
+    name
+}
+
+/// What is wrong with a name that holds an unseen sign, and how to mend it.
+fn unseen(name: &str) -> Option<(String, &'static str)> {
+    let sign = unseen_sign(name)?;
+    let told = format!("“{}” holds a sign that is not seen (U+{:04X})", without_unseen_signs(name), u32::from(sign));
+    Some((told, "type the name anew, without copying it"))
+}
 
 /// Reads a roster: CSV with the columns section, team, number and name, in any order; the last two may be left out.
 ///
@@ -115,6 +158,11 @@ pub fn read_roster(bytes: &[u8]) -> Result<Vec<RosterLine>, Fault> {
         if let Some(text) = [&line.section, &line.team, &line.name].into_iter().find(|t| t.chars().count() > MOST_NAME)
         {
             return Err(record.fault(0, format!("“{text}” is longer than {MOST_NAME} characters"), "shorten it"));
+        }
+        for text in [&line.section, &line.team, &line.number, &line.name] {
+            if let Some((what, mend)) = unseen(text) {
+                return Err(record.fault(0, what, mend));
+            }
         }
         if line.number.chars().count() > 40 {
             return Err(record.fault(

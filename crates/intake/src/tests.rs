@@ -96,6 +96,13 @@ fn unusable_files_are_refused_with_a_place_and_a_mend() {
 fn bad_rows_are_held_and_the_others_offered() {
     for (row, code, column, what) in [
         (&b"Evening,Heron,2,zero,,0.02,mm,,,"[..], "unknown-section", 1, "there is no section `Evening`"),
+        (
+            "Morning,Her\u{200b}on,2,zero,,0.02,mm,,,".as_bytes(),
+            "unseen-sign",
+            9,
+            "“Heron” holds a sign that is not seen (U+200B)",
+        ),
+        ("Mor\u{202e}ning,Heron,2,zero,,0.02,mm,,,".as_bytes(), "unseen-sign", 1, "“Morning” holds a sign"),
         (b"Morning,Osprey,2,zero,,0.02,mm,,,", "unknown-team", 9, "there is no team `Osprey` in Morning"),
         (b"Morning,Heron,9,zero,,0.02,mm,,,", "unknown-key", 15, "there is no station `9`"),
         (b"Morning,Heron,3,zero,,0.02,mm,,,", "mixed-key", 15, "station 3 here, 2 in the rows before"),
@@ -145,6 +152,37 @@ fn an_unknown_column_is_said_and_left_aside() {
     let text = "section,team,item,value,weather\nMorning,Heron,zero,0.02,rain\n";
     let intake = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
     assert_eq!(intake.remarks, ["The column “weather” is not known to this lab and was left aside."]);
+}
+
+#[test]
+fn signs_that_are_not_seen_are_found_in_names_and_joiners_of_a_script_are_not() {
+    for (name, sign) in [
+        ("Heron", None),
+        ("Ħéron 二", None),
+        ("می\u{200c}خواهم", None),
+        ("He\u{200d}ron", Some('\u{200d}')),
+        ("Heron\u{200c}", Some('\u{200c}')),
+        ("\u{202e}noreH", Some('\u{202e}')),
+        ("He\u{ad}ron", Some('\u{ad}')),
+        ("He\tron", Some('\t')),
+    ] {
+        assert_eq!(unseen_sign(name), sign, "{name:?}");
+        assert_eq!(unseen_sign(&without_unseen_signs(name)), None, "{name:?}");
+    }
+    let fault = read_roster("section,team\nMorning,He\u{200b}ron\n".as_bytes()).expect_err("it looks like Heron");
+    assert_eq!((fault.line, fault.what.as_str()), (2, "“Heron” holds a sign that is not seen (U+200B)"));
+}
+
+#[test]
+fn a_reviewer_is_told_own_sections_and_no_other() {
+    let mut roster = roster();
+    roster.sections.insert("Evening".to_owned(), Default::default());
+    roster.allowed = Some(["Evening".to_owned()].into_iter().collect());
+    let text = format!("{HEADER}Nowhere,Heron,2,zero,,0.02,mm,,,\n");
+    let held = |roster: &Roster| read_csv(text.as_bytes(), &protocol(), Some(roster)).expect("readable").held.remove(0);
+    assert_eq!(held(&roster).fault.mend, "it may be Evening");
+    roster.allowed = None;
+    assert_eq!(held(&roster).fault.mend, "it may be Evening, Morning");
 }
 
 #[test]

@@ -14,8 +14,8 @@ mod silence;
 mod transaction;
 mod work;
 
-use std::sync::{Arc, Mutex};
-use std::time::Duration;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use diesel::MysqlConnection;
 use diesel::prelude::*;
@@ -54,7 +54,12 @@ pub struct Store {
     /// Where this process stands in the record; see [`queries::events`].
     strand: Arc<Mutex<Option<queries::events::Strand>>>,
     process: Arc<str>,
+    /// When the disk was full last.
+    full: Arc<Mutex<Option<Instant>>>,
 }
+
+/// How long a full disk is told after something did not fit on it: a small change may fit all the while.
+const TOLD_FOR: Duration = Duration::from_secs(60);
 
 impl Store {
     /// A pool for a database URL such as `mysql://jurado@127.0.0.1:3307/jurado`, or for several, parted by spaces or commas,
@@ -73,7 +78,7 @@ impl Store {
             .connection_timeout(Duration::from_secs(3))
             .connection_customizer(Box::new(pool::Strict))
             .build_unchecked(pool::Manager::new(&urls, silence));
-        Store { pool, url: first.into(), strand: Arc::default(), process: secret()[..32].into() }
+        Store { pool, url: first.into(), strand: Arc::default(), process: secret()[..32].into(), full: Arc::default() }
     }
 
     /// A name of this process that no other has.
@@ -87,12 +92,16 @@ impl Store {
         (state.connections, state.idle_connections)
     }
 
-    /// Whether the database answers and can keep something.
+    /// Whether the database answers, can keep something, and its disk was not full within the last minute.
     ///
     /// # Errors
     /// What is wrong with it.
     pub fn well(&self) -> Result<(), StoreError> {
-        self.run(queries::settings::touch)
+        self.run(queries::settings::touch)?;
+        match *self.full.lock().unwrap_or_else(PoisonError::into_inner) {
+            Some(at) if at.elapsed() < TOLD_FOR => Err(StoreError::Unwell(Ailment::DiskFull)),
+            _ => Ok(()),
+        }
     }
 }
 

@@ -9,7 +9,7 @@ use diesel::connection::{AnsiTransactionManager, SimpleConnection, TransactionMa
 use diesel::prelude::*;
 
 use crate::queries::events::{self, Strand};
-use crate::{Store, StoreError};
+use crate::{Ailment, Store, StoreError};
 
 /// How often the same work is tried before the person is told.
 const MOST_TRIES: u32 = 5;
@@ -101,7 +101,11 @@ impl Store {
     /// lost while the change was being kept, [`StoreError::Refused`] where it was refused each time, else what the work
     /// gives.
     pub fn run<T>(&self, mut work: impl FnMut(&mut Db) -> Result<T, StoreError>) -> Result<T, StoreError> {
-        self.trying(|c| self.once(c, &mut work))
+        let outcome = self.trying(|c| self.once(c, &mut work));
+        if matches!(outcome, Err(StoreError::Unwell(Ailment::DiskFull))) {
+            *self.full.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = Some(Instant::now());
+        }
+        outcome
     }
 
     /// Runs work that only reads. It takes no transaction, so that a page costs none; each query sees what is kept at

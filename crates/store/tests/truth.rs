@@ -22,31 +22,20 @@ fn version(n: u32, cost: &str) -> String {
 }
 
 /// Somebody else on the database, with all rights.
-fn other(name: &str, sql: &str) {
+fn another(name: &str) -> MysqlConnection {
     let url = std::env::var("TEST_DATABASE_URL").expect("a server");
     let base = url.rsplit_once('/').expect("a database").0;
-    let mut c = MysqlConnection::establish(&format!("{base}/jurado_store_{name}")).expect("another connection");
-    c.batch_execute(sql).expect("done");
+    MysqlConnection::establish(&format!("{base}/jurado_store_{name}")).expect("another connection")
+}
+
+fn other(name: &str, sql: &str) {
+    another(name).batch_execute(sql).expect("done");
 }
 
 impl World {
-    fn decide_all(&self, id: u32) {
-        let detail = self.run(|c| sheets::get(c, id, &self.coordinator));
-        let lab = self.run(|c| labs::get(c, self.lab));
-        let new: Vec<NewDecision> = detail
-            .judge(&lab.protocol)
-            .findings
-            .iter()
-            .filter(|f| f.open())
-            .map(|f| NewDecision::new(&f.key, Action::Accept, ""))
-            .collect();
-        self.run(|c| sheets::decide(c, id, detail.version, &self.coordinator, &new));
-    }
-
     fn return_all(&self) {
         for row in self.run(|c| docket::of_lab(c, self.lab, &self.coordinator)) {
-            self.decide_all(row.id);
-            let version = self.run(|c| sheets::get(c, row.id, &self.coordinator)).version;
+            let version = self.decide_all(row.id);
             self.run(|c| sheets::sign(c, row.id, version, &self.coordinator));
         }
         self.run(|c| sheets::release(c, &docket::Filter::default(), &self.coordinator));
@@ -280,6 +269,48 @@ fn whatever_runs_beside_one_another_what_is_kept_is_what_judging_gives() {
     }
     let (_, faults) = w.run(events::check);
     assert!(faults.is_empty(), "{faults:?}");
+}
+
+/// A protocol or a setting is just being switched and waits for one table, and a revision of that table and a first table of
+/// another team are handed in: both are judged by what is in force when they are kept. A gate on the table's row puts the two
+/// in this order.
+#[test]
+fn what_is_handed_in_while_a_protocol_or_a_setting_is_switched_is_judged_by_the_new() {
+    for what in ["protocol", "section"] {
+        let name = format!("switched_{what}");
+        let w = world(&name);
+        w.bring(&csv("Morning", "Alfa", "30.53"));
+        let row = w.run(|c| docket::of_lab(c, w.lab, &w.coordinator)).remove(0);
+        let before = w.run(|c| sections::get(c, row.section_id, w.lab)).version;
+        // Offered beforehand, as people do: an offer waits for the lab by itself.
+        let text = csv("Morning", "Alfa", "3.053") + &csv("Morning", "Bittern", "3.053").replace(HEADER, "");
+        let offered = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "second.csv", text.as_bytes()));
+        let mut gate = another(&name);
+        let held = format!("START TRANSACTION; SELECT id FROM sheets WHERE id = {} FOR UPDATE", row.id);
+        gate.batch_execute(&held).expect("held");
+        let pause = || std::thread::sleep(std::time::Duration::from_millis(700));
+        std::thread::scope(|s| {
+            let w = &w;
+            s.spawn(move || {
+                if what == "protocol" {
+                    w.put_in_force(&version(2, "1")).expect("in force");
+                    return;
+                }
+                let waivers = vec![Waiver { item: "plate_volume".into(), reason: "a test".into() }];
+                let new = Section { waivers, ..Section::default() };
+                w.run(|c| {
+                    let place = (row.section_id, w.lab);
+                    changes::set_section(c, place, before, &new, None, "a test", &w.coordinator)
+                });
+            });
+            pause();
+            s.spawn(move || w.run(|c| imports::take(c, offered, &w.coordinator)));
+            pause();
+            gate.batch_execute("ROLLBACK").expect("opened");
+        });
+        let differs = w.differences();
+        assert!(differs.is_empty(), "{what}: {differs:#?}");
+    }
 }
 
 #[test]

@@ -12,7 +12,9 @@ use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use chrono::NaiveDateTime;
+use hmac::{Hmac, Mac};
 use jurado_store::{Db, Role, Store, StoreError, User};
+use sha2::Sha256;
 use subtle::ConstantTimeEq;
 
 use crate::error::WebError;
@@ -55,10 +57,34 @@ fn same(a: &str, b: &str) -> bool {
     !a.is_empty() && a.as_bytes().ct_eq(b.as_bytes()).into()
 }
 
+/// What only a holder of the session's token can make of a text.
+fn seal(token: &str, text: &str) -> String {
+    let Ok(mut mac) = Hmac::<Sha256>::new_from_slice(token.as_bytes()) else { return String::new() };
+    mac.update(text.as_bytes());
+    mac.finalize().into_bytes().iter().map(|b| format!("{b:02x}")).collect()
+}
+
 impl Actor {
     /// Lets a change through if its form carries this session's token.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
         if same(token, &self.token) { Ok(()) } else { Err(WebError::Token) }
+    }
+
+    /// A sentence of ours as a part of an address: the page that comes shows it only to the session that it was said to, so
+    /// that nobody can make a link that puts words of theirs on a page of ours. Empty for an empty text.
+    pub(crate) fn say(&self, text: &str) -> String {
+        if text.is_empty() {
+            String::new()
+        } else {
+            crate::views::query(&format!("{}.{text}", seal(&self.token, text)))
+        }
+    }
+
+    /// What an address says, if it was [`Actor::say`] that wrote it for this session; empty otherwise.
+    pub(crate) fn said<'a>(&self, part: &'a str) -> &'a str {
+        part.split_once('.')
+            .filter(|(sealed, text)| same(sealed, &seal(&self.token, text)))
+            .map_or("", |(_, text)| text)
     }
 
     /// The frame of a page for this person.

@@ -107,7 +107,7 @@ pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: 
         return refuse(what, "bring a PNG, JPEG or WebP picture, or a PDF");
     };
     let digest = crate::digest(body);
-    let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(200).collect();
+    let file_name: String = jurado_intake::without_unseen_signs(file_name).chars().take(200).collect();
     let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
     let same: Option<u32> =
         here.filter(attachments::digest.eq(&digest)).select(attachments::id).first(c.sql()).optional()?;

@@ -94,7 +94,7 @@ const MOST_NAME: usize = 200;
 /// Faults of the database.
 pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
     let digest = crate::digest(body);
-    let file_name: String = file_name.chars().filter(|c| !c.is_control()).take(MOST_NAME).collect();
+    let file_name: String = jurado_intake::without_unseen_signs(file_name).chars().take(MOST_NAME).collect();
     let offered_at = c.now()?;
     let made = diesel::insert_or_ignore_into(imports::table)
         .values(NewImport {

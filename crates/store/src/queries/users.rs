@@ -136,15 +136,19 @@ pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, Stor
     let name = new.name.trim();
     if sign_in.is_empty()
         || sign_in.chars().count() > MOST_SIGN_IN
-        || sign_in.chars().any(|c| c.is_whitespace() || c.is_control())
+        || sign_in.chars().any(char::is_whitespace)
+        || jurado_intake::unseen_sign(sign_in).is_some()
     {
         return Err(bad(
-            "the name to sign in with is empty, too long or has a space in it",
+            "the name to sign in with is empty, too long, or has a space or a sign that is not seen in it",
             format!("take one word of at most {MOST_SIGN_IN} characters"),
         ));
     }
-    if name.is_empty() || name.chars().count() > MOST_NAME || name.chars().any(char::is_control) {
-        return Err(bad("the person’s name is empty or too long", format!("write at most {MOST_NAME} characters")));
+    if name.is_empty() || name.chars().count() > MOST_NAME || jurado_intake::unseen_sign(name).is_some() {
+        return Err(bad(
+            "the person’s name is empty, too long, or has a sign that is not seen in it",
+            format!("write at most {MOST_NAME} characters"),
+        ));
     }
     if id_of(c, sign_in)?.is_some() {
         return Err(bad(format!("somebody signs in as “{sign_in}” already"), "take another name to sign in with"));

@@ -6,6 +6,7 @@ use actix_web::{HttpResponse, web};
 
 use super::auth::Token;
 use super::parts::{self, Bounds, Parts};
+use crate::door::Door;
 use crate::error::{WebError, on_to};
 use crate::session::Actor;
 use crate::views::entry::{MOST_FIELDS, field};
@@ -48,9 +49,14 @@ pub(super) fn in_words(e: WebError) -> Result<(String, String), WebError> {
 }
 
 /// Takes the files of a form.
-pub(crate) async fn attach(actor: Actor, id: web::Path<u32>, form: Multipart) -> Result<HttpResponse, WebError> {
+pub(crate) async fn attach(
+    actor: Actor,
+    door: web::Data<Door>,
+    id: web::Path<u32>,
+    form: Multipart,
+) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let parts = parts::read(form, BOUNDS).await?;
+    let parts = parts::take(&door, &actor, form, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or(""))?;
     if let Some((what, mend)) = objection(&parts) {
         return Err(WebError::Bad(what, mend));

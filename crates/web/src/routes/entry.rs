@@ -12,6 +12,7 @@ use jurado_store::{Lab, StoreError, imports};
 use serde::Deserialize;
 
 use super::{attachments, parts};
+use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Fields, FormView, field, fields_of, form, submission};
@@ -124,8 +125,8 @@ fn differ(protocol: &Protocol, first: &Submission, second: &Submission) -> Vec<(
         .collect()
 }
 
-pub(crate) async fn typed(actor: Actor, form: Multipart) -> Result<HttpResponse, WebError> {
-    let sent = parts::read(form, attachments::BOUNDS).await?;
+pub(crate) async fn typed(actor: Actor, door: web::Data<Door>, form: Multipart) -> Result<HttpResponse, WebError> {
+    let sent = parts::take(&door, &actor, form, attachments::BOUNDS).await?;
     let objection = attachments::objection(&sent);
     let (fields, files) = (sent.fields, sent.files);
     actor.allow(field(&fields, "token").unwrap_or(""))?;

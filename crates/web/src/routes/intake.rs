@@ -11,6 +11,7 @@ use serde::Deserialize;
 use super::auth::Token;
 use super::offer::{Attached, Offered, offer_all};
 use super::parts::{self, Bounds};
+use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Bounded, field};
@@ -116,8 +117,8 @@ const BOUNDS: Bounds = Bounds {
     all: 512 * 1024 * 1024,
 };
 
-pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpResponse, WebError> {
-    let parts = parts::read(payload, BOUNDS).await?;
+pub(crate) async fn upload(actor: Actor, door: web::Data<Door>, payload: Multipart) -> Result<HttpResponse, WebError> {
+    let parts = parts::take(&door, &actor, payload, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or("").trim())?;
     let pasted = field(&parts.fields, "pasted").unwrap_or("").to_owned();
     let asked = field(&parts.fields, "lab").unwrap_or("").trim().to_owned();
@@ -181,8 +182,8 @@ pub(crate) async fn upload(actor: Actor, payload: Multipart) -> Result<HttpRespo
             Ok(on_to(&format!(
                 "/intake/lot?ids={}&refused={}&attached={}",
                 ids.join("-"),
-                crate::views::query(&refused.join("\n")),
-                crate::views::query(&attached.iter().take(60).map(attached_line).collect::<Vec<_>>().join("\n"))
+                actor.say(&refused.join("\n")),
+                actor.say(&attached.iter().take(60).map(attached_line).collect::<Vec<_>>().join("\n"))
             )))
         }
     }
@@ -216,7 +217,8 @@ pub(crate) async fn lot(actor: Actor, lot: web::Query<Lot>) -> Result<HttpRespon
     let previews = actor
         .look(move |c, user| ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>())
         .await?;
-    let v = LotView::new(&lot.ids, &previews, &lot.refused, &lot.attached, &lot.done);
+    let v =
+        LotView::new(&lot.ids, &previews, actor.said(&lot.refused), actor.said(&lot.attached), actor.said(&lot.done));
     html(&LotPage { frame: actor.frame("Intake", "intake"), v })
 }
 
@@ -253,13 +255,13 @@ pub(crate) async fn take_lot(actor: Actor, form: web::Form<TakeLot>) -> Result<H
     if failed > 0 {
         done.push_str(&format!(" {failed} files wait for a word on their columns."));
     }
-    Ok(on_to(&format!("/intake/lot?ids={}&done={}", form.ids, crate::views::query(&done))))
+    Ok(on_to(&format!("/intake/lot?ids={}&done={}", form.ids, actor.say(&done))))
 }
 
 #[derive(Deserialize)]
 pub(crate) struct Done {
     #[serde(default)]
-    done: Option<String>,
+    done: String,
 }
 
 pub(crate) async fn preview(
@@ -279,7 +281,13 @@ pub(crate) async fn preview(
         })
         .await?;
     let sections: Vec<String> = sections.into_iter().map(|s| s.name).collect();
-    let v = PreviewView::new(&lab.protocol, &look, &standing, &sections, done.into_inner().done);
+    let v = PreviewView::new(
+        &lab.protocol,
+        &look,
+        &standing,
+        &sections,
+        Some(actor.said(&done.done).to_owned()).filter(|d| !d.is_empty()),
+    );
     html(&PreviewPage { frame: actor.frame("Intake", "intake"), v })
 }
 
@@ -313,7 +321,7 @@ pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Token
         actor.look(move |c, user| Ok(imports::preview(c, id, user)?.intake.map_or(0, |i| i.tables.len()))).await?;
     if tables < imports::LONG {
         let taken = actor.run(move |c, user| imports::take(c, id, user)).await?;
-        return Ok(on_to(&format!("/intake/{id}?done={}", crate::views::query(&taken.in_words()))));
+        return Ok(on_to(&format!("/intake/{id}?done={}", actor.say(&taken.in_words()))));
     }
     actor.run(move |c, user| imports::ask_to_take(c, id, user, tables)).await?;
     Ok(on_to(&format!("/intake/{id}")))

@@ -3,7 +3,9 @@
 use actix_multipart::{Multipart, MultipartError};
 use futures_util::TryStreamExt;
 
+use crate::door::{Door, Turn};
 use crate::error::WebError;
+use crate::session::Actor;
 use crate::views::entry::Fields;
 
 /// How much of a form is taken.
@@ -34,13 +36,24 @@ pub(crate) struct Parts {
     pub(crate) too_large: Vec<(String, String)>,
     /// Whether there were more files than are taken.
     pub(crate) too_many: bool,
+    /// The turn that the person has for as long as the files are kept.
+    pub(crate) _turn: Option<Turn>,
+}
+
+/// Reads a person's form, when it is its turn.
+///
+/// # Errors
+/// Where it broke off, is larger altogether than may be, or does not get its turn.
+pub(crate) async fn take(door: &Door, actor: &Actor, payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
+    let turn = door.upload(actor.user.id).await?;
+    Ok(Parts { _turn: Some(turn), ..read(payload, bounds).await? })
 }
 
 /// Reads a form.
 ///
 /// # Errors
 /// Where it broke off, or is larger altogether than may be.
-pub(crate) async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
+async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
     let mut out = Parts::default();
     let broken =
         |_: MultipartError| WebError::Bad("The upload did not arrive whole.".into(), "Choose the file again.".into());

@@ -195,7 +195,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         "{} sections, {} teams and {} students are new, {} moved or were renamed, {} were so already.",
         e.sections, e.teams, e.added, e.changed, e.unchanged
     );
-    Ok(on_to(&format!("/sections?done={}", crate::views::query(&done))))
+    Ok(on_to(&format!("/sections?done={}", actor.say(&done))))
 }
 
 pub(crate) async fn roster_csv(actor: Actor) -> Result<HttpResponse, WebError> {
