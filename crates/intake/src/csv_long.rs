@@ -194,7 +194,7 @@ impl Row<'_> {
             }
         }
         if let Some((code, what, mend)) = self.roster.and_then(|r| r.objection(section, team)) {
-            let column = if code == "unknown-team" { "team" } else { "section" };
+            let column = if matches!(code, "unknown-team" | "unseen-in-team") { "team" } else { "section" };
             return Err(self.object(column, code, what, mend));
         }
         let (item, row) = self.item()?;

@@ -20,7 +20,7 @@ impl Roster {
     pub fn objection(&self, section: &str, team: &str) -> Option<(&'static str, String, String)> {
         let Some(teams) = self.sections.get(section) else {
             if let Some((what, mend)) = unseen(section) {
-                return Some(("unseen-sign", what, mend.to_owned()));
+                return Some(("unseen-in-section", what, mend.to_owned()));
             }
             // Which other sections there are is not for everybody.
             let own = |name: &&str| self.allowed.as_ref().is_none_or(|a| a.contains(*name));
@@ -40,7 +40,7 @@ impl Roster {
         }
         if !teams.contains(team) {
             if let Some((what, mend)) = unseen(team) {
-                return Some(("unseen-sign", what, mend.to_owned()));
+                return Some(("unseen-in-team", what, mend.to_owned()));
             }
             let known: Vec<&str> = teams.iter().map(String::as_str).collect();
             return Some((

@@ -98,11 +98,11 @@ fn bad_rows_are_held_and_the_others_offered() {
         (&b"Evening,Heron,2,zero,,0.02,mm,,,"[..], "unknown-section", 1, "there is no section `Evening`"),
         (
             "Morning,Her\u{200b}on,2,zero,,0.02,mm,,,".as_bytes(),
-            "unseen-sign",
+            "unseen-in-team",
             9,
             "“Heron” holds a sign that is not seen (U+200B)",
         ),
-        ("Mor\u{202e}ning,Heron,2,zero,,0.02,mm,,,".as_bytes(), "unseen-sign", 1, "“Morning” holds a sign"),
+        ("Mor\u{202e}ning,Heron,2,zero,,0.02,mm,,,".as_bytes(), "unseen-in-section", 1, "“Morning” holds a sign"),
         (b"Morning,Osprey,2,zero,,0.02,mm,,,", "unknown-team", 9, "there is no team `Osprey` in Morning"),
         (b"Morning,Heron,9,zero,,0.02,mm,,,", "unknown-key", 15, "there is no station `9`"),
         (b"Morning,Heron,3,zero,,0.02,mm,,,", "mixed-key", 15, "station 3 here, 2 in the rows before"),

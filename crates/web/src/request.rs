@@ -149,7 +149,7 @@ mod tests {
     async fn a_body_on_a_slow_line_is_taken_and_one_that_holds_a_place_is_not() {
         let second = Duration::from_secs(1);
         for (what, piece, every, pieces, expected) in [
-            ("a byte every two seconds", 1, 2 * second, 100, (9, false)),
+            ("a byte every two seconds", 1, 2 * second, 100, (10, false)),
             ("a byte every two seconds, and few", 1, 2 * second, 9, (9, true)),
             ("just above the least pace", 17 * 1024, second, 200, (200 * 17 * 1024, true)),
             ("half of the least pace", 8 * 1024, second, 200, (39 * 8 * 1024, false)),

@@ -165,7 +165,9 @@ async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done)
 }
 
 pub(crate) async fn page(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
-    html(&show(&actor, None, String::new(), done.into_inner()).await?)
+    let asked = done.into_inner();
+    let said = actor.said(&asked.done).to_owned();
+    html(&show(&actor, None, String::new(), Done { done: said, ..asked }).await?)
 }
 
 #[derive(Deserialize)]
