@@ -7,6 +7,7 @@
 use std::time::Instant;
 
 use jurado_core::class::{TeamValue, effects};
+use jurado_core::finding::Kind;
 use jurado_core::formula::eval::StepRounding;
 use jurado_core::formula::{Context, Value, evaluate};
 use jurado_core::judging::judge;
@@ -232,15 +233,12 @@ fn mistyped(protocol: &Protocol, seed: u64, chance: &mut ChaCha8Rng, said: &mut 
     cell.value = text;
     let judged = judge(protocol, &wrong, &[], &[]);
     // Once repaired, its chance stands in the finding; the verdict no longer has a story.
-    match judged.findings.iter().find(|f| f.code == "repair") {
-        Some(f) => {
-            let p = f
-                .says
-                .split(", ")
-                .find_map(|w| w.split_once(" in 100"))
-                .and_then(|(n, _)| n.trim().parse::<f64>().ok());
-            said.push((p.unwrap_or(50.0) / 100.0, f.item == protocol.item(reading)));
-        }
+    let repair = judged.findings.iter().find_map(|f| match f.kind {
+        Kind::Repair { probability, .. } => Some((probability, f.place.item)),
+        _ => None,
+    });
+    match repair {
+        Some((probability, item)) => said.push((probability, item == protocol.item(reading))),
         None => collect(&judged, protocol.item(result), |kinds| kinds.contains(&"reading-mistyped"), said),
     }
 }

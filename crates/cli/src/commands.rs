@@ -13,6 +13,7 @@ use jurado_core::report;
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
+use jurado_core::wording;
 
 /// Formats of an empty data sheet.
 #[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -264,7 +265,7 @@ fn text_report(protocol: &Protocol, j: &Judged) -> String {
         );
     }
     for f in &j.findings {
-        out += &format!("  · {} [{}, −{}] {}\n", f.code, f.severity.word(), f.cost, f.says);
+        out += &format!("  · {} [{}, −{}] {}\n", f.code(), f.severity.word(), f.cost, wording::says(protocol, f));
     }
     out.push('\n');
     out

@@ -167,7 +167,7 @@ fn judging_does_not_know_in_which_order_a_file_came() {
             let (a, b) = (judge(&p, &table, &[], &[]), judge(&p, &other, &[], &[]));
             assert_eq!(a.score.awarded, b.score.awarded, "{}", p.id);
             let told = |j: &jurado_core::verdict::Judged| -> Vec<(String, String)> {
-                j.findings.iter().map(|f| (f.key.clone(), f.says.clone())).collect()
+                j.findings.iter().map(|f| (f.key.to_string(), jurado_core::wording::says(&p, f))).collect()
             };
             assert_eq!(told(&a), told(&b), "{}", p.id);
             for (x, y) in a.results.iter().zip(&b.results) {

@@ -3,15 +3,16 @@
 use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
+
+use crate::finding::Key;
 use serde::{Deserialize, Serialize};
 
-/// A reviewer's decision on a finding (its key), on a whole line (`line:` and the criterion's id), on a cell
-/// (`cell:<item>` or `cell:<item>:<row>`), on what the team is told of a finding (`say:` and its key), or a finding of the
-/// reviewer's own (`own:<criterion>:<number>`, the criterion empty for a word that costs nothing).
+/// A reviewer's decision on a finding, a whole line of the score, a cell, what the team is told of a finding, or a finding
+/// of the reviewer's own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
-    /// What it is about, as above.
-    pub finding: String,
+    /// What it is about.
+    pub finding: Key,
     /// What was decided.
     pub action: Action,
     /// Why; empty only for taking what is proposed.

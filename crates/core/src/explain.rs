@@ -260,10 +260,11 @@ fn sentences(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Vec<Stri
         VerdictKind::Unchecked => out.push("Your value could not be checked: it waits for a reading.".to_owned()),
         _ => {}
     }
-    let told = judged.findings.iter().filter(|f| {
-        f.concerns(r.item) && (f.row.is_none() || r.row.is_none() || f.row == r.row) && !f.tells.is_empty()
-    });
-    out.extend(told.map(|f| f.tells.clone()));
+    let told = judged
+        .findings
+        .iter()
+        .filter(|f| f.concerns(r.item) && (f.place.row.is_none() || r.row.is_none() || f.place.row == r.row));
+    out.extend(told.map(|f| crate::wording::tells(protocol, f)).filter(|text| !text.is_empty()));
     if let Some(u) = r.monte_carlo {
         let unit = protocol.items[r.item].unit_after();
         out.push(format!(

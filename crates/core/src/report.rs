@@ -7,8 +7,10 @@ use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
+use crate::finding::{Finding, Kind};
 use crate::protocol::Protocol;
-use crate::verdict::{ENGINE, Finding, Judged, JudgedResult};
+use crate::verdict::{ENGINE, Judged, JudgedResult};
+use crate::wording;
 
 /// The whole object.
 #[derive(Serialize)]
@@ -93,7 +95,10 @@ struct FindingOf<'a> {
     severity: &'static str,
     item: Option<&'a str>,
     row: Option<u32>,
-    says: &'a str,
+    says: String,
+    /// Of a repaired reading: how likely it was copied wrongly.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    probability: Option<f64>,
 }
 
 #[derive(Serialize)]
@@ -114,7 +119,7 @@ struct ComparisonOf<'a> {
     value: f64,
     limit: Option<f64>,
     verdict: &'a str,
-    says: &'a str,
+    says: String,
 }
 
 #[derive(Serialize)]
@@ -129,8 +134,8 @@ struct LineOf<'a> {
     criterion: &'a str,
     awarded: Box<RawValue>,
     possible: Box<RawValue>,
-    says: &'a str,
-    fragile: Option<&'a str>,
+    says: String,
+    fragile: Option<String>,
     ruling: Option<u64>,
 }
 
@@ -196,11 +201,15 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
             .findings
             .iter()
             .map(|f| FindingOf {
-                code: f.code,
+                code: f.code(),
                 severity: f.severity.word(),
-                item: f.item.map(id),
-                row: f.row,
-                says: &f.says,
+                item: f.place.item.map(id),
+                row: f.place.row,
+                says: wording::says(protocol, f),
+                probability: match f.kind {
+                    Kind::Repair { probability, .. } => Some(probability),
+                    _ => None,
+                },
             })
             .collect(),
         outliers: judged
@@ -225,7 +234,7 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
                 value: c.value,
                 limit: c.limit,
                 verdict: &c.verdict,
-                says: &c.says,
+                says: wording::compared(protocol, c),
             })
             .collect(),
         score: ScoreOf {
@@ -239,8 +248,8 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
                     criterion: &l.criterion,
                     awarded: exact(l.decided),
                     possible: exact(l.possible),
-                    says: &l.says,
-                    fragile: l.fragile.as_deref(),
+                    says: wording::standing(protocol, &l.standing),
+                    fragile: l.fragile.as_ref().map(wording::fragile),
                     ruling: l.ruling,
                 })
                 .collect(),
@@ -285,7 +294,7 @@ fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -
         }),
         ruling: ruled
             .iter()
-            .filter(|f| f.item == Some(r.item) && (f.row.is_none() || f.row == r.row))
+            .filter(|f| f.place.item == Some(r.item) && (f.place.row.is_none() || f.place.row == r.row))
             .filter_map(|f| f.ruling)
             .max(),
     }

@@ -1,6 +1,7 @@
 //! What explains a check that failed, as data: a beam with what hangs on it and its moments, a rail with a mirror, an
 //! object and its image, rings about one centre, as the readings have them. Nothing here draws.
 
+use crate::finding::Kind;
 use crate::formula::{Context, Node, Value, evaluate_any};
 use crate::plots::values;
 use crate::protocol::{Protocol, SketchKind, SketchSpec};
@@ -72,13 +73,11 @@ pub fn sketches(protocol: &Protocol, judged: &Judged) -> Vec<Sketch> {
     judged
         .findings
         .iter()
-        .filter(|f| f.code == "check")
         .filter_map(|f| {
-            let id = f.key.strip_prefix("check:")?;
-            let check = protocol.checks.iter().position(|c| c.id == id)?;
+            let Kind::Check { check, .. } = f.kind else { return None };
             let spec = protocol.checks[check].sketch.as_ref()?;
             let env = env.get_or_insert_with(|| values(protocol, judged));
-            sketch(protocol, spec, check, f.row, &Context::exact(env))
+            sketch(protocol, spec, check, f.place.row, &Context::exact(env))
         })
         .collect()
 }

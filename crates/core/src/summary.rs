@@ -3,9 +3,12 @@
 
 use rust_decimal::Decimal;
 
+use crate::finding::Finding;
 use crate::judging::hanging;
+use crate::protocol::Protocol;
 use crate::quantity::power_of_ten;
-use crate::verdict::{Finding, Judged, JudgedResult, VerdictKind};
+use crate::verdict::{Judged, JudgedResult, VerdictKind};
+use crate::wording;
 
 /// The mark of the finding that most wants a person.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -24,12 +27,37 @@ pub enum Mark {
     Apart,
     /// Something that could not be checked.
     Unchecked,
+    /// Something that is not there.
+    Missing,
+    /// Digits or units that are wrong.
+    Short,
+    /// A value that is right to its figures, or figures cut early.
+    Rounded,
+    /// A ± that is missing or unfair.
+    Tight,
+    /// A word, a check or a reference that says otherwise.
+    Differs,
+    /// A value that follows rightly from a wrong one.
+    Carried,
 }
 
 impl Mark {
     /// All marks.
-    pub const ALL: [Mark; 7] =
-        [Mark::Agrees, Mark::Hangs, Mark::Slip, Mark::Unexplained, Mark::Unreadable, Mark::Apart, Mark::Unchecked];
+    pub const ALL: [Mark; 13] = [
+        Mark::Agrees,
+        Mark::Hangs,
+        Mark::Slip,
+        Mark::Unexplained,
+        Mark::Unreadable,
+        Mark::Apart,
+        Mark::Unchecked,
+        Mark::Missing,
+        Mark::Short,
+        Mark::Rounded,
+        Mark::Tight,
+        Mark::Differs,
+        Mark::Carried,
+    ];
 
     /// Its word, as records and addresses write it.
     pub fn word(self) -> &'static str {
@@ -41,23 +69,18 @@ impl Mark {
             Mark::Unreadable => "unreadable",
             Mark::Apart => "apart",
             Mark::Unchecked => "unchecked",
+            Mark::Missing => "missing",
+            Mark::Short => "short",
+            Mark::Rounded => "rounded",
+            Mark::Tight => "tight",
+            Mark::Differs => "differs",
+            Mark::Carried => "carried",
         }
     }
 
     /// The mark of a word.
     pub fn of_word(word: &str) -> Option<Mark> {
         Mark::ALL.into_iter().find(|m| m.word() == word)
-    }
-
-    fn of(finding: &Finding) -> Mark {
-        match finding.code {
-            "slip" => Mark::Slip,
-            "unexplained" | "ambiguous" | "duplicate" | "implausible" => Mark::Unexplained,
-            "unreadable" | "bound" => Mark::Unreadable,
-            "outlier-kept" | "exclusion-unsupported" => Mark::Apart,
-            "accuracy-unchecked" | "precision-unchecked" => Mark::Unchecked,
-            _ => Mark::Hangs,
-        }
     }
 }
 
@@ -86,23 +109,25 @@ pub struct Summary {
 }
 
 impl Summary {
+    /// Raised where the same verdict is told in another way: what is kept of it is made anew then.
+    pub const EDITION: u32 = 2;
     /// Longest headline, in characters.
     pub const MOST_HEADLINE: usize = 390;
     /// Longest profile, in characters.
     pub const MOST_PROFILE: usize = 400;
 
     /// The brief of a verdict.
-    pub fn of(judged: &Judged) -> Summary {
+    pub fn of(protocol: &Protocol, judged: &Judged) -> Summary {
         let open: Vec<&Finding> = judged.findings.iter().filter(|f| f.open()).collect();
-        let worst = open.iter().copied().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.item)));
+        let worst = open.iter().copied().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.place.item)));
         Summary {
             awarded: judged.score.awarded.normalize(),
             decided: judged.score.decided.normalize(),
             possible: judged.score.possible.normalize(),
             open: open.len() as u32,
             hanging: hanging(judged).normalize(),
-            mark: worst.map_or_else(|| at_rest(judged), Mark::of),
-            headline: headline(judged, worst).chars().take(Summary::MOST_HEADLINE).collect(),
+            mark: worst.map_or_else(|| at_rest(judged), |f| f.kind.properties().mark),
+            headline: headline(protocol, judged, worst).chars().take(Summary::MOST_HEADLINE).collect(),
             profile: profile(&judged.results).chars().take(Summary::MOST_PROFILE).collect(),
             outcome: outcome(judged),
         }
@@ -115,9 +140,9 @@ fn at_rest(judged: &Judged) -> Mark {
     if hangs { Mark::Hangs } else { Mark::Agrees }
 }
 
-fn headline(judged: &Judged, worst: Option<&Finding>) -> String {
+fn headline(protocol: &Protocol, judged: &Judged, worst: Option<&Finding>) -> String {
     let charged = || judged.findings.iter().find(|f| f.cost > Decimal::ZERO);
-    worst.or_else(charged).map_or_else(|| "Nothing to decide.".to_owned(), |f| f.brief.clone())
+    worst.or_else(charged).map_or_else(|| "Nothing to decide.".to_owned(), |f| wording::brief(protocol, f))
 }
 
 fn profile(results: &[JudgedResult]) -> String {

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
+use crate::finding::{Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
 use crate::protocol::SlipKind;
 use crate::reading::Number;
 use crate::uncertainty::{Budget, Source};
@@ -189,23 +190,44 @@ impl Reported {
     }
 }
 
-/// The verdicts, in the order they are tried.
+/// The verdicts on a result, in the order they are tried. R is what the team wrote, C what the readings give, F what the
+/// team's own values before it give.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[allow(missing_docs)]
 pub enum VerdictKind {
+    /// Nothing is written: an empty cell.
     Missing,
+    /// What is written is no number, or no word of the list: `about five`.
     Unreadable,
+    /// Nothing to compare with: a reading that it needs is missing.
     Unchecked,
+    /// R is C to the figures that R has: 2.70 beside 2.7043.
     Agrees,
+    /// R is C rounded earlier or otherwise than at the end: 2.7 beside 2.7043 where three figures are deserved.
     Rounded,
+    /// R follows from the team's own values, one of which is wrong: a density from a wrong volume.
     Carried,
+    /// R is what a named mistake gives: 27.0 beside 2.70.
     Slip,
+    /// R is none of these: 3.14 beside 2.70.
     Unexplained,
-    /// A word that is not the right one.
+    /// A word that is not the right one: `real` beside `virtual`.
     Differs,
 }
 
 impl VerdictKind {
+    /// All of them.
+    pub const ALL: [VerdictKind; 9] = [
+        VerdictKind::Agrees,
+        VerdictKind::Rounded,
+        VerdictKind::Carried,
+        VerdictKind::Slip,
+        VerdictKind::Unexplained,
+        VerdictKind::Differs,
+        VerdictKind::Missing,
+        VerdictKind::Unreadable,
+        VerdictKind::Unchecked,
+    ];
+
     /// Its word.
     pub fn word(self) -> &'static str {
         match self {
@@ -256,77 +278,6 @@ pub struct Slip {
     pub predicted: f64,
 }
 
-/// How much a finding asks of a person.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Severity {
-    /// Wants a decision.
-    Decide,
-    /// Charged by rule; may be overruled.
-    Charge,
-    /// Worth knowing; costs nothing.
-    Note,
-}
-
-impl Severity {
-    /// Its word.
-    pub fn word(self) -> &'static str {
-        match self {
-            Severity::Decide => "decide",
-            Severity::Charge => "charge",
-            Severity::Note => "note",
-        }
-    }
-}
-
-/// One thing found.
-#[derive(Clone, Debug)]
-pub struct Finding {
-    /// Stable name within the table, such as `slip:disc_volume`.
-    pub key: String,
-    /// Kind of finding.
-    pub code: &'static str,
-    /// How much it asks of a person.
-    pub severity: Severity,
-    /// Item it is about.
-    pub item: Option<usize>,
-    /// Further items it is about: the other places of one slip, all results with too many digits.
-    pub also: Vec<usize>,
-    /// Row it is about.
-    pub row: Option<u32>,
-    /// For the reviewer: what was found, with the figure that proves it.
-    pub says: String,
-    /// The same in a few words, for a list.
-    pub brief: String,
-    /// For the student; empty where there is nothing to tell.
-    pub tells: String,
-    /// Criterion it is charged to.
-    pub criterion: Option<String>,
-    /// Points it takes, by rule.
-    pub cost: Decimal,
-    /// Points that a decision could move.
-    pub hangs: Decimal,
-    /// What the mark hangs on, where a defensible choice gives other points.
-    pub fragile: Option<String>,
-    /// Ruling that settles it.
-    pub ruling: Option<u64>,
-    /// Points it takes after rulings and decisions.
-    pub decided_cost: Decimal,
-    /// The decision on it.
-    pub decision: Option<crate::decision::Decision>,
-}
-
-impl Finding {
-    /// Whether it is about an item.
-    pub fn concerns(&self, item: usize) -> bool {
-        self.item == Some(item) || self.also.contains(&item)
-    }
-
-    /// Whether it still wants a person.
-    pub fn open(&self) -> bool {
-        self.severity == Severity::Decide && self.decision.is_none() && self.ruling.is_none()
-    }
-}
-
 /// A test for a reading that stands apart.
 #[derive(Clone, Debug, PartialEq)]
 pub struct OutlierTest {
@@ -359,8 +310,23 @@ pub struct Comparison {
     pub limit: Option<f64>,
     /// `within` or `beyond`; `agree` or `differ` for a comparison; the name for an unknown.
     pub verdict: String,
-    /// In words.
-    pub says: String,
+    /// What was compared, with its figures.
+    pub what: Compared,
+}
+
+/// What was compared.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Compared {
+    /// A cross-check, by its index.
+    Check(usize),
+    /// Two values that should agree.
+    Agreement(Sides),
+    /// An unknown and its candidates.
+    Identified(Named),
+    /// The value at a place, and its reference.
+    Accuracy(Place, Accuracy),
+    /// The replicates of the reading at a place.
+    Spread(Place, Spread),
 }
 
 /// The score.
@@ -389,12 +355,51 @@ pub struct ScoreLine {
     pub decided: Decimal,
     /// Points there are.
     pub possible: Decimal,
-    /// Why, in a few words.
-    pub says: String,
+    /// Why.
+    pub standing: Standing,
     /// What it hangs on.
-    pub fragile: Option<String>,
+    pub fragile: Option<Fragile>,
     /// Ruling that touched it.
     pub ruling: Option<u64>,
     /// A reviewer's change of the whole line.
     pub changed: Option<crate::decision::Decision>,
+}
+
+/// Why a line of the score has the points it has.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Standing {
+    /// The value lies inside the reference's range.
+    InsideRange,
+    /// It is so many standard uncertainties off.
+    OffInUncertainties(f64),
+    /// It is so many percent off.
+    OffInPercent(f64),
+    /// Something is missing, or a person has not judged it yet.
+    NotJudged,
+    /// Whether two values agree.
+    Agree(bool),
+    /// A person gave a level of a criterion, both by their index.
+    Level {
+        /// Criterion.
+        criterion: usize,
+        /// Level.
+        level: usize,
+    },
+    /// A person gave points between the levels.
+    ByJudgement,
+    /// The standard deviation of a reading's replicates, in its unit.
+    Spread {
+        /// Its item.
+        item: usize,
+        /// Standard deviation.
+        sd: f64,
+    },
+    /// Nothing is charged.
+    Right,
+    /// So many results are missing, and nothing else.
+    Missing(usize),
+    /// So many slips, or values without a story.
+    Slips(usize),
+    /// So many findings.
+    Findings(usize),
 }

@@ -157,7 +157,7 @@ proptest! {
         let (whole, j) = (judge(&p, &table, &[], &[]), judge(&p, &less, &[], &[]));
         // These levels are made up: what two of them say of the speed of sound is not what three do, and is no charge for
         // the missing one.
-        let lost: Vec<&str> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && !whole.findings.iter().any(|w| w.key == f.key)).map(|f| f.code).filter(|c| *c != "accuracy").collect();
+        let lost: Vec<&str> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && !whole.findings.iter().any(|w| w.key == f.key)).map(|f| f.code()).filter(|c| *c != "accuracy").collect();
         prop_assert_eq!(lost, vec!["missing-reading"]);
     }
 }

@@ -104,10 +104,7 @@ fn each_school_of_rejection_raises_its_hand_where_it_should() {
         let j = judged(&text, &girths(&pick(&loud)));
         let o = j.outliers.iter().find(|o| o.flagged).unwrap_or_else(|| panic!("{test}: {:?}", j.outliers));
         assert_eq!((o.test, o.row), (test, Some(if replicates == 3 { 2 } else { 5 })));
-        assert!(
-            finding(&j, "outlier-kept").is_some_and(|f| f.says.contains("slack tape")),
-            "{test}: the cause is named"
-        );
+        assert!(said(&text, &j, "outlier-kept").contains("slack tape"), "{test}: the cause is named");
         let j = judged(&text, &girths(&pick(&quiet)));
         assert!(j.outliers.iter().all(|o| !o.flagged), "{test}: {:?}", j.outliers);
     }
@@ -243,7 +240,7 @@ fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
         "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
     let j = judged(&text, sheet_text);
     let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", codes(&j), verdicts(&p, &j)));
-    assert!(repair.says.contains("61.2") && repair.fragile.is_some() && repair.open());
+    assert!(said(&text, &j, "repair").contains("61.2") && repair.fragile.is_some() && repair.open());
     assert_eq!(repair.cost.to_string(), "0.5", "charged once, at the reading");
     assert!(verdicts(&p, &j).iter().all(|v| v.ends_with("agrees") || v.ends_with("rounded")), "{:?}", verdicts(&p, &j));
     assert_eq!(j.readings[0].cells[0].text, "62.1", "the submission is never altered");

@@ -82,9 +82,9 @@ fn one_slip_down_a_column_is_one_slip_and_what_follows_is_carried() {
         assert!(told.contains(&format!("inverse {n} carried")), "{told:?}");
     }
     assert!(told.contains(&"speed carried".to_owned()) && told.contains(&"gradient carried".to_owned()), "{told:?}");
-    let slips: Vec<_> = j.findings.iter().filter(|f| f.code == "slip").collect();
+    let slips: Vec<_> = j.findings.iter().filter(|f| f.code() == "slip").collect();
     assert_eq!(slips.len(), 1, "one slip with its places");
-    assert!(slips[0].says.contains("rows 1, 2, 3"), "{}", slips[0].says);
+    assert!(said(ECHO, &j, "slip").contains("rows 1, 2, 3"), "{}", said(ECHO, &j, "slip"));
     // Half of the column's 1.5 points, once.
     assert_eq!(slips[0].cost.to_string(), "0.75");
     assert_eq!(j.results[0].slip.as_ref().map(|s| s.rows.clone()), Some(vec![1, 2, 3]));
@@ -99,7 +99,7 @@ fn one_wrong_row_is_that_rows_alone() {
     assert!(told.iter().any(|t| t == "length 2 slip unit-factor" || t == "length 2 slip decimal-point"), "{told:?}");
     // A third of the column's points, half of that for a slip.
     assert_eq!(finding(&j, "slip").map(|f| f.cost.to_string()), Some("0.25".to_owned()));
-    assert!(finding(&j, "slip").is_some_and(|f| f.says.contains("right value")), "only copied wrongly, and told so");
+    assert!(said(ECHO, &j, "slip").contains("right value"), "only copied wrongly, and told so");
 }
 
 #[test]
@@ -124,21 +124,21 @@ fn declared_slips_and_other_schools_are_named_as_such() {
 fn rows_have_keys_and_parameters_and_waivers() {
     let keyless = echo(ECHO_RIGHT).replace(" {fork b}", "");
     let j = judged(ECHO, &keyless);
-    assert!(finding(&j, "key-missing").is_some_and(|f| f.row == Some(2)), "{:?}", codes(&j));
+    assert!(finding(&j, "key-missing").is_some_and(|f| f.place.row == Some(2)), "{:?}", codes(&j));
     let unknown = echo(ECHO_RIGHT).replace("{fork b}", "{fork z}");
     assert!(finding(&judged(ECHO, &unknown), "key-unknown").is_some());
     // Four depths asked for by the section: the fourth row is missing, and charged once.
     let section = Section { parameters: [("depths".to_owned(), 4.0)].into(), ..Section::default() };
     let j = judged_in(ECHO, &section, &echo(ECHO_RIGHT));
-    let missing: Vec<_> = j.findings.iter().filter(|f| f.code == "missing-reading").collect();
-    assert_eq!(missing.iter().map(|f| f.row).collect::<Vec<_>>(), [Some(4)], "{:?}", codes(&j));
-    assert!(j.findings.iter().filter(|f| f.code == "missing-result").all(|f| f.cost.is_zero()));
+    let missing: Vec<_> = j.findings.iter().filter(|f| f.code() == "missing-reading").collect();
+    assert_eq!(missing.iter().map(|f| f.place.row).collect::<Vec<_>>(), [Some(4)], "{:?}", codes(&j));
+    assert!(j.findings.iter().filter(|f| f.code() == "missing-result").all(|f| f.cost.is_zero()));
     let section = Section {
         waivers: vec![Waiver { item: "rim".into(), reason: "the rim is the mark".into() }],
         ..Section::default()
     };
     let j = judged_in(ECHO, &section, &echo(ECHO_RIGHT).replace("rim: 4.2 {unit cm}", ""));
-    assert!(!j.findings.iter().any(|f| f.code == "missing-reading"), "{:?}", codes(&j));
+    assert!(!j.findings.iter().any(|f| f.code() == "missing-reading"), "{:?}", codes(&j));
 }
 
 #[test]
@@ -150,19 +150,19 @@ fn issued_values_are_judged_against_what_was_issued() {
     };
     assert!(finding(&judged_in(ECHO, &issued(4.2), &echo(ECHO_RIGHT)), "misread").is_none());
     let j = judged_in(ECHO, &issued(4.7), &echo(ECHO_RIGHT));
-    assert!(finding(&j, "misread").is_some_and(|f| f.says.contains("4.7 cm was issued")), "{:?}", codes(&j));
+    assert!(said(ECHO, &j, "misread").contains("4.7 cm was issued"), "{:?}", codes(&j));
 }
 
 #[test]
 fn columns_that_must_rise_and_checks_that_must_hold() {
     let falling = echo(ECHO_RIGHT).replace("level 2: 24.1", "level 2: 18.1");
-    assert!(finding(&judged(ECHO, &falling), "trend").is_some_and(|f| f.says.contains("20.8 to 18.1 at row 2")));
+    assert!(said(ECHO, &judged(ECHO, &falling), "trend").contains("20.8 to 18.1 at row 2"));
     let under = echo(ECHO_RIGHT).replace("level 1: 20.8", "level 1: 3.8");
     let j = judged(ECHO, &under);
     let check = finding(&j, "check").expect("below the rim by more than the tape's step");
-    assert_eq!(check.row, Some(1));
+    assert_eq!(check.place.row, Some(1));
     // 0.4 cm, with room for 2·√2·0.1/√12 = 0.082 cm: the tape's shared limit cancels.
-    assert!(check.says.contains("± 0.082 cm"), "{}", check.says);
+    assert!(said(ECHO, &j, "check").contains("± 0.082 cm"), "{}", said(ECHO, &j, "check"));
     let just = echo(ECHO_RIGHT).replace("level 1: 20.8", "level 1: 4.2");
     assert!(finding(&judged(ECHO, &just), "check").is_none(), "within its uncertainty");
 }
@@ -193,7 +193,7 @@ fn planned_rough_runs_are_never_averaged_and_concordant_ones_are() {
     );
     let mean = result(&p, &j, "mean_titre", None);
     assert!(close(mean.clean.expect("a mean"), (24.60 + 24.55) / 2.0, 1e-12), "{:?}", mean.clean);
-    assert!(finding(&j, "concordance").is_some_and(|f| f.says.contains("24.60, 24.55")), "{:?}", codes(&j));
+    assert!(said(TITRE, &j, "concordance").contains("24.60, 24.55"), "{:?}", codes(&j));
     // All three averaged: an exclusion slip.
     let all = (24.10 + 24.60 + 24.55) / 3.0;
     let j = judged(
@@ -208,11 +208,11 @@ fn planned_rough_runs_are_never_averaged_and_concordant_ones_are() {
 #[test]
 fn titration_readings_follow_one_another_and_amounts_have_windows() {
     let gap = TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40");
-    assert!(finding(&judged(TITRE, &gap), "does-not-follow").is_some_and(|f| f.row == Some(3)));
+    assert!(finding(&judged(TITRE, &gap), "does-not-follow").is_some_and(|f| f.place.row == Some(3)));
     // Row 2 starts at 0.50 after 24.95: refilled, and no matter.
     assert!(finding(&judged(TITRE, TITRE_SHEET), "does-not-follow").is_none());
     let drops = judged(TITRE, &TITRE_SHEET.replace("drops: 3", "drops: 9"));
-    assert!(finding(&drops, "amount-not-met").is_some_and(|f| f.says.contains("2 to 5")));
+    assert!(said(TITRE, &drops, "amount-not-met").contains("2 to 5"));
     assert!(finding(&judged(TITRE, &TITRE_SHEET.replace("drops: 3", "drops: 2.5")), "unreadable").is_some());
     let apart = judged(TITRE, &TITRE_SHEET.replace("end 3: 48.80", "end 3: 49.30"));
     assert!(
@@ -221,7 +221,7 @@ fn titration_readings_follow_one_another_and_amounts_have_windows() {
         codes(&apart)
     );
     let off = judged(TITRE, &TITRE_SHEET.replace("end 3: 48.80", "end 3: 48.83"));
-    assert!(finding(&off, "off-graduation").is_some_and(|f| f.says.contains("48.83")));
+    assert!(said(TITRE, &off, "off-graduation").contains("48.83"));
     let beyond = judged(TITRE, &TITRE_SHEET.replace("end 3: 48.80", "end 3: 58.80"));
     assert!(finding(&beyond, "beyond-scale").is_some());
 }
@@ -280,21 +280,21 @@ fn zones_have_one_right_word_and_conditional_cells() {
     assert!(told.contains(&"attitude 3 differs".to_owned()) && told.contains(&"metal differs".to_owned()), "{told:?}");
     // A third of 1.5 points for one row; the whole point for the metal.
     let costs: Vec<String> =
-        wrong.findings.iter().filter(|f| f.code == "differs").map(|f| f.cost.to_string()).collect();
+        wrong.findings.iter().filter(|f| f.code() == "differs").map(|f| f.cost.to_string()).collect();
     assert_eq!(costs, ["0.5", "1"]);
     let no_image = judged(ZONES, &ZONES_SHEET.replace("image 3: 1000 {unit mm}", ""));
-    assert!(finding(&no_image, "missing-reading").is_some_and(|f| f.row == Some(3)));
+    assert!(finding(&no_image, "missing-reading").is_some_and(|f| f.place.row == Some(3)));
     let filled = judged(ZONES, &(ZONES_SHEET.to_owned() + "\nimage 2: 900 {unit mm}"));
-    assert!(finding(&filled, "forbidden-reading").is_some_and(|f| f.row == Some(2)));
+    assert!(finding(&filled, "forbidden-reading").is_some_and(|f| f.place.row == Some(2)));
     let unknown = judged(ZONES, &ZONES_SHEET.replace("zone 1: inside", "zone 1: nearby"));
-    assert!(finding(&unknown, "unreadable").is_some_and(|f| f.says.contains("none of inside, at, beyond")));
+    assert!(said(ZONES, &unknown, "unreadable").contains("none of inside, at, beyond"));
 }
 
 #[test]
 fn the_grid_takes_the_nearest_displayed_value() {
     assert!(finding(&judged(ZONES, ZONES_SHEET), "grid-missing").is_none());
     let far = judged(ZONES, &ZONES_SHEET.replace("object 2: 398", "object 2: 350"));
-    assert!(finding(&far, "grid-missing").is_some_and(|f| f.says.contains("near 400 mm")));
+    assert!(said(ZONES, &far, "grid-missing").contains("near 400 mm"));
     let excused = ZONES_SHEET.replace("object 3: 600 {unit mm}", "object 3: 570 {unit mm} {out the rail ends there}");
     let j = judged(ZONES, &excused);
     assert!(finding(&j, "grid-left").is_some() && finding(&j, "grid-missing").is_none(), "{:?}", codes(&j));
@@ -341,9 +341,9 @@ fn an_end_point_lies_where_the_second_derivative_turns() {
 #[test]
 fn sums_add_up_and_curves_reach_their_end() {
     let wrong = judged(CURVE, &CURVE_SHEET.replace("volume 5: 10.00", "volume 5: 10.20"));
-    assert!(finding(&wrong, "does-not-add-up").is_some_and(|f| f.row == Some(5)));
+    assert!(finding(&wrong, "does-not-add-up").is_some_and(|f| f.place.row == Some(5)));
     let early = judged(CURVE, &CURVE_SHEET.replace("ph 7: 11.00", "ph 7: 9.90").replace("ph 6: 10.20", "ph 6: 9.70"));
-    assert!(finding(&early, "stopped-early").is_some_and(|f| f.says.contains("9.9")), "{:?}", codes(&early));
+    assert!(said(CURVE, &early, "stopped-early").contains("9.9"), "{:?}", codes(&early));
 }
 
 #[test]
@@ -359,7 +359,7 @@ fn settings_logarithms_and_resolution_that_follows() {
     assert!(verdicts(&p, &j).contains(&"level slip log-base".to_owned()), "{:?}", verdicts(&p, &j));
     // A fifth of a division at 0.5 V: steps of 0.1 V; 1.75 is off them.
     let off = judged(CURVE, &CURVE_SHEET.replace("amplitude: 1.7 ", "amplitude: 1.75 "));
-    assert!(finding(&off, "off-graduation").is_some_and(|f| f.says.contains("steps of 0.1 V")), "{:?}", codes(&off));
+    assert!(said(CURVE, &off, "off-graduation").contains("steps of 0.1 V"), "{:?}", codes(&off));
     let no = judged(CURVE, &CURVE_SHEET.replace("gain: 0.5", "gain: 0.4"));
     assert!(finding(&no, "no-such-setting").is_some());
 }
@@ -369,8 +369,8 @@ fn a_scale_read_in_the_wrong_direction_is_mirrored_between_two_marks() {
     let p = protocol(TITRE);
     // 48.20 stands in the table, mirrored about 48.5; they worked with 48.80.
     let j = judged(TITRE, &TITRE_SHEET.replace("end 3: 48.80", "end 3: 48.20"));
-    let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", verdicts(&p, &j), codes(&j)));
-    assert!(repair.says.contains("48.20") && repair.says.contains("48.80"), "{}", repair.says);
+    let repair = said(TITRE, &j, "repair");
+    assert!(repair.contains("48.20") && repair.contains("48.80"), "{repair} {:?} {:?}", verdicts(&p, &j), codes(&j));
 }
 
 #[test]
@@ -399,14 +399,10 @@ fn a_column_that_is_not_there_is_told_in_one_sentence() {
         ("length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}", None),
     ] {
         let j = judged(ECHO, &echo(&format!("{there}\n{rest}")));
-        let told: Vec<String> = jurado_core::judging::sentences(&j)
-            .into_iter()
-            .map(|(_, s)| s)
-            .filter(|s| s.contains("not there yet"))
-            .collect();
+        let told: Vec<String> = told(ECHO, &j).into_iter().filter(|s| s.contains("not there yet")).collect();
         assert_eq!(told.first().map(String::as_str), says, "{there}");
         assert!(told.len() <= 1, "{told:?}");
-        let missing = j.findings.iter().filter(|f| f.code == "missing-result").count();
+        let missing = j.findings.iter().filter(|f| f.code() == "missing-result").count();
         assert_eq!(missing, 3 - there.matches("length").count(), "each row keeps its finding");
     }
 }
@@ -435,14 +431,13 @@ fn readings_that_are_not_there_are_told_in_one_sentence() {
         let lines: Vec<&str> =
             whole.lines().map(str::trim).filter(|l| !gone.iter().any(|g| l.split(':').next() == Some(g))).collect();
         let j = judged(&text, &lines.join("\n"));
-        let told: Vec<String> = jurado_core::judging::sentences(&j)
+        let told: Vec<String> = told(&text, &j)
             .into_iter()
-            .map(|(_, s)| s)
             .filter(|s| s.contains("costs nothing more") && s.contains("not there;"))
             .collect();
         assert_eq!(told, [says]);
         assert_eq!(
-            j.findings.iter().filter(|f| f.code == "missing-reading").count(),
+            j.findings.iter().filter(|f| f.code() == "missing-reading").count(),
             gone.len(),
             "each keeps its finding"
         );

@@ -48,8 +48,9 @@ struct Alternative {
 struct Finding {
     code: String,
     item: Option<String>,
+    /// Of a repaired reading: how likely it was copied wrongly.
     #[serde(default)]
-    says: String,
+    probability: Option<f64>,
 }
 
 #[derive(Deserialize)]
@@ -235,13 +236,10 @@ fn planted(out: &mut Assessment, p: &Planted, table: &Table) {
             *out.confused.entry(format!("{} as {}", p.kind, s.kind)).or_default() += 1;
         }
     }
-    // A repair stands in place of a diagnosis and says its chance in words.
+    // A repair stands in place of a diagnosis and brings its probability.
     let repair = table.findings.iter().find(|f| f.code == "repair");
-    let chance = repair.and_then(|f| {
-        f.says.split(", ").find_map(|w| w.split_once(" in 100")).and_then(|(n, _)| n.trim().parse::<f64>().ok())
-    });
-    if let (Some(r), Some(chance)) = (repair, chance.filter(|_| p.figures >= 3)) {
-        out.said.push((chance / 100.0, r.item.is_some() && r.item == p.reading));
+    if let (Some(r), Some(chance)) = (repair, repair.and_then(|f| f.probability).filter(|_| p.figures >= 3)) {
+        out.said.push((chance, r.item.is_some() && r.item == p.reading));
     } else if let Some(s) = slips.first().filter(|_| p.figures >= 3) {
         let right = if p.kind == "unmodelled" { false } else { s.kind == p.kind || alike(s) };
         out.said.push((s.probability, right));

@@ -74,7 +74,7 @@ fn the_demo_shows_every_verdict_and_each_kind_of_finding() {
     for kind in [Missing, Unreadable, Unchecked, Agrees, Rounded, Carried, Slip, Unexplained] {
         assert!(verdicts.contains(&kind), "{kind:?}");
     }
-    let codes: Vec<&str> = class.iter().flat_map(|j| &j.findings).map(|f| f.code).collect();
+    let codes: Vec<&str> = class.iter().flat_map(|j| &j.findings).map(|f| f.code()).collect();
     for code in [
         "slip",
         "unexplained",

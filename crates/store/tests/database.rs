@@ -88,7 +88,7 @@ fn signing_waits_for_decisions_and_a_change_reopens() {
     let open: Vec<String> = {
         let detail = w.run(|c| sheets::get(c, id, &w.reviewer));
         let lab = w.run(|c| labs::get(c, w.lab));
-        detail.judge(&lab.protocol).findings.iter().filter(|f| f.open()).map(|f| f.key.clone()).collect()
+        detail.judge(&lab.protocol).findings.iter().filter(|f| f.open()).map(|f| f.key.to_string()).collect()
     };
     let new: Vec<NewDecision> =
         open.into_iter().map(|finding| NewDecision::new(finding, Action::Forgive, "seen")).collect();
@@ -319,7 +319,7 @@ fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_un
     assert_eq!(corrected.decisions[0].decision.text, "91.00");
     assert_eq!(corrected.submission.cells.last().map(|c| c.value.as_str()), Some("90.90"), "never the submission");
     let lab = w.run(|c| labs::get(c, w.lab));
-    assert!(corrected.judge(&lab.protocol).findings.iter().any(|f| f.code == "corrected"));
+    assert!(corrected.judge(&lab.protocol).findings.iter().any(|f| f.code() == "corrected"));
     w.run(|c| sheets::undo(c, id, corrected.version, &w.coordinator));
     assert!(w.run(|c| sheets::get(c, id, &w.coordinator)).decisions.is_empty());
 }

@@ -3,11 +3,11 @@
 
 use rust_decimal::Decimal;
 
-use super::findings::Findings;
 use super::readings::step_in_unit;
 use super::table::Table;
 use super::uncertain::Propagated;
 use super::values::{Env, Out};
+use crate::finding::{Apart, Excluded, Finding, Findings, Fragile, Key, Kind, Place, Severity, Support};
 use crate::formula::{Context, Function, Num, Op, Shape, Value, evaluate_any};
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, Rejection, Rule};
@@ -17,7 +17,7 @@ use crate::stats::{
     Confidence, concordance, dixon, generalised_esd, grubbs, known_repeatability, line, modified_z, point_apart,
 };
 use crate::uncertainty::Dual;
-use crate::verdict::{CellState, Finding, Judged, JudgedReading, OutlierTest, Severity};
+use crate::verdict::{CellState, Judged, JudgedReading, OutlierTest};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
 struct Repeated {
@@ -163,7 +163,7 @@ pub(super) fn settle(
         if columns.iter().any(|c| c.group == group) {
             continue;
         }
-        table_marks(protocol, table, t, &spec.title, &mut out, found);
+        table_marks(protocol, table, (t, &spec.id), &mut out, found);
     }
     for (spec, reading) in protocol.readings.iter().zip(table.readings.iter_mut()) {
         let Shape::Column(group) = protocol.items[spec.item].rows else { continue };
@@ -278,7 +278,7 @@ fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence: Confidence
         "grubbs" => dixon(values, step, confidence).map(|d| d.flagged()),
         _ => None,
     }?;
-    (other != hand.raised()).then_some(if hand.test == "dixon" { "Grubbs’ test" } else { "Dixon’s test" })
+    (other != hand.raised()).then_some(if hand.test == "dixon" { "grubbs" } else { "dixon" })
 }
 
 /// Rows the team left out: its mark on a replicate, or on any cell of a table's row. With the reason.
@@ -301,12 +301,12 @@ fn marks(protocol: &Protocol, readings: &[JudgedReading], c: &Repeated) -> Vec<(
     out
 }
 
-fn table_marks(protocol: &Protocol, table: &Table, t: usize, title: &str, out: &mut Out, found: &mut Findings<'_>) {
+fn table_marks(protocol: &Protocol, table: &Table, (t, id): (usize, &str), out: &mut Out, found: &mut Findings<'_>) {
     let group = t as u16;
     let column = Repeated { item: 0, rejection: None, group, values: Vec::new(), texts: Vec::new(), step: 0.0 };
     for (row, reason) in marks(protocol, &table.readings, &column) {
         let said = reason.to_lowercase();
-        let cause = protocol.causes.iter().find(|c| {
+        let cause = protocol.causes.iter().position(|c| {
             c.on.iter().any(|i| protocol.table_of(*i) == Some(t))
                 && c.words.iter().any(|w| said.contains(&w.to_lowercase()))
         });
@@ -316,25 +316,14 @@ fn table_marks(protocol: &Protocol, table: &Table, t: usize, title: &str, out: &
         if by_person(&table.readings, protocol, group, row) {
             continue;
         }
-        let key = format!("exclusion:{}:{}", protocol.tables[t].id, row + 1);
-        let place = format!("Row {} of the {title}", row + 1);
-        let finding = match cause {
-            Some(c) => Finding {
-                says: format!("{place} was left out (“{reason}”); supported: {}.", c.says),
-                ..Findings::blank("exclusion", key, Severity::Note, None, Some(row as u32 + 1))
-            },
-            None => Finding {
-                says: format!(
-                    "{place} was left out (“{reason}”). No declared cause is named; the row is left out here too."
-                ),
-                tells: format!(
-                    "You left out row {} of the {title}. Leaving a row out needs a reason that explains it.",
-                    row + 1
-                ),
-                ..Findings::blank("exclusion-unsupported", key, Severity::Decide, None, Some(row as u32 + 1))
-            },
-        };
-        found.push(finding);
+        let n = row as u32 + 1;
+        let (what, key) = (Excluded::Row(t), Key::about("exclusion", id, Some(n)));
+        found.push(match cause.map(Support::Cause) {
+            Some(support) => {
+                Finding::new(Kind::Exclusion { what, reason, support }, key, Severity::Note, Place::row(n))
+            }
+            None => Finding::new(Kind::ExclusionUnsupported { what, reason }, key, Severity::Decide, Place::row(n)),
+        });
     }
 }
 
@@ -368,42 +357,27 @@ fn exclusion(
     let others = value.map_or(sum, |v| (sum - v) / (values.len().saturating_sub(1).max(1)) as f64);
     let low = value.is_some_and(|v| v < others);
     let said = reason.to_lowercase();
-    let cause = protocol.causes.iter().find(|cause| {
+    let cause = protocol.causes.iter().position(|cause| {
         (cause.on.contains(&c.item) || cause.on.iter().any(|i| item.rows == protocol.items[*i].rows))
             && cause.low == low
             && cause.words.iter().any(|w| said.contains(&w.to_lowercase()))
     });
     let tested = hand.is_some_and(Hand::raised);
     let n = row as u32 + 1;
-    let place = format!("Reading {n} of the {}, {}{},", item.title, c.texts[row], item.unit_after());
-    let key = format!("exclusion:{}:{n}", item.id);
-    if cause.is_some() || (tested && !reason.is_empty()) {
-        let why = cause.map_or_else(|| "it stands apart by the test".to_owned(), |c| c.says.clone());
-        found.push(Finding {
-            says: format!("{place} was left out (“{reason}”); supported: {why}."),
-            ..Findings::blank("exclusion", key, Severity::Note, Some(c.item), Some(n))
-        });
-        return true;
+    let (key, place) = (Key::about("exclusion", &item.id, Some(n)), Place::of(c.item, Some(n)));
+    let (what, reason) = (Excluded::Reading(c.texts[row].clone()), reason.to_owned());
+    let tested = || (tested && !reason.is_empty()).then_some(Support::Test);
+    match cause.map(Support::Cause).or_else(tested) {
+        Some(support) => {
+            found.push(Finding::new(Kind::Exclusion { what, reason, support }, key, Severity::Note, place));
+            true
+        }
+        None => {
+            let finding = Finding::new(Kind::ExclusionUnsupported { what, reason }, key, Severity::Decide, place);
+            found.push(finding.charged(precision_of(protocol, c.item)));
+            false
+        }
     }
-    let (criterion, cost) = precision_of(protocol, c.item);
-    let why = if reason.is_empty() {
-        "no reason is given".to_owned()
-    } else {
-        format!("“{reason}” names no cause that pushes it that way, and no test supports it")
-    };
-    found.push(Finding {
-        says: format!("{place} was left out, but {why}. The recomputation keeps it."),
-        tells: format!(
-            "You left out reading {n} of the {}, {}{}. Leaving a reading out needs a reason that explains its direction; the results here keep it.",
-            item.title,
-            c.texts[row],
-            item.unit_after()
-        ),
-        criterion,
-        cost,
-        ..Findings::blank("exclusion-unsupported", key, Severity::Decide, Some(c.item), Some(n))
-    });
-    false
 }
 
 /// Only the largest set that agrees counts.
@@ -420,41 +394,24 @@ fn concordant(
     if values.len() < 2 {
         return;
     }
-    let key = |code: &str| format!("{code}:{}", item.id);
+    let finding = |kind: Kind, severity| {
+        let key = Key::about(kind.properties().code, &item.id, None);
+        Finding::new(kind, key, severity, Place::of(c.item, None))
+    };
     let Some(set) = concordance(&values, |middle| tolerance.about(middle), c.step) else {
-        found.push(Finding {
-            says: format!(
-                "No two of the {} agree within the protocol’s tolerance; all of them count here.",
-                item.title
-            ),
-            tells: format!(
-                "No two of your values of the {} agree within the tolerance: one more run was needed.",
-                item.title
-            ),
-            ..Findings::blank("not-concordant", key("not-concordant"), Severity::Decide, Some(c.item), None)
-        });
+        found.push(finding(Kind::NotConcordant, Severity::Decide));
         return;
     };
     let kept: Vec<usize> = set.kept.iter().map(|i| rows[*i]).collect();
     if let Some((_, flags)) = out.iter_mut().find(|(g, _)| *g == c.group) {
         rows.iter().filter(|r| !kept.contains(r)).for_each(|r| flags[*r] = true);
     }
-    let told: Vec<String> = kept.iter().map(|r| c.texts[*r].clone()).collect();
+    let (some_left, kept) = (kept.len() < rows.len(), kept.iter().map(|r| c.texts[*r].clone()).collect());
     if set.tied {
-        found.push(Finding {
-            says: format!(
-                "Two sets of the {} agree equally well and have different means; {} were taken, the tighter or later ones.",
-                item.title,
-                told.join(", ")
-            ),
-            fragile: Some("another set agrees as well".to_owned()),
-            ..Findings::blank("concordance-tied", key("concordance-tied"), Severity::Decide, Some(c.item), None)
-        });
-    } else if kept.len() < rows.len() {
-        found.push(Finding {
-            says: format!("Concordant {}: {}; the others do not count.", item.title, told.join(", ")),
-            ..Findings::blank("concordance", key("concordance"), Severity::Note, Some(c.item), None)
-        });
+        let tied = finding(Kind::ConcordanceTied { kept }, Severity::Decide);
+        found.push(Finding { fragile: Some(Fragile::AnotherSet), ..tied });
+    } else if some_left {
+        found.push(finding(Kind::Concordance { kept }, Severity::Note));
     }
 }
 
@@ -473,61 +430,38 @@ fn kept(
         return;
     }
     let item = &protocol.items[c.item];
-    let (criterion, cost) = precision_of(protocol, c.item);
+    let charge = precision_of(protocol, c.item);
     let all: Vec<f64> = rows.iter().filter_map(|i| c.values[*i]).collect();
     let rest: Vec<f64> = rows.iter().filter(|i| **i != hand.row).filter_map(|i| c.values[*i]).collect();
     let mean = |xs: &[f64]| xs.iter().sum::<f64>() / xs.len().max(1) as f64;
-    let digits = usize::try_from(1 - leading_place(if c.step > 0.0 { c.step } else { 1e-3 })).unwrap_or(0);
-    let cause = protocol.causes.iter().find(|cause| cause.on.contains(&c.item) && cause.low == hand.low);
-    let cause_words = cause
-        .map_or_else(|| " No usual cause pushes it that way.".to_owned(), |c| format!(" A usual cause: {}.", c.says));
-    let n = row.unwrap_or(1);
-    let letter = match hand.test {
-        "dixon" => "Q",
-        "grubbs" | "esd" => "G",
-        "known" => "deviation in units of the known repeatability",
-        _ => "modified z",
+    let places = usize::try_from(1 - leading_place(if c.step > 0.0 { c.step } else { 1e-3 })).unwrap_or(0);
+    let apart = Apart {
+        text: c.texts[hand.row].clone(),
+        test: hand.test,
+        statistic: hand.statistic,
+        critical: hand.critical,
+        otherwise: second_opinion(hand, values, c.step, protocol.school.confidence),
+        with: mean(&all),
+        without: mean(&rest),
+        places,
+        cause: protocol.causes.iter().position(|cause| cause.on.contains(&c.item) && cause.low == hand.low),
     };
-    let measured =
-        format!("{letter} {} against {}", notation::decimals(hand.statistic, 2), notation::decimals(hand.critical, 2));
-    let otherwise = second_opinion(hand, values, c.step, protocol.school.confidence);
-    let other = otherwise.map_or_else(String::new, |t| format!(" {t} says otherwise."));
-    let text = &c.texts[hand.row];
-    let says = format!(
-        "Reading {n} of the {}, {text}{}, stands apart: {measured}.{other} Mean {} with it, {} without.{cause_words}",
-        item.title,
-        item.unit_after(),
-        notation::decimals(mean(&all), digits),
-        notation::decimals(mean(&rest), digits)
-    );
-    let advice =
-        cause.filter(|c| !c.advice.is_empty()).map(|c| format!(" Next time {}.", c.advice)).unwrap_or_default();
-    let tells = format!(
-        "Reading {n} of your {}, {text}{}, stands apart from the others and you kept it: please say why, or measure again.{advice}",
-        item.title,
-        item.unit_after()
-    );
-    let key = format!("outlier:{}:{n}", item.id);
+    let limit = Fragile::NearLimit {
+        test: hand.test,
+        statistic: hand.statistic,
+        critical: hand.critical,
+        beyond: hand.raised(),
+    };
+    let key = Key::about("outlier", &item.id, Some(row.unwrap_or(1)));
+    let place = Place::of(c.item, row);
     if hand.raised() {
-        let fragile = near.then(|| format!("{measured}: within a tenth of its limit"));
-        found.push(Finding {
-            says,
-            tells,
-            criterion,
-            cost,
-            hangs: cost,
-            fragile,
-            ..Findings::blank("outlier-kept", key, Severity::Decide, Some(c.item), row)
-        });
+        let finding = Finding::new(Kind::OutlierKept(apart), key, Severity::Decide, place).hanging(charge);
+        found.push(Finding { fragile: near.then_some(limit), ..finding });
     } else {
-        let fragile = (cost > Decimal::ZERO).then(|| format!("{measured}: just short of its limit"));
-        found.push(Finding {
-            says,
-            criterion,
-            hangs: cost,
-            fragile,
-            ..Findings::blank("outlier-near", key, Severity::Note, Some(c.item), row)
-        });
+        let (criterion, hangs) = charge;
+        let fragile = (hangs > Decimal::ZERO).then_some(limit);
+        let finding = Finding::new(Kind::OutlierNear(apart), key, Severity::Note, place);
+        found.push(Finding { criterion, hangs, fragile, ..finding });
     }
 }
 
@@ -607,38 +541,15 @@ pub(super) fn points(
             let pick = |v: &[f64]| without.iter().map(|i| v[*i]).collect::<Vec<f64>>();
             let slopes = line(&pick(&px), &pick(&py), pw.as_deref().map(pick).as_deref(), through)
                 .map(|b| (whole.slope, b.slope));
-            let (ix, iy) = (&protocol.items[*x], &protocol.items[*y]);
-            let told = slopes.map_or_else(
-                |_| String::new(),
-                |(a, b)| {
-                    let scale = ix.unit.factor / iy.unit.factor;
-                    format!(
-                        " The slope is {} with it, {} without.",
-                        notation::figures(a * scale, 4),
-                        notation::figures(b * scale, 4)
-                    )
-                },
-            );
-            found.push(Finding {
-                says: format!(
-                    "Point {row} stands apart from the line of {} against {}: t {} against {}.{told}",
-                    iy.title,
-                    ix.title,
-                    notation::decimals(test.statistic, 2),
-                    notation::decimals(test.critical, 2)
-                ),
-                tells: format!(
-                    "Point {row} of your {} against {} lies off the line of the others: please look at it again.",
-                    iy.title, ix.title
-                ),
-                ..Findings::blank(
-                    "point-apart",
-                    format!("point-apart:{}:{row}", iy.id),
-                    Severity::Decide,
-                    Some(*y),
-                    Some(row),
-                )
-            });
+            let scale = protocol.items[*x].unit.factor / protocol.items[*y].unit.factor;
+            let kind = Kind::PointApart {
+                x: *x,
+                statistic: test.statistic,
+                critical: test.critical,
+                slopes: slopes.ok().map(|(with, without)| (with * scale, without * scale)),
+            };
+            let key = Key::about("point-apart", &protocol.items[*y].id, Some(row));
+            found.push(Finding::new(kind, key, Severity::Decide, Place::of(*y, Some(row))));
         }
     }
     tests

@@ -4,9 +4,9 @@ use super::diagnose::{self, Candidates, Case};
 use super::table::Table;
 use super::values::{Env, Out, derive, put, sliced, within};
 use super::words;
+use crate::finding::Right;
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Shape, Value, eval::StepRounding, evaluate_any};
-use crate::notation;
 use crate::protocol::{Protocol, ResultSpec};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
@@ -551,9 +551,9 @@ fn padded(number: &crate::reading::Number, deserved: i32) -> Option<f64> {
     (spare > 0).then(|| 0.5 * power_of_ten(number.last_place + spare))
 }
 
-/// The clean value with one digit more than the team wrote.
-pub(super) fn shown_clean(result: &JudgedResult) -> String {
-    let Some(c) = result.clean.or(result.carried) else { return "not known".to_owned() };
+/// The clean value, to one digit more than the team wrote.
+pub(super) fn shown(result: &JudgedResult) -> Right {
+    let Some(c) = result.clean.or(result.carried) else { return Right::Unknown };
     let place = match &result.reported.number {
         Some(n) if !n.fraction && result.reported.scale == 1.0 => {
             // One digit more than was written or deserved, whichever is finer; a dump needs no more than two.
@@ -562,5 +562,5 @@ pub(super) fn shown_clean(result: &JudgedResult) -> String {
         }
         _ => leading_place(c) - result.deserved + 1,
     };
-    notation::to_place(c, place)
+    Right::Value { value: c, place }
 }

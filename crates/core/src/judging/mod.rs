@@ -9,14 +9,12 @@ mod apart;
 mod columns;
 mod compare;
 mod diagnose;
-mod findings;
 mod montecarlo;
 mod person;
 mod readings;
 mod relations;
 mod results;
 mod score;
-mod sentences;
 mod table;
 #[cfg(test)]
 mod tests;
@@ -25,24 +23,22 @@ mod values;
 mod words;
 
 pub use apart::limits;
-pub use sentences::sentences;
 
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 
 use crate::decision::{Action, Decision, Ruling};
-use crate::notation;
+use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Severity, UnitFault};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
 use crate::submission::Submission;
-use crate::verdict::{Finding, Judged, JudgedResult, OutlierTest, Severity, VerdictKind};
-use findings::Findings;
+use crate::verdict::{Judged, JudgedResult, OutlierTest, VerdictKind};
 use table::Table;
 use values::{Env, Out};
 
 /// The clean value of a result with one digit more than the team wrote.
 pub fn shown_clean(result: &crate::verdict::JudgedResult) -> String {
-    compare::shown_clean(result)
+    crate::wording::number(&compare::shown(result))
 }
 
 /// Judges one table as [`judge_in`] does, in a section that sets nothing.
@@ -113,7 +109,7 @@ pub fn judge_in(
     uncertain::stated(protocol, &results, &mut found);
     let rulings: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.keys)).collect();
     comparisons.extend(score::compare(
-        &score::Compared { protocol, section, submission, table: &table, clean: &clean },
+        &score::Against { protocol, section, submission, table: &table, clean: &clean },
         &rulings,
         &results,
         &mut found,
@@ -214,8 +210,7 @@ fn repair(
         .collect();
     let likeliest = candidates.into_iter().max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)));
     let Some((index, item, row, value, probability)) = likeliest else { return Repair::None };
-    let id = &protocol.items[item].id;
-    let key = Findings::key("repair", id, row);
+    let key = Key::Repair { item: protocol.items[item].id.clone(), row };
     let decision = decisions.iter().rev().find(|d| d.finding == key);
     if decision.is_some_and(|d| d.action == Action::Refuse) {
         return Repair::None;
@@ -241,39 +236,12 @@ fn repair(
         }
         return if broken { Repair::Refuted(item, row) } else { Repair::None };
     }
-    let it = &protocol.items[item];
-    let resolution = resolution_of(table, item, row);
-    let shown = notation::to_place(value, crate::quantity::leading_place(resolution));
-    let unit = it.unit_after();
-    let place = row.map_or_else(|| format!("the {}", it.title), |r| format!("reading {r} of the {}", it.title));
-    let (criterion, cost) = readings::completeness(protocol);
-    let gains = match gained {
-        0 => String::new(),
-        1 => " One more result fits with it.".to_owned(),
-        n => format!(" {n} more results fit with it."),
-    };
-    let mut list = std::mem::take(&mut after.list);
-    let mut found = Findings::onto(&mut list);
-    found.push(Finding {
-        says: format!(
-            "{} reads {}{unit}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
-            notation::capital(&place),
-            text.trim(),
-            notation::chance(probability)
-        ),
-        brief: format!("{} {}{unit} seems to have been {shown}{unit}.", notation::capital(&place), text.trim()),
-        tells: format!(
-            "{} stands in your table as {}{unit}, but you worked with {shown}{unit}: please keep the sheet as it was read.",
-            notation::capital(&place),
-            text.trim()
-        ),
-        criterion,
-        cost,
-        hangs: cost,
-        fragile: decision.is_none().then(|| "the repair is not yet accepted".to_owned()),
-        ..Findings::blank("repair", key, Severity::Decide, Some(item), row)
+    let kind = Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained };
+    let finding = Finding::new(kind, key, Severity::Decide, Place::of(item, row));
+    Findings::onto(&mut after.list).push(Finding {
+        fragile: decision.is_none().then_some(Fragile::RepairOpen),
+        ..finding.hanging(readings::completeness(protocol))
     });
-    after.list = list;
     Repair::Taken(Box::new(after))
 }
 
@@ -289,38 +257,29 @@ fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {
 /// What was noted while placing cells becomes findings; only a result's unit is charged.
 fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
     let units = protocol.criteria.iter().find_map(|c| match c.rule {
-        Rule::Units { each } => Some((c.id.clone(), each)),
+        Rule::Units { each } => Some((Some(c.id.clone()), each)),
         _ => None,
     });
     for note in &table.notes {
         let is_result = protocol.reading_of(note.item).is_none();
-        let costs = match note.code {
-            "unit-missing" => is_result,
-            "unit-wrong" | "unit-unknown" => true,
+        let costs = match note.kind {
+            Kind::Unit(UnitFault::Missing) => is_result,
+            Kind::Unit(UnitFault::Wrong(_) | UnitFault::Unknown(_)) => true,
             _ => false,
         };
-        let item = &protocol.items[note.item];
+        let (id, code) = (&protocol.items[note.item].id, note.kind.properties().code);
         // Replicates are judged together: a reading without units is one finding, not five.
-        let key = if costs {
-            format!("{}:{}", note.code, item.id)
-        } else {
-            format!("{}:{}:{}", note.code, item.id, note.row.unwrap_or(0))
+        let key = if costs { Key::about(code, id, None) } else { Key::of_cell(code, id, note.row) };
+        let severity = match note.kind {
+            Kind::Duplicate { .. } => Severity::Decide,
+            _ if costs => Severity::Charge,
+            _ => Severity::Note,
         };
-        let severity = if costs { Severity::Charge } else { Severity::Note };
-        let mut finding = Finding {
-            says: notation::capital(&format!("{}.", note.says)),
-            ..Findings::blank(note.code, key, severity, Some(note.item), note.row)
-        };
-        if costs && let Some((criterion, each)) = &units {
-            finding.tells =
-                format!("Please write the unit of your {}: {}.", protocol.full_title(note.item), item.unit.text);
-            finding.criterion = Some(criterion.clone());
-            finding.cost = *each;
-        }
-        if note.code == "duplicate" {
-            finding.severity = Severity::Decide;
-        }
-        found.push(finding);
+        let finding = Finding::new(note.kind.clone(), key, severity, Place::of(note.item, note.row));
+        found.push(match &units {
+            Some(charge) if costs => finding.charged(charge.clone()),
+            _ => finding,
+        });
     }
 }
 

@@ -5,28 +5,17 @@ use std::borrow::Cow;
 
 use rust_decimal::Decimal;
 
-use super::findings::Findings;
 use crate::decision::{Action, Decision};
-use crate::notation;
+use crate::finding::{Correction, Finding, Findings, Key, Kind, Place, Severity};
 use crate::protocol::Protocol;
 use crate::submission::{Submission, SubmittedCell};
-use crate::verdict::{Finding, Severity};
-
-/// The cell that a decision's key names: `cell:<item>` or `cell:<item>:<row>`.
-fn cell_of(key: &str) -> Option<(&str, Option<u32>)> {
-    let rest = key.strip_prefix("cell:")?;
-    match rest.split_once(':') {
-        Some((item, row)) => Some((item, Some(row.parse().ok()?))),
-        None => Some((rest, None)),
-    }
-}
 
 /// The decisions in force on cells: the newest of each key.
 fn on_cells(decisions: &[Decision]) -> impl Iterator<Item = (&Decision, &str, Option<u32>)> {
     decisions.iter().enumerate().filter_map(|(n, d)| {
         let newest = !decisions[n + 1..].iter().any(|later| later.finding == d.finding);
-        let (item, row) = cell_of(&d.finding).filter(|_| newest)?;
-        matches!(d.action, Action::Read | Action::LeaveOut).then_some((d, item, row))
+        let Key::Cell { item, row } = &d.finding else { return None };
+        (newest && matches!(d.action, Action::Read | Action::LeaveOut)).then_some((d, item.as_str(), *row))
     })
 }
 
@@ -57,52 +46,34 @@ pub(super) fn corrected<'a>(submission: &'a Submission, decisions: &[Decision]) 
 pub(super) fn add(protocol: &Protocol, submission: &Submission, decisions: &[Decision], found: &mut Findings<'_>) {
     for (decision, id, row) in on_cells(decisions) {
         let Some(item) = protocol.item(id) else { continue };
-        let it = &protocol.items[item];
-        let place = row.map_or_else(|| format!("the {}", it.title), |r| format!("reading {r} of the {}", it.title));
         let cell = submission.cells.iter().find(|c| c.item == id && c.row == row);
-        let typed = cell.map_or("", |c| c.value.trim());
-        let (what, told) = match decision.action {
-            Action::LeaveOut => (format!("{place}, {typed}, is left out"), format!("{place}, {typed}, was left out")),
-            _ if typed.is_empty() => (
-                format!("{place} is taken as {}, though nothing stands there", decision.text),
-                format!("{place} was taken as {}, where your table has nothing", decision.text),
-            ),
-            _ => (
-                format!("{place} is taken as {} in place of {typed}", decision.text),
-                format!("{place} was taken as {} in place of {typed}", decision.text),
-            ),
+        let typed = cell.map_or("", |c| c.value.trim()).to_owned();
+        let how = match decision.action {
+            Action::LeaveOut => Correction::LeftOut,
+            _ => Correction::ReadAs(decision.text.clone()),
         };
-        found.push(Finding {
-            says: format!("{}, by {}: {}.", notation::capital(&what), decision.by, decision.reason),
-            brief: format!("{}.", notation::capital(&what)),
-            tells: format!("{}: {}.", notation::capital(&told), decision.reason),
-            ..Findings::blank("corrected", decision.finding.clone(), Severity::Note, Some(item), row)
-        });
+        let kind = Kind::Corrected { typed, how, by: decision.by.clone(), reason: decision.reason.clone() };
+        found.push(Finding::new(kind, decision.finding.clone(), Severity::Note, Place::of(item, row)));
     }
-    for decision in decisions.iter().filter(|d| d.finding.starts_with("own:")) {
-        let criterion = decision.finding.split(':').nth(1).unwrap_or("");
-        let criterion = protocol.criteria.iter().find(|c| c.id == criterion);
+    for decision in decisions {
+        let Key::Own { criterion, .. } = &decision.finding else { continue };
+        let criterion = protocol.criteria.iter().find(|c| c.id == *criterion);
         let cost = match (decision.action, criterion) {
             (Action::Points(p), Some(c)) => p.clamp(Decimal::ZERO, c.points),
             _ => Decimal::ZERO,
         };
         // It takes nothing of the computed value: its points are the decision's, and `settle` takes them.
         let severity = if cost > Decimal::ZERO { Severity::Charge } else { Severity::Note };
-        found.push(Finding {
-            says: decision.reason.clone(),
-            tells: decision.reason.clone(),
-            criterion: criterion.map(|c| c.id.clone()),
-            ..Findings::blank("own", decision.finding.clone(), severity, None, None)
-        });
+        let kind = Kind::Own { text: decision.reason.clone() };
+        let finding = Finding::new(kind, decision.finding.clone(), severity, Place::TABLE);
+        found.push(Finding { criterion: criterion.map(|c| c.id.clone()), ..finding });
     }
 }
 
 /// Puts a person's words in place of what the team would be told of a finding.
 pub(super) fn reword(findings: &mut [Finding], decisions: &[Decision]) {
     for finding in findings {
-        let said = |d: &&Decision| d.finding.strip_prefix("say:") == Some(&finding.key);
-        if let Some(decision) = decisions.iter().rev().find(said) {
-            finding.tells.clone_from(&decision.text);
-        }
+        let said = |d: &&Decision| matches!(&d.finding, Key::Say(key) if **key == finding.key);
+        finding.reworded = decisions.iter().rev().find(said).map(|d| d.text.clone());
     }
 }

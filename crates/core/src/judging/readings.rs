@@ -3,14 +3,13 @@
 
 use rust_decimal::Decimal;
 
-use super::findings::Findings;
 use super::table::Table;
 use super::values::{Env, counted_values, sliced};
+use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::formula::{Context, Node, Value, evaluate_any};
-use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, Role, Rule};
 use crate::section::{Section, Source};
-use crate::verdict::{CellState, Finding, JudgedCell, JudgedReading, Severity};
+use crate::verdict::{CellState, JudgedCell, JudgedReading};
 
 /// The instrument's step in the unit of the reading; of an instrument whose resolution follows a setting, at the
 /// setting of that row. Nought where there is no instrument or the setting is not known.
@@ -81,14 +80,16 @@ struct Judge<'a> {
 }
 
 impl Judge<'_> {
-    fn place(&self, row: Option<u32>) -> String {
-        let title = &self.protocol.items[self.spec.item].title;
-        row.map_or_else(|| format!("the {title}"), |r| format!("reading {r} of the {title}"))
+    /// A finding about a cell.
+    fn of_cell(&self, kind: Kind, word: &str, severity: Severity, row: Option<u32>) -> Finding {
+        let key = Key::of_cell(word, &self.protocol.items[self.spec.item].id, row);
+        Finding::new(kind, key, severity, Place::of(self.spec.item, row))
     }
 
-    fn blank(&self, code: &'static str, word: &str, severity: Severity, row: Option<u32>) -> Finding {
-        let key = format!("{word}:{}:{}", self.protocol.items[self.spec.item].id, row.unwrap_or(0));
-        Findings::blank(code, key, severity, Some(self.spec.item), row)
+    /// A finding about all cells of the reading.
+    fn of_all(&self, kind: Kind, severity: Severity) -> Finding {
+        let key = Key::about(kind.properties().code, &self.protocol.items[self.spec.item].id, None);
+        Finding::new(kind, key, severity, Place::of(self.spec.item, None))
     }
 
     fn cell(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
@@ -97,51 +98,27 @@ impl Judge<'_> {
         if cell.state != CellState::Missing
             && need.forbidden_if.as_ref().and_then(|n| holds(n, self.env, row)) == Some(true)
         {
-            found.push(Finding {
-                says: format!("{} reads “{}” where there is nothing to read.", capital(&self.place(row)), cell.text),
-                tells: format!("There is nothing to read for {} here; leave it empty.", self.place(row)),
-                ..self.blank("forbidden-reading", "forbidden", Severity::Charge, row)
-            });
+            let kind = Kind::ForbiddenReading { text: cell.text.clone() };
+            found.push(self.of_cell(kind, "forbidden", Severity::Charge, row));
         }
         match &cell.state {
             CellState::Missing => self.missing(cell, found),
             CellState::Bound => {
-                let (criterion, cost) = completeness(self.protocol);
-                let at = self.place(row);
-                found.push(Finding {
-                    says: format!("The value of {at} reads “{}”: beyond the range, a bound and no value.", cell.text),
-                    tells: format!(
-                        "“{}” for {at} says only that the range was left; choose another range and read a value.",
-                        cell.text
-                    ),
-                    criterion,
-                    cost,
-                    ..self.blank("bound", "bound", Severity::Decide, row)
-                });
+                let kind = Kind::Bound { text: cell.text.clone() };
+                let finding = self.of_cell(kind, "bound", Severity::Decide, row);
+                found.push(finding.charged(completeness(self.protocol)));
             }
             CellState::Unreadable(why) => {
-                let (criterion, cost) = completeness(self.protocol);
-                let at = self.place(row);
-                found.push(Finding {
-                    says: format!("The value of {at} reads “{}”: {why}.", cell.text),
-                    tells: format!(
-                        "We could not read “{}” for {at}; what needs it could not be checked and costs nothing more.",
-                        cell.text
-                    ),
-                    criterion,
-                    cost,
-                    hangs: cost,
-                    ..self.blank("unreadable", "unreadable", Severity::Decide, row)
-                });
+                let kind = Kind::UnreadableReading { text: cell.text.clone(), why: why.clone() };
+                let finding = self.of_cell(kind, "unreadable", Severity::Decide, row);
+                found.push(finding.hanging(completeness(self.protocol)));
             }
             CellState::Read => self.read(cell, found),
         }
         for remark in &cell.remarks {
-            let key = format!("read:{}:{}:{remark}", self.protocol.items[self.spec.item].id, row.unwrap_or(0));
-            found.push(Finding {
-                says: format!("{}: {remark}.", capital(&self.place(row))),
-                ..Findings::blank("read-as", key, Severity::Note, Some(self.spec.item), row)
-            });
+            let key = Key::read_as(&self.protocol.items[self.spec.item].id, row, remark);
+            let kind = Kind::ReadAs { remark: remark.clone() };
+            found.push(Finding::new(kind, key, Severity::Note, Place::of(self.spec.item, row)));
         }
     }
 
@@ -159,63 +136,41 @@ impl Judge<'_> {
         if !required || forbidden {
             return;
         }
-        let (criterion, cost) = completeness(self.protocol);
-        let at = self.place(cell.row);
-        found.push(Finding {
-            says: format!("There is no value for {at}."),
-            tells: super::sentences::missing_reading(&at),
-            criterion,
-            cost,
-            ..self.blank("missing-reading", "missing", Severity::Charge, cell.row)
-        });
+        let finding = self.of_cell(Kind::MissingReading, "missing", Severity::Charge, cell.row);
+        found.push(finding.charged(completeness(self.protocol)));
     }
 
     fn read(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let Some(value) = cell.value else { return };
-        let item = &self.protocol.items[self.spec.item];
-        let (unit, row) = (item.unit_after(), cell.row);
+        let (text, row) = (|| cell.text.clone(), cell.row);
         if let Some((low, high)) = self.spec.plausible.filter(|(low, high)| value < *low || value > *high) {
-            let at = self.place(row);
-            found.push(Finding {
-                says: format!(
-                    "The value of {at}, {}{unit}, is outside the plausible range {low} to {high}{unit}.",
-                    cell.text
-                ),
-                tells: format!(
-                    "Please look at {at}, {}{unit}, once more: it is far from what this apparatus can give.",
-                    cell.text
-                ),
-                ..self.blank("implausible", "implausible", Severity::Decide, row)
-            });
+            let kind = Kind::Implausible { text: text(), low, high };
+            found.push(self.of_cell(kind, "implausible", Severity::Decide, row));
         }
-        if let Some(range) = self.spec.instrument.and_then(|i| self.protocol.instruments[i].range) {
-            let tool = &self.protocol.instruments[self.spec.instrument.unwrap_or(0)];
-            let shown = item.to_si(value) / tool.unit.factor;
-            let step = tool.step;
-            if shown < range.0 - 0.5 * step || shown > range.1 + 0.5 * step {
-                let at = self.place(row);
-                found.push(Finding {
-                    says: format!(
-                        "The value of {at}, {}{unit}, lies beyond the scale of the {}, {} to {}.",
-                        cell.text, tool.title, range.0, range.1
-                    ),
-                    tells: format!(
-                        "Please look at {at} once more: the {} cannot show {}{unit}.",
-                        tool.title, cell.text
-                    ),
-                    ..self.blank("beyond-scale", "beyond-scale", Severity::Decide, row)
-                });
-            } else if range.1 - shown <= 0.5 * step && value != 0.0 {
-                found.push(Finding {
-                    says: format!(
-                        "The value of {} stands at the end of the scale of the {}: it may be a bound.",
-                        self.place(row),
-                        tool.title
-                    ),
-                    ..self.blank("end-of-scale", "end-of-scale", Severity::Note, row)
-                });
-            }
+        self.scale(cell, value, found);
+        self.amount(cell, value, found);
+        self.issued(cell, value, found);
+        if cell.number.as_ref().is_some_and(|n| n.unsettled) {
+            found.push(self.of_cell(Kind::Unsettled, "unsettled", Severity::Note, row));
         }
+    }
+
+    /// Whether the value lies on the scale of its instrument.
+    fn scale(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
+        let Some(instrument) = self.spec.instrument else { return };
+        let tool = &self.protocol.instruments[instrument];
+        let Some(range) = tool.range else { return };
+        let shown = self.protocol.items[self.spec.item].to_si(value) / tool.unit.factor;
+        if shown < range.0 - 0.5 * tool.step || shown > range.1 + 0.5 * tool.step {
+            let kind = Kind::BeyondScale { text: cell.text.clone(), instrument };
+            found.push(self.of_cell(kind, "beyond-scale", Severity::Decide, cell.row));
+        } else if range.1 - shown <= 0.5 * tool.step && value != 0.0 {
+            found.push(self.of_cell(Kind::EndOfScale { instrument }, "end-of-scale", Severity::Note, cell.row));
+        }
+    }
+
+    /// Whether an amount is what the protocol asks for, and a setting one that there is.
+    fn amount(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
         let met = match self.spec.role {
             // Typed numbers against typed numbers are compared as exact decimals.
             Role::Exact(target) => same_decimal(value, target),
@@ -225,66 +180,35 @@ impl Judge<'_> {
             _ => true,
         };
         if !met {
-            let wanted = match self.spec.role {
-                Role::Exact(target) => format!("exactly {target}{unit}"),
-                Role::Window(low, high) => format!("{low} to {high}{unit}"),
-                _ => String::new(),
-            };
-            let at = self.place(row);
-            found.push(Finding {
-                says: format!(
-                    "The value of {at} is {}{unit}; the protocol asks for {wanted}. What follows is judged from it.",
-                    cell.text
-                ),
-                tells: format!("The sheet asks for {wanted} for {at}; you used {}{unit}.", cell.text),
-                ..self.blank("amount-not-met", "amount", Severity::Decide, row)
-            });
+            let kind = Kind::AmountNotMet { text: cell.text.clone(), asked: self.spec.role };
+            found.push(self.of_cell(kind, "amount", Severity::Decide, cell.row));
         }
         if let ReadingKind::Setting(list) = &self.spec.kind
             && !list.is_empty()
             && !list.iter().any(|v| same_decimal(*v, value))
         {
-            let at = self.place(row);
-            let known: Vec<String> = list.iter().map(f64::to_string).collect();
-            found.push(Finding {
-                says: format!("{} is {}{unit}, which is no setting: {}.", capital(&at), cell.text, known.join(", ")),
-                ..self.blank("no-such-setting", "setting", Severity::Decide, row)
-            });
+            let kind = Kind::NoSuchSetting { text: cell.text.clone() };
+            found.push(self.of_cell(kind, "setting", Severity::Decide, cell.row));
         }
-        if self.section.readings != Source::Own
-            && let Some(issued) = self.section.issued(&item.id, row)
-        {
-            let step = step_in_unit(self.protocol, self.spec, self.env, row).max(cell.resolution);
-            if (value - issued).abs() > 0.5 * step * (1.0 + 1e-9) {
-                let at = self.place(row);
-                let (criterion, cost) = completeness(self.protocol);
-                found.push(Finding {
-                    says: format!("The value of {at} reads {}{unit}; {issued}{unit} was issued.", cell.text),
-                    tells: format!(
-                        "You worked with {}{unit} for {at}; {issued}{unit} was issued to everybody.",
-                        cell.text
-                    ),
-                    criterion,
-                    cost,
-                    ..self.blank("misread", "misread", Severity::Decide, row)
-                });
-            }
-        }
-        if let Some(number) = &cell.number
-            && number.unsettled
-        {
-            found.push(Finding {
-                says: format!("The value of {} was still moving when it was written.", self.place(row)),
-                ..self.blank("unsettled", "unsettled", Severity::Note, row)
-            });
+    }
+
+    /// Whether the value is the one that was issued to everybody.
+    fn issued(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
+        let id = &self.protocol.items[self.spec.item].id;
+        let Some(issued) = self.section.issued(id, cell.row).filter(|_| self.section.readings != Source::Own) else {
+            return;
+        };
+        let step = step_in_unit(self.protocol, self.spec, self.env, cell.row).max(cell.resolution);
+        if (value - issued).abs() > 0.5 * step * (1.0 + 1e-9) {
+            let kind = Kind::Misread { text: cell.text.clone(), issued };
+            let finding = self.of_cell(kind, "misread", Severity::Decide, cell.row);
+            found.push(finding.charged(completeness(self.protocol)));
         }
     }
 
     /// Digits fewer or more than the instrument shows, and values off its graduation: one finding each a reading.
     fn digits(&self, reading: &JudgedReading, found: &mut Findings<'_>) {
-        let Some(instrument) = self.spec.instrument.map(|i| &self.protocol.instruments[i]) else { return };
-        let item = &self.protocol.items[self.spec.item];
-        let unit = item.unit_after();
+        let Some(instrument) = self.spec.instrument else { return };
         let step_of = |c: &JudgedCell| step_in_unit(self.protocol, self.spec, self.env, c.row);
         let read = || {
             reading
@@ -292,34 +216,18 @@ impl Judge<'_> {
                 .iter()
                 .filter(|c| c.state == CellState::Read && c.number.as_ref().is_some_and(|n| n.plus_minus.is_none()))
         };
-        let texts =
-            |cells: Vec<&JudgedCell>| cells.into_iter().map(|c| c.text.as_str()).collect::<Vec<&str>>().join(", ");
-        let key = |code: &str| format!("{code}:{}", item.id);
+        let texts = |cells: &[&JudgedCell]| cells.iter().map(|c| c.text.clone()).collect::<Vec<String>>();
         let short: Vec<&JudgedCell> =
             read().filter(|c| step_of(c) > 0.0 && c.resolution > step_of(c) * 1.000_001).collect();
         if !short.is_empty() {
-            let (criterion, cost) = charge(self.protocol, |r| match r {
+            let each = charge(self.protocol, |r| match r {
                 Rule::Digits { each } => Some(*each),
                 _ => None,
             });
-            let step = step_of(short[0]);
-            let count = notation::counted(short.len(), "reading");
-            let told = texts(short);
-            found.push(Finding {
-                says: format!(
-                    "{count} of the {} written as {told}: the {} shows steps of {step}{unit}.",
-                    item.title, instrument.title
-                ),
-                tells: format!(
-                    "Write every digit the {} shows: your {} ({told}) is a digit short.",
-                    instrument.title, item.title
-                ),
-                criterion,
-                cost,
-                ..Findings::blank("reading-digits", key("reading-digits"), Severity::Charge, Some(self.spec.item), None)
-            });
+            let kind = Kind::ReadingDigits { instrument, step: step_of(short[0]), texts: texts(&short) };
+            found.push(self.of_all(kind, Severity::Charge).charged(each));
         }
-        let estimated = if instrument.estimated { 10.0 } else { 1.0 };
+        let estimated = if self.protocol.instruments[instrument].estimated { 10.0 } else { 1.0 };
         let off: Vec<&JudgedCell> = read()
             .filter(|c| {
                 let step = step_of(c) / estimated;
@@ -334,25 +242,16 @@ impl Judge<'_> {
             })
             .collect();
         if !off.is_empty() {
-            let step = step_of(off[0]) / estimated;
-            found.push(Finding {
-                says: format!("{}: {} cannot be read on steps of {step}{unit}.", capital(&item.title), texts(off)),
-                ..Findings::blank("off-graduation", key("off-graduation"), Severity::Note, Some(self.spec.item), None)
-            });
+            let kind = Kind::OffGraduation { step: step_of(off[0]) / estimated, texts: texts(&off) };
+            found.push(self.of_all(kind, Severity::Note));
         }
         if let Some(heap) = self.spec.heaping {
             let values: Vec<f64> = read().filter_map(|c| c.value).collect();
             let round = values.iter().filter(|v| (**v / heap - (**v / heap).round()).abs() < 1e-9).count();
             // Of readings that fall anywhere, step/heap would be round: three quarters of six or more are worth a look.
             if values.len() >= 6 && 4 * round >= 3 * values.len() {
-                found.push(Finding {
-                    says: format!(
-                        "{round} of {} values of the {} are multiples of {heap}{unit}: worth a look.",
-                        values.len(),
-                        item.title
-                    ),
-                    ..Findings::blank("heaping", key("heaping"), Severity::Note, Some(self.spec.item), None)
-                });
+                let kind = Kind::Heaping { round, of: values.len(), step: heap };
+                found.push(self.of_all(kind, Severity::Note));
             }
         }
     }
@@ -361,25 +260,10 @@ impl Judge<'_> {
         if self.spec.table.is_some() || self.section.readings != Source::Own || reading.cells.len() < 3 {
             return;
         }
-        let item = &self.protocol.items[self.spec.item];
         let values: Vec<f64> = counted_values(reading).collect();
         if values.len() >= 4 && values.iter().all(|v| *v == values[0]) {
-            found.push(Finding {
-                says: format!(
-                    "All {} readings of the {} are {}{}: worth a look.",
-                    values.len(),
-                    item.title,
-                    reading.cells[0].text,
-                    item.unit_after()
-                ),
-                ..Findings::blank(
-                    "no-spread",
-                    format!("no-spread:{}", item.id),
-                    Severity::Note,
-                    Some(self.spec.item),
-                    None,
-                )
-            });
+            let kind = Kind::NoSpread { count: values.len(), text: reading.cells[0].text.clone() };
+            found.push(self.of_all(kind, Severity::Note));
         }
     }
 }

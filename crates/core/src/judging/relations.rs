@@ -1,16 +1,15 @@
 //! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with the uncertainty of a
 //! difference over the sources both sides share.
 
-use super::findings::Findings;
 use super::readings::same_decimal;
 use super::uncertain::Propagated;
 use super::values::{Env, Out, within};
 use super::words;
+use crate::finding::{Finding, Findings, Fragile, Key, Kind, Named, Off, Place, Severity, Sides};
 use crate::formula::{Context, Node, Num, Op, Value, evaluate_any};
-use crate::notation;
 use crate::protocol::{Agreement, CheckRule, ItemKind, Protocol, Relation, Rule};
 use crate::uncertainty::{Budget, Dual};
-use crate::verdict::{Comparison, Finding, JudgedResult, Severity};
+use crate::verdict::{Compared, Comparison, JudgedResult};
 
 struct Judge<'a> {
     protocol: &'a Protocol,
@@ -30,19 +29,6 @@ impl Judge<'_> {
     }
 }
 
-/// A figure in the unit of the first item of its dimension in a formula, as a person would read it.
-fn shown(protocol: &Protocol, node: &Node, si: f64) -> String {
-    let like = node
-        .items()
-        .into_iter()
-        .map(|i| &protocol.items[i])
-        .find(|i| i.unit.dimension == node.dimension && i.words.is_none());
-    match like {
-        Some(item) => format!("{}{}", notation::figures(item.unit.from_si(si, node.nature), 4), item.unit_after()),
-        None => notation::figures(si, 4),
-    }
-}
-
 /// Judges cross-checks: relations that hold whatever the unknown is.
 pub(super) fn checks(
     protocol: &Protocol,
@@ -53,28 +39,25 @@ pub(super) fn checks(
 ) -> Vec<Comparison> {
     let judge = Judge { protocol, out, propagated, reported: clean };
     let mut told = Vec::new();
-    for check in &protocol.checks {
-        let mut failed: Vec<(Option<u32>, String)> = Vec::new();
+    for (n, check) in protocol.checks.iter().enumerate() {
+        let mut failed: Vec<(Option<u32>, Option<Off>)> = Vec::new();
         let mut worst: Option<(f64, f64)> = None;
         match &check.rule {
             CheckRule::Holds(node) => match evaluate_any(node, &Context::without(clean, out)) {
-                Ok(Value::Scalar(0.0)) => failed.push((None, String::new())),
+                Ok(Value::Scalar(0.0)) => failed.push((None, None)),
                 Ok(Value::Column(xs)) => failed.extend(
-                    xs.iter()
-                        .enumerate()
-                        .filter(|(_, x)| **x == Some(0.0))
-                        .map(|(i, _)| (Some(i as u32 + 1), String::new())),
+                    xs.iter().enumerate().filter(|(_, x)| **x == Some(0.0)).map(|(i, _)| (Some(i as u32 + 1), None)),
                 ),
                 _ => {}
             },
             CheckRule::Related { left, right, relation, k } => {
                 let (Some(l), Some(r)) = (judge.value(left), judge.value(right)) else { continue };
-                let n = match (&l, &r) {
+                let rows = match (&l, &r) {
                     (Value::Column(xs), _) | (_, Value::Column(xs)) => xs.len(),
                     _ => 1,
                 };
                 let column = matches!(l, Value::Column(_)) || matches!(r, Value::Column(_));
-                for i in 0..n {
+                for i in 0..rows {
                     let (Some(a), Some(b)) = (l.at(Some(i)), r.at(Some(i))) else { continue };
                     let difference = a.sub(b);
                     let limit = k * judge.spread(&difference);
@@ -89,15 +72,8 @@ pub(super) fn checks(
                         worst = Some((off, limit));
                     }
                     if !holds {
-                        failed.push((
-                            column.then_some(i as u32 + 1),
-                            format!(
-                                " {} against {}, with room for {}.",
-                                shown(protocol, left, a.value()),
-                                shown(protocol, right, b.value()),
-                                shown_width(protocol, left, limit)
-                            ),
-                        ));
+                        let off = Off { left: a.value(), right: b.value(), room: limit };
+                        failed.push((column.then_some(i as u32 + 1), Some(off)));
                     }
                 }
             }
@@ -109,37 +85,22 @@ pub(super) fn checks(
                 value: off,
                 limit: Some(1.0),
                 verdict: if failed.is_empty() { "within" } else { "beyond" }.to_owned(),
-                says: check.title.clone(),
+                what: Compared::Check(n),
             });
         }
         if failed.is_empty() {
             continue;
         }
-        let rows: Vec<String> = failed.iter().filter_map(|(r, _)| r.map(|r| r.to_string())).collect();
-        let at = if rows.is_empty() { String::new() } else { format!(" (row {})", rows.join(", ")) };
-        let what = if check.says.is_empty() { format!("{} does not hold", check.title) } else { check.says.clone() };
-        let (criterion, cost) = check.charge.clone().map_or((None, rust_decimal::Decimal::ZERO), |(c, p)| (Some(c), p));
+        let charge = check.charge.clone().map_or((None, rust_decimal::Decimal::ZERO), |(c, p)| (Some(c), p));
         let item = match &check.rule {
             CheckRule::Holds(node) | CheckRule::Related { left: node, .. } => node.items().first().copied(),
         };
-        found.push(Finding {
-            says: format!("{}{at}.{}", notation::capital(&what), failed[0].1),
-            tells: format!("{}{at}.{} Please look at the readings behind it.", notation::capital(&what), failed[0].1),
-            criterion,
-            cost,
-            hangs: cost,
-            ..Findings::blank("check", format!("check:{}", check.id), Severity::Decide, item, failed[0].0)
-        });
+        let rows = failed.iter().filter_map(|(row, _)| *row).collect();
+        let kind = Kind::Check { check: n, rows, off: failed[0].1 };
+        let (key, place) = (Key::about("check", &check.id, None), Place { item, row: failed[0].0 });
+        found.push(Finding::new(kind, key, Severity::Decide, place).hanging(charge));
     }
     told
-}
-
-fn shown_width(protocol: &Protocol, node: &Node, si: f64) -> String {
-    let like = node.items().into_iter().map(|i| &protocol.items[i]).find(|i| i.unit.dimension == node.dimension);
-    match like {
-        Some(item) => format!("± {}{}", notation::uncertainty(si / item.unit.factor), item.unit_after()),
-        None => format!("± {}", notation::uncertainty(si)),
-    }
 }
 
 /// Judges comparisons and unknowns, and settles the words that hang on them.
@@ -153,22 +114,18 @@ pub(super) fn comparisons(
 ) -> Vec<Comparison> {
     let judge = Judge { protocol, out, propagated, reported };
     let mut told = Vec::new();
-    for c in &protocol.comparisons {
-        told.extend(judge.comparison(c, results, found));
+    for n in 0..protocol.comparisons.len() {
+        told.extend(judge.comparison(n, results, found));
     }
-    for i in &protocol.identifies {
-        told.extend(judge.identify(i, results, found));
+    for n in 0..protocol.identifies.len() {
+        told.extend(judge.identify(n, results, found));
     }
     told
 }
 
 impl Judge<'_> {
-    fn comparison(
-        &self,
-        c: &crate::protocol::ComparisonSpec,
-        results: &mut [JudgedResult],
-        found: &mut Findings<'_>,
-    ) -> Option<Comparison> {
+    fn comparison(&self, n: usize, results: &mut [JudgedResult], found: &mut Findings<'_>) -> Option<Comparison> {
+        let c = &self.protocol.comparisons[n];
         let (a, b) = (self.value(&c.a)?.scalar()?.clone(), self.value(&c.b)?.scalar()?.clone());
         let own = |node: &Node| {
             evaluate_any(node, &Context::without(self.reported, self.out)).ok().and_then(|v| v.scalar().copied())
@@ -194,22 +151,7 @@ impl Judge<'_> {
         let agree = |d: f64, limit: f64| within(d, limit, limit, a.value(), b.value());
         let agrees = agree(value, limit);
         let percent = matches!(c.method, Agreement::Percent(_));
-        let said = |si: f64| {
-            if percent {
-                format!("{} %", notation::figures(si, 2))
-            } else {
-                shown_width(self.protocol, &c.a, si).replace("± ", "")
-            }
-        };
-        let says = format!(
-            "{}: {} and {} {} ({} apart, {} allowed)",
-            c.title,
-            shown(self.protocol, &c.a, a.value()),
-            shown(self.protocol, &c.b, b.value()),
-            if agrees { "agree" } else { "do not agree" },
-            said(value),
-            said(limit)
-        );
+        let sides = Sides { comparison: n, a: a.value(), b: b.value(), agree: agrees, apart: value, allowed: limit };
         // From the team's own reported values, with the same room.
         let follows = ra.zip(rb).map(|(x, y)| {
             let d = match c.method {
@@ -227,27 +169,23 @@ impl Judge<'_> {
             let tainted = self.tainted(&[&c.a, &c.b], results);
             words::settle(results, conclusion, &clean, &follows, tainted);
         }
-        self.to_the_last_digit(c, results, found);
+        self.to_the_last_digit(n, results, found);
         if !agrees {
-            let criterion = self.protocol.criteria.iter().find(|x| {
-                matches!(x.rule, Rule::Agreement { comparison } if self.protocol.comparisons[comparison].id == c.id)
-            });
+            let criterion = self
+                .protocol
+                .criteria
+                .iter()
+                .find(|x| matches!(x.rule, Rule::Agreement { comparison } if comparison == n));
             let near = limit > 0.0 && value <= 1.1 * limit;
             let cost = criterion.map_or(rust_decimal::Decimal::ZERO, |x| x.points);
+            let severity = if criterion.is_some() { Severity::Charge } else { Severity::Note };
+            let place = Place { item: c.a.items().first().copied(), row: None };
+            let key = Key::about("disagreement", &c.id, None);
             found.push(Finding {
-                says: format!("{says}."),
-                tells: format!("{says}. Which of the two would you trust, and why?"),
-                criterion: criterion.map(|x| x.id.clone()),
-                cost,
                 hangs: if near { cost } else { rust_decimal::Decimal::ZERO },
-                fragile: near.then(|| "the difference is just beyond what is allowed".to_owned()),
-                ..Findings::blank(
-                    "disagreement",
-                    format!("disagreement:{}", c.id),
-                    if criterion.is_some() { Severity::Charge } else { Severity::Note },
-                    c.a.items().first().copied(),
-                    None,
-                )
+                fragile: near.then_some(Fragile::JustBeyond),
+                ..Finding::new(Kind::Disagreement(sides), key, severity, place)
+                    .charged((criterion.map(|x| x.id.clone()), cost))
             });
         }
         Some(Comparison {
@@ -256,7 +194,7 @@ impl Judge<'_> {
             value: if percent { value } else { value / self.factor(&c.a) },
             limit: Some(if percent { limit } else { limit / self.factor(&c.a) }),
             verdict: if agrees { "agree" } else { "differ" }.to_owned(),
-            says,
+            what: Compared::Agreement(sides),
         })
     }
 
@@ -289,12 +227,8 @@ impl Judge<'_> {
     }
 
     /// Two ways that agree to the last digit are worth a look: with honest apparatus they rarely do.
-    fn to_the_last_digit(
-        &self,
-        c: &crate::protocol::ComparisonSpec,
-        results: &[JudgedResult],
-        found: &mut Findings<'_>,
-    ) {
+    fn to_the_last_digit(&self, n: usize, results: &[JudgedResult], found: &mut Findings<'_>) {
+        let c = &self.protocol.comparisons[n];
         let reported = |node: &Node| match node.op {
             Op::Item(i) => results.iter().find(|r| r.item == i),
             _ => None,
@@ -303,22 +237,17 @@ impl Judge<'_> {
         let (Some(x), Some(y)) = (a.reported.value, b.reported.value) else { return };
         let figures = a.reported.number.as_ref().map_or(0, |n| n.figures());
         if figures >= 4 && same_decimal(x, y) {
-            found.push(Finding {
-                says: format!("{}: both are {} to the last digit; worth a look.", c.title, a.reported.text),
-                ..Findings::blank("last-digit", format!("last-digit:{}", c.id), Severity::Note, Some(a.item), None)
-            });
+            let kind = Kind::LastDigit { comparison: n, text: a.reported.text.clone() };
+            let key = Key::about("last-digit", &c.id, None);
+            found.push(Finding::new(kind, key, Severity::Note, Place::of(a.item, None)));
         }
     }
 
     /// Ranks what an unknown may be by its distance in standard uncertainties; two of them within reach cannot be told
     /// apart.
-    fn identify(
-        &self,
-        i: &crate::protocol::Identify,
-        results: &mut [JudgedResult],
-        found: &mut Findings<'_>,
-    ) -> Option<Comparison> {
+    fn identify(&self, n: usize, results: &mut [JudgedResult], found: &mut Findings<'_>) -> Option<Comparison> {
         const REACH: f64 = 2.0;
+        let i = &self.protocol.identifies[n];
         let spec = &self.protocol.results[i.result];
         let item = &self.protocol.items[spec.item];
         let dual = self.propagated.values[spec.item].as_ref()?.scalar()?;
@@ -353,29 +282,17 @@ impl Judge<'_> {
         let within_reach: Vec<usize> =
             ranked.iter().filter(|(_, d)| *d <= REACH.max(best.1)).map(|(n, _)| *n).collect();
         let name = |n: usize| i.candidates[n].says.as_str();
-        let names: Vec<&str> = within_reach.iter().map(|n| name(*n)).collect();
-        let value = format!("{}{}", notation::figures(item.from_si(dual.value()), 4), item.unit_after());
-        let says = match names.len() {
-            1 if best.1 <= REACH => format!("{}: {value} is {}", i.title, names[0]),
-            1 => format!(
-                "{}: {value} is nearest to {}, {} standard uncertainties off",
-                i.title,
-                names[0],
-                notation::figures(best.1, 2)
-            ),
-            _ => format!("{}: {value} fits {}; they cannot be told apart", i.title, names.join(" and ")),
+        let named = Named {
+            unknown: n,
+            value: item.from_si(dual.value()),
+            near: within_reach.clone(),
+            off: best.1,
+            within: best.1 <= REACH,
         };
-        if names.len() > 1 {
-            found.push(Finding {
-                says: format!("{says}."),
-                ..Findings::blank(
-                    "cannot-tell-apart",
-                    format!("cannot-tell-apart:{}", i.id),
-                    Severity::Note,
-                    Some(spec.item),
-                    None,
-                )
-            });
+        if within_reach.len() > 1 {
+            let key = Key::about("cannot-tell-apart", &i.id, None);
+            let place = Place::of(spec.item, None);
+            found.push(Finding::new(Kind::CannotTellApart(named.clone()), key, Severity::Note, place));
         }
         if let Some(answer) = i.answer {
             let words = self.protocol.items[self.protocol.results[answer].item].words.clone().unwrap_or_default();
@@ -398,7 +315,7 @@ impl Judge<'_> {
             value: if best.1.is_finite() { best.1 } else { f64::MAX },
             limit: Some(REACH),
             verdict: name(best.0).to_owned(),
-            says,
+            what: Compared::Identified(named),
         })
     }
 }

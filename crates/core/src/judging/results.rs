@@ -2,14 +2,11 @@
 
 use rust_decimal::Decimal;
 
-use super::compare::{WIDE_ENVELOPE, shown_clean};
-use super::findings::Findings;
-use super::sentences::{NOT_THERE, READINGS_GIVE};
-use super::uncertain::full_title;
-use crate::notation::{self, capital};
+use super::compare::{WIDE_ENVELOPE, shown};
+use crate::finding::{Figures, Finding, Findings, Fragile, Key, Kind, Place, Riddle, Right, Severity, Story};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
-use crate::verdict::{Finding, JudgedResult, Severity, Slip, VerdictKind};
+use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
 struct Shares<'a> {
     criterion: Option<String>,
@@ -116,11 +113,13 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         }
         let spec = &protocol.results[result.index];
         let item = &protocol.items[result.item];
-        let title = full_title(protocol, result);
-        let key = |code: &str| Findings::key(code, &item.id, result.row);
-        let unit = item.unit_after();
-        let clean = shown(protocol, result);
-        let all = points(protocol, &whole, result);
+        let right = || right(protocol, result);
+        let text = || result.reported.text.clone();
+        let all = (shares.criterion.clone(), points(protocol, &whole, result));
+        let finding = |kind: Kind, word: &str, severity| {
+            let key = Key::about(word, &item.id, result.row);
+            Finding::new(kind, key, severity, Place::of(result.item, result.row))
+        };
         match result.verdict {
             VerdictKind::Missing => {
                 if spec.optional || section.waived(&item.id).is_some() || past_the_end(&whole, result) {
@@ -128,97 +127,48 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 }
                 // Nothing to compare with means that a reading is missing, and that is charged already.
                 let waits = result.clean.is_none() && result.carried.is_none() && result.right_word.is_none();
-                let cost = if waits { Decimal::ZERO } else { all };
-                let says = if waits {
-                    format!("No {title}; it waits for a reading that is missing too.")
-                } else {
-                    format!("No {title}; the readings give {clean}{unit}.")
-                };
-                let tells =
-                    if waits { String::new() } else { format!("The {title}{NOT_THERE}{READINGS_GIVE}{clean}{unit}.") };
-                found.push(Finding {
-                    says,
-                    tells,
-                    criterion: shares.criterion.clone(),
-                    cost,
-                    ..Findings::blank("missing-result", key("missing"), Severity::Charge, Some(result.item), result.row)
-                });
+                let kind = Kind::MissingResult { right: (!waits).then(right) };
+                let cost = if waits { Decimal::ZERO } else { all.1 };
+                found.push(finding(kind, "missing", Severity::Charge).charged((all.0, cost)));
             }
-            VerdictKind::Unreadable => found.push(Finding {
-                says: format!(
-                    "The {title} reads “{}”, which is no number; the readings give {clean}{unit}.",
-                    result.reported.text
-                ),
-                tells: format!(
-                    "We could not read “{}” as the {title}; your readings give {clean}{unit}.",
-                    result.reported.text
-                ),
-                criterion: shares.criterion.clone(),
-                cost: all,
-                hangs: all,
-                ..Findings::blank("unreadable", key("unreadable"), Severity::Decide, Some(result.item), result.row)
-            }),
-            VerdictKind::Unchecked => found.push(Finding {
-                says: format!(
-                    "The {title}, {}{unit}, cannot be checked: it waits for a reading.",
-                    result.reported.text
-                ),
-                ..Findings::blank("unchecked", key("unchecked"), Severity::Note, Some(result.item), result.row)
-            }),
+            VerdictKind::Unreadable => {
+                let kind = Kind::UnreadableResult { text: text(), right: right() };
+                found.push(finding(kind, "unreadable", Severity::Decide).hanging(all));
+            }
+            VerdictKind::Unchecked => {
+                found.push(finding(Kind::Unchecked { text: text() }, "unchecked", Severity::Note));
+            }
             VerdictKind::Differs => {
-                let (cost, criterion) = (all, shares.criterion.clone());
-                found.push(Finding {
-                    says: format!("The {title} reads “{}”; the readings give “{clean}”.", result.reported.text),
-                    tells: format!(
-                        "You wrote “{}” for the {title}; your readings give “{clean}”.",
-                        result.reported.text
-                    ),
-                    criterion,
-                    cost,
-                    hangs: cost,
-                    ..Findings::blank("differs", key("differs"), Severity::Decide, Some(result.item), result.row)
-                });
+                let kind = Kind::Differs { text: text(), right: right() };
+                found.push(finding(kind, "differs", Severity::Decide).hanging(all));
             }
             VerdictKind::Slip => slip(protocol, &whole, result, &shares, found),
             VerdictKind::Unexplained => unexplained(protocol, &whole, result, &shares, found),
             // Most courses give what follows in full.
-            VerdictKind::Carried if shares.carried > Decimal::ZERO => found.push(Finding {
-                says: format!("The {title} follows rightly from a wrong value; this course takes a part for that."),
-                tells: format!(
-                    "Your {title} follows rightly from an earlier value that is wrong; the readings give {clean}{unit}."
-                ),
-                criterion: shares.criterion.clone(),
-                cost: all * shares.carried,
-                ..Findings::blank("carried", key("carried"), Severity::Charge, Some(result.item), result.row)
-            }),
+            VerdictKind::Carried if shares.carried > Decimal::ZERO => {
+                let kind = Kind::Carried { right: right() };
+                let part = (all.0, all.1 * shares.carried);
+                found.push(finding(kind, "carried", Severity::Charge).charged(part));
+            }
             VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
         }
         if result.verdict != VerdictKind::Agrees
             && result.reported.value.is_some()
             && result.carried.is_some_and(|f| result.envelope > WIDE_ENVELOPE * f.abs())
         {
-            found.push(Finding {
-                says: format!(
-                    "Figures were cut too early to check the {title}: what was carried on leaves it open by {}{unit}.",
-                    notation::uncertainty(result.envelope)
-                ),
-                tells: format!(
-                    "Keep more figures on the way to your {title}; the ones you cut leave it open by {}{unit}.",
-                    notation::uncertainty(result.envelope)
-                ),
-                ..Findings::blank("cut-too-early", key("cut-too-early"), Severity::Note, Some(result.item), result.row)
-            });
+            let kind = Kind::CutTooEarly { envelope: result.envelope };
+            found.push(finding(kind, "cut-too-early", Severity::Note));
         }
     }
     digits(protocol, results, found);
 }
 
-/// What is right: a value with one digit more than was written, or a word.
-fn shown(protocol: &Protocol, result: &JudgedResult) -> String {
+/// What the readings give in place of what was written: a value, with one digit more than was written, or a word.
+fn right(protocol: &Protocol, result: &JudgedResult) -> Right {
     match (&protocol.items[result.item].words, result.right_word) {
-        (Some(words), Some(w)) => words.get(w as usize).cloned().unwrap_or_default(),
-        (Some(_), None) => "not known".to_owned(),
-        _ => shown_clean(result),
+        (Some(_), Some(w)) => Right::Word(w),
+        (Some(_), None) => Right::Unknown,
+        _ => shown(result),
     }
 }
 
@@ -251,18 +201,11 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     if !first_row {
         return;
     }
+    let place = Place::of(result.item, result.row);
     if slip.places.first() != Some(&item.id) {
         // Charged where it came first; here it is only said.
-        found.push(Finding {
-            says: format!("The same slip again in the {}: charged once.", full_title(protocol, result)),
-            ..Findings::blank(
-                "slip-again",
-                Findings::key("slip-again", &item.id, result.row),
-                Severity::Note,
-                Some(result.item),
-                result.row,
-            )
-        });
+        let key = Key::about("slip-again", &item.id, result.row);
+        found.push(Finding::new(Kind::SlipAgain, key, Severity::Note, place));
         return;
     }
     // Down a column the whole column's points are at stake, else one row's.
@@ -275,68 +218,28 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         .map(|r| at_stake(r) * shares.of(slip.kind))
         .max()
         .unwrap_or(Decimal::ZERO);
-    let title = full_title(protocol, result);
-    let unit = item.unit_after();
-    let clean = shown_clean(result);
-    let followers = downstream(protocol, results, result);
-    let follows = match followers {
-        0 => String::new(),
-        1 => " One result follows from it and costs nothing again.".to_owned(),
-        n => format!(" {n} results follow from it and cost nothing again."),
+    let story = Story {
+        text: result.reported.text.clone(),
+        right: shown(result),
+        says: slip.says.clone(),
+        clause: slip.clause.clone(),
+        probability: slip.probability,
+        followers: downstream(protocol, results, result),
+        rows: slip.rows.clone(),
+        places: slip.places.len(),
+        guess: slip.alternatives.first().copied().filter(|(_, p)| *p >= 0.05),
+        only_copied: only_copied(protocol, results, result),
     };
-    let elsewhere = if slip.rows.len() > 1 {
-        let rows: Vec<String> = slip.rows.iter().map(u32::to_string).collect();
-        format!(" One slip down the column, in rows {}; charged once.", rows.join(", "))
-    } else if slip.places.len() > 1 {
-        format!(" The same in {} results; charged once.", slip.places.len())
-    } else {
-        String::new()
-    };
-    let guess = slip
-        .alternatives
-        .first()
-        .filter(|(_, p)| *p >= 0.05)
-        .map(|(k, p)| format!(" Or: {}, {}.", said(*k), notation::chance(*p)))
-        .unwrap_or_default();
-    let fragile = (1.0 / 3.0..=2.0 / 3.0)
-        .contains(&slip.probability)
-        .then(|| format!("the diagnosis has {}", notation::chance(slip.probability)));
-    let copied = only_copied(protocol, results, result);
-    let copy_words = if copied {
-        " What follows was worked out with the right value: only this line was written wrongly."
-    } else {
-        ""
-    };
-    let tell_follow =
-        if followers > 0 { " Everything you worked out from it follows correctly and costs nothing more." } else { "" };
+    let key = Key::about("slip", &item.id, result.row.filter(|_| slip.rows.is_empty()));
+    let finding = Finding::new(Kind::Slip(Box::new(story)), key, Severity::Decide, place);
     found.push(Finding {
-        says: format!(
-            "{}: {}{unit} reported, {clean}{unit} recomputed. {}{follows}{elsewhere}{copy_words}{guess}",
-            capital(&title),
-            result.reported.text,
-            slip.says
-        ),
-        brief: format!("{}: {}.", capital(&title), slip.clause),
         also: results
             .iter()
             .filter(|r| r.item != result.item && slip.places.contains(&protocol.items[r.item].id))
             .map(|r| r.item)
             .collect(),
-        tells: format!(
-            "Your {title} is {}{unit}; your readings give {clean}{unit}. {}{tell_follow}{copy_words}",
-            result.reported.text, slip.says
-        ),
-        criterion: shares.criterion.clone(),
-        cost,
-        hangs: cost,
-        fragile,
-        ..Findings::blank(
-            "slip",
-            Findings::key("slip", &item.id, result.row.filter(|_| slip.rows.is_empty())),
-            Severity::Decide,
-            Some(result.item),
-            result.row,
-        )
+        fragile: (1.0 / 3.0..=2.0 / 3.0).contains(&slip.probability).then_some(Fragile::Diagnosis(slip.probability)),
+        ..finding.hanging((shares.criterion.clone(), cost))
     });
 }
 
@@ -359,95 +262,32 @@ fn unexplained(
     found: &mut Findings<'_>,
 ) {
     let all = points(protocol, whole, result);
-    let item = &protocol.items[result.item];
-    let title = full_title(protocol, result);
-    let unit = item.unit_after();
-    let clean = shown_clean(result);
-    let (code, cost, story) = match &result.slip {
+    let riddle = |stories: Vec<(SlipKind, f64)>| {
+        Box::new(Riddle {
+            text: result.reported.text.clone(),
+            right: shown(result),
+            stories,
+            throughout: result.throughout,
+        })
+    };
+    let (kind, cost) = match &result.slip {
         Some(s) if s.ambiguous => {
-            let least = s
-                .alternatives
-                .iter()
-                .map(|(k, _)| shares.of(*k))
-                .chain([shares.of(s.kind)])
-                .min()
-                .unwrap_or(shares.share);
-            let stories: Vec<String> = std::iter::once((s.kind, s.probability))
-                .chain(s.alternatives.iter().copied())
-                .take(3)
-                .map(|(k, p)| format!("{} ({})", said(k), notation::chance(p)))
-                .collect();
-            ("ambiguous", all * least, format!(" Several stories fit: {}. The mildest is charged.", stories.join(", ")))
+            let stories = || std::iter::once((s.kind, s.probability)).chain(s.alternatives.iter().copied());
+            let least = stories().map(|(k, _)| shares.of(k)).min().unwrap_or(shares.share);
+            (Kind::Ambiguous(riddle(stories().take(3).collect())), all * least)
         }
-        Some(s) if s.probability >= 0.05 => (
-            "unexplained",
-            all,
-            format!(" No single slip is likely; perhaps {} ({}).", said(s.kind), notation::chance(s.probability)),
-        ),
-        _ => ("unexplained", all, " No single slip gives it.".to_owned()),
+        Some(s) if s.probability >= 0.05 => (Kind::Unexplained(riddle(vec![(s.kind, s.probability)])), all),
+        _ => (Kind::Unexplained(riddle(Vec::new())), all),
     };
-    let story = match result.throughout {
-        Some(factor) => format!(
-            "{story} All rows that differ are {} times what the readings give: something was done throughout.",
-            notation::figures(factor, 4)
-        ),
-        None => story,
-    };
-    let fragile = result
-        .slip
-        .as_ref()
-        .filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0)
-        .map(|s| format!("the likeliest story has {}", notation::chance(s.probability)));
+    let key = Key::about("unexplained", &protocol.items[result.item].id, result.row);
+    let likely = result.slip.as_ref().filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0);
     found.push(Finding {
-        says: format!("{}: {}{unit} reported, {clean}{unit} recomputed.{story}", capital(&title), result.reported.text),
-        brief: format!("{} {}{unit}, not {clean}:{}", capital(&title), result.reported.text, story.to_lowercase().trim_end_matches('.').to_owned() + "."),
-        tells: format!("Your {title} is {}{unit}; your readings give {clean}{unit}. We could not see how yours came about: please go through the steps once more.", result.reported.text),
         criterion: shares.criterion.clone(),
         cost,
         hangs: all,
-        fragile,
-        ..Findings::blank(
-            code,
-            Findings::key("unexplained", &item.id, result.row),
-            Severity::Decide,
-            Some(result.item),
-            result.row,
-        )
+        fragile: likely.map(|s| Fragile::Likeliest(s.probability)),
+        ..Finding::new(kind, key, Severity::Decide, Place::of(result.item, result.row))
     });
-}
-
-/// A kind in plain words.
-fn said(kind: SlipKind) -> &'static str {
-    match kind {
-        SlipKind::UnitFactor => "a unit taken for another",
-        SlipKind::RadiusDiameter => "radius and diameter taken for each other",
-        SlipKind::TermOmitted => "a part left out",
-        SlipKind::Literal => "a number of the formula left out",
-        SlipKind::DecimalPoint => "a decimal point gone astray",
-        SlipKind::Power => "a power gone wrong",
-        SlipKind::Root => "a root forgotten",
-        SlipKind::Inverted => "a quotient upside down",
-        SlipKind::Sign => "a sign turned",
-        SlipKind::OtherStation => "another station’s value",
-        SlipKind::DigitsSwapped => "two digits swapped",
-        SlipKind::DigitWrong => "one digit wrong",
-        SlipKind::Exclusion => "a reading too many or too few",
-        SlipKind::Swapped => "two quantities taken for each other",
-        SlipKind::WrongCount => "a mean over the wrong count",
-        SlipKind::SumForMean => "a sum in place of a mean",
-        SlipKind::SingleReplicate => "one reading in place of the mean",
-        SlipKind::Setting => "a setting misread by a step",
-        SlipKind::LogBase => "one logarithm taken for the other",
-        SlipKind::AngleUnit => "degrees and radians taken for each other",
-        SlipKind::Reciprocal => "a reciprocal forgotten",
-        SlipKind::GrossForNet => "the vessel not taken off",
-        SlipKind::SlopeInverted => "the slope turned over",
-        SlipKind::TwoPointSlope => "a slope from two points",
-        SlipKind::Intercept => "an intercept forced or freed",
-        SlipKind::ReadingMistyped => "a reading copied wrongly",
-        SlipKind::Declared(_) => "a slip this lab invites",
-        SlipKind::Compound => "two slips at once",
-    }
 }
 
 /// Figures of the reported values against those the readings support.
@@ -474,45 +314,23 @@ fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_
         }
     }
     // One habit is one finding with its places; what it takes still counts by result.
-    for (code, word, habit) in [("digits-few", "fewer", few), ("digits-many", "more", many)] {
+    for (few, habit) in [(true, few), (false, many)] {
         let Some(first) = habit.first() else { continue };
-        let told: Vec<String> = habit
-            .iter()
-            .map(|r| {
-                format!(
-                    "{} {} ({} of {})",
-                    full_title(protocol, r),
-                    shortened(&r.reported.text),
-                    r.reported.number.as_ref().map_or(0, |n| n.figures()),
-                    r.deserved
-                )
-            })
-            .collect();
-        let example = format!(
-            "{}{} would do",
-            notation::figures(first.clean.unwrap_or(0.0), first.deserved),
-            protocol.items[first.item].unit_after()
-        );
+        let told = habit.iter().map(|r| Figures {
+            item: r.item,
+            row: r.row,
+            text: r.reported.text.clone(),
+            written: r.reported.number.as_ref().map_or(0, |n| n.figures()),
+            deserved: r.deserved,
+            clean: r.clean.unwrap_or(0.0),
+        });
+        let kind = if few { Kind::DigitsFew(told.collect()) } else { Kind::DigitsMany(told.collect()) };
+        let key = Key::Finding(kind.properties().code.to_owned());
+        let cost = each * Decimal::from(habit.len());
         found.push(Finding {
-            says: format!("{} figures than the readings support: {}.", capital(word), told.join(", ")),
-            brief: format!(
-                "{} with {word} figures than the readings support.",
-                notation::counted(habit.len(), "result")
-            ),
-            tells: format!(
-                "{} than your readings support: {}. For the first, {example}.",
-                capital(&format!("{word} figures")),
-                told.join(", ")
-            ),
             also: habit[1..].iter().map(|r| r.item).collect(),
-            criterion: Some(criterion.clone()),
-            cost: each * Decimal::from(habit.len()),
-            ..Findings::blank(code, code.to_owned(), Severity::Charge, Some(first.item), None)
+            ..Finding::new(kind, key, Severity::Charge, Place::of(first.item, None))
+                .charged((Some(criterion.clone()), cost))
         });
     }
-}
-
-/// A long answer's beginning.
-fn shortened(text: &str) -> String {
-    if text.chars().count() > 9 { text.chars().take(8).chain(['…']).collect() } else { text.to_owned() }
 }

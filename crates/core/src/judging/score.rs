@@ -4,19 +4,19 @@ use std::collections::HashMap;
 
 use rust_decimal::Decimal;
 
-use super::findings::Findings;
 use super::table::Table;
-use super::uncertain::full_title;
 use super::values::{Env, reference_entry};
 use crate::decision::{Action, Decision, Ruling};
-use crate::notation::{self, capital};
+use crate::finding::{
+    Accuracy as OffReference, Finding, Findings, Fragile, Key, Kind, Needed, Place, Severity, Spread,
+};
 use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, Rule};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::section::{Section, Source};
 use crate::stats::summary;
 use crate::submission::Submission;
-use crate::verdict::{Comparison, Finding, JudgedReading, JudgedResult, Score, ScoreLine, Severity};
+use crate::verdict::{Compared, Comparison, JudgedReading, JudgedResult, Score, ScoreLine, Standing};
 
 /// Percent by which a value misses a reference: nought inside its range, else to the nearer edge.
 ///
@@ -37,7 +37,7 @@ fn points(bands: &[Band], value: f64) -> Decimal {
 
 /// What is compared.
 #[derive(Clone, Copy)]
-pub(super) struct Compared<'a> {
+pub(super) struct Against<'a> {
     pub(super) protocol: &'a Protocol,
     pub(super) section: &'a Section,
     pub(super) submission: &'a Submission,
@@ -47,15 +47,15 @@ pub(super) struct Compared<'a> {
 
 /// Compares clean values with references, and spreads with their bands.
 pub(super) fn compare(
-    case: &Compared<'_>,
+    case: &Against<'_>,
     rulings: &[&Ruling],
     results: &[JudgedResult],
     found: &mut Findings<'_>,
 ) -> Vec<Comparison> {
-    let Compared { protocol, section, submission, table, clean } = *case;
+    let Against { protocol, section, submission, table, clean } = *case;
     let own = section.readings == Source::Own;
     let mut out = Vec::new();
-    for c in protocol.criteria.iter().filter(|c| c.counts(section)) {
+    for (n, c) in protocol.criteria.iter().enumerate().filter(|(_, c)| c.counts(section)) {
         match &c.rule {
             Rule::Accuracy { result, reference, bands, in_uncertainties } => {
                 let judge = Accuracy {
@@ -82,14 +82,16 @@ pub(super) fn compare(
             }
             // Of readings that were issued to everybody the spread says nothing.
             Rule::Precision { reading, bands, .. } if own => {
-                out.extend(precision(protocol, c, &table.readings[*reading], bands, found))
+                out.extend(precision(c, &table.readings[*reading], bands, found))
             }
-            Rule::Manual { .. } => found.push(Finding {
-                says: format!("{}: to be judged by a person.", c.title),
-                criterion: Some(c.id.clone()),
-                hangs: c.points,
-                ..Findings::blank("manual", format!("manual:{}", c.id), Severity::Decide, None, None)
-            }),
+            Rule::Manual { .. } => {
+                let key = Key::about("manual", &c.id, None);
+                found.push(Finding {
+                    criterion: Some(c.id.clone()),
+                    hangs: c.points,
+                    ..Finding::new(Kind::Manual(n), key, Severity::Decide, Place::TABLE)
+                });
+            }
             _ => {}
         }
     }
@@ -113,7 +115,6 @@ impl Accuracy<'_> {
     fn judge(&self, result: &JudgedResult, found: &mut Findings<'_>) -> Option<Comparison> {
         let Accuracy { protocol, criterion: c, bands, .. } = *self;
         let item = &protocol.items[result.item];
-        let title = full_title(protocol, result);
         let row = result.row.map(|r| r as usize - 1);
         let entry = reference_entry(protocol, self.reference, self.submission, self.table, self.clean, row);
         // A ruling may set a station's own consensus in its place.
@@ -126,7 +127,7 @@ impl Accuracy<'_> {
             }
             None => entry,
         };
-        let key = Findings::key("accuracy", &c.id, result.row);
+        let (key, place) = (Key::about("accuracy", &c.id, result.row), Place::of(result.item, result.row));
         // The class's own consensus is not known in one table alone.
         if protocol.references[self.reference].consensus && ruled.is_none() {
             return None;
@@ -138,15 +139,12 @@ impl Accuracy<'_> {
         let looked_at =
             if protocol.school.accuracy_of_reported { result.reported.value.or(result.clean) } else { result.clean };
         let (Some(clean), Some(entry)) = (looked_at, entry.as_ref()) else {
-            let why = if entry.is_none() { "the table names no entry of the sheet" } else { "a reading is missing" };
+            let needed = if entry.is_none() { Needed::Entry } else { Needed::Reading };
             found.push(Finding {
-                says: format!(
-                    "The accuracy of the {title} cannot be judged: {why}. Its points stand until somebody decides."
-                ),
                 criterion: Some(c.id.clone()),
                 hangs: c.points,
-                fragile: Some(why.to_owned()),
-                ..Findings::blank("accuracy-unchecked", key, Severity::Decide, Some(result.item), result.row)
+                fragile: Some(Fragile::Unjudged(needed)),
+                ..Finding::new(Kind::AccuracyUnchecked(needed), key, Severity::Decide, place)
             });
             return None;
         };
@@ -169,60 +167,33 @@ impl Accuracy<'_> {
         let shifted = |by: f64| ReferenceEntry { low: entry.low + by, high: entry.high + by, ..entry.clone() };
         let doubted = [-entry.uncertainty, entry.uncertainty].map(|by| points(bands, off_of(value, &shifted(by))));
         let other = moved.into_iter().chain(doubted).find(|p| *p != got);
-        let shown = notation::figures(clean, result.deserved);
-        let place = 1 - leading_place(clean) + result.deserved - 2;
-        let places = usize::try_from(place.clamp(0, 6)).unwrap_or(2);
-        let range = if entry.low == entry.high {
-            notation::decimals(item.from_si(entry.low), places)
-        } else {
-            format!(
-                "{} to {}",
-                notation::decimals(item.from_si(entry.low), 2.max(places.min(3))),
-                notation::decimals(item.from_si(entry.high), 2.max(places.min(3)))
-            )
+        let told = OffReference {
+            value: clean,
+            figures: result.deserved,
+            off,
+            in_uncertainties: self.in_uncertainties,
+            low: item.from_si(entry.low),
+            high: item.from_si(entry.high),
+            name: if ruled.is_some() { String::new() } else { entry.says.clone() },
+            ruled: ruled.is_some(),
         };
-        let name = if entry.says.is_empty() { String::new() } else { format!("{}, ", entry.says) };
-        let measure = if self.in_uncertainties { " standard uncertainties" } else { " %" };
-        let off_words = if off == 0.0 {
-            "inside the range".to_owned()
-        } else {
-            format!("{}{measure} off", notation::figures(off, 2))
-        };
-        let says = format!("{} {shown} {}, {off_words} ({name}{range})", capital(&title), item.unit.text);
         let limit = band(bands, off).map(|b| b.within);
         let cost = c.points - got;
         if cost > Decimal::ZERO || other.is_some() || ruled.is_some() {
-            let fragile = other.map(|p| {
-                format!(
-                    "{}{measure} lies at a band’s edge: {p} of {} with the last figure moved",
-                    notation::figures(off, 2),
-                    c.points
-                )
-            });
-            let severity = if fragile.is_some() {
+            let severity = if other.is_some() {
                 Severity::Decide
             } else if cost > Decimal::ZERO {
                 Severity::Charge
             } else {
                 Severity::Note
             };
-            let tells = if cost > Decimal::ZERO {
-                format!(
-                    "Your readings give a {title} of {shown} {}; tabulated is {range} {}.",
-                    item.unit.text, item.unit.text
-                )
-            } else {
-                String::new()
-            };
+            let edge = |other| Fragile::BandEdge { off, in_uncertainties: self.in_uncertainties, other, of: c.points };
             found.push(Finding {
-                says: format!("{says}."),
-                tells,
-                criterion: Some(c.id.clone()),
-                cost,
                 hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
-                fragile,
+                fragile: other.map(edge),
                 ruling: ruled.map(|r| r.0),
-                ..Findings::blank("accuracy", key, severity, Some(result.item), result.row)
+                ..Finding::new(Kind::Accuracy(Box::new(told.clone())), key, severity, place)
+                    .charged((Some(c.id.clone()), cost))
             });
         }
         // Of rows together no more than the criterion's points can be lost: the score sees to that.
@@ -236,71 +207,43 @@ impl Accuracy<'_> {
             },
             limit,
             verdict: if limit.is_some() { "within" } else { "beyond" }.to_owned(),
-            says,
+            what: Compared::Accuracy(place, told),
         })
     }
 }
 
-fn precision(
-    protocol: &Protocol,
-    c: &Criterion,
-    reading: &JudgedReading,
-    bands: &[Band],
-    found: &mut Findings<'_>,
-) -> Option<Comparison> {
-    let item = &protocol.items[reading.item];
+fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut Findings<'_>) -> Option<Comparison> {
     // A reading that stands apart and was kept is charged as that; the spread is judged without it, so that one
     // mistake is charged once.
-    let apart =
-        found.list.iter().find(|f| f.code == "outlier-kept" && f.item == Some(reading.item)).and_then(|f| f.row);
+    let apart = found
+        .list
+        .iter()
+        .find(|f| matches!(f.kind, Kind::OutlierKept(_)) && f.place.item == Some(reading.item))
+        .and_then(|f| f.place.row);
     let values: Vec<f64> = reading
         .cells
         .iter()
         .filter(|c| c.counts && (apart.is_none() || c.row != apart))
         .filter_map(|c| c.repaired.or(c.value))
         .collect();
+    let (key, place) = (Key::about("precision", &c.id, None), Place::of(reading.item, None));
     let Some(sd) = summary(&values).and_then(|s| s.sd) else {
         found.push(Finding {
-            says: format!("The spread of the {} cannot be judged: fewer than two readings. Its points stand until somebody decides.", item.title),
             criterion: Some(c.id.clone()),
             hangs: c.points,
-            fragile: Some("fewer than two readings".to_owned()),
-            ..Findings::blank("precision-unchecked", format!("precision:{}", c.id), Severity::Decide, Some(reading.item), None)
+            fragile: Some(Fragile::Unjudged(Needed::TwoReadings)),
+            ..Finding::new(Kind::PrecisionUnchecked, key, Severity::Decide, place)
         });
         return None;
     };
     let got = points(bands, sd);
     let limit = band(bands, sd).map(|b| b.within);
-    let says = format!(
-        "standard deviation {} {} over {}{}",
-        notation::uncertainty(sd),
-        item.unit.text,
-        notation::counted(values.len(), "reading"),
-        apart.map_or_else(String::new, |r| format!(" (without reading {r})"))
-    );
+    let spread = Spread { sd, count: values.len(), without: apart };
     let cost = c.points - got;
     if cost > Decimal::ZERO {
         let edge = limit.or(bands.last().map(|b| b.within)).unwrap_or(0.0);
-        found.push(Finding {
-            says: format!(
-                "{}: {says}; {} of {} points up to {edge} {}.",
-                capital(&item.title),
-                got,
-                c.points,
-                item.unit.text
-            ),
-            tells: format!(
-                "Your {} readings scatter by {} {}; with care they agree within {} {}.",
-                item.title,
-                notation::uncertainty(sd),
-                item.unit.text,
-                bands[0].within,
-                item.unit.text
-            ),
-            criterion: Some(c.id.clone()),
-            cost,
-            ..Findings::blank("precision", format!("precision:{}", c.id), Severity::Charge, Some(reading.item), None)
-        });
+        let kind = Kind::Precision { spread, got, of: c.points, edge, best: bands[0].within };
+        found.push(Finding::new(kind, key, Severity::Charge, place).charged((Some(c.id.clone()), cost)));
     }
     Some(Comparison {
         id: c.id.clone(),
@@ -308,7 +251,7 @@ fn precision(
         value: sd,
         limit,
         verdict: if limit.is_some() { "within" } else { "beyond" }.to_owned(),
-        says,
+        what: Compared::Spread(place, spread),
     })
 }
 
@@ -316,7 +259,7 @@ fn precision(
 fn settles(ruling: &Ruling, finding: &Finding, item: Option<&str>, result: Option<&JudgedResult>) -> bool {
     let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
     ruling.against.is_none()
-        && ruling.code == finding.code
+        && ruling.code == finding.code()
         && ruling.item.as_deref().is_none_or(|i| Some(i) == item)
         && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)
 }
@@ -335,10 +278,10 @@ pub(super) fn settle(
         of_item.entry(r.item).or_insert(r);
         of_row.entry((r.item, r.row)).or_insert(r);
     }
-    let newest: HashMap<&str, &Decision> = decisions.iter().map(|d| (d.finding.as_str(), d)).collect();
+    let newest: HashMap<&Key, &Decision> = decisions.iter().map(|d| (&d.finding, d)).collect();
     for finding in findings {
-        let item = finding.item.map(|i| protocol.items[i].id.as_str());
-        let result = finding.item.and_then(|i| match finding.row {
+        let item = finding.place.item.map(|i| protocol.items[i].id.as_str());
+        let result = finding.place.item.and_then(|i| match finding.place.row {
             None => of_item.get(&i).copied(),
             row => of_row.get(&(i, row)).copied(),
         });
@@ -347,19 +290,22 @@ pub(super) fn settle(
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }
-        if let Some(decision) = newest.get(finding.key.as_str()).copied() {
+        if let Some(decision) = newest.get(&finding.key).copied() {
             finding.decided_cost = decision.action.cost(finding.cost);
             finding.decision = Some(decision.clone());
         }
         // A line that a person judges as a whole is judged.
-        if finding.code == "manual"
-            && let Some(decision) = decisions.iter().rev().find(|d| {
-                d.finding.strip_prefix("line:").is_some_and(|line| Some(line) == finding.criterion.as_deref())
-            })
+        if matches!(finding.kind, Kind::Manual(_))
+            && let Some(decision) = decisions.iter().rev().find(|d| is_line(d, finding.criterion.as_deref()))
         {
             finding.decision = Some(decision.clone());
         }
     }
+}
+
+/// Whether a decision is about the line of this criterion.
+fn is_line(decision: &Decision, criterion: Option<&str>) -> bool {
+    matches!(&decision.finding, Key::Line(line) if Some(line.as_str()) == criterion)
 }
 
 /// A line per criterion: what the findings take, never below nought.
@@ -371,61 +317,22 @@ pub(super) fn score(
     decisions: &[Decision],
 ) -> Score {
     let mut score = Score::default();
-    for c in protocol.criteria.iter().filter(|c| c.counts(section)) {
+    for (n, c) in protocol.criteria.iter().enumerate().filter(|(_, c)| c.counts(section)) {
         score.possible += c.points;
         let mine: Vec<&Finding> = findings.iter().filter(|f| f.criterion.as_deref() == Some(&c.id)).collect();
         let left = |cost: &dyn Fn(&Finding) -> Decimal| {
             (c.points - mine.iter().map(|f| cost(f)).sum::<Decimal>()).clamp(Decimal::ZERO, c.points)
         };
         let awarded = left(&|f| f.cost);
-        let changed = decisions.iter().rev().find(|d| d.finding.strip_prefix("line:") == Some(&c.id)).cloned();
+        let changed = decisions.iter().rev().find(|d| is_line(d, Some(&c.id))).cloned();
         let decided = match changed.as_ref().map(|d| d.action) {
             Some(Action::Points(p)) => p.clamp(Decimal::ZERO, c.points),
             _ => left(&|f| f.decided_cost),
         };
-        let charged = mine.iter().filter(|f| f.cost > Decimal::ZERO || f.code == "own").count();
-        let says = match (&c.rule, comparisons.iter().find(|x| x.id == c.id)) {
-            (Rule::Accuracy { .. }, Some(x)) if x.value == 0.0 => "inside the range".to_owned(),
-            (Rule::Accuracy { in_uncertainties: true, .. }, Some(x)) => {
-                format!("{} u off", notation::figures(x.value, 2))
-            }
-            (Rule::Accuracy { .. }, Some(x)) => format!("{} % off", notation::figures(x.value, 2)),
-            (Rule::Accuracy { .. } | Rule::Precision { .. }, None) => "not judged yet".to_owned(),
-            (Rule::Agreement { comparison }, _) => {
-                let id = &protocol.comparisons[*comparison].id;
-                comparisons.iter().find(|x| &x.id == id).map_or_else(
-                    || "not judged yet".to_owned(),
-                    |x| if x.verdict == "agree" { "they agree".to_owned() } else { "they do not agree".to_owned() },
-                )
-            }
-            (Rule::Manual { levels }, _) => match changed.as_ref().map(|d| d.action) {
-                Some(Action::Points(p)) => levels
-                    .iter()
-                    .find(|(_, points)| *points == p)
-                    .map_or_else(|| "by judgement".to_owned(), |(says, _)| says.clone()),
-                _ => "not judged yet".to_owned(),
-            },
-            (Rule::Precision { reading, .. }, Some(x)) => format!(
-                "s {} {}",
-                notation::uncertainty(x.value),
-                protocol.items[protocol.readings[*reading].item].unit.text
-            ),
-            (Rule::Calculation { .. }, _) => match mine
-                .iter()
-                .filter(|f| f.code == "slip" || f.code == "unexplained" || f.code == "ambiguous")
-                .count()
-            {
-                0 if charged == 0 => "as it should be".to_owned(),
-                0 => notation::counted(charged, "result") + " missing",
-                1 => "one slip, once".to_owned(),
-                n => format!("{n} slips"),
-            },
-            _ if charged == 0 => "as it should be".to_owned(),
-            _ => notation::counted(charged, "finding"),
-        };
+        let compared = comparisons.iter().find(|x| x.id == c.id);
+        let standing = standing(protocol, (n, c), &mine, compared, comparisons, changed.as_ref());
         let ruling = mine.iter().filter_map(|f| f.ruling).max();
-        let fragile =
-            mine.iter().filter(|f| f.decision.is_none() && f.ruling.is_none()).find_map(|f| f.fragile.clone());
+        let fragile = mine.iter().filter(|f| !f.is_settled()).find_map(|f| f.fragile.clone());
         score.awarded += awarded;
         score.decided += decided;
         score.lines.push(ScoreLine {
@@ -434,11 +341,54 @@ pub(super) fn score(
             awarded,
             decided,
             possible: c.points,
-            says,
+            standing,
             fragile,
             ruling,
             changed,
         });
     }
     score
+}
+
+/// Why a line has the points it has.
+fn standing(
+    protocol: &Protocol,
+    (n, c): (usize, &Criterion),
+    mine: &[&Finding],
+    compared: Option<&Comparison>,
+    comparisons: &[Comparison],
+    changed: Option<&Decision>,
+) -> Standing {
+    let charged = mine.iter().filter(|f| f.cost > Decimal::ZERO || matches!(f.kind, Kind::Own { .. })).count();
+    match (&c.rule, compared) {
+        (Rule::Accuracy { .. }, Some(x)) if x.value == 0.0 => Standing::InsideRange,
+        (Rule::Accuracy { in_uncertainties: true, .. }, Some(x)) => Standing::OffInUncertainties(x.value),
+        (Rule::Accuracy { .. }, Some(x)) => Standing::OffInPercent(x.value),
+        (Rule::Accuracy { .. } | Rule::Precision { .. }, None) => Standing::NotJudged,
+        (Rule::Agreement { comparison }, _) => {
+            let id = &protocol.comparisons[*comparison].id;
+            let found = comparisons.iter().find(|x| &x.id == id);
+            found.map_or(Standing::NotJudged, |x| Standing::Agree(x.verdict == "agree"))
+        }
+        (Rule::Manual { levels }, _) => match changed.map(|d| d.action) {
+            Some(Action::Points(p)) => levels
+                .iter()
+                .position(|(_, points)| *points == p)
+                .map_or(Standing::ByJudgement, |level| Standing::Level { criterion: n, level }),
+            _ => Standing::NotJudged,
+        },
+        (Rule::Precision { reading, .. }, Some(x)) => {
+            Standing::Spread { item: protocol.readings[*reading].item, sd: x.value }
+        }
+        (Rule::Calculation { .. }, _) => {
+            let is_slip = |f: &&&Finding| matches!(f.kind, Kind::Slip(_) | Kind::Unexplained(_) | Kind::Ambiguous(_));
+            match mine.iter().filter(is_slip).count() {
+                0 if charged == 0 => Standing::Right,
+                0 => Standing::Missing(charged),
+                n => Standing::Slips(n),
+            }
+        }
+        _ if charged == 0 => Standing::Right,
+        _ => Standing::Findings(charged),
+    }
 }

@@ -1,5 +1,6 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
+use crate::finding::{Kind, UnitFault};
 use crate::protocol::{Protocol, ReadingKind, RowCount};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, read};
@@ -9,10 +10,9 @@ use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 
 /// A note made while placing the cells, to become a finding.
 pub(super) struct CellNote {
-    pub(super) code: &'static str,
+    pub(super) kind: Kind,
     pub(super) item: usize,
     pub(super) row: Option<u32>,
-    pub(super) says: String,
 }
 
 #[derive(Clone)]
@@ -99,8 +99,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
             last_row[item] = last_row[item].max(r);
         }
         if let Some(first) = cells.put(item, row, cell) {
-            let says = format!("{} is there twice; the first, “{}”, counts", protocol.full_title(item), first.value);
-            notes.push(CellNote { code: "duplicate", item, row, says });
+            notes.push(CellNote { kind: Kind::Duplicate { first: first.value.clone() }, item, row });
         }
     }
     let rows: Vec<Rows> = protocol
@@ -215,13 +214,12 @@ fn conversion(
 ) -> Conversion {
     const SAME: Conversion = Conversion { factor: 1.0, shift: 0.0 };
     let it = &protocol.items[item];
-    let mut note = |code, says| notes.push(CellNote { code, item, row, says });
-    let title = || protocol.full_title(item);
+    let mut note = |fault| notes.push(CellNote { kind: Kind::Unit(fault), item, row });
     let written = match (&number.unit, column.trim()) {
         (Some(unit), _) => unit.clone(),
         (None, "") => {
             if it.unit.text != "1" && !it.unit.text.is_empty() {
-                note("unit-missing", format!("{} has no unit; {} was taken", title(), it.unit.text));
+                note(UnitFault::Missing);
             }
             return SAME;
         }
@@ -229,7 +227,7 @@ fn conversion(
         (None, text) => match Unit::parse(text) {
             Ok(unit) => unit,
             Err(e) => {
-                note("unit-unknown", format!("{}: {e}; {} was taken", title(), it.unit.text));
+                note(UnitFault::Unknown(e.to_string()));
                 return SAME;
             }
         },
@@ -237,10 +235,7 @@ fn conversion(
     let other_pressure =
         matches!((written.nature, it.nature), (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge));
     if written.dimension != it.unit.dimension || other_pressure {
-        note(
-            "unit-wrong",
-            format!("{} is in {}, which cannot be its unit; {} was taken", title(), written.text, it.unit.text),
-        );
+        note(UnitFault::Wrong(written.text));
         return SAME;
     }
     // Kelvin under a column of Celsius points: the same scale from another nought.
@@ -249,8 +244,9 @@ fn conversion(
     if written.factor == it.unit.factor && shift == 0.0 {
         return SAME;
     }
-    note("unit-converted", format!("{} is in {} and was converted to {}", title(), written.text, it.unit.text));
-    Conversion { factor: written.factor / it.unit.factor, shift }
+    let factor = written.factor / it.unit.factor;
+    note(UnitFault::Converted(written.text));
+    Conversion { factor, shift }
 }
 
 /// A word as people write it: case, spaces and a full stop do not matter.

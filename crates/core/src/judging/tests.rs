@@ -3,10 +3,12 @@ use rust_decimal::Decimal;
 
 use super::{judge, shown_clean};
 use crate::decision::{Action, Decision};
+use crate::finding::Severity;
 use crate::notation;
 use crate::protocol::Protocol;
 use crate::submission::{Submission, SubmittedCell};
-use crate::verdict::{Judged, Severity, VerdictKind};
+use crate::verdict::{Judged, VerdictKind};
+use crate::wording;
 
 fn protocol() -> &'static Protocol {
     static PROTOCOL: std::sync::OnceLock<Protocol> = std::sync::OnceLock::new();
@@ -193,11 +195,11 @@ proptest! {
         for r in j.results.iter().filter(|r| ["plate_density", "plate_error"].contains(&protocol().items[r.item].id.as_str())) {
             let near = r.reported.value.zip(r.clean).is_some_and(|(a, b)| (a - b).abs() <= r.reported.half_step * 1.000_001);
             // By chance the factor is that of a slip of the pen in a reading; then the reading is repaired and all fits.
-            let repaired = j.findings.iter().any(|f| f.code == "repair") && matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
+            let repaired = j.findings.iter().any(|f| f.code() == "repair") && matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
             prop_assert!(repaired || r.verdict == VerdictKind::Carried || (near && r.verdict == VerdictKind::Agrees), "{:?}", r.verdict);
         }
         // What follows is charged once, where it happened.
-        let charged: Vec<_> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && (f.code == "repair" || f.criterion.as_deref() == Some("calculation"))).collect();
+        let charged: Vec<_> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && (f.code() == "repair" || f.criterion.as_deref() == Some("calculation"))).collect();
         prop_assert_eq!(charged.len(), 1);
     }
 
@@ -218,7 +220,7 @@ proptest! {
         let (whole, mut cells) = (judged(&all), all);
         cells.retain(|c| c.item != gone);
         let j = judged(&cells);
-        let lost: Vec<&str> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && !whole.findings.iter().any(|w| w.key == f.key)).map(|f| f.code).collect();
+        let lost: Vec<&str> = j.findings.iter().filter(|f| f.cost > Decimal::ZERO && !whole.findings.iter().any(|w| w.key == f.key)).map(|f| f.code()).collect();
         // Digits of values that cannot be recomputed are not judged, so nothing else can come up.
         prop_assert_eq!(lost, vec!["missing-reading"]);
     }
@@ -304,9 +306,9 @@ fn each_way_to_spoil_a_table_is_found_and_named() {
         spoil(&mut cells);
         let j = judged(&cells);
         assert!(
-            j.findings.iter().any(|f| f.code == *code),
+            j.findings.iter().any(|f| f.code() == *code),
             "{code} among {:?}",
-            j.findings.iter().map(|f| f.code).collect::<Vec<_>>()
+            j.findings.iter().map(|f| f.code()).collect::<Vec<_>>()
         );
     }
     let clean = judged(&right());
@@ -345,8 +347,8 @@ fn one_slip_in_three_results_is_charged_once_where_it_came_first() {
         wrong.into_iter().filter(|c| protocol().item(&c.item).is_some_and(|i| protocol().reading_of(i).is_none())),
     );
     let j = judged(&cells);
-    let slip = j.findings.iter().find(|f| f.code == "slip").expect("a slip");
-    assert_eq!(slip.key, "slip:plate_volume");
+    let slip = j.findings.iter().find(|f| f.code() == "slip").expect("a slip");
+    assert_eq!(slip.key.to_string(), "slip:plate_volume");
     assert_eq!(
         j.results[0].slip.as_ref().expect("a diagnosis").places,
         ["plate_volume", "disc_diameter_mean", "disc_thickness_mean"]
@@ -398,9 +400,10 @@ fn what_was_only_copied_wrongly_is_told_so() {
     let slip = j
         .findings
         .iter()
-        .find(|f| f.code == "slip")
+        .find(|f| f.code() == "slip")
         .unwrap_or_else(|| panic!("{} {:?}", shown_clean(&j.results[0]), j.results[0]));
-    assert!(slip.says.contains("only this line was written wrongly"), "{}", slip.says);
+    let says = wording::says(protocol(), slip);
+    assert!(says.contains("only this line was written wrongly"), "{says}");
     assert_eq!(j.results[0].slip.as_ref().map(|s| s.kind.word()), Some("digits-swapped"));
 }
 
@@ -423,8 +426,9 @@ fn a_person_may_read_a_cell_otherwise_leave_one_out_add_a_finding_and_reword_one
     // Read otherwise: judged with it, told, and the table is what it was.
     let read = run(&[decide(&key, Action::Read, "12.34")]);
     assert_eq!(read.readings[0].cells[0].text, "12.34");
-    let note = read.findings.iter().find(|f| f.key == key).expect("the correction is told");
-    assert!(note.says.contains("12.34 in place of") && note.says.contains("seen on the photo"), "{}", note.says);
+    let note = read.findings.iter().find(|f| f.key.to_string() == key).expect("the correction is told");
+    let says = wording::says(protocol(), note);
+    assert!(says.contains("12.34 in place of") && says.contains("seen on the photo"), "{says}");
     assert_eq!(note.severity.word(), "note");
     // The newest of one key counts; left out, the cell does not count, and what needs it waits.
     let out = run(&[decide(&key, Action::Read, "12.34"), decide(&key, Action::LeaveOut, "")]);
@@ -438,7 +442,10 @@ fn a_person_may_read_a_cell_otherwise_leave_one_out_add_a_finding_and_reword_one
     assert_eq!(word.score.decided, before.score.decided, "a word alone costs nothing");
     // Other words for the team, about that finding only.
     let said = run(&[decide("say:unexplained:plate_volume", Action::Say, "Please come and see me.")]);
-    let told = |j: &Judged| j.findings.iter().find(|f| f.key == "unexplained:plate_volume").expect("it").tells.clone();
+    let told = |j: &Judged| {
+        let finding = j.findings.iter().find(|f| f.key.to_string() == "unexplained:plate_volume").expect("it");
+        wording::tells(protocol(), finding)
+    };
     assert_eq!(told(&said), "Please come and see me.");
     assert_ne!(told(&before), told(&said));
     assert_eq!(said.score.decided, before.score.decided);

@@ -4,19 +4,18 @@ use std::cell::RefCell;
 
 use rust_decimal::Decimal;
 
-use super::findings::Findings;
 use super::montecarlo;
 use super::readings::step_in_unit;
 use super::table::Table;
 use super::values::{Env, Out, counted_values};
+use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, PlusMinus, Severity};
 use crate::formula::eval::Arising;
 use crate::formula::{Context, Num, Shape, Value, evaluate_any};
-use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry, Rule, UncertaintySchool};
 use crate::reading::{CellKind, Hints, read};
 use crate::stats::summary;
 use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
-use crate::verdict::{Finding, JudgedCell, JudgedResult, Reported, Severity, VerdictKind};
+use crate::verdict::{JudgedCell, JudgedResult, Reported, VerdictKind};
 
 /// Values with derivatives by independent sources, and what comes of them.
 pub(super) struct Propagated {
@@ -344,31 +343,13 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
         return;
     };
     for result in results.iter().filter(|r| protocol.results[r.index].plus_minus && r.reported.value.is_some()) {
-        let item = &protocol.items[result.item];
-        let finding = |code: &'static str, cost: Decimal, says: String, tells: String| Finding {
-            says,
-            tells,
-            cost,
-            criterion: Some(criterion.clone()),
-            ..Findings::blank(
-                code,
-                Findings::key(code, &item.id, result.row),
-                Severity::Charge,
-                Some(result.item),
-                result.row,
-            )
+        let finding = |kind: Kind, cost: Decimal| {
+            let key = Key::about(kind.properties().code, &protocol.items[result.item].id, result.row);
+            Finding::new(kind, key, Severity::Charge, Place::of(result.item, result.row))
+                .charged((Some(criterion.clone()), cost))
         };
         let Some((value, last_place, figures)) = stated_value(&result.reported) else {
-            let told = result
-                .expanded
-                .map(|u| format!(" The readings support ± {}{}.", notation::uncertainty(u), item.unit_after()))
-                .unwrap_or_default();
-            found.push(finding(
-                "plus-minus-missing",
-                missing,
-                format!("No ± is stated for the {}.{told}", full_title(protocol, result)),
-                format!("Please state a ± with your {}.{told}", full_title(protocol, result)),
-            ));
+            found.push(finding(Kind::PlusMinusMissing { supported: result.expanded }, missing));
             continue;
         };
         // Beside a value that a slip has scaled, the ± may be the same share of it: the slip is charged already.
@@ -387,61 +368,24 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             let half = 0.5 * crate::quantity::power_of_ten(last_place) * result.reported.scale;
             let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
             let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
-            let fragile = (near(least) || near(most)).then(|| "one digit of the stated ± decides".to_owned());
-            let figures_of = format!(
-                "{}{} stated, {} supported by the readings",
-                notation::to_place(value, last_place),
-                item.unit_after(),
-                notation::uncertainty(u)
-            );
+            let fragile = (near(least) || near(most)).then_some(Fragile::PlusMinusDigit);
+            let pm = PlusMinus { stated: value, place: last_place, supported: u };
             if !fair {
-                let word = if ratio < 1.0 { "too small" } else { "too large" };
-                let mut f = finding(
-                    "plus-minus-unfair",
-                    unfair,
-                    format!("The ± of the {} is {word}: {figures_of}.", full_title(protocol, result)),
-                    format!("The ± of your {} is {word}: {figures_of}.", full_title(protocol, result)),
-                );
-                if fragile.is_some() {
-                    (f.severity, f.hangs, f.fragile) = (Severity::Decide, unfair, fragile);
-                }
-                found.push(f);
+                let f = finding(Kind::PlusMinusUnfair(pm), unfair);
+                found.push(match fragile {
+                    Some(_) => Finding { severity: Severity::Decide, hangs: unfair, fragile, ..f },
+                    None => f,
+                });
             } else if fragile.is_some() {
-                let mut f = finding(
-                    "plus-minus-near",
-                    Decimal::ZERO,
-                    format!("The ± of the {} is just fair: {figures_of}.", full_title(protocol, result)),
-                    String::new(),
-                );
-                (f.severity, f.hangs, f.fragile) = (Severity::Note, unfair, fragile);
-                found.push(f);
+                let f = finding(Kind::PlusMinusNear(pm), Decimal::ZERO);
+                found.push(Finding { severity: Severity::Note, hangs: unfair, fragile, ..f });
             }
         }
         let value_place = result.reported.number.as_ref().map(|n| n.last_place);
         if figures > 2 || value_place.is_some_and(|p| p != last_place) {
-            let why = if figures > 2 {
-                "has more than two figures"
-            } else {
-                "does not end at the place where the value ends"
-            };
-            found.push(finding(
-                "plus-minus-digits",
-                digits,
-                format!("The ± of the {} {why}: {}.", full_title(protocol, result), result.reported.written()),
-                format!(
-                    "Write the ± of your {} with one or two figures, and end value and ± at the same place.",
-                    full_title(protocol, result)
-                ),
-            ));
+            let kind = Kind::PlusMinusDigits { text: result.reported.written(), many: figures > 2 };
+            found.push(finding(kind, digits));
         }
-    }
-}
-
-/// `density of the plate`-like words: the title with its bay, and its row in a table.
-pub(super) fn full_title(protocol: &Protocol, result: &JudgedResult) -> String {
-    match result.row {
-        Some(row) => format!("{} in row {row}", protocol.items[result.item].title),
-        None => protocol.full_title(result.item),
     }
 }
 

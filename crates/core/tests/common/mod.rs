@@ -1,11 +1,13 @@
 //! Small builders for tables, so that a test reads as a sheet does.
 #![allow(dead_code, missing_docs)]
 
+use jurado_core::finding::Finding;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
-use jurado_core::verdict::{Finding, Judged, JudgedResult};
+use jurado_core::verdict::{Judged, JudgedResult};
+use jurado_core::wording;
 
 pub(crate) const ECHO: &str = include_str!("../labs/echo-well.toml");
 pub(crate) const TITRE: &str = include_str!("../labs/tide-titre.toml");
@@ -73,11 +75,21 @@ pub(crate) fn verdicts(p: &Protocol, j: &Judged) -> Vec<String> {
 }
 
 pub(crate) fn finding<'j>(j: &'j Judged, code: &str) -> Option<&'j Finding> {
-    j.findings.iter().find(|f| f.code == code)
+    j.findings.iter().find(|f| f.code() == code)
+}
+
+/// What the reviewer reads of the first finding of a kind; empty where there is none.
+pub(crate) fn said(text: &str, j: &Judged, code: &str) -> String {
+    finding(j, code).map_or_else(String::new, |f| wording::says(&protocol(text), f))
+}
+
+/// The sentences the team reads.
+pub(crate) fn told(text: &str, j: &Judged) -> Vec<String> {
+    wording::sentences(&protocol(text), j).into_iter().map(|(_, s)| s).collect()
 }
 
 pub(crate) fn codes(j: &Judged) -> Vec<&'static str> {
-    j.findings.iter().map(|f| f.code).collect()
+    j.findings.iter().map(|f| f.code()).collect()
 }
 
 pub(crate) fn close(got: f64, want: f64, relative: f64) -> bool {

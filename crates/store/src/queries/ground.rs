@@ -40,7 +40,7 @@ impl Ground {
 
     /// What is kept of a verdict.
     pub(crate) fn derived(&self, judged: &Judged) -> Derived {
-        Derived::of(Summary::of(judged), &self.judged_with)
+        Derived::of(Summary::of(&self.lab.protocol, judged), &self.judged_with)
     }
 }
 
@@ -51,7 +51,8 @@ pub(crate) fn judged_with(protocol: &Protocol, settings: &Section) -> String {
     } else {
         serde_json::to_string(settings).unwrap_or_default()
     };
-    crate::digest(format!("{}\n{}\n{settings}", jurado_core::verdict::ENGINE, protocol.digest).as_bytes())
+    let judge = format!("{} {}", jurado_core::verdict::ENGINE, Summary::EDITION);
+    crate::digest(format!("{judge}\n{}\n{settings}", protocol.digest).as_bytes())
 }
 
 /// What is in force for a lab in a section, as it is at this moment.

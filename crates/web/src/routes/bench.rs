@@ -6,6 +6,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
+use jurado_core::finding::Key;
 use jurado_core::protocol::Rule;
 use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, SheetState, StoreError};
@@ -42,7 +43,7 @@ struct ConflictPage {
 
 /// What the person wanted, to be sent again.
 struct Mine {
-    finding: String,
+    finding: Key,
     action: String,
     points: String,
     reason: String,
@@ -62,7 +63,7 @@ pub(crate) struct Look {
 pub(crate) struct Decide {
     token: String,
     version: u32,
-    finding: String,
+    finding: Key,
     action: String,
     #[serde(default)]
     points: String,
@@ -171,9 +172,9 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
     if reason.chars().count() > MOST_REASON {
         return Err(format!("The reason is longer than {MOST_REASON} characters: shorten it."));
     }
-    let most = match form.finding.strip_prefix("line:") {
-        Some(line) => judged.score.lines.iter().find(|l| l.criterion == line).map(|l| l.possible),
-        None => judged.findings.iter().find(|f| f.key == form.finding).map(|f| {
+    let most = match &form.finding {
+        Key::Line(line) => judged.score.lines.iter().find(|l| l.criterion == *line).map(|l| l.possible),
+        _ => judged.findings.iter().find(|f| f.key == form.finding).map(|f| {
             let criterion = f.criterion.as_deref().unwrap_or("");
             judged.score.lines.iter().find(|l| l.criterion == criterion).map_or(Decimal::ZERO, |l| l.possible)
         }),
@@ -182,12 +183,12 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
         return Err("This finding is no longer there: the table has changed. Look at it as it is now.".into());
     };
     let action = match form.action.as_str() {
-        "accept" if form.finding.starts_with("line:") => {
+        "accept" if matches!(form.finding, Key::Line(_)) => {
             return Err("A line is changed with points and a reason.".into());
         }
         "accept" => Action::Accept,
         "forgive" => Action::Forgive,
-        "refuse" if form.finding.starts_with("repair:") => Action::Refuse,
+        "refuse" if matches!(form.finding, Key::Repair { .. }) => Action::Refuse,
         "points" => {
             let text = form.points.trim().replace(',', ".");
             let points: Decimal = text
@@ -204,8 +205,9 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
         other => return Err(format!("“{other}” is no decision: take what is proposed, forgive, or set points.")),
     };
     // A level says by itself why.
-    let level = form.finding.strip_prefix("line:").and_then(|line| {
-        let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == line)?;
+    let line = if let Key::Line(line) = &form.finding { Some(line) } else { None };
+    let level = line.and_then(|line| {
+        let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == *line)?;
         let (Rule::Manual { levels }, Action::Points(p)) = (&criterion.rule, action) else { return None };
         levels.iter().find(|(_, points)| *points == p).map(|(says, _)| says.clone())
     });

@@ -6,11 +6,12 @@ use std::sync::Arc;
 use askama::Template;
 use chrono::{NaiveDate, NaiveDateTime};
 use jurado_core::decision::{Action, Decision};
+use jurado_core::finding::Severity;
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::summary::Mark;
-use jurado_core::verdict::{Judged, Severity};
+use jurado_core::verdict::Judged;
 use jurado_sim::{Lab as Simulated, Order};
 use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, Lab, SheetDetail, SheetState, StoredDecision};
@@ -224,7 +225,7 @@ fn every_table_of_every_lab_has_a_whole_page() {
                     b.rungs.iter().flat_map(|r| &r.pennants).chain(b.readings.iter().flat_map(|r| &r.pennants))
                 });
                 let mine = pennants.filter(|p| p.0 == n + 1).count();
-                let place = f.item.is_some_and(|i| lab.protocol.is_typed(i));
+                let place = f.place.item.is_some_and(|i| lab.protocol.is_typed(i));
                 assert!(!place || mine > 0, "{name}: finding {} of {} flies nowhere", f.key, d.submission.team);
             }
             findings += numbered;
@@ -252,11 +253,12 @@ fn what_is_said_of_every_table_reads_as_sentences() {
         let (lab, details) = class(&name, seed);
         for d in &details {
             let judged = d.judge(&lab.protocol);
-            for (_, text) in jurado_core::judging::sentences(&judged) {
+            for (_, text) in jurado_core::wording::sentences(&lab.protocol, &judged) {
                 clumsily.extend(clumsy(&text).map(|why| format!("{name}, told: {why:?} in “{text}”")));
             }
             for f in &judged.findings {
-                clumsily.extend(clumsy(&f.says).map(|why| format!("{name}, says: {why:?} in “{}”", f.says)));
+                let says = jurado_core::wording::says(&lab.protocol, f);
+                clumsily.extend(clumsy(&says).map(|why| format!("{name}, says: {why:?} in “{says}”")));
             }
             let sheet = SheetView::new(&lab.protocol, d, &judged);
             let html =

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use jurado_core::decision::{Action, Decision};
+use jurado_core::finding::Key;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::{Protocol, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedCell};
@@ -35,7 +36,7 @@ fn changes(protocol: &Protocol, judged: &Judged, fields: &Fields, reason: &str) 
             let left_out = field(fields, &format!("o.{name}")).is_some();
             let was_out = is_out(cell);
             let new = |action, text: &str| NewDecision {
-                finding: format!("cell:{name}"),
+                finding: Key::from(format!("cell:{name}")),
                 action,
                 reason: reason.to_owned(),
                 text: text.to_owned(),

@@ -4,6 +4,7 @@
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
+use jurado_core::finding::Key;
 use jurado_store::{NewDecision, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
@@ -37,7 +38,7 @@ pub(crate) struct Own {
 pub(crate) struct Say {
     token: String,
     version: u32,
-    finding: String,
+    finding: Key,
     #[serde(default)]
     text: String,
 }
@@ -76,7 +77,8 @@ pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) 
     let criterion = criterion.map_or("", |c| c.id.as_str());
     // The next number that this table has not used, undone ones included: a key names one finding for good.
     let number = loaded.detail.version;
-    let new = NewDecision::new(format!("own:{criterion}:{number}"), Action::Points(points), text);
+    let key = Key::Own { criterion: criterion.to_owned(), number: number.to_string() };
+    let new = NewDecision::new(key, Action::Points(points), text);
     store(&actor, id, form.version, new, &format!("add: “{text}”")).await
 }
 
@@ -98,7 +100,7 @@ pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) 
         return refused(&actor, &loaded, fault.into()).await;
     }
     let new = NewDecision {
-        finding: format!("say:{}", form.finding),
+        finding: Key::Say(Box::new(form.finding.clone())),
         action: Action::Say,
         reason: String::new(),
         text: text.to_owned(),

@@ -4,12 +4,11 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use chrono::NaiveDateTime;
-use jurado_core::summary;
 use jurado_store::{Counts, DocketRow, Lab, SheetState, User, roster::Section};
 use rust_decimal::prelude::ToPrimitive;
 
+use super::Mark;
 use super::shoals::{self, Place};
-use super::{Mark, mark_of};
 use crate::routes::docket::Asked;
 use crate::views::bench::points;
 use crate::views::intake::time;
@@ -111,7 +110,7 @@ impl DocketView {
             team: if blind { format!("Table {}", r.id) } else { r.team.clone() },
             section: if blind { String::new() } else { r.section.clone() },
             lab: title(r.lab_id),
-            mark: Mark { symbol: mark_symbol(r.mark), word: mark_symbol(r.mark) },
+            mark: Mark { symbol: r.mark.word(), word: r.mark.word() },
             why: first_sentences(&r.headline),
             points: points(r.hanging),
             profile: profile(&r.profile),
@@ -297,13 +296,6 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
             }
         })
         .collect()
-}
-
-fn mark_symbol(mark: summary::Mark) -> &'static str {
-    match mark {
-        summary::Mark::Hangs => mark_of("").symbol,
-        mark => mark.word(),
-    }
 }
 
 /// As many whole sentences as stay short; at least the first words.

@@ -19,7 +19,9 @@ pub(crate) mod stations;
 mod tests;
 pub(crate) mod would;
 
+use jurado_core::finding::Kind;
 pub(crate) use jurado_core::notation::capital;
+use jurado_core::wording::label;
 
 /// Longest reason that a person may write, in characters; as wide as the columns that keep it.
 pub(crate) const MOST_REASON: usize = 500;
@@ -53,47 +55,9 @@ pub(crate) struct Mark {
     pub(crate) word: &'static str,
 }
 
-/// The mark of a finding by its code.
-pub(crate) fn mark_of(code: &str) -> Mark {
-    let (symbol, word) = match code {
-        "slip" => ("slip", "slip"),
-        "slip-again" => ("slip", "the same slip"),
-        "unexplained" => ("unexplained", "unexplained"),
-        "ambiguous" => ("unexplained", "several stories"),
-        "missing-reading" | "missing-result" => ("missing", "missing"),
-        "unreadable" => ("unreadable", "unreadable"),
-        "bound" => ("unreadable", "beyond the range"),
-        "outlier-kept" => ("apart", "stands apart"),
-        "outlier-near" => ("apart", "nearly apart"),
-        "exclusion" | "exclusion-unsupported" => ("apart", "left out"),
-        "digits-few" | "reading-digits" => ("short", "a digit short"),
-        "digits-many" => ("short", "digits too many"),
-        "cut-too-early" => ("rounded", "cut early"),
-        "plus-minus-missing" => ("tight", "no ±"),
-        "plus-minus-unfair" | "plus-minus-near" => ("tight", "±"),
-        "plus-minus-digits" => ("tight", "digits of the ±"),
-        "unit-missing" | "unit-wrong" | "unit-unknown" | "unit-converted" => ("short", "unit"),
-        "accuracy" => ("differs", "accuracy"),
-        "precision" => ("apart", "spread"),
-        "accuracy-unchecked" | "precision-unchecked" | "unchecked" => ("unchecked", "unchecked"),
-        "repair" => ("slip", "copied wrongly"),
-        "carried" => ("carried", "carried"),
-        "differs" => ("differs", "differs"),
-        "check" => ("differs", "does not hold"),
-        "disagreement" => ("differs", "disagree"),
-        "point-apart" => ("apart", "off the line"),
-        "not-concordant" | "concordance-tied" => ("apart", "not concordant"),
-        "grid-missing" | "key-missing" => ("missing", "missing"),
-        "key-unknown" | "no-such-setting" => ("unreadable", "not known"),
-        "stopped-early" => ("missing", "stopped early"),
-        "trend" | "does-not-follow" | "does-not-add-up" | "misread" | "amount-not-met" => ("differs", "out of step"),
-        "forbidden-reading" => ("unexplained", "nothing to read"),
-        "beyond-scale" => ("unexplained", "beyond the scale"),
-        "manual" => ("unchecked", "by a person"),
-        "implausible" => ("unexplained", "implausible"),
-        "duplicate" => ("unexplained", "there twice"),
-        "no-spread" => ("agrees", "all alike"),
-        _ => ("hangs", "noted"),
-    };
-    Mark { symbol, word }
+impl Mark {
+    /// The mark of a finding.
+    pub(crate) fn of(kind: &Kind) -> Mark {
+        Mark { symbol: kind.properties().mark.word(), word: label(kind) }
+    }
 }

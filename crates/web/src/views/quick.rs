@@ -1,13 +1,15 @@
 //! What to say of readings while the apparatus is still out.
 
 use jurado_core::class::Robust;
+use jurado_core::finding::{About, Finding, Kind, Support};
 use jurado_core::judging::shown_clean;
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{CellState, Judged};
+use jurado_core::wording;
 
-use super::{Mark, capital, mark_of};
+use super::{Mark, capital};
 
 /// The results of the other teams.
 pub(crate) struct Others {
@@ -44,27 +46,18 @@ pub(crate) struct ResultView {
     pub(crate) others: String,
 }
 
-/// Findings about what was written for results; none of the room's business.
-fn of_results(code: &str) -> bool {
-    matches!(
-        code,
-        "missing-result"
-            | "slip"
-            | "slip-again"
-            | "unexplained"
-            | "ambiguous"
-            | "digits-few"
-            | "digits-many"
-            | "cut-too-early"
-            | "unit-missing"
-            | "unit-wrong"
-            | "manual"
-            | "carried"
-            | "differs"
-            | "accuracy-unchecked"
-            | "precision-unchecked"
-            | "key-missing"
-    ) || code.starts_with("plus-minus")
+/// Whether a finding is the room's business: not about what was worked out, and not told as missing already.
+fn of_the_room(kind: &Kind) -> bool {
+    kind.properties().about != About::Result && *kind != Kind::MissingReading
+}
+
+/// The usual cause that a finding names by itself.
+fn cause_named(kind: &Kind) -> Option<usize> {
+    match kind {
+        Kind::OutlierKept(apart) | Kind::OutlierNear(apart) => apart.cause,
+        Kind::Exclusion { support: Support::Cause(cause), .. } => Some(*cause),
+        _ => None,
+    }
 }
 
 impl AdviceView {
@@ -90,36 +83,12 @@ impl AdviceView {
         let mut again = Vec::new();
         let mut noted = Vec::new();
         // Of an empty table there is nothing to say but that it is empty.
-        for f in judged.findings.iter().filter(|f| there > 0 && !of_results(f.code) && f.code != "missing-reading") {
-            let mark = mark_of(f.code);
-            let pressing = matches!(
-                f.code,
-                "outlier-kept"
-                    | "unreadable"
-                    | "bound"
-                    | "implausible"
-                    | "point-apart"
-                    | "misread"
-                    | "trend"
-                    | "does-not-follow"
-                    | "does-not-add-up"
-                    | "check"
-                    | "stopped-early"
-                    | "not-concordant"
-                    | "grid-missing"
-                    | "beyond-scale"
-                    | "forbidden-reading"
-                    | "reading-digits"
-                    | "amount-not-met"
-            );
-            if pressing {
-                again.push(AgainView {
-                    mark,
-                    says: f.says.clone(),
-                    causes: causes(protocol, judged, f.item, f.row, &f.says),
-                });
+        for f in judged.findings.iter().filter(|f| there > 0 && of_the_room(&f.kind)) {
+            let (mark, says) = (Mark::of(&f.kind), wording::says(protocol, f));
+            if f.kind.properties().pressing {
+                again.push(AgainView { mark, says, causes: causes(protocol, judged, f) });
             } else {
-                noted.push((mark, f.says.clone()));
+                noted.push((mark, says));
             }
         }
         again.sort_by_key(|a| a.causes.is_empty());
@@ -162,8 +131,9 @@ impl AdviceView {
 }
 
 /// What is known to push a reading the way it stands out, and what to do about it.
-fn causes(protocol: &Protocol, judged: &Judged, item: Option<usize>, row: Option<u32>, said: &str) -> Vec<String> {
-    let Some(item) = item else { return Vec::new() };
+fn causes(protocol: &Protocol, judged: &Judged, finding: &Finding) -> Vec<String> {
+    let Some(item) = finding.place.item else { return Vec::new() };
+    let (row, named) = (finding.place.row, cause_named(&finding.kind));
     let reading = judged.readings.iter().find(|r| r.item == item);
     let value = reading.and_then(|r| r.cells.iter().find(|c| c.row == row)).and_then(|c| c.value);
     let low = reading.zip(value).and_then(|(r, v)| {
@@ -173,12 +143,13 @@ fn causes(protocol: &Protocol, judged: &Judged, item: Option<usize>, row: Option
     protocol
         .causes
         .iter()
-        .filter(|c| c.on.contains(&item) && low.is_none_or(|l| l == c.low))
-        .map(|c| {
+        .enumerate()
+        .filter(|(_, c)| c.on.contains(&item) && low.is_none_or(|l| l == c.low))
+        .map(|(n, c)| {
             let way = if c.low { "makes it low" } else { "makes it high" };
             let advice = if c.advice.is_empty() { String::new() } else { format!(" {}.", capital(&c.advice)) };
             // What the finding names already is not said twice.
-            let names = if said.contains(&c.says) { String::new() } else { format!("{} ({way}).", capital(&c.says)) };
+            let names = if named == Some(n) { String::new() } else { format!("{} ({way}).", capital(&c.says)) };
             format!("{names}{advice}").trim().to_owned()
         })
         .filter(|c| !c.is_empty())

@@ -3,10 +3,10 @@
 use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::explain::explain;
-use jurado_core::judging::sentences;
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
 use jurado_core::verdict::{Judged, VerdictKind};
+use jurado_core::wording;
 use jurado_intake::PackageTable;
 use jurado_store::roster::{Section, Student};
 use jurado_store::{Counts, DocketRow, Lab, Moved, SentMark, SheetDetail, SheetState};
@@ -314,9 +314,9 @@ pub(crate) fn package_tables(protocol: &Protocol, details: &[SheetDetail]) -> Ve
             findings.push(vec![
                 j.section.clone(),
                 j.team.clone(),
-                f.key.clone(),
-                f.code.to_owned(),
-                f.says.clone(),
+                f.key.to_string(),
+                f.code().to_owned(),
+                wording::says(protocol, f),
                 f.cost.normalize().to_string(),
                 f.decided_cost.normalize().to_string(),
                 f.decision.as_ref().map(|d| d.reason.clone()).unwrap_or_default(),
@@ -431,15 +431,11 @@ impl SheetView {
             when: sent.map(|w| time(w.at)).unwrap_or_default(),
             decided: points(sent.map_or(judged.score.decided, |w| w.points)),
             possible: sent.map_or(judged.score.possible, |w| w.possible).normalize().to_string(),
-            sentences: sentences(judged).into_iter().map(|(_, s)| s).collect(),
+            sentences: wording::sentences(protocol, judged).into_iter().map(|(_, s)| s).collect(),
             steps: steps(protocol, judged),
             since: if sent.is_some() { Vec::new() } else { changes(detail, judged) },
             // Where a measurement is to be repeated, the lab's cautions go with it.
-            cautions: if judged
-                .findings
-                .iter()
-                .any(|f| matches!(f.code, "outlier-kept" | "missing-reading" | "point-apart"))
-            {
+            cautions: if judged.findings.iter().any(|f| f.kind.properties().again) {
                 protocol.cautions.clone()
             } else {
                 Vec::new()

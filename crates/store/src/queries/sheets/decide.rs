@@ -2,6 +2,7 @@
 
 use diesel::prelude::*;
 use jurado_core::decision::{Action, Decision};
+use jurado_core::finding::Key;
 
 use super::hold::{Held, claim};
 use super::read::in_force;
@@ -16,8 +17,8 @@ use crate::{Db, StoreError};
 /// A decision to be stored.
 #[derive(Clone, Debug)]
 pub struct NewDecision {
-    /// Key of the finding, or `line:<criterion>`.
-    pub finding: String,
+    /// What it is about.
+    pub finding: Key,
     /// What.
     pub action: Action,
     /// Why.
@@ -28,7 +29,7 @@ pub struct NewDecision {
 
 impl NewDecision {
     /// A decision without a text of its own.
-    pub fn new(finding: impl Into<String>, action: Action, reason: impl Into<String>) -> NewDecision {
+    pub fn new(finding: impl Into<Key>, action: Action, reason: impl Into<String>) -> NewDecision {
         NewDecision { finding: finding.into(), action, reason: reason.into(), text: String::new() }
     }
 }
@@ -37,7 +38,7 @@ impl NewDecision {
 pub const NOTHING_TO_UNDO: &str = "decision to undo";
 
 /// A decision in words.
-fn said(finding: &str, action: Action, text: &str, reason: &str) -> String {
+fn said(finding: &Key, action: Action, text: &str, reason: &str) -> String {
     let what = match action {
         Action::Accept => "took what was proposed".to_owned(),
         Action::Forgive => "forgave it".to_owned(),
@@ -68,7 +69,7 @@ pub fn decide(c: &mut Db, id: u32, version: u32, user: &User, new: &[NewDecision
         diesel::insert_into(decisions::table)
             .values(NewDecisionRecord {
                 submission_id: held.detail.submission_id,
-                finding: &d.finding,
+                finding: &d.finding.to_string(),
                 action,
                 points,
                 reason: &d.reason,

@@ -226,7 +226,7 @@ pub(super) fn in_force_of(c: &mut Db, submissions: &[u32]) -> Result<HashMap<u32
 
 pub(super) fn stored(d: DecisionRecord, by: String) -> Result<StoredDecision, StoreError> {
     let action = decision::action(d.action, d.points)?;
-    let decision = Decision { finding: d.finding, action, reason: d.reason, by, text: d.text };
+    let decision = Decision { finding: d.finding.into(), action, reason: d.reason, by, text: d.text };
     Ok(StoredDecision { id: d.id, decision, at: d.decided_at })
 }
 

@@ -1,23 +1,22 @@
 //! Findings with what is proposed, the worked correction of the result in hand, the score line by line.
 
 use jurado_core::explain::{self, Explained};
-use jurado_core::judging::sentences;
+use jurado_core::finding::{Finding, Kind, Severity};
 use jurado_core::notation;
 use jurado_core::protocol::Rule;
-use jurado_core::verdict::{Finding, Severity};
+use jurado_core::wording;
 use rust_decimal::Decimal;
 
-use super::super::{capital, mark_of};
+use super::super::{Mark, capital};
 use super::{ExplainView, FindingView, LineView, Maker, points};
 
 impl Maker<'_> {
     pub(super) fn finding(&self, number: usize, f: &Finding) -> FindingView {
         let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
-        let slip = f
-            .item
-            .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
-            .and_then(|r| r.slip.as_ref())
-            .filter(|_| f.code == "slip");
+        let chance = match &f.kind {
+            Kind::Slip(story) => notation::chance(story.probability),
+            _ => String::new(),
+        };
         let took = |p: Decimal| if p > Decimal::ZERO { format!("−{}", points(p)) } else { "no points".to_owned() };
         let decided = match &f.decision {
             Some(d) => {
@@ -39,22 +38,22 @@ impl Maker<'_> {
         };
         FindingView {
             number,
-            key: f.key.clone(),
-            mark: mark_of(f.code),
-            about: f.item.map(|i| self.protocol.full_title(i)).unwrap_or_default(),
-            short: f.brief.clone(),
-            says: f.says.clone(),
+            key: f.key.to_string(),
+            mark: Mark::of(&f.kind),
+            about: f.place.item.map(|i| self.protocol.full_title(i)).unwrap_or_default(),
+            short: wording::brief(self.protocol, f),
+            says: wording::says(self.protocol, f),
             proposal,
-            chance: slip.map(|s| notation::chance(s.probability)).unwrap_or_default(),
-            fragile: f.fragile.clone().filter(|_| f.decision.is_none()),
+            chance,
+            fragile: f.fragile.as_ref().filter(|_| f.decision.is_none()).map(wording::fragile),
             open: f.open(),
             done: !f.open(),
             now: number > 0 && self.hand == Some(number),
             decided,
             most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
-            repair: f.code == "repair",
+            repair: matches!(f.kind, Kind::Repair { .. }),
             levels: match criterion.map(|c| &c.rule) {
-                Some(Rule::Manual { levels }) if f.code == "manual" => levels
+                Some(Rule::Manual { levels }) if matches!(f.kind, Kind::Manual(_)) => levels
                     .iter()
                     .enumerate()
                     .map(|(n, (says, p))| (n + 1, says.clone(), p.normalize().to_string()))
@@ -62,14 +61,14 @@ impl Maker<'_> {
                 _ => Vec::new(),
             },
             line: f.criterion.clone().unwrap_or_default(),
-            tells: f.tells.clone(),
+            tells: wording::tells(self.protocol, f),
         }
     }
 
     /// How the result in hand comes about; with nothing in hand, the last one: what the lab is after.
     pub(super) fn explain(&self) -> Option<ExplainView> {
         let judged = self.tried.map_or(self.judged, |t| &t.judged);
-        let hand = self.in_hand().and_then(|f| f.item);
+        let hand = self.in_hand().and_then(|f| f.place.item);
         let place = self
             .judged
             .results
@@ -115,8 +114,8 @@ impl Maker<'_> {
             .map(|l| LineView {
                 id: l.criterion.clone(),
                 title: l.title.clone(),
-                says: l.says.clone(),
-                hangs: l.fragile.clone(),
+                says: wording::standing(self.protocol, &l.standing),
+                hangs: l.fragile.as_ref().map(wording::fragile),
                 awarded: points(l.awarded),
                 decided: points(l.decided),
                 possible: l.possible.normalize().to_string(),
@@ -128,7 +127,7 @@ impl Maker<'_> {
     }
 
     pub(super) fn sentences(&self) -> Vec<(Option<usize>, bool, String)> {
-        sentences(self.judged)
+        wording::sentences(self.protocol, self.judged)
             .into_iter()
             .map(|(key, text)| {
                 let number = self.numbered.iter().position(|i| self.judged.findings[*i].key == key).map(|n| n + 1);

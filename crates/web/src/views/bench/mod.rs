@@ -4,9 +4,10 @@
 mod findings;
 mod rungs;
 
+use jurado_core::finding::{Finding, Severity};
 use jurado_core::plots::plots;
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
-use jurado_core::verdict::{Finding, Judged, JudgedResult, Severity, VerdictKind};
+use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, SheetDetail, SheetState};
 use rust_decimal::Decimal;
@@ -302,13 +303,7 @@ impl BenchView {
             previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
             next: rows.get(at + 1).map(|r| r.id),
             cautions: protocol.cautions.clone(),
-            advised: judged.findings.iter().any(|f| {
-                f.open()
-                    && matches!(
-                        f.code,
-                        "outlier-kept" | "missing-reading" | "point-apart" | "misread" | "stopped-early"
-                    )
-            }),
+            advised: judged.findings.iter().any(|f| f.open() && f.kind.properties().again),
             explain: maker.explain(),
             plots: {
                 // As tried, where something is.
@@ -364,22 +359,17 @@ pub(crate) const TESTS: [(&str, &str, Option<Rejection>); 6] = [
     ("judgement", "none: by judgement", Some(Rejection::Judgement)),
 ];
 
+/// How many results have each verdict.
 fn tally(judged: &Judged) -> Vec<(Mark, usize)> {
-    use VerdictKind::*;
-    [
-        (Agrees, "agrees", "agree"),
-        (Rounded, "rounded", "rounded"),
-        (Carried, "carried", "carried"),
-        (Slip, "slip", "slip"),
-        (Unexplained, "unexplained", "unexplained"),
-        (Missing, "missing", "missing"),
-        (Unreadable, "unreadable", "unreadable"),
-        (Unchecked, "unchecked", "unchecked"),
-    ]
-    .into_iter()
-    .map(|(kind, symbol, word)| (Mark { symbol, word }, judged.results.iter().filter(|r| r.verdict == kind).count()))
-    .filter(|(_, n)| *n > 0)
-    .collect()
+    VerdictKind::ALL
+        .into_iter()
+        .map(|kind| {
+            let word = if kind == VerdictKind::Agrees { "agree" } else { kind.word() };
+            let count = judged.results.iter().filter(|r| r.verdict == kind).count();
+            (Mark { symbol: kind.word(), word }, count)
+        })
+        .filter(|(_, n)| *n > 0)
+        .collect()
 }
 
 impl Maker<'_> {
@@ -417,7 +407,7 @@ impl Maker<'_> {
 
     fn is_in_hand(&self, r: &JudgedResult, item: Option<usize>) -> bool {
         match (self.in_hand(), self.result) {
-            (Some(f), _) => item == Some(r.item) && (f.row.is_none() || r.row.is_none() || f.row == r.row),
+            (Some(f), _) => item == Some(r.item) && (f.place.row.is_none() || r.row.is_none() || f.place.row == r.row),
             (None, Some(n)) => std::ptr::eq(r, &self.judged.results[n]),
             (None, None) => false,
         }

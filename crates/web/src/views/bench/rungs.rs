@@ -1,8 +1,9 @@
 //! Bays of the Bench: readings with their marks, rungs with their distances, and what the ladder draws of them.
 
+use jurado_core::finding::{Finding, Kind};
 use jurado_core::judging::shown_clean;
 use jurado_core::quantity::power_of_ten;
-use jurado_core::verdict::{CellState, Finding, JudgedCell, JudgedResult, VerdictKind};
+use jurado_core::verdict::{CellState, JudgedCell, JudgedResult, VerdictKind};
 
 use super::super::ladder::{self, BAY, HEAD, RUNG};
 use super::super::{Mark, capital};
@@ -24,7 +25,7 @@ fn distance_to(r: &JudgedResult, tried: &JudgedResult) -> Option<f64> {
 
 impl Maker<'_> {
     pub(super) fn bays(&self) -> (Vec<BayView>, Vec<ladder::Bay>, Vec<f64>) {
-        let hand_item = self.in_hand().and_then(|f| f.item).or(self.result.map(|r| self.judged.results[r].item));
+        let hand_item = self.in_hand().and_then(|f| f.place.item).or(self.result.map(|r| self.judged.results[r].item));
         // Readings that the rung in hand uses, to be joined to it.
         let used: Vec<usize> = hand_item
             .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
@@ -113,7 +114,11 @@ impl Maker<'_> {
         let item = &self.protocol.items[judged.item];
         let flagged =
             |row: Option<u32>| self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == row && o.flagged);
-        let short = self.judged.findings.iter().any(|f| f.code == "reading-digits" && f.item == Some(judged.item));
+        let short = self
+            .judged
+            .findings
+            .iter()
+            .any(|f| matches!(f.kind, Kind::ReadingDigits { .. }) && f.place.item == Some(judged.item));
         let step = self.protocol.step(&self.protocol.readings[i]).unwrap_or(f64::INFINITY);
         let tried = self.tried.map(|t| &t.judged.readings[i]);
         let many = judged.cells.len() > 1 || judged.cells.iter().any(|c| c.row.is_some());
@@ -217,7 +222,8 @@ impl Maker<'_> {
 
 /// Whether a finding about a result's column is about its row: its own, or one that a slip down the column ran through.
 fn of_row(f: &Finding, r: &JudgedResult) -> bool {
-    f.row.is_none() || r.row.is_none() || f.row == r.row || (f.code == "slip" && r.verdict == VerdictKind::Slip)
+    let (row, slip) = (f.place.row, matches!(f.kind, Kind::Slip(_)) && r.verdict == VerdictKind::Slip);
+    row.is_none() || r.row.is_none() || row == r.row || slip
 }
 
 /// Digits before the decimal mark.

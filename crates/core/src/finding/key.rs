@@ -1,0 +1,178 @@
+//! Names of findings, and of what else a decision may be about: they are stored with decisions and stand in forms, so they
+//! print and parse.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+/// The stable name, within one table, of what a decision is about. It prints as, and is read from, a text such as
+/// `slip:disc_volume`; every text is a key, and printing it gives the text again.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(into = "String", from = "String")]
+pub enum Key {
+    /// A line of the score: `line:<criterion>`.
+    Line(String),
+    /// A cell as it is read: `cell:<item>` or `cell:<item>:<row>`.
+    Cell {
+        /// Item's id.
+        item: String,
+        /// Row, from 1.
+        row: Option<u32>,
+    },
+    /// A reviewer's own finding: `own:<criterion>:<number>`, the criterion empty for a word that costs nothing.
+    Own {
+        /// Criterion's id.
+        criterion: String,
+        /// Its number, as written.
+        number: String,
+    },
+    /// What the team is told of a finding: `say:<key>`.
+    Say(Box<Key>),
+    /// A repaired reading: `repair:<item>` or `repair:<item>:<row>`.
+    Repair {
+        /// Item's id.
+        item: String,
+        /// Row, from 1.
+        row: Option<u32>,
+    },
+    /// Any other finding: `<word>:<what it is about>`.
+    Finding(String),
+}
+
+impl Key {
+    /// The key of a finding about an item, or one of its rows.
+    pub(crate) fn about(word: &str, item: &str, row: Option<u32>) -> Key {
+        Key::Finding(with_row(word, item, row))
+    }
+
+    /// The key of a finding about a cell; a cell without a row has the number 0.
+    pub(crate) fn of_cell(word: &str, item: &str, row: Option<u32>) -> Key {
+        Key::Finding(with_row(word, item, Some(row.unwrap_or(0))))
+    }
+
+    /// The key of a finding about a nominal value of a grid.
+    pub(crate) fn grid(column: &str, nominal: f64) -> Key {
+        Key::Finding(format!("grid:{column}:{nominal}"))
+    }
+
+    /// The key of a note on how a cell was read.
+    pub(crate) fn read_as(item: &str, row: Option<u32>, remark: &str) -> Key {
+        Key::Finding(format!("read:{item}:{}:{remark}", row.unwrap_or(0)))
+    }
+}
+
+fn with_row(word: &str, item: &str, row: Option<u32>) -> String {
+    match row {
+        Some(row) => format!("{word}:{item}:{row}"),
+        None => format!("{word}:{item}"),
+    }
+}
+
+impl fmt::Display for Key {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Key::Line(criterion) => write!(f, "line:{criterion}"),
+            Key::Cell { item, row } => f.write_str(&with_row("cell", item, *row)),
+            Key::Own { criterion, number } => write!(f, "own:{criterion}:{number}"),
+            Key::Say(key) => write!(f, "say:{key}"),
+            Key::Repair { item, row } => f.write_str(&with_row("repair", item, *row)),
+            Key::Finding(text) => f.write_str(text),
+        }
+    }
+}
+
+/// An item and a row of it as they stand in a key; `None` where the row does not print as it is written.
+fn item_and_row(text: &str) -> Option<(String, Option<u32>)> {
+    match text.split_once(':') {
+        None => Some((text.to_owned(), None)),
+        Some((item, row)) => {
+            let number: u32 = row.parse().ok()?;
+            (number.to_string() == row).then(|| (item.to_owned(), Some(number)))
+        }
+    }
+}
+
+impl From<&str> for Key {
+    fn from(text: &str) -> Key {
+        let plain = || Key::Finding(text.to_owned());
+        let Some((word, rest)) = text.split_once(':') else { return plain() };
+        match word {
+            "line" => Key::Line(rest.to_owned()),
+            "cell" => item_and_row(rest).map_or_else(plain, |(item, row)| Key::Cell { item, row }),
+            "repair" => item_and_row(rest).map_or_else(plain, |(item, row)| Key::Repair { item, row }),
+            "own" => rest.split_once(':').map_or_else(plain, |(criterion, number)| Key::Own {
+                criterion: criterion.to_owned(),
+                number: number.to_owned(),
+            }),
+            "say" => Key::Say(Box::new(Key::from(rest))),
+            _ => plain(),
+        }
+    }
+}
+
+impl From<String> for Key {
+    fn from(text: String) -> Key {
+        Key::from(text.as_str())
+    }
+}
+
+impl From<&String> for Key {
+    fn from(text: &String) -> Key {
+        Key::from(text.as_str())
+    }
+}
+
+impl From<&Key> for Key {
+    fn from(key: &Key) -> Key {
+        key.clone()
+    }
+}
+
+impl From<Key> for String {
+    fn from(key: Key) -> String {
+        key.to_string()
+    }
+}
+
+impl FromStr for Key {
+    type Err = std::convert::Infallible;
+
+    fn from_str(text: &str) -> Result<Key, Self::Err> {
+        Ok(Key::from(text))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::Key;
+
+    #[test]
+    fn keys_are_read_as_what_they_name() {
+        let row = |row| Some(row);
+        for (text, key) in [
+            ("line:accuracy", Key::Line("accuracy".into())),
+            ("cell:mass", Key::Cell { item: "mass".into(), row: None }),
+            ("cell:mass:3", Key::Cell { item: "mass".into(), row: row(3) }),
+            ("cell:mass:03", Key::Finding("cell:mass:03".into())),
+            ("own::2", Key::Own { criterion: String::new(), number: "2".into() }),
+            ("repair:mass:1", Key::Repair { item: "mass".into(), row: row(1) }),
+            ("say:slip:mass", Key::Say(Box::new(Key::Finding("slip:mass".into())))),
+            ("slip:mass", Key::Finding("slip:mass".into())),
+            ("", Key::Finding(String::new())),
+        ] {
+            assert_eq!(Key::from(text), key);
+            assert_eq!(key.to_string(), text);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn every_text_is_a_key_and_prints_as_itself(text in "((say|line|cell|own|repair|slip):)*[a-z_:0-9]{0,12}", other in ".*") {
+            prop_assert_eq!(Key::from(text.as_str()).to_string(), text);
+            prop_assert_eq!(Key::from(other.as_str()).to_string(), other);
+        }
+    }
+}

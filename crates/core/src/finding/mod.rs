@@ -1,0 +1,184 @@
+//! What was found in a table, as values: what it is with its figures ([`Kind`]), where it is ([`Place`]), what it costs and
+//! what was decided. The words for it are made in [`crate::wording`], for each reader anew; nothing reads them back.
+
+pub mod key;
+mod kind;
+mod place;
+
+use rust_decimal::Decimal;
+
+pub use key::Key;
+pub use kind::{
+    About, Accuracy, Apart, Correction, Excluded, Figures, Kind, Named, Needed, Off, OffPlan, PlusMinus, Properties,
+    Riddle, Right, Sides, Spread, Story, Support, UnitFault,
+};
+pub use place::Place;
+
+use crate::decision::Decision;
+
+/// How much a finding asks of a person.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Severity {
+    /// Wants a decision: its points hang until a person takes or changes what is proposed.
+    Decide,
+    /// Charged by rule; may be overruled.
+    Charge,
+    /// Worth knowing; costs nothing.
+    Note,
+}
+
+impl Severity {
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Severity::Decide => "decide",
+            Severity::Charge => "charge",
+            Severity::Note => "note",
+        }
+    }
+}
+
+/// Why another defensible choice gives other points.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Fragile {
+    /// A repaired reading that nobody has accepted yet.
+    RepairOpen,
+    /// Another concordant set of the same size has another mean.
+    AnotherSet,
+    /// A test's statistic within a tenth of its critical value, on this side of it.
+    NearLimit {
+        /// Test.
+        test: &'static str,
+        /// Statistic.
+        statistic: f64,
+        /// Critical value.
+        critical: f64,
+        /// Whether it lies beyond.
+        beyond: bool,
+    },
+    /// A diagnosis whose probability lies between one and two thirds.
+    Diagnosis(f64),
+    /// No diagnosis, and the likeliest story has this probability.
+    Likeliest(f64),
+    /// One digit of the stated ± decides whether it is fair.
+    PlusMinusDigit,
+    /// A difference at most a tenth beyond what is allowed.
+    JustBeyond,
+    /// Accuracy or precision that cannot be judged.
+    Unjudged(Needed),
+    /// Percent error, or distance in standard uncertainties, at a band's edge.
+    BandEdge {
+        /// The percent error or distance.
+        off: f64,
+        /// Whether it counts standard uncertainties.
+        in_uncertainties: bool,
+        /// Points with the last figure moved.
+        other: Decimal,
+        /// Points of the criterion.
+        of: Decimal,
+    },
+}
+
+/// One thing found.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// Its stable name within the table.
+    pub key: Key,
+    /// What it is, with its figures.
+    pub kind: Kind,
+    /// How much it asks of a person.
+    pub severity: Severity,
+    /// Where it is.
+    pub place: Place,
+    /// Further items it is about: the other places of one slip, all results with too many digits.
+    pub also: Vec<usize>,
+    /// Criterion it is charged to.
+    pub criterion: Option<String>,
+    /// Points it takes, by rule.
+    pub cost: Decimal,
+    /// Points that a decision could move.
+    pub hangs: Decimal,
+    /// What the mark hangs on, where a defensible choice gives other points.
+    pub fragile: Option<Fragile>,
+    /// Ruling that settles it.
+    pub ruling: Option<u64>,
+    /// Points it takes after rulings and decisions.
+    pub decided_cost: Decimal,
+    /// The decision on it.
+    pub decision: Option<Decision>,
+    /// What a person tells the team in place of our words.
+    pub reworded: Option<String>,
+}
+
+impl Finding {
+    /// A finding that costs nothing yet and hangs on nothing.
+    pub(crate) fn new(kind: Kind, key: Key, severity: Severity, place: Place) -> Finding {
+        Finding {
+            key,
+            kind,
+            severity,
+            place,
+            also: Vec::new(),
+            criterion: None,
+            cost: Decimal::ZERO,
+            hangs: Decimal::ZERO,
+            fragile: None,
+            ruling: None,
+            decided_cost: Decimal::ZERO,
+            decision: None,
+            reworded: None,
+        }
+    }
+
+    /// Charged by rule: criterion and points, which no decision is needed for.
+    pub(crate) fn charged(self, (criterion, cost): (Option<String>, Decimal)) -> Finding {
+        Finding { criterion, cost, ..self }
+    }
+
+    /// Charged, and all of it hangs on a person.
+    pub(crate) fn hanging(self, (criterion, cost): (Option<String>, Decimal)) -> Finding {
+        Finding { criterion, cost, hangs: cost, ..self }
+    }
+
+    /// The stable word of its kind, such as `slip`.
+    pub fn code(&self) -> &'static str {
+        self.kind.properties().code
+    }
+
+    /// Whether it is about an item.
+    pub fn concerns(&self, item: usize) -> bool {
+        self.place.item == Some(item) || self.also.contains(&item)
+    }
+
+    /// Whether it still wants a person.
+    pub fn open(&self) -> bool {
+        self.severity == Severity::Decide && !self.is_settled()
+    }
+
+    /// Whether a ruling or a decision has settled it.
+    pub fn is_settled(&self) -> bool {
+        self.decision.is_some() || self.ruling.is_some()
+    }
+}
+
+/// The findings of a table while they are made, each key once.
+pub(crate) struct Findings<'a> {
+    /// Those so far.
+    pub(crate) list: &'a mut Vec<Finding>,
+    keys: std::collections::HashSet<Key>,
+}
+
+impl<'a> Findings<'a> {
+    /// A list that grows.
+    pub(crate) fn onto(list: &'a mut Vec<Finding>) -> Findings<'a> {
+        let keys = list.iter().map(|f| f.key.clone()).collect();
+        Findings { list, keys }
+    }
+
+    /// Adds one; a second of the same key is dropped, so that a key names one finding.
+    pub(crate) fn push(&mut self, finding: Finding) {
+        if self.keys.insert(finding.key.clone()) {
+            self.list.push(finding);
+        }
+    }
+}

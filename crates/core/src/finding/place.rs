@@ -1,0 +1,25 @@
+//! Where something is, as values.
+
+/// An item, a row of it, or neither.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub struct Place {
+    /// The item, by its index in the protocol.
+    pub item: Option<usize>,
+    /// The row or replicate, from 1.
+    pub row: Option<u32>,
+}
+
+impl Place {
+    /// The table as a whole.
+    pub const TABLE: Place = Place { item: None, row: None };
+
+    /// An item, or a row of it.
+    pub fn of(item: usize, row: Option<u32>) -> Place {
+        Place { item: Some(item), row }
+    }
+
+    /// A row of a table that no single item stands for.
+    pub fn row(row: u32) -> Place {
+        Place { item: None, row: Some(row) }
+    }
+}

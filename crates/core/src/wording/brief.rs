@@ -1,0 +1,31 @@
+//! A finding in few words, for a list and for the Docket's headline.
+
+use super::reviewer::{corrected, repaired, says};
+use super::slips::{riddle, throughout};
+use super::{At, sentence};
+use crate::finding::{Finding, Kind};
+use crate::notation::{self, capital};
+use crate::protocol::Protocol;
+
+/// What was found, in few words; what has none of its own is told as the reviewer reads it.
+pub fn brief(protocol: &Protocol, finding: &Finding) -> String {
+    let at = At::of(protocol, finding);
+    match &finding.kind {
+        Kind::Repair { text, value, resolution, .. } => {
+            let unit = at.unit();
+            let shown = repaired(*value, *resolution);
+            format!("{} reads {}{unit} and seems to have been {shown}{unit}.", sentence(&at.reading()), text.trim())
+        }
+        Kind::Corrected { .. } => format!("{}.", sentence(&corrected(&at, &finding.kind))),
+        Kind::Slip(story) => format!("{}: {}.", capital(&at.result()), story.clause),
+        Kind::Unexplained(r) | Kind::Ambiguous(r) => {
+            let story = riddle(&finding.kind) + &throughout(r);
+            format!("{} {}{}, not {}.{story}", capital(&at.result()), r.text, at.unit(), at.right(&r.right))
+        }
+        Kind::DigitsFew(habit) | Kind::DigitsMany(habit) => {
+            let word = if matches!(finding.kind, Kind::DigitsFew(_)) { "fewer" } else { "more" };
+            format!("{} with {word} figures than the readings support.", notation::counted(habit.len(), "result"))
+        }
+        _ => says(protocol, finding),
+    }
+}

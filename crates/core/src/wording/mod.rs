@@ -1,0 +1,94 @@
+//! The words for what was found, in English, for each of its readers: the reviewer ([`says`], [`brief`]), the team
+//! ([`tells`], [`sentences`]), the score. They are made from the values of [`crate::finding`] and nothing reads them back;
+//! another language is another module beside these.
+
+mod brief;
+mod fragile;
+mod join;
+mod label;
+mod reviewer;
+mod score;
+mod slips;
+mod team;
+
+pub use brief::brief;
+pub use fragile::fragile;
+pub use join::sentences;
+pub use label::label;
+pub use reviewer::says;
+pub use score::{compared, standing};
+pub use team::tells;
+
+use crate::finding::{Finding, Place, Right};
+use crate::notation::{self, capital};
+use crate::protocol::{Item, Protocol};
+
+/// A finding's place, with the words of its protocol.
+#[derive(Clone, Copy)]
+struct At<'a> {
+    protocol: &'a Protocol,
+    place: Place,
+}
+
+impl<'a> At<'a> {
+    fn of(protocol: &'a Protocol, finding: &Finding) -> At<'a> {
+        At { protocol, place: finding.place }
+    }
+
+    fn item(&self) -> Option<&'a Item> {
+        self.place.item.map(|i| &self.protocol.items[i])
+    }
+
+    /// "plate length".
+    fn title(&self) -> &'a str {
+        self.item().map_or("", |i| i.title.as_str())
+    }
+
+    /// " mm", or nothing for a pure number.
+    fn unit(&self) -> String {
+        self.item().map_or_else(String::new, Item::unit_after)
+    }
+
+    /// "reading 3 of the plate length", "the plate length".
+    fn reading(&self) -> String {
+        match self.place.row {
+            Some(row) => format!("reading {row} of the {}", self.title()),
+            None => format!("the {}", self.title()),
+        }
+    }
+
+    /// "density (plate)", "pressure in row 3".
+    fn result(&self) -> String {
+        match (self.place.item, self.place.row) {
+            (Some(_), Some(row)) => format!("{} in row {row}", self.title()),
+            (Some(item), None) => self.protocol.full_title(item),
+            (None, _) => String::new(),
+        }
+    }
+
+    /// The row's number; 1 for what has none.
+    fn number(&self) -> u32 {
+        self.place.row.unwrap_or(1)
+    }
+
+    /// What the readings give: a value without its unit, or a word.
+    fn right(&self, right: &Right) -> String {
+        match right {
+            Right::Word(n) => self.item().and_then(|i| i.words.as_ref()?.get(*n as usize).cloned()).unwrap_or_default(),
+            right => number(right),
+        }
+    }
+}
+
+/// What the readings give where it is a number, without its unit.
+pub fn number(right: &Right) -> String {
+    match right {
+        Right::Value { value, place } => notation::to_place(*value, *place),
+        Right::Word(_) | Right::Unknown => "not known".to_owned(),
+    }
+}
+
+/// "The diagonal of the plate is off": a sentence's first letter large.
+fn sentence(text: &str) -> String {
+    capital(text)
+}

@@ -1,0 +1,566 @@
+//! For the reviewer: what was found, with the figure that proves it.
+
+use super::score::{accuracy, agreement, identified, spread};
+use super::slips::{guess, said, throughout};
+use super::{At, sentence};
+use crate::finding::{
+    Apart, Correction, Excluded, Figures, Finding, Kind, Needed, OffPlan, PlusMinus, Story, Support, UnitFault,
+};
+use crate::formula::Node;
+use crate::notation::{self, capital};
+use crate::protocol::{CheckRule, Protocol, ReadingKind, Role, Stop, Tolerance};
+use crate::quantity::leading_place;
+
+/// What was found, in one or more whole sentences.
+pub fn says(protocol: &Protocol, finding: &Finding) -> String {
+    let at = At::of(protocol, finding);
+    match &finding.kind {
+        Kind::MissingReading => format!("There is no value for {}.", at.reading()),
+        Kind::ForbiddenReading { .. }
+        | Kind::Bound { .. }
+        | Kind::UnreadableReading { .. }
+        | Kind::ReadAs { .. }
+        | Kind::Implausible { .. }
+        | Kind::BeyondScale { .. }
+        | Kind::EndOfScale { .. }
+        | Kind::AmountNotMet { .. }
+        | Kind::NoSuchSetting { .. }
+        | Kind::Misread { .. }
+        | Kind::Unsettled
+        | Kind::Duplicate { .. } => cell(&at, &finding.kind),
+        Kind::Unit(fault) => unit(&at, fault),
+        Kind::ReadingDigits { .. } | Kind::OffGraduation { .. } | Kind::Heaping { .. } | Kind::NoSpread { .. } => {
+            readings(&at, &finding.kind)
+        }
+        Kind::MoreRows { .. }
+        | Kind::KeyMissing { .. }
+        | Kind::KeyUnknown { .. }
+        | Kind::GridMissing { .. }
+        | Kind::GridLeft { .. }
+        | Kind::StoppedEarly { .. }
+        | Kind::Trend { .. }
+        | Kind::StepOffPlan { .. }
+        | Kind::DoesNotFollow { .. }
+        | Kind::DoesNotAddUp { .. } => column(&at, &finding.kind),
+        Kind::Exclusion { what, reason, support } => exclusion(&at, what, reason, *support),
+        Kind::ExclusionUnsupported { what, reason } => unsupported(&at, what, reason),
+        Kind::NotConcordant | Kind::ConcordanceTied { .. } | Kind::Concordance { .. } => {
+            concordance(&at, &finding.kind)
+        }
+        Kind::OutlierKept(apart) | Kind::OutlierNear(apart) => outlier(&at, apart),
+        Kind::PointApart { x, statistic, critical, slopes } => {
+            let told = slopes.map_or_else(String::new, |(a, b)| {
+                format!(" The slope is {} with it, {} without.", notation::figures(a, 4), notation::figures(b, 4))
+            });
+            format!(
+                "Point {} stands apart from the line of {} against {}: t {} against {}.{told}",
+                at.number(),
+                at.title(),
+                protocol.items[*x].title,
+                notation::decimals(*statistic, 2),
+                notation::decimals(*critical, 2)
+            )
+        }
+        Kind::Repair { .. } => repair(&at, &finding.kind),
+        Kind::Corrected { by, reason, .. } => {
+            format!("{}, by {by}: {reason}.", sentence(&corrected(&at, &finding.kind)))
+        }
+        Kind::Own { text } => text.clone(),
+        Kind::MissingResult { .. }
+        | Kind::UnreadableResult { .. }
+        | Kind::Unchecked { .. }
+        | Kind::Differs { .. }
+        | Kind::SlipAgain
+        | Kind::Carried { .. }
+        | Kind::CutTooEarly { .. } => result(&at, &finding.kind),
+        Kind::Slip(story) => slip(&at, story),
+        Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => {
+            let story = super::slips::riddle(&finding.kind) + &throughout(riddle);
+            let (unit, right) = (at.unit(), at.right(&riddle.right));
+            format!("{}: {}{unit} reported, {right}{unit} recomputed.{story}", capital(&at.result()), riddle.text)
+        }
+        Kind::DigitsFew(habit) => {
+            format!("Fewer figures than the readings support: {}.", figures(protocol, habit))
+        }
+        Kind::DigitsMany(habit) => format!("More figures than the readings support: {}.", figures(protocol, habit)),
+        Kind::PlusMinusMissing { supported } => {
+            format!("No ± is stated for the {}.{}", at.result(), supported_by(&at, *supported))
+        }
+        Kind::PlusMinusUnfair(pm) => {
+            format!("The ± of the {} is {}: {}.", at.result(), too(pm), stated(&at, pm))
+        }
+        Kind::PlusMinusNear(pm) => format!("The ± of the {} is just fair: {}.", at.result(), stated(&at, pm)),
+        Kind::PlusMinusDigits { text, many } => {
+            let why =
+                if *many { "has more than two figures" } else { "does not end at the place where the value ends" };
+            format!("The ± of the {} {why}: {text}.", at.result())
+        }
+        Kind::Check { .. } => check(protocol, &finding.kind),
+        Kind::Disagreement(sides) => format!("{}.", agreement(protocol, sides)),
+        Kind::LastDigit { comparison, text } => {
+            format!("{}: both are {text} to the last digit; worth a look.", protocol.comparisons[*comparison].title)
+        }
+        Kind::CannotTellApart(named) => format!("{}.", identified(protocol, named)),
+        Kind::Accuracy(a) => format!("{}.", accuracy(protocol, finding.place, a)),
+        Kind::AccuracyUnchecked(needed) => format!(
+            "The accuracy of the {} cannot be judged: {}. Its points stand until somebody decides.",
+            at.result(),
+            lacks(*needed)
+        ),
+        Kind::Precision { spread: s, got, of, edge, .. } => format!(
+            "{}: {}; {got} of {of} points up to {edge}{}.",
+            capital(at.title()),
+            spread(protocol, finding.place, s),
+            at.unit()
+        ),
+        Kind::PrecisionUnchecked => format!(
+            "The spread of the {} cannot be judged: fewer than two readings. Its points stand until somebody decides.",
+            at.title()
+        ),
+        Kind::Manual(criterion) => format!("{}: to be judged by a person.", protocol.criteria[*criterion].title),
+    }
+}
+
+/// What accuracy or precision lacks.
+pub(super) fn lacks(needed: Needed) -> &'static str {
+    match needed {
+        Needed::Entry => "the table names no entry of the sheet",
+        Needed::Reading => "a reading is missing",
+        Needed::TwoReadings => "fewer than two readings",
+    }
+}
+
+fn cell(at: &At<'_>, kind: &Kind) -> String {
+    let (place, unit) = (at.reading(), at.unit());
+    match kind {
+        Kind::ForbiddenReading { text } => {
+            format!("{} reads “{text}” where there is nothing to read.", sentence(&place))
+        }
+        Kind::Bound { text } => {
+            format!("The value of {place} reads “{text}”: beyond the range, a bound and no value.")
+        }
+        Kind::UnreadableReading { text, why } => format!("The value of {place} reads “{text}”: {why}."),
+        Kind::ReadAs { remark } => format!("{}: {remark}.", sentence(&place)),
+        Kind::Implausible { text, low, high } => {
+            format!("The value of {place}, {text}{unit}, is outside the plausible range {low} to {high}{unit}.")
+        }
+        Kind::BeyondScale { text, instrument } => {
+            let tool = &at.protocol.instruments[*instrument];
+            let (low, high) = tool.range.unwrap_or_default();
+            format!("The value of {place}, {text}{unit}, lies beyond the scale of the {}, {low} to {high}.", tool.title)
+        }
+        Kind::EndOfScale { instrument } => format!(
+            "The value of {place} stands at the end of the scale of the {}: it may be a bound.",
+            at.protocol.instruments[*instrument].title
+        ),
+        Kind::AmountNotMet { text, asked } => format!(
+            "The value of {place} is {text}{unit}; the protocol asks for {}. What follows is judged from it.",
+            wanted(at, *asked)
+        ),
+        Kind::NoSuchSetting { text } => {
+            format!("{} is {text}{unit}, which is no setting: {}.", sentence(&place), settings(at))
+        }
+        Kind::Misread { text, issued } => {
+            format!("The value of {place} reads {text}{unit}; {issued}{unit} was issued.")
+        }
+        Kind::Unsettled => format!("The value of {place} was still moving when it was written."),
+        Kind::Duplicate { first } => {
+            format!("{} is there twice; the first, “{first}”, counts.", sentence(&full_title(at)))
+        }
+        _ => String::new(),
+    }
+}
+
+/// The title of an item as its notes name it: with its bay for a result, without its row.
+fn full_title(at: &At<'_>) -> String {
+    at.place.item.map(|i| at.protocol.full_title(i)).unwrap_or_default()
+}
+
+/// What an amount should be.
+pub(super) fn wanted(at: &At<'_>, asked: Role) -> String {
+    let unit = at.unit();
+    match asked {
+        Role::Exact(target) => format!("exactly {target}{unit}"),
+        Role::Window(low, high) => format!("{low} to {high}{unit}"),
+        Role::Measured | Role::Free | Role::Chosen => String::new(),
+    }
+}
+
+fn settings(at: &At<'_>) -> String {
+    let spec = at.place.item.and_then(|i| at.protocol.reading_of(i));
+    match spec.map(|s| &s.kind) {
+        Some(ReadingKind::Setting(list)) => list.iter().map(f64::to_string).collect::<Vec<_>>().join(", "),
+        _ => String::new(),
+    }
+}
+
+fn unit(at: &At<'_>, fault: &UnitFault) -> String {
+    let title = full_title(at);
+    let ours = at.item().map_or("", |i| i.unit.text.as_str());
+    let what = match fault {
+        UnitFault::Missing => format!("{title} has no unit; {ours} was taken"),
+        UnitFault::Unknown(why) => format!("{title}: {why}; {ours} was taken"),
+        UnitFault::Wrong(written) => format!("{title} is in {written}, which cannot be its unit; {ours} was taken"),
+        UnitFault::Converted(written) => format!("{title} is in {written} and was converted to {ours}"),
+    };
+    sentence(&format!("{what}."))
+}
+
+fn readings(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit) = (at.title(), at.unit());
+    match kind {
+        Kind::ReadingDigits { instrument, step, texts } => format!(
+            "{} of the {title} written as {}: the {} shows steps of {step}{unit}.",
+            notation::counted(texts.len(), "reading"),
+            texts.join(", "),
+            at.protocol.instruments[*instrument].title
+        ),
+        Kind::OffGraduation { step, texts } => {
+            format!("{}: {} cannot be read on steps of {step}{unit}.", capital(title), texts.join(", "))
+        }
+        Kind::Heaping { round, of, step } => {
+            format!("{round} of {of} values of the {title} are multiples of {step}{unit}: worth a look.")
+        }
+        Kind::NoSpread { count, text } => {
+            format!("All {count} readings of the {title} are {text}{unit}: worth a look.")
+        }
+        _ => String::new(),
+    }
+}
+
+fn column(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit, row) = (at.title(), at.unit(), at.number());
+    let table = |t: &usize| &at.protocol.tables[*t];
+    let key = |t: &usize| {
+        let key = table(t).key.map(|k| &at.protocol.keys[k]);
+        key.map_or_else(|| (String::new(), String::new()), |k| (k.title.to_lowercase(), k.values.join(", ")))
+    };
+    match kind {
+        Kind::MoreRows { table: t, there, asked } => {
+            format!("{} has {there} rows; the protocol asks for {asked}.", capital(&table(t).title))
+        }
+        Kind::KeyMissing { table: t } => format!("Row {row} of the {} names no {}.", table(t).title, key(t).0),
+        Kind::KeyUnknown { table: t, value } => format!(
+            "Row {row} of the {} names the {} “{value}”, which is none of {}.",
+            table(t).title,
+            key(t).0,
+            key(t).1
+        ),
+        Kind::GridMissing { table: t, nominal } => {
+            format!("No {title} near {nominal}{unit} is in the {}.", table(t).title)
+        }
+        Kind::GridLeft { table: t, nominal } => {
+            format!("No {title} near {nominal}{unit} is in the {}. A reason is given.", table(t).title)
+        }
+        Kind::StoppedEarly { table: t, last } => {
+            format!("The {} ends at {last}{unit}, before {}.", table(t).title, ends(at, table(t).stop.as_ref()))
+        }
+        Kind::Trend { rising, steps } => {
+            let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();
+            let word = if *rising { "rise" } else { "fall" };
+            format!("The {title} should {word} down the rows and does not: {}.", wrong.join(", "))
+        }
+        Kind::StepOffPlan { steps } => {
+            let told = |s: &OffPlan| {
+                format!("{} at row {}, planned {} ± {}", notation::figures(s.by, 3), s.row, s.size, s.tolerance)
+            };
+            let unit = if unit.is_empty() { String::new() } else { format!(" in{unit}") };
+            let off: Vec<String> = steps.iter().map(told).collect();
+            format!("Steps of the {title} off the plan{unit}: {}.", off.join("; "))
+        }
+        Kind::DoesNotFollow { start, before } => {
+            format!("The {title} of row {row} is {start}{unit}; row {} ended at {before}{unit}.", row - 1)
+        }
+        Kind::DoesNotAddUp { total, expected } => format!(
+            "The {title} of row {row} is {total}{unit}; the portions add up to {}{unit}.",
+            notation::figures(*expected, 5)
+        ),
+        _ => String::new(),
+    }
+}
+
+/// Where a table may end.
+pub(super) fn ends(at: &At<'_>, stop: Option<&Stop>) -> String {
+    let Some(stop) = stop else { return String::new() };
+    let (title, unit) = (at.title(), at.unit());
+    let mut ends: Vec<String> = Vec::new();
+    if let Some(value) = stop.at {
+        ends.push(format!("{title} {value}{unit}"));
+    }
+    if let Some((rows, width)) = stop.flat {
+        ends.push(format!("{rows} rows within {width}{unit}"));
+    }
+    if let Some((rows, tolerance)) = stop.agree {
+        ends.push(match tolerance {
+            Tolerance::Within(w) => format!("{rows} rows within {w}{unit}"),
+            Tolerance::Percent(p) => format!("{rows} rows within {p} %"),
+        });
+    }
+    ends.join(" or ")
+}
+
+/// "Reading 3 of the diameter, 4.7 cm," and "Row 2 of the runs".
+fn left_out(at: &At<'_>, what: &Excluded) -> String {
+    match what {
+        Excluded::Reading(text) => format!("Reading {} of the {}, {text}{},", at.number(), at.title(), at.unit()),
+        Excluded::Row(table) => format!("Row {} of the {}", at.number(), at.protocol.tables[*table].title),
+    }
+}
+
+fn exclusion(at: &At<'_>, what: &Excluded, reason: &str, support: Support) -> String {
+    let why = match support {
+        Support::Cause(cause) => at.protocol.causes[cause].says.as_str(),
+        Support::Test => "it stands apart by the test",
+    };
+    format!("{} was left out (“{reason}”); supported: {why}.", left_out(at, what))
+}
+
+fn unsupported(at: &At<'_>, what: &Excluded, reason: &str) -> String {
+    let place = left_out(at, what);
+    match what {
+        Excluded::Row(_) => {
+            format!("{place} was left out (“{reason}”). No declared cause is named; the row is left out here too.")
+        }
+        Excluded::Reading(_) => {
+            let why = if reason.is_empty() {
+                "no reason is given".to_owned()
+            } else {
+                format!("“{reason}” names no cause that pushes it that way, and no test supports it")
+            };
+            format!("{place} was left out, but {why}. The recomputation keeps it.")
+        }
+    }
+}
+
+fn concordance(at: &At<'_>, kind: &Kind) -> String {
+    let title = at.title();
+    match kind {
+        Kind::NotConcordant => {
+            format!("No two of the {title} agree within the protocol’s tolerance; all of them count here.")
+        }
+        Kind::ConcordanceTied { kept } => format!(
+            "Two sets of the {title} agree equally well and have different means; {} were taken, the tighter or later ones.",
+            kept.join(", ")
+        ),
+        Kind::Concordance { kept } => {
+            format!("Concordant {title}: {}; the others do not count.", kept.join(", "))
+        }
+        _ => String::new(),
+    }
+}
+
+/// "Q 0.71 against 0.68": a test's statistic beside its critical value.
+pub(super) fn measured(test: &str, statistic: f64, critical: f64) -> String {
+    let letter = match test {
+        "dixon" => "Q",
+        "grubbs" | "esd" => "G",
+        "known" => "deviation in units of the known repeatability",
+        _ => "modified z",
+    };
+    format!("{letter} {} against {}", notation::decimals(statistic, 2), notation::decimals(critical, 2))
+}
+
+fn outlier(at: &At<'_>, apart: &Apart) -> String {
+    let other = match apart.otherwise {
+        Some("grubbs") => " Grubbs’ test says otherwise.",
+        Some(_) => " Dixon’s test says otherwise.",
+        None => "",
+    };
+    let cause = match apart.cause {
+        Some(cause) => format!(" A usual cause: {}.", at.protocol.causes[cause].says),
+        None => " No usual cause pushes it that way.".to_owned(),
+    };
+    format!(
+        "Reading {} of the {}, {}{}, stands apart: {}.{other} Mean {} with it, {} without.{cause}",
+        at.number(),
+        at.title(),
+        apart.text,
+        at.unit(),
+        measured(apart.test, apart.statistic, apart.critical),
+        notation::decimals(apart.with, apart.places),
+        notation::decimals(apart.without, apart.places)
+    )
+}
+
+/// A repaired value, to the place of its reading's resolution.
+pub(super) fn repaired(value: f64, resolution: f64) -> String {
+    notation::to_place(value, leading_place(resolution))
+}
+
+fn repair(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::Repair { text, value, resolution, probability, gained } = kind else { return String::new() };
+    let (unit, shown) = (at.unit(), repaired(*value, *resolution));
+    let gains = match gained {
+        0 => String::new(),
+        1 => " One more result fits with it.".to_owned(),
+        n => format!(" {n} more results fit with it."),
+    };
+    format!(
+        "{} reads {}{unit}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
+        sentence(&at.reading()),
+        text.trim(),
+        notation::chance(*probability)
+    )
+}
+
+/// What a person did to a cell, as a clause.
+pub(super) fn corrected(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::Corrected { typed, how, .. } = kind else { return String::new() };
+    let place = at.reading();
+    match how {
+        Correction::LeftOut => format!("{place}, {typed}, is left out"),
+        Correction::ReadAs(text) if typed.is_empty() => {
+            format!("{place} is taken as {text}, though nothing stands there")
+        }
+        Correction::ReadAs(text) => format!("{place} is taken as {text} in place of {typed}"),
+    }
+}
+
+fn result(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit) = (at.result(), at.unit());
+    match kind {
+        Kind::MissingResult { right: None } => format!("No {title}; it waits for a reading that is missing too."),
+        Kind::MissingResult { right: Some(right) } => {
+            format!("No {title}; the readings give {}{unit}.", at.right(right))
+        }
+        Kind::UnreadableResult { text, right } => {
+            format!("The {title} reads “{text}”, which is no number; the readings give {}{unit}.", at.right(right))
+        }
+        Kind::Unchecked { text } => format!("The {title}, {text}{unit}, cannot be checked: it waits for a reading."),
+        Kind::Differs { text, right } => {
+            format!("The {title} reads “{text}”; the readings give “{}”.", at.right(right))
+        }
+        Kind::SlipAgain => format!("The same slip again in the {title}: charged once."),
+        Kind::Carried { .. } => {
+            format!("The {title} follows rightly from a wrong value; this course takes a part for that.")
+        }
+        Kind::CutTooEarly { envelope } => format!(
+            "Figures were cut too early to check the {title}: what was carried on leaves it open by {}{unit}.",
+            notation::uncertainty(*envelope)
+        ),
+        _ => String::new(),
+    }
+}
+
+fn slip(at: &At<'_>, story: &Story) -> String {
+    let (unit, right) = (at.unit(), at.right(&story.right));
+    let follows = match story.followers {
+        0 => String::new(),
+        1 => " One result follows from it and costs nothing again.".to_owned(),
+        n => format!(" {n} results follow from it and cost nothing again."),
+    };
+    let elsewhere = if story.rows.len() > 1 {
+        let rows: Vec<String> = story.rows.iter().map(u32::to_string).collect();
+        format!(" One slip down the column, in rows {}; charged once.", rows.join(", "))
+    } else if story.places > 1 {
+        format!(" The same in {} results; charged once.", story.places)
+    } else {
+        String::new()
+    };
+    format!(
+        "{}: {}{unit} reported, {right}{unit} recomputed. {}{follows}{elsewhere}{}{}",
+        capital(&at.result()),
+        story.text,
+        story.says,
+        only_copied(story),
+        guess(story)
+    )
+}
+
+/// What is said where only one line was written wrongly.
+pub(super) fn only_copied(story: &Story) -> &'static str {
+    if story.only_copied {
+        " What follows was worked out with the right value: only this line was written wrongly."
+    } else {
+        ""
+    }
+}
+
+/// Results with their figures: "density 7.8612 (5 of 3)".
+pub(super) fn figures(protocol: &Protocol, habit: &[Figures]) -> String {
+    let told: Vec<String> = habit
+        .iter()
+        .map(|f| {
+            let at = At { protocol, place: crate::finding::Place::of(f.item, f.row) };
+            format!("{} {} ({} of {})", at.result(), shortened(&f.text), f.written, f.deserved)
+        })
+        .collect();
+    told.join(", ")
+}
+
+/// A long answer's beginning.
+fn shortened(text: &str) -> String {
+    if text.chars().count() > 9 { text.chars().take(8).chain(['…']).collect() } else { text.to_owned() }
+}
+
+/// The ± that the readings support, if any, as a sentence with a space before it.
+pub(super) fn supported_by(at: &At<'_>, supported: Option<f64>) -> String {
+    supported
+        .map_or_else(String::new, |u| format!(" The readings support ± {}{}.", notation::uncertainty(u), at.unit()))
+}
+
+/// Whether a ± is too small or too large.
+pub(super) fn too(pm: &PlusMinus) -> &'static str {
+    if pm.stated / pm.supported < 1.0 { "too small" } else { "too large" }
+}
+
+/// A stated ± beside the supported one.
+pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
+    format!(
+        "{}{} stated, {} supported by the readings",
+        notation::to_place(pm.stated, pm.place),
+        at.unit(),
+        notation::uncertainty(pm.supported)
+    )
+}
+
+/// What a check says, in which rows, and its sides.
+pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
+    let Kind::Check { check, rows, off } = kind else { return String::new() };
+    let check = &protocol.checks[*check];
+    let rows: Vec<String> = rows.iter().map(u32::to_string).collect();
+    let at = if rows.is_empty() { String::new() } else { format!(" (row {})", rows.join(", ")) };
+    let what = if check.says.is_empty() { format!("{} does not hold", check.title) } else { check.says.clone() };
+    let sides = match (&check.rule, off) {
+        (CheckRule::Related { left, right, .. }, Some(off)) => format!(
+            " {} against {}, with room for {}.",
+            quantity(protocol, left, off.left),
+            quantity(protocol, right, off.right),
+            width(protocol, left, off.room)
+        ),
+        _ => String::new(),
+    };
+    format!("{}{at}.{sides}", sentence(&what))
+}
+
+/// A value of a formula, SI, in the unit of the first item of its dimension, as a person would read it.
+pub(super) fn quantity(protocol: &Protocol, node: &Node, si: f64) -> String {
+    let like = node
+        .items()
+        .into_iter()
+        .map(|i| &protocol.items[i])
+        .find(|i| i.unit.dimension == node.dimension && i.words.is_none());
+    match like {
+        Some(item) => format!("{}{}", notation::figures(item.unit.from_si(si, node.nature), 4), item.unit_after()),
+        None => notation::figures(si, 4),
+    }
+}
+
+/// The half-width of a formula's value, SI, in such a unit, without its ±.
+pub(super) fn half_width(protocol: &Protocol, node: &Node, si: f64) -> String {
+    let like = node.items().into_iter().map(|i| &protocol.items[i]).find(|i| i.unit.dimension == node.dimension);
+    match like {
+        Some(item) => format!("{}{}", notation::uncertainty(si / item.unit.factor), item.unit_after()),
+        None => notation::uncertainty(si),
+    }
+}
+
+fn width(protocol: &Protocol, node: &Node, si: f64) -> String {
+    format!("± {}", half_width(protocol, node, si))
+}
+
+/// The likeliest stories of a value, each with its chance.
+pub(super) fn stories(stories: &[(crate::protocol::SlipKind, f64)]) -> String {
+    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(*k), notation::chance(*p))).collect();
+    told.join(", ")
+}

@@ -1,0 +1,68 @@
+//! Kinds of slips in plain words, and the stories made of them.
+
+use super::reviewer::stories;
+use crate::finding::{Kind, Riddle, Story};
+use crate::notation;
+use crate::protocol::SlipKind;
+
+/// A kind in plain words.
+pub(super) fn said(kind: SlipKind) -> &'static str {
+    match kind {
+        SlipKind::UnitFactor => "a unit taken for another",
+        SlipKind::RadiusDiameter => "radius and diameter taken for each other",
+        SlipKind::TermOmitted => "a part left out",
+        SlipKind::Literal => "a number of the formula left out",
+        SlipKind::DecimalPoint => "a decimal point gone astray",
+        SlipKind::Power => "a power gone wrong",
+        SlipKind::Root => "a root forgotten",
+        SlipKind::Inverted => "a quotient upside down",
+        SlipKind::Sign => "a sign turned",
+        SlipKind::OtherStation => "another station’s value",
+        SlipKind::DigitsSwapped => "two digits swapped",
+        SlipKind::DigitWrong => "one digit wrong",
+        SlipKind::Exclusion => "a reading too many or too few",
+        SlipKind::Swapped => "two quantities taken for each other",
+        SlipKind::WrongCount => "a mean over the wrong count",
+        SlipKind::SumForMean => "a sum in place of a mean",
+        SlipKind::SingleReplicate => "one reading in place of the mean",
+        SlipKind::Setting => "a setting misread by a step",
+        SlipKind::LogBase => "one logarithm taken for the other",
+        SlipKind::AngleUnit => "degrees and radians taken for each other",
+        SlipKind::Reciprocal => "a reciprocal forgotten",
+        SlipKind::GrossForNet => "the vessel not taken off",
+        SlipKind::SlopeInverted => "the slope turned over",
+        SlipKind::TwoPointSlope => "a slope from two points",
+        SlipKind::Intercept => "an intercept forced or freed",
+        SlipKind::ReadingMistyped => "a reading copied wrongly",
+        SlipKind::Declared(_) => "a slip this lab invites",
+        SlipKind::Compound => "two slips at once",
+    }
+}
+
+/// The next likely kind of a slip, with a space before it.
+pub(super) fn guess(story: &Story) -> String {
+    story.guess.map_or_else(String::new, |(kind, p)| format!(" Or: {}, {}.", said(kind), notation::chance(p)))
+}
+
+/// What is told of a value without a diagnosis, with a space before it.
+pub(super) fn riddle(kind: &Kind) -> String {
+    match kind {
+        Kind::Ambiguous(riddle) => {
+            format!(" Several stories fit: {}. The mildest is charged.", stories(&riddle.stories))
+        }
+        Kind::Unexplained(riddle) if !riddle.stories.is_empty() => {
+            format!(" No single slip is likely; perhaps {}.", stories(&riddle.stories))
+        }
+        _ => " No single slip gives it.".to_owned(),
+    }
+}
+
+/// The factor by which all rows are off alike, with a space before it.
+pub(super) fn throughout(riddle: &Riddle) -> String {
+    riddle.throughout.map_or_else(String::new, |factor| {
+        format!(
+            " All rows that differ are {} times what the readings give: something was done throughout.",
+            notation::figures(factor, 4)
+        )
+    })
+}

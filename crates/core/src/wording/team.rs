@@ -1,0 +1,332 @@
+//! For the team: what happened, with its numbers, and what to do about it.
+
+use super::reviewer::{check, ends, figures, only_copied, repaired, stated, supported_by, too, wanted};
+use super::score::{agreement, range};
+use super::{At, sentence};
+use crate::finding::{Correction, Excluded, Finding, Kind};
+use crate::notation;
+use crate::protocol::Protocol;
+
+/// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
+pub fn tells(protocol: &Protocol, finding: &Finding) -> String {
+    match &finding.reworded {
+        Some(words) => words.clone(),
+        None => ours(protocol, finding),
+    }
+}
+
+/// Whether the team reads anything of a finding.
+pub(super) fn is_told(protocol: &Protocol, finding: &Finding) -> bool {
+    !tells(protocol, finding).is_empty()
+}
+
+fn ours(protocol: &Protocol, finding: &Finding) -> String {
+    let at = At::of(protocol, finding);
+    match &finding.kind {
+        Kind::MissingReading => missing_reading(&at.reading()),
+        Kind::ForbiddenReading { .. }
+        | Kind::Bound { .. }
+        | Kind::UnreadableReading { .. }
+        | Kind::Implausible { .. }
+        | Kind::BeyondScale { .. }
+        | Kind::AmountNotMet { .. }
+        | Kind::Misread { .. }
+        | Kind::ReadingDigits { .. } => reading(&at, &finding.kind),
+        Kind::Unit(_) if finding.criterion.is_some() => format!(
+            "Please write the unit of your {}: {}.",
+            at.place.item.map(|i| protocol.full_title(i)).unwrap_or_default(),
+            at.item().map_or("", |i| i.unit.text.as_str())
+        ),
+        Kind::KeyMissing { .. }
+        | Kind::KeyUnknown { .. }
+        | Kind::GridMissing { .. }
+        | Kind::StoppedEarly { .. }
+        | Kind::Trend { .. }
+        | Kind::DoesNotFollow { .. }
+        | Kind::DoesNotAddUp { .. } => column(&at, &finding.kind),
+        Kind::ExclusionUnsupported { what, .. } => unsupported(&at, what),
+        Kind::NotConcordant => {
+            format!("No two of your values of the {} agree within the tolerance: one more run was needed.", at.title())
+        }
+        Kind::OutlierKept(apart) => {
+            let cause = apart.cause.map(|c| protocol.causes[c].advice.as_str()).filter(|a| !a.is_empty());
+            let advice = cause.map(|a| format!(" Next time {a}.")).unwrap_or_default();
+            format!(
+                "Reading {} of your {}, {}{}, stands apart from the others and you kept it: please say why, or measure again.{advice}",
+                at.number(),
+                at.title(),
+                apart.text,
+                at.unit()
+            )
+        }
+        Kind::PointApart { x, .. } => format!(
+            "Point {} of your {} against {} lies off the line of the others: please look at it again.",
+            at.number(),
+            at.title(),
+            protocol.items[*x].title
+        ),
+        Kind::Repair { text, value, resolution, .. } => {
+            let (unit, shown) = (at.unit(), repaired(*value, *resolution));
+            format!(
+                "{} stands in your table as {}{unit}, but you worked with {shown}{unit}: please keep the sheet as it was read.",
+                sentence(&at.reading()),
+                text.trim()
+            )
+        }
+        Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(&at, &finding.kind))),
+        Kind::Own { text } => text.clone(),
+        Kind::MissingResult { .. }
+        | Kind::UnreadableResult { .. }
+        | Kind::Differs { .. }
+        | Kind::Slip(_)
+        | Kind::Unexplained(_)
+        | Kind::Ambiguous(_)
+        | Kind::Carried { .. }
+        | Kind::CutTooEarly { .. } => result(&at, &finding.kind),
+        Kind::DigitsFew(habit) | Kind::DigitsMany(habit) => {
+            let word = if matches!(finding.kind, Kind::DigitsFew(_)) { "Fewer" } else { "More" };
+            let example = habit.first().map_or_else(String::new, |f| {
+                format!("{}{} would do", notation::figures(f.clean, f.deserved), protocol.items[f.item].unit_after())
+            });
+            format!(
+                "{word} figures than your readings support: {}. For the first, {example}.",
+                figures(protocol, habit)
+            )
+        }
+        Kind::PlusMinusMissing { supported } => {
+            format!("Please state a ± with your {}.{}", at.result(), supported_by(&at, *supported))
+        }
+        Kind::PlusMinusUnfair(pm) => format!("The ± of your {} is {}: {}.", at.result(), too(pm), stated(&at, pm)),
+        Kind::PlusMinusDigits { .. } => format!(
+            "Write the ± of your {} with one or two figures, and end value and ± at the same place.",
+            at.result()
+        ),
+        Kind::Check { .. } => format!("{} Please look at the readings behind it.", check(protocol, &finding.kind)),
+        Kind::Disagreement(sides) => {
+            format!("{}. Which of the two would you trust, and why?", agreement(protocol, sides))
+        }
+        Kind::Accuracy(a) if finding.cost > rust_decimal::Decimal::ZERO => {
+            let item = &protocol.items[finding.place.item.unwrap_or_default()];
+            let unit = item.unit_after();
+            let shown = notation::figures(a.value, a.figures);
+            format!("Your readings give a {} of {shown}{unit}; tabulated is {}{unit}.", at.result(), range(a))
+        }
+        Kind::Precision { spread, best, .. } => format!(
+            "Your {} readings scatter by {}{}; with care they agree within {best}{}.",
+            at.title(),
+            notation::uncertainty(spread.sd),
+            at.unit(),
+            at.unit()
+        ),
+        Kind::ReadAs { .. }
+        | Kind::EndOfScale { .. }
+        | Kind::NoSuchSetting { .. }
+        | Kind::Unsettled
+        | Kind::OffGraduation { .. }
+        | Kind::Heaping { .. }
+        | Kind::NoSpread { .. }
+        | Kind::Duplicate { .. }
+        | Kind::Unit(_)
+        | Kind::MoreRows { .. }
+        | Kind::GridLeft { .. }
+        | Kind::StepOffPlan { .. }
+        | Kind::Exclusion { .. }
+        | Kind::ConcordanceTied { .. }
+        | Kind::Concordance { .. }
+        | Kind::OutlierNear(_)
+        | Kind::Unchecked { .. }
+        | Kind::SlipAgain
+        | Kind::PlusMinusNear(_)
+        | Kind::LastDigit { .. }
+        | Kind::CannotTellApart(_)
+        | Kind::Accuracy(_)
+        | Kind::AccuracyUnchecked(_)
+        | Kind::PrecisionUnchecked
+        | Kind::Manual(_) => String::new(),
+    }
+}
+
+/// Of one reading that is missing, by its place.
+fn missing_reading(place: &str) -> String {
+    format!("The value of {place} is not there; what needs it could not be checked and costs nothing more.")
+}
+
+fn reading(at: &At<'_>, kind: &Kind) -> String {
+    let (place, unit) = (at.reading(), at.unit());
+    match kind {
+        Kind::ForbiddenReading { .. } => format!("There is nothing to read for {place} here; leave it empty."),
+        Kind::Bound { text } => {
+            format!("“{text}” for {place} says only that the range was left; choose another range and read a value.")
+        }
+        Kind::UnreadableReading { text, .. } => format!(
+            "We could not read “{text}” for {place}; what needs it could not be checked and costs nothing more."
+        ),
+        Kind::Implausible { text, .. } => {
+            format!("Please look at {place}, {text}{unit}, once more: it is far from what this apparatus can give.")
+        }
+        Kind::BeyondScale { text, instrument } => {
+            let tool = &at.protocol.instruments[*instrument].title;
+            format!("Please look at {place} once more: the {tool} cannot show {text}{unit}.")
+        }
+        Kind::AmountNotMet { text, asked } => {
+            format!("The sheet asks for {} for {place}; you used {text}{unit}.", wanted(at, *asked))
+        }
+        Kind::Misread { text, issued } => {
+            format!("You worked with {text}{unit} for {place}; {issued}{unit} was issued to everybody.")
+        }
+        Kind::ReadingDigits { instrument, texts, .. } => format!(
+            "Write every digit the {} shows: your {} ({}) is a digit short.",
+            at.protocol.instruments[*instrument].title,
+            at.title(),
+            texts.join(", ")
+        ),
+        _ => String::new(),
+    }
+}
+
+fn column(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit, row) = (at.title(), at.unit(), at.number());
+    let table = |t: &usize| &at.protocol.tables[*t];
+    let key = |t: &usize| table(t).key.map_or_else(String::new, |k| at.protocol.keys[k].title.to_lowercase());
+    match kind {
+        Kind::KeyMissing { table: t } => {
+            format!("Please write which {} row {row} of the {} belongs to.", key(t), table(t).title)
+        }
+        Kind::KeyUnknown { table: t, value } => {
+            format!("“{value}” in row {row} of the {} is no {} of this lab.", table(t).title, key(t))
+        }
+        Kind::GridMissing { nominal, .. } => {
+            format!("The setting near {nominal}{unit} of the {title} is not there.")
+        }
+        Kind::StoppedEarly { table: t, last } => {
+            let until = ends(at, table(t).stop.as_ref());
+            format!("Your {} stops at {last}{unit}; it should go on until {until}.", table(t).title)
+        }
+        Kind::Trend { rising, steps } => {
+            let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();
+            let word = if *rising { "rise" } else { "fall" };
+            format!("The {title} should {word} from row to row; please look at {}.", wrong.join(", "))
+        }
+        Kind::DoesNotFollow { start, before } => format!(
+            "Row {row} begins at {start}{unit}, but the row before ended at {before}{unit}: which of them was read wrongly, or was it refilled?"
+        ),
+        Kind::DoesNotAddUp { total, expected } => format!(
+            "Your {title} does not add up from row {row} on: {total} in place of {}.",
+            notation::figures(*expected, 5)
+        ),
+        _ => String::new(),
+    }
+}
+
+fn unsupported(at: &At<'_>, what: &Excluded) -> String {
+    match what {
+        Excluded::Row(table) => format!(
+            "You left out row {} of the {}. Leaving a row out needs a reason that explains it.",
+            at.number(),
+            at.protocol.tables[*table].title
+        ),
+        Excluded::Reading(text) => format!(
+            "You left out reading {} of the {}, {text}{}. Leaving a reading out needs a reason that explains its direction; the results here keep it.",
+            at.number(),
+            at.title(),
+            at.unit()
+        ),
+    }
+}
+
+/// What a person did to a cell, in the past.
+fn corrected(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::Corrected { typed, how, .. } = kind else { return String::new() };
+    let place = at.reading();
+    match how {
+        Correction::LeftOut => format!("{place}, {typed}, was left out"),
+        Correction::ReadAs(text) if typed.is_empty() => {
+            format!("{place} was taken as {text}, where your table has nothing")
+        }
+        Correction::ReadAs(text) => format!("{place} was taken as {text} in place of {typed}"),
+    }
+}
+
+fn result(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit) = (at.result(), at.unit());
+    match kind {
+        Kind::MissingResult { right: Some(right) } => {
+            format!("The {title} is not there yet: your readings give {}{unit}.", at.right(right))
+        }
+        Kind::UnreadableResult { text, right } => {
+            format!("We could not read “{text}” as the {title}; your readings give {}{unit}.", at.right(right))
+        }
+        Kind::Differs { text, right } => {
+            format!("You wrote “{text}” for the {title}; your readings give “{}”.", at.right(right))
+        }
+        Kind::Slip(story) => {
+            let follow = if story.followers > 0 {
+                " Everything you worked out from it follows correctly and costs nothing more."
+            } else {
+                ""
+            };
+            format!(
+                "Your {title} is {}{unit}; your readings give {}{unit}. {}{follow}{}",
+                story.text,
+                at.right(&story.right),
+                story.says,
+                only_copied(story)
+            )
+        }
+        Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => format!(
+            "Your {title} is {}{unit}; your readings give {}{unit}. We could not see how yours came about: please go through the steps once more.",
+            riddle.text,
+            at.right(&riddle.right)
+        ),
+        Kind::Carried { right } => format!(
+            "Your {title} follows rightly from an earlier value that is wrong; the readings give {}{unit}.",
+            at.right(right)
+        ),
+        Kind::CutTooEarly { envelope } => format!(
+            "Keep more figures on the way to your {title}; the ones you cut leave it open by {}{unit}.",
+            notation::uncertainty(*envelope)
+        ),
+        _ => String::new(),
+    }
+}
+
+/// Numbers of rows or readings, a comma between them.
+pub(super) fn counted_out(numbers: &[u32]) -> String {
+    numbers.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")
+}
+
+/// Some titles as one list: "the mass, the height and the width".
+pub(super) fn listed(names: &[String]) -> String {
+    match names.split_last() {
+        Some((last, [])) => last.clone(),
+        Some((last, rest)) => format!("{} and {last}", rest.join(", ")),
+        None => String::new(),
+    }
+}
+
+/// The sentence on several rows of one result that are missing, and what the readings give for each.
+pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> String {
+    format!(
+        "The {} is not there yet in rows {}: your readings give {}.",
+        at.title(),
+        counted_out(rows),
+        values.iter().map(|v| format!("{v}{}", at.unit())).collect::<Vec<_>>().join(", ")
+    )
+}
+
+/// The sentence on several readings that are missing.
+pub(super) fn missing_readings(names: &[String]) -> String {
+    format!(
+        "The values of {} are not there; what needs them could not be checked and costs nothing more.",
+        listed(names)
+    )
+}
+
+/// "readings 1, 3 of the mass", "the height".
+pub(super) fn readings_of(title: &str, numbers: &[u32]) -> String {
+    match numbers {
+        [] => format!("the {title}"),
+        [one] => format!("reading {one} of the {title}"),
+        many => format!("readings {} of the {title}", counted_out(many)),
+    }
+}
