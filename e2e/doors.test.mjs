@@ -240,7 +240,7 @@ test("what a request may not carry is refused, and nobody is sent on to a strang
   assert.equal((await reviewer.send("POST", `/quick/${lab}`, { token: reviewer.token, ...many })).status(), 422);
   // Words in an address are shown where they are ours, and only in the session they were said in.
   const chief = await person("coordinator");
-  const taken = await chief.send("POST", "/sections/roster", { token: chief.token, text: "section,team\nMorning,Avocet\n" });
+  const taken = await chief.send("POST", "/sections/roster", { token: chief.token, text: "section,team\nMorning,Quill\n" });
   const said = taken.headers().location;
   const told = async (who, path) => (await who.send("GET", path)).text();
   assert.match(await told(chief, said), /1 teams and 0 students are new/);

@@ -8,7 +8,7 @@ use std::time::Instant;
 
 use jurado_core::class::{TeamValue, effects};
 use jurado_core::finding::Kind;
-use jurado_core::formula::eval::StepRounding;
+use jurado_core::formula::value::StepRounding;
 use jurado_core::formula::{Context, Value, evaluate};
 use jurado_core::judging::judge;
 use jurado_core::protocol::{ItemKind, Protocol, SlipKind};

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
-use crate::finding::Key;
+use crate::finding::key::Key;
 use serde::{Deserialize, Serialize};
 
 /// A reviewer's decision on a finding, a whole line of the score, a cell, what the team is told of a finding, or a finding

@@ -8,7 +8,7 @@ use crate::judging::shown_clean;
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
 use crate::uncertainty::{Of, Source, SourceKind};
-use crate::verdict::{Judged, JudgedResult, VerdictKind};
+use crate::verdict::{Face, Judged, JudgedResult, VerdictKind};
 
 /// How one result comes about.
 #[derive(Clone, Debug, Serialize)]
@@ -247,7 +247,7 @@ fn sentences(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Vec<Stri
     match r.verdict {
         VerdictKind::Agrees => out.push("Your value agrees with what your readings give.".to_owned()),
         VerdictKind::Rounded | VerdictKind::Carried => {
-            let face = r.face.as_deref().unwrap_or("rounded before the end");
+            let face = crate::wording::face(protocol, r.face.as_ref().unwrap_or(&Face::Early));
             let what = if r.verdict == VerdictKind::Rounded {
                 format!("Your value is right to its figures: {face}.")
             } else {

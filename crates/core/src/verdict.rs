@@ -114,7 +114,7 @@ pub struct JudgedResult {
     /// Verdict.
     pub verdict: VerdictKind,
     /// How it came to be rounded, where it did.
-    pub face: Option<String>,
+    pub face: Option<Face>,
     /// Diagnosis: the slip, or what could be.
     pub slip: Option<Slip>,
     /// Items of upstream results that were tainted when this one was judged.
@@ -157,6 +157,34 @@ impl JudgedResult {
             throughout: None,
         }
     }
+}
+
+/// How a right value comes to differ from the recomputed one by rounding alone.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Face {
+    /// Worked on from the team's own rounded values.
+    FromRounded,
+    /// Rounded before the end.
+    Early,
+    /// Rounded, and padded with noughts: `8.4100` for 8.4083.
+    Padded,
+    /// Rounded in two steps: 1.5645 to 1.565 to 1.57.
+    TwoSteps,
+    /// Cut off instead of rounded: 1.56 for 1.5683.
+    CutOff,
+    /// Every step rounded, or cut, to so many figures.
+    EveryStep {
+        /// Figures kept.
+        figures: i32,
+        /// Whether the rest was cut off.
+        cut: bool,
+    },
+    /// Worked with a short form of π, as written.
+    Pi(&'static str),
+    /// Worked with a short form of a constant, by its item, in its unit.
+    Constant(usize, f64),
+    /// Follows from a wrong value above, and how it was rounded besides.
+    Follows(Option<Box<Face>>),
 }
 
 /// What the team wrote for a result.

@@ -6,6 +6,8 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+use super::Kind;
+
 /// The stable name, within one table, of what a decision is about. It prints as, and is read from, a text such as
 /// `slip:disc_volume`; every text is a key, and printing it gives the text again.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
@@ -41,24 +43,22 @@ pub enum Key {
 }
 
 impl Key {
-    /// The key of a finding about an item, or one of its rows.
-    pub(crate) fn about(word: &str, item: &str, row: Option<u32>) -> Key {
-        Key::Finding(with_row(word, item, row))
+    /// The key of a finding about something with an id, or one of its rows.
+    pub(crate) fn about(kind: &Kind, id: &str, row: Option<u32>) -> Key {
+        Key::Finding(with_row(kind.word(), id, row))
     }
 
-    /// The key of a finding about a cell; a cell without a row has the number 0.
-    pub(crate) fn of_cell(word: &str, item: &str, row: Option<u32>) -> Key {
-        Key::Finding(with_row(word, item, Some(row.unwrap_or(0))))
-    }
-
-    /// The key of a finding about a nominal value of a grid.
-    pub(crate) fn grid(column: &str, nominal: f64) -> Key {
-        Key::Finding(format!("grid:{column}:{nominal}"))
-    }
-
-    /// The key of a note on how a cell was read.
-    pub(crate) fn read_as(item: &str, row: Option<u32>, remark: &str) -> Key {
-        Key::Finding(format!("read:{item}:{}:{remark}", row.unwrap_or(0)))
+    /// The key of a finding about a cell; a cell without a row has the number 0. A note on how it was read is named by
+    /// that, and a value of a grid by its number.
+    pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<u32>) -> Key {
+        let cell = with_row(kind.word(), item, Some(row.unwrap_or(0)));
+        match kind {
+            Kind::ReadAs { remark } => Key::Finding(format!("{cell}:{remark}")),
+            Kind::GridMissing { nominal, .. } | Kind::GridLeft { nominal, .. } => {
+                Key::Finding(format!("{}:{item}:{nominal}", kind.word()))
+            }
+            _ => Key::Finding(cell),
+        }
     }
 }
 

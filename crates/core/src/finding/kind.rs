@@ -630,6 +630,29 @@ pub enum Kind {
 }
 
 impl Kind {
+    /// The stable word of the kind, such as `slip`.
+    pub fn code(&self) -> &'static str {
+        self.properties().code
+    }
+
+    /// The word its key begins with: stored decisions name findings by it, so it stays as it is.
+    pub(crate) fn word(&self) -> &'static str {
+        match self {
+            Kind::MissingReading | Kind::MissingResult { .. } => "missing",
+            Kind::ForbiddenReading { .. } => "forbidden",
+            Kind::ReadAs { .. } => "read",
+            Kind::AmountNotMet { .. } => "amount",
+            Kind::NoSuchSetting { .. } => "setting",
+            Kind::GridMissing { .. } | Kind::GridLeft { .. } => "grid",
+            Kind::Exclusion { .. } | Kind::ExclusionUnsupported { .. } => "exclusion",
+            Kind::OutlierKept(_) | Kind::OutlierNear(_) => "outlier",
+            Kind::Ambiguous(_) => "unexplained",
+            Kind::AccuracyUnchecked(_) => "accuracy",
+            Kind::PrecisionUnchecked => "precision",
+            kind => kind.code(),
+        }
+    }
+
     /// What follows from the kind alone: the one table of it.
     pub fn properties(&self) -> Properties {
         use About::{Lab, Reading, Result, Table};

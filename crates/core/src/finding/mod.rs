@@ -130,6 +130,12 @@ impl Finding {
         }
     }
 
+    /// A finding about an item, or one of its rows, named by it.
+    pub(crate) fn about(kind: Kind, severity: Severity, (item, id): (usize, &str), row: Option<u32>) -> Finding {
+        let key = Key::about(&kind, id, row);
+        Finding::new(kind, key, severity, Place::of(item, row))
+    }
+
     /// Charged by rule: criterion and points, which no decision is needed for.
     pub(crate) fn charged(self, (criterion, cost): (Option<String>, Decimal)) -> Finding {
         Finding { criterion, cost, ..self }
@@ -142,7 +148,7 @@ impl Finding {
 
     /// The stable word of its kind, such as `slip`.
     pub fn code(&self) -> &'static str {
-        self.kind.properties().code
+        self.kind.code()
     }
 
     /// Whether it is about an item.

@@ -5,60 +5,10 @@ use std::ops::Range;
 
 use super::FormulaError;
 use super::ast::{Ast, AstKind, Comparator, Operator};
-use super::function::{Function, join, point_fault, typed};
+use super::function::Function;
+use super::node::{Node, Op, Shape};
+use super::typed::{join, point_fault, typed};
 use crate::quantity::{Dimension, Nature, Unit};
-
-/// A checked piece: coherent SI values throughout.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Node {
-    /// What it does.
-    pub op: Op,
-    /// Its dimension.
-    pub dimension: Dimension,
-    /// Amount, point on a scale, gauge or absolute pressure.
-    pub nature: Nature,
-    /// Whether it is a condition: 1 where it holds, 0 where it does not.
-    pub truth: bool,
-    /// One value or a column.
-    pub shape: Shape,
-    /// Its bytes in the formula's text.
-    pub span: Range<usize>,
-}
-
-/// One value or a column of values.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Shape {
-    /// One value.
-    Scalar,
-    /// A column, in the order of its rows. Columns of one group have the same rows.
-    Column(u16),
-}
-
-impl Shape {
-    /// Added to a group for the column of its differences, which is one row shorter.
-    pub(super) const SHORTER: u16 = 4096;
-}
-
-/// What a node does.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Op {
-    /// An exact number in coherent SI units; the text as typed, with its unit.
-    Number(f64, String),
-    /// π.
-    Pi,
-    /// A reading, constant or result, by its number in the table of items.
-    Item(usize),
-    /// Whether a word item is this word, by its number in the item's list.
-    Is(usize, u32, String),
-    /// Sign turned.
-    Negative(Box<Node>),
-    /// Operator on two nodes.
-    Binary(Operator, Box<Node>, Box<Node>),
-    /// Comparison of two nodes.
-    Compare(Comparator, Box<Node>, Box<Node>),
-    /// A function.
-    Call(Function, Vec<Node>),
-}
 
 /// What a name stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -322,60 +272,5 @@ fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaErr
             format!("{} can only be raised to a whole number written out", base.dimension),
             "write the exponent as a number, or use sqrt()",
         )),
-    }
-}
-
-impl Node {
-    /// A plain node like another, for what the diagnoser makes.
-    pub(crate) fn made(op: Op, dimension: Dimension) -> Node {
-        Node { op, dimension, nature: Nature::Plain, truth: false, shape: Shape::Scalar, span: 0..0 }
-    }
-
-    /// The pieces directly under this one.
-    pub fn children(&self) -> Vec<&Node> {
-        match &self.op {
-            Op::Negative(a) => vec![a],
-            Op::Binary(_, a, b) | Op::Compare(_, a, b) => vec![a, b],
-            Op::Call(_, args) => args.iter().collect(),
-            _ => Vec::new(),
-        }
-    }
-
-    /// The same piece with other pieces under it, as many as [`Node::children`] gives.
-    pub(crate) fn with_children(&self, mut children: Vec<Node>) -> Node {
-        let op = match &self.op {
-            Op::Negative(_) => children.pop().map(|a| Op::Negative(Box::new(a))),
-            Op::Binary(op, ..) => {
-                children.pop().zip(children.pop()).map(|(b, a)| Op::Binary(*op, Box::new(a), Box::new(b)))
-            }
-            Op::Compare(op, ..) => {
-                children.pop().zip(children.pop()).map(|(b, a)| Op::Compare(*op, Box::new(a), Box::new(b)))
-            }
-            Op::Call(f, _) => Some(Op::Call(*f, children)),
-            _ => None,
-        };
-        Node { op: op.unwrap_or_else(|| self.op.clone()), ..self.clone() }
-    }
-
-    /// Whether any piece, this one included, is so.
-    pub fn any(&self, so: &dyn Fn(&Node) -> bool) -> bool {
-        so(self) || self.children().into_iter().any(|c| c.any(so))
-    }
-
-    /// Every item the tree uses, in order of appearance, each once.
-    pub fn items(&self) -> Vec<usize> {
-        fn walk(node: &Node, out: &mut Vec<usize>) {
-            match &node.op {
-                Op::Item(i) | Op::Is(i, ..) => {
-                    if !out.contains(i) {
-                        out.push(*i);
-                    }
-                }
-                _ => node.children().into_iter().for_each(|c| walk(c, out)),
-            }
-        }
-        let mut out = Vec::new();
-        walk(self, &mut out);
-        out
     }
 }

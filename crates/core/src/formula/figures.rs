@@ -1,7 +1,7 @@
 //! The significant figures a result deserves, by the usual rules carried through the tree: products keep the fewest
 //! figures, sums the coarsest last place, a mean the last place of its readings.
 
-use super::eval::Num;
+use super::value::Num;
 use crate::quantity::leading_place;
 
 /// A number that knows its last significant place.

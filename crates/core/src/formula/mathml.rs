@@ -1,8 +1,8 @@
 //! A checked tree drawn as MathML in three stages: symbols, numbers put in, value with unit.
 
 use super::ast::{Comparator, Operator};
-use super::check::{Node, Op};
 use super::function::Function;
+use super::node::{Node, Op};
 
 /// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such as `V_c` or a
 /// number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.

@@ -1,4 +1,4 @@
-//! The formula language, in three layers and one way: text → [`ast::Ast`] (what was typed) → [`check::Node`] (typed,
+//! The formula language, in three layers and one way: text → [`ast::Ast`] (what was typed) → [`node::Node`] (typed,
 //! dimension-checked) → value ([`eval`]). [`mathml`] draws a checked tree; [`figures`] carries significant figures
 //! through one. Nothing here knows protocols or tables: names are resolved by whoever checks.
 
@@ -8,16 +8,21 @@ pub mod eval;
 pub mod figures;
 pub mod function;
 pub mod mathml;
+pub mod node;
 mod parse;
 pub mod plain;
 #[cfg(test)]
 mod tests;
+mod typed;
+pub mod value;
 mod vector;
 
-pub use check::{Node, Op, Shape, Symbol};
-pub use eval::{Context, EvalError, Num, Value, evaluate, evaluate_any};
+pub use check::Symbol;
+pub use eval::{evaluate, evaluate_any};
 pub use function::Function;
+pub use node::{Node, Op, Shape};
 pub use parse::parse;
+pub use value::{Context, EvalError, Num, Value};
 
 /// A fault in a formula: a byte span in its text, what is wrong, how to mend it.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,8 +1,8 @@
 //! A checked tree as one line of text, for the command line and for copying: `ρ = m / (L × W²)`.
 
 use super::ast::{Comparator, Operator};
-use super::check::{Node, Op};
 use super::function::Function;
+use super::node::{Node, Op};
 
 /// The tree as text. `name` writes an item: a symbol, or a number with its unit.
 pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {

@@ -1,6 +1,6 @@
 use super::check::check;
-use super::eval::StepRounding;
 use super::figures::Figured;
+use super::value::StepRounding;
 use super::*;
 use crate::quantity::{Dimension, Nature};
 use proptest::prelude::*;

@@ -1,12 +1,15 @@
 //! The functions over columns. A gap is skipped; a fit uses the rows where every column has a value.
 
-use super::check::{Node, Shape};
-use super::eval::{Context, EvalError, Num, Value, finish, walk};
 use super::function::Function;
+use super::node::{Node, Shape};
+use super::value::{Context, EvalError, Num, Value, finish};
 use crate::stats::{Line, endpoint, line};
 
+/// Evaluates an argument.
+pub(super) type Walk<N> = fn(&Node, &Context<'_, N>) -> Result<Value<N>, EvalError>;
+
 /// A column's values by row, gaps kept; a row that is left out is a gap.
-fn column<N: Num>(arg: &Node, context: &Context<'_, N>) -> Result<Vec<Option<N>>, EvalError> {
+fn column<N: Num>(arg: &Node, context: &Context<'_, N>, walk: Walk<N>) -> Result<Vec<Option<N>>, EvalError> {
     match walk(arg, context)? {
         Value::Column(mut xs) => {
             if let Shape::Column(group) = arg.shape
@@ -23,7 +26,12 @@ fn column<N: Num>(arg: &Node, context: &Context<'_, N>) -> Result<Vec<Option<N>>
 
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
-pub(super) fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+pub(super) fn call<N: Num>(
+    function: Function,
+    args: &[Node],
+    context: &Context<'_, N>,
+    walk: Walk<N>,
+) -> Result<Value<N>, EvalError> {
     use Function::*;
     // Row by row nothing is left out: a difference is taken of what was written.
     let xs = match function {
@@ -31,11 +39,11 @@ pub(super) fn call<N: Num>(function: Function, args: &[Node], context: &Context<
             Value::Column(xs) => xs,
             _ => return Err(EMPTY),
         },
-        _ => column(&args[0], context)?,
+        _ => column(&args[0], context, walk)?,
     };
     let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
     if function.fits_line() || matches!(function, WeightedMean | Interp | Equivalence | EquivalenceTangents) {
-        return rows_together(function, xs, args, context);
+        return rows_together(function, xs, args, context, walk);
     }
     if let Row = function {
         let n = walk(&args[1], context)?.scalar().map_or(0.0, Num::value);
@@ -118,10 +126,11 @@ fn rows_together<N: Num>(
     xs: Vec<Option<N>>,
     args: &[Node],
     context: &Context<'_, N>,
+    walk: Walk<N>,
 ) -> Result<Value<N>, EvalError> {
     use Function::*;
-    let ys = column(&args[1], context)?;
-    let weighted = (function.fits_line() && args.len() > 2).then(|| column(&args[2], context)).transpose()?;
+    let ys = column(&args[1], context, walk)?;
+    let weighted = (function.fits_line() && args.len() > 2).then(|| column(&args[2], context, walk)).transpose()?;
     if xs.len() != ys.len() || weighted.as_ref().is_some_and(|w| w.len() != xs.len()) {
         return Err(EvalError::Undefined("two columns have different numbers of rows"));
     }

@@ -3,9 +3,9 @@
 
 use rust_decimal::Decimal;
 
+use super::propagate::Propagated;
 use super::readings::step_in_unit;
 use super::table::Table;
-use super::uncertain::Propagated;
 use super::values::{Env, Out};
 use crate::finding::{Apart, Excluded, Finding, Findings, Fragile, Key, Kind, Place, Severity, Support};
 use crate::formula::{Context, Function, Num, Op, Shape, Value, evaluate_any};
@@ -317,13 +317,13 @@ fn table_marks(protocol: &Protocol, table: &Table, (t, id): (usize, &str), out: 
             continue;
         }
         let n = row as u32 + 1;
-        let (what, key) = (Excluded::Row(t), Key::about("exclusion", id, Some(n)));
-        found.push(match cause.map(Support::Cause) {
-            Some(support) => {
-                Finding::new(Kind::Exclusion { what, reason, support }, key, Severity::Note, Place::row(n))
-            }
-            None => Finding::new(Kind::ExclusionUnsupported { what, reason }, key, Severity::Decide, Place::row(n)),
-        });
+        let what = Excluded::Row(t);
+        let (kind, severity) = match cause.map(Support::Cause) {
+            Some(support) => (Kind::Exclusion { what, reason, support }, Severity::Note),
+            None => (Kind::ExclusionUnsupported { what, reason }, Severity::Decide),
+        };
+        let key = Key::about(&kind, id, Some(n));
+        found.push(Finding::new(kind, key, severity, Place::row(n)));
     }
 }
 
@@ -364,16 +364,18 @@ fn exclusion(
     });
     let tested = hand.is_some_and(Hand::raised);
     let n = row as u32 + 1;
-    let (key, place) = (Key::about("exclusion", &item.id, Some(n)), Place::of(c.item, Some(n)));
+    let about = (c.item, item.id.as_str());
     let (what, reason) = (Excluded::Reading(c.texts[row].clone()), reason.to_owned());
     let tested = || (tested && !reason.is_empty()).then_some(Support::Test);
     match cause.map(Support::Cause).or_else(tested) {
         Some(support) => {
-            found.push(Finding::new(Kind::Exclusion { what, reason, support }, key, Severity::Note, place));
+            let kind = Kind::Exclusion { what, reason, support };
+            found.push(Finding::about(kind, Severity::Note, about, Some(n)));
             true
         }
         None => {
-            let finding = Finding::new(Kind::ExclusionUnsupported { what, reason }, key, Severity::Decide, place);
+            let kind = Kind::ExclusionUnsupported { what, reason };
+            let finding = Finding::about(kind, Severity::Decide, about, Some(n));
             found.push(finding.charged(precision_of(protocol, c.item)));
             false
         }
@@ -394,10 +396,7 @@ fn concordant(
     if values.len() < 2 {
         return;
     }
-    let finding = |kind: Kind, severity| {
-        let key = Key::about(kind.properties().code, &item.id, None);
-        Finding::new(kind, key, severity, Place::of(c.item, None))
-    };
+    let finding = |kind: Kind, severity| Finding::about(kind, severity, (c.item, &item.id), None);
     let Some(set) = concordance(&values, |middle| tolerance.about(middle), c.step) else {
         found.push(finding(Kind::NotConcordant, Severity::Decide));
         return;
@@ -452,15 +451,18 @@ fn kept(
         critical: hand.critical,
         beyond: hand.raised(),
     };
-    let key = Key::about("outlier", &item.id, Some(row.unwrap_or(1)));
-    let place = Place::of(c.item, row);
+    let (kind, severity) = match hand.raised() {
+        true => (Kind::OutlierKept(apart), Severity::Decide),
+        false => (Kind::OutlierNear(apart), Severity::Note),
+    };
+    let key = Key::about(&kind, &item.id, Some(row.unwrap_or(1)));
+    let finding = Finding::new(kind, key, severity, Place::of(c.item, row));
     if hand.raised() {
-        let finding = Finding::new(Kind::OutlierKept(apart), key, Severity::Decide, place).hanging(charge);
+        let finding = finding.hanging(charge);
         found.push(Finding { fragile: near.then_some(limit), ..finding });
     } else {
         let (criterion, hangs) = charge;
         let fragile = (hangs > Decimal::ZERO).then_some(limit);
-        let finding = Finding::new(Kind::OutlierNear(apart), key, Severity::Note, place);
         found.push(Finding { criterion, hangs, fragile, ..finding });
     }
 }
@@ -548,8 +550,7 @@ pub(super) fn points(
                 critical: test.critical,
                 slopes: slopes.ok().map(|(with, without)| (with * scale, without * scale)),
             };
-            let key = Key::about("point-apart", &protocol.items[*y].id, Some(row));
-            found.push(Finding::new(kind, key, Severity::Decide, Place::of(*y, Some(row))));
+            found.push(Finding::about(kind, Severity::Decide, (*y, &protocol.items[*y].id), Some(row)));
         }
     }
     tests

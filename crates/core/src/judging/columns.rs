@@ -34,7 +34,8 @@ fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) 
     // Too few are cells that are missing, each told as that.
     if rows.there > rows.most {
         let kind = Kind::MoreRows { table: t, there: rows.there, asked: rows.most };
-        found.push(Finding::new(kind, Key::about("rows-more", &spec.id, None), Severity::Note, Place::TABLE));
+        let key = Key::about(&kind, &spec.id, None);
+        found.push(Finding::new(kind, key, Severity::Note, Place::TABLE));
     }
     let Some(key) = spec.key.map(|k| &protocol.keys[k]) else { return };
     for (i, value) in rows.keys.iter().enumerate() {
@@ -44,7 +45,7 @@ fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) 
             Some(v) if !key.values.contains(v) => Kind::KeyUnknown { table: t, value: v.clone() },
             Some(_) => continue,
         };
-        let key = Key::about(kind.properties().code, &spec.id, Some(row));
+        let key = Key::about(&kind, &spec.id, Some(row));
         found.push(Finding::new(kind, key, Severity::Decide, Place::row(row)));
     }
 }
@@ -70,12 +71,15 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
             continue;
         }
         let at_end = *nominal == low || *nominal == high;
-        let (key, place, nominal) = (Key::grid(&item.id, *nominal), Place::of(grid.column, None), *nominal);
+        let (place, nominal) = (Place::of(grid.column, None), *nominal);
+        let named = |kind: Kind, severity| {
+            let key = Key::of_cell(&kind, &item.id, None);
+            Finding::new(kind, key, severity, place)
+        };
         found.push(if at_end && excused {
-            Finding::new(Kind::GridLeft { table: t, nominal }, key, Severity::Note, place)
+            named(Kind::GridLeft { table: t, nominal }, Severity::Note)
         } else {
-            let finding = Finding::new(Kind::GridMissing { table: t, nominal }, key, Severity::Charge, place);
-            finding.charged(completeness(protocol))
+            named(Kind::GridMissing { table: t, nominal }, Severity::Charge).charged(completeness(protocol))
         });
     }
 }
@@ -102,8 +106,7 @@ fn stopped(protocol: &Protocol, t: usize, env: &Env, found: &mut Findings<'_>) {
         return;
     }
     let kind = Kind::StoppedEarly { table: t, last: *last };
-    let key = Key::about("stopped-early", &spec.id, None);
-    found.push(Finding::new(kind, key, Severity::Decide, Place::of(stop.column, None)));
+    found.push(Finding::about(kind, Severity::Decide, (stop.column, &spec.id), None));
 }
 
 struct Column<'a> {
@@ -126,8 +129,7 @@ impl Column<'_> {
 
     /// A finding about the column, or one of its rows.
     fn finding(&self, kind: Kind, severity: Severity, row: Option<u32>) -> Finding {
-        let key = Key::about(kind.properties().code, &self.protocol.items[self.spec.item].id, row);
-        Finding::new(kind, key, severity, Place::of(self.spec.item, row))
+        Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), row)
     }
 
     fn excused(&self, row: u32) -> bool {

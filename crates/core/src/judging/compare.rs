@@ -1,37 +1,20 @@
 //! Recompute, follow through and compare: the verdict of each reported result, row by row where it is a column.
 
 use super::diagnose::{self, Candidates, Case};
-use super::table::Table;
+use super::ground::Ground;
 use super::values::{Env, Out, derive, put, sliced, within};
 use super::words;
 use crate::finding::Right;
 use crate::formula::figures::Figured;
-use crate::formula::{Context, Node, Shape, Value, eval::StepRounding, evaluate_any};
-use crate::protocol::{Protocol, ResultSpec};
+use crate::formula::{Context, Node, Shape, Value, evaluate_any, value::StepRounding};
+use crate::protocol::ResultSpec;
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::reading::{CellKind, read};
-use crate::uncertainty::Budget;
-use crate::verdict::{JudgedResult, Reported, VerdictKind};
+use crate::verdict::{Face, JudgedResult, Reported, VerdictKind};
 
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
-
-/// What all results are judged from.
-pub(super) struct Ground<'a> {
-    pub(super) protocol: &'a Protocol,
-    pub(super) table: &'a Table,
-    pub(super) out: &'a Out,
-    /// Clean values of everything.
-    pub(super) clean: &'a Env,
-    /// Readings and references alone.
-    pub(super) measured: &'a Env,
-    pub(super) figured: &'a [Option<Value<Figured>>],
-    /// Readings that cannot have been copied wrongly, since other results fit them as they stand.
-    pub(super) refuted: &'a [(usize, Option<u32>)],
-    /// Budgets by result and row, for deserved figures from the uncertainty.
-    pub(super) budgets: &'a [Vec<Option<Budget>>],
-}
 
 /// Judges all results in the order they are derived. Gives them with the values as reported.
 pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
@@ -259,7 +242,7 @@ impl Judge<'_> {
                 if self.sliced && row.is_some() && row != self.row {
                     return None;
                 }
-                let cut = r.face.as_deref() == Some(CUT_OFF);
+                let cut = r.face == Some(Face::CutOff);
                 let mut half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
                 // Noughts at the end that the value does not bear out were padding.
                 let written = r.reported.number.as_ref();
@@ -304,19 +287,15 @@ impl Judge<'_> {
         sum
     }
 
-    /// Rounding that explains R where nothing upstream is tainted: in words, or `None`.
-    fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits, from_reported: bool) -> Option<String> {
+    /// Rounding that explains R where nothing upstream is tainted: or `None`.
+    fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits, from_reported: bool) -> Option<Face> {
         let wide = l.h.max(l.d);
         if within(r - f, wide + e * l.room, wide, r, f) {
             let near = within(r - c, wide, wide, r, c);
-            return Some(if from_reported && !near {
-                "worked on from its own rounded values".to_owned()
-            } else {
-                "rounded before the end".to_owned()
-            });
+            return Some(if from_reported && !near { Face::FromRounded } else { Face::Early });
         }
         if within(r - c, l.d, l.d, r, c) {
-            return Some("rounded before the end".to_owned());
+            return Some(Face::Early);
         }
         if r == 0.0 {
             return None;
@@ -329,19 +308,19 @@ impl Judge<'_> {
 
     /// Faces of early rounding on one set of inputs: cut off; padded with noughts; every step rounded or cut; short forms
     /// of constants.
-    fn face(&self, env: &Env, r: f64, x: f64, e: f64, l: Limits) -> Option<String> {
+    fn face(&self, env: &Env, r: f64, x: f64, e: f64, l: Limits) -> Option<Face> {
         if let Some(h) = l.padded
             && within(r - x, h + e * l.room, h, r, x)
         {
-            return Some("rounded, and padded with noughts".to_owned());
+            return Some(Face::Padded);
         }
         if twice_rounded(x, l.h) && within(r - x, 1.1 * l.h, l.h, r, x) {
-            return Some("rounded in two steps".to_owned());
+            return Some(Face::TwoSteps);
         }
         if r.signum() == x.signum() {
             let lost = x.abs() - r.abs();
             if lost >= -1e-13 * x.abs() && within(lost, 2.0 * l.coarse + e, l.h, r, x) {
-                return Some(CUT_OFF.to_owned());
+                return Some(Face::CutOff);
             }
         }
         // Rounding to three figures or more at every step of a short formula moves nothing by more than a twentieth;
@@ -356,8 +335,7 @@ impl Judge<'_> {
                 if let Some(v) = self.under(node, &context).map(|v| item.from_si(v))
                     && within(r - v, l.h, l.h, r, v)
                 {
-                    let how = if cut { "cut" } else { "rounded" };
-                    return Some(format!("every step {how} to {figures} figures"));
+                    return Some(Face::EveryStep { figures, cut });
                 }
             }
         }
@@ -368,19 +346,19 @@ impl Judge<'_> {
             let context = Context { items: env, out, pi, steps: None, arising: None };
             // Only where π is in the formula does this differ from x at all.
             if self.under(node, &context).map(|v| item.from_si(v)).is_some_and(near) {
-                return Some(format!("worked with π as {text}"));
+                return Some(Face::Pi(text));
             }
         }
-        for (n, reference) in self.ground.protocol.references.iter().enumerate().filter(|(_, r)| !r.short.is_empty()) {
+        for reference in self.ground.protocol.references.iter().filter(|r| !r.short.is_empty()) {
             if !node.items().contains(&reference.item) {
                 continue;
             }
-            let it = &self.ground.protocol.items[self.ground.protocol.references[n].item];
+            let it = &self.ground.protocol.items[reference.item];
             for short in &reference.short {
                 let mut env = env.clone();
                 env[reference.item] = Some(Value::Scalar(*short));
                 if self.value(node, &env).map(|v| item.from_si(v)).is_some_and(near) {
-                    return Some(format!("worked with the {} as {}", it.title, it.from_si(*short)));
+                    return Some(Face::Constant(reference.item, it.from_si(*short)));
                 }
             }
         }
@@ -389,7 +367,7 @@ impl Judge<'_> {
 
     /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would have been without its
     /// own mistake: worked out from the reported values before it. A column is taken as a whole.
-    fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<String> {
+    fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<Face> {
         let node = &self.spec.node;
         let item = self.item();
         let mut tainted: Vec<usize> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
@@ -438,12 +416,12 @@ impl Judge<'_> {
             let l = Limits { d: if l.room == 0.0 { 0.0 } else { d }, ..l };
             let wide = l.h.max(l.d);
             if within(r - f, wide + e * l.room, wide, r, f) {
-                return Some("follows from the value above".to_owned());
+                return Some(Face::Follows(None));
             }
             if r != 0.0
                 && let Some(face) = self.face(&env, r, f, e, l)
             {
-                return Some(format!("follows from the value above, {face}"));
+                return Some(Face::Follows(Some(Box::new(face))));
             }
         }
         None
@@ -527,8 +505,6 @@ fn twice_rounded(x: f64, h: f64) -> bool {
     let first = (steps * 10.0 * (1.0 + 1e-13)).round() / 10.0;
     first.round() > (steps * (1.0 + 1e-13)).round()
 }
-
-const CUT_OFF: &str = "cut off instead of rounded";
 
 #[derive(Clone, Copy)]
 struct Limits {

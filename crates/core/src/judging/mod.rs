@@ -9,12 +9,15 @@ mod apart;
 mod columns;
 mod compare;
 mod diagnose;
+mod ground;
 mod montecarlo;
 mod person;
+mod propagate;
 mod readings;
 mod relations;
 mod results;
 mod score;
+mod stated;
 mod table;
 #[cfg(test)]
 mod tests;
@@ -66,7 +69,7 @@ struct Worked {
     out: Out,
     clean: Env,
     reported: Env,
-    propagated: uncertain::Propagated,
+    propagated: propagate::Propagated,
     results: Vec<JudgedResult>,
 }
 
@@ -106,7 +109,7 @@ pub fn judge_in(
     results::join_slips(protocol, &mut results);
     results::find(protocol, section, &results, &mut found);
     notes(protocol, &table, &mut found);
-    uncertain::stated(protocol, &results, &mut found);
+    stated::stated(protocol, &results, &mut found);
     let rulings: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.keys)).collect();
     comparisons.extend(score::compare(
         &score::Against { protocol, section, submission, table: &table, clean: &clean },
@@ -153,9 +156,9 @@ fn work(
     values::chain(protocol, &mut clean, &out, table);
     readings::cells(protocol, section, table, &clean, &mut found);
     columns::check(protocol, section, table, &clean, &mut found);
-    let propagated = uncertain::propagate(protocol, table, &out, &measured);
+    let propagated = propagate::propagate(protocol, table, &out, &measured);
     let figured = values::figured(protocol, &table.readings, &measured);
-    let ground = compare::Ground {
+    let ground = ground::Ground {
         protocol,
         table,
         out: &out,
@@ -203,7 +206,7 @@ fn repair(
         .iter()
         .filter(|r| r.verdict == VerdictKind::Slip)
         .filter_map(|r| {
-            let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped && s.probability >= 0.5)?;
+            let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
             let (item, row, value) = slip.repair?;
             Some((r.index, item, row, value, slip.probability))
         })
@@ -267,9 +270,9 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
             Kind::Unit(UnitFault::Wrong(_) | UnitFault::Unknown(_)) => true,
             _ => false,
         };
-        let (id, code) = (&protocol.items[note.item].id, note.kind.properties().code);
+        let id = &protocol.items[note.item].id;
         // Replicates are judged together: a reading without units is one finding, not five.
-        let key = if costs { Key::about(code, id, None) } else { Key::of_cell(code, id, note.row) };
+        let key = if costs { Key::about(&note.kind, id, None) } else { Key::of_cell(&note.kind, id, note.row) };
         let severity = match note.kind {
             Kind::Duplicate { .. } => Severity::Decide,
             _ if costs => Severity::Charge,
@@ -295,5 +298,5 @@ pub fn hanging(judged: &Judged) -> Decimal {
 
 /// The half-width stated with a result, in the protocol's unit.
 pub fn stated_plus_minus(reported: &crate::verdict::Reported) -> Option<f64> {
-    uncertain::stated_value(reported).map(|(value, ..)| value)
+    stated::stated_value(reported).map(|(value, ..)| value)
 }

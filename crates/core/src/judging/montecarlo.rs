@@ -1,8 +1,8 @@
 //! Where the linear rule of propagation does not hold: the results worked out again from moved readings – at the
 //! corners of the limits, for second-order terms, and by chance from a seed that the table itself gives.
 
+use super::propagate::Propagated;
 use super::table::Table;
-use super::uncertain::Propagated;
 use super::values::{Env, Out, derive};
 use crate::formula::{Function, Num, Op, Value};
 use crate::protocol::{ItemKind, Protocol};

@@ -81,15 +81,14 @@ struct Judge<'a> {
 
 impl Judge<'_> {
     /// A finding about a cell.
-    fn of_cell(&self, kind: Kind, word: &str, severity: Severity, row: Option<u32>) -> Finding {
-        let key = Key::of_cell(word, &self.protocol.items[self.spec.item].id, row);
+    fn of_cell(&self, kind: Kind, severity: Severity, row: Option<u32>) -> Finding {
+        let key = Key::of_cell(&kind, &self.protocol.items[self.spec.item].id, row);
         Finding::new(kind, key, severity, Place::of(self.spec.item, row))
     }
 
     /// A finding about all cells of the reading.
     fn of_all(&self, kind: Kind, severity: Severity) -> Finding {
-        let key = Key::about(kind.properties().code, &self.protocol.items[self.spec.item].id, None);
-        Finding::new(kind, key, severity, Place::of(self.spec.item, None))
+        Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), None)
     }
 
     fn cell(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
@@ -99,26 +98,25 @@ impl Judge<'_> {
             && need.forbidden_if.as_ref().and_then(|n| holds(n, self.env, row)) == Some(true)
         {
             let kind = Kind::ForbiddenReading { text: cell.text.clone() };
-            found.push(self.of_cell(kind, "forbidden", Severity::Charge, row));
+            found.push(self.of_cell(kind, Severity::Charge, row));
         }
         match &cell.state {
             CellState::Missing => self.missing(cell, found),
             CellState::Bound => {
                 let kind = Kind::Bound { text: cell.text.clone() };
-                let finding = self.of_cell(kind, "bound", Severity::Decide, row);
+                let finding = self.of_cell(kind, Severity::Decide, row);
                 found.push(finding.charged(completeness(self.protocol)));
             }
             CellState::Unreadable(why) => {
                 let kind = Kind::UnreadableReading { text: cell.text.clone(), why: why.clone() };
-                let finding = self.of_cell(kind, "unreadable", Severity::Decide, row);
+                let finding = self.of_cell(kind, Severity::Decide, row);
                 found.push(finding.hanging(completeness(self.protocol)));
             }
             CellState::Read => self.read(cell, found),
         }
         for remark in &cell.remarks {
-            let key = Key::read_as(&self.protocol.items[self.spec.item].id, row, remark);
             let kind = Kind::ReadAs { remark: remark.clone() };
-            found.push(Finding::new(kind, key, Severity::Note, Place::of(self.spec.item, row)));
+            found.push(self.of_cell(kind, Severity::Note, row));
         }
     }
 
@@ -136,7 +134,7 @@ impl Judge<'_> {
         if !required || forbidden {
             return;
         }
-        let finding = self.of_cell(Kind::MissingReading, "missing", Severity::Charge, cell.row);
+        let finding = self.of_cell(Kind::MissingReading, Severity::Charge, cell.row);
         found.push(finding.charged(completeness(self.protocol)));
     }
 
@@ -145,13 +143,13 @@ impl Judge<'_> {
         let (text, row) = (|| cell.text.clone(), cell.row);
         if let Some((low, high)) = self.spec.plausible.filter(|(low, high)| value < *low || value > *high) {
             let kind = Kind::Implausible { text: text(), low, high };
-            found.push(self.of_cell(kind, "implausible", Severity::Decide, row));
+            found.push(self.of_cell(kind, Severity::Decide, row));
         }
         self.scale(cell, value, found);
         self.amount(cell, value, found);
         self.issued(cell, value, found);
         if cell.number.as_ref().is_some_and(|n| n.unsettled) {
-            found.push(self.of_cell(Kind::Unsettled, "unsettled", Severity::Note, row));
+            found.push(self.of_cell(Kind::Unsettled, Severity::Note, row));
         }
     }
 
@@ -163,9 +161,9 @@ impl Judge<'_> {
         let shown = self.protocol.items[self.spec.item].to_si(value) / tool.unit.factor;
         if shown < range.0 - 0.5 * tool.step || shown > range.1 + 0.5 * tool.step {
             let kind = Kind::BeyondScale { text: cell.text.clone(), instrument };
-            found.push(self.of_cell(kind, "beyond-scale", Severity::Decide, cell.row));
+            found.push(self.of_cell(kind, Severity::Decide, cell.row));
         } else if range.1 - shown <= 0.5 * tool.step && value != 0.0 {
-            found.push(self.of_cell(Kind::EndOfScale { instrument }, "end-of-scale", Severity::Note, cell.row));
+            found.push(self.of_cell(Kind::EndOfScale { instrument }, Severity::Note, cell.row));
         }
     }
 
@@ -181,14 +179,14 @@ impl Judge<'_> {
         };
         if !met {
             let kind = Kind::AmountNotMet { text: cell.text.clone(), asked: self.spec.role };
-            found.push(self.of_cell(kind, "amount", Severity::Decide, cell.row));
+            found.push(self.of_cell(kind, Severity::Decide, cell.row));
         }
         if let ReadingKind::Setting(list) = &self.spec.kind
             && !list.is_empty()
             && !list.iter().any(|v| same_decimal(*v, value))
         {
             let kind = Kind::NoSuchSetting { text: cell.text.clone() };
-            found.push(self.of_cell(kind, "setting", Severity::Decide, cell.row));
+            found.push(self.of_cell(kind, Severity::Decide, cell.row));
         }
     }
 
@@ -201,7 +199,7 @@ impl Judge<'_> {
         let step = step_in_unit(self.protocol, self.spec, self.env, cell.row).max(cell.resolution);
         if (value - issued).abs() > 0.5 * step * (1.0 + 1e-9) {
             let kind = Kind::Misread { text: cell.text.clone(), issued };
-            let finding = self.of_cell(kind, "misread", Severity::Decide, cell.row);
+            let finding = self.of_cell(kind, Severity::Decide, cell.row);
             found.push(finding.charged(completeness(self.protocol)));
         }
     }

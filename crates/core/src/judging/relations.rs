@@ -1,8 +1,8 @@
 //! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with the uncertainty of a
 //! difference over the sources both sides share.
 
+use super::propagate::Propagated;
 use super::readings::same_decimal;
-use super::uncertain::Propagated;
 use super::values::{Env, Out, within};
 use super::words;
 use crate::finding::{Finding, Findings, Fragile, Key, Kind, Named, Off, Place, Severity, Sides};
@@ -97,7 +97,7 @@ pub(super) fn checks(
         };
         let rows = failed.iter().filter_map(|(row, _)| *row).collect();
         let kind = Kind::Check { check: n, rows, off: failed[0].1 };
-        let (key, place) = (Key::about("check", &check.id, None), Place { item, row: failed[0].0 });
+        let (key, place) = (Key::about(&kind, &check.id, None), Place { item, row: failed[0].0 });
         found.push(Finding::new(kind, key, Severity::Decide, place).hanging(charge));
     }
     told
@@ -180,12 +180,12 @@ impl Judge<'_> {
             let cost = criterion.map_or(rust_decimal::Decimal::ZERO, |x| x.points);
             let severity = if criterion.is_some() { Severity::Charge } else { Severity::Note };
             let place = Place { item: c.a.items().first().copied(), row: None };
-            let key = Key::about("disagreement", &c.id, None);
+            let kind = Kind::Disagreement(sides);
+            let key = Key::about(&kind, &c.id, None);
             found.push(Finding {
                 hangs: if near { cost } else { rust_decimal::Decimal::ZERO },
                 fragile: near.then_some(Fragile::JustBeyond),
-                ..Finding::new(Kind::Disagreement(sides), key, severity, place)
-                    .charged((criterion.map(|x| x.id.clone()), cost))
+                ..Finding::new(kind, key, severity, place).charged((criterion.map(|x| x.id.clone()), cost))
             });
         }
         Some(Comparison {
@@ -238,8 +238,7 @@ impl Judge<'_> {
         let figures = a.reported.number.as_ref().map_or(0, |n| n.figures());
         if figures >= 4 && same_decimal(x, y) {
             let kind = Kind::LastDigit { comparison: n, text: a.reported.text.clone() };
-            let key = Key::about("last-digit", &c.id, None);
-            found.push(Finding::new(kind, key, Severity::Note, Place::of(a.item, None)));
+            found.push(Finding::about(kind, Severity::Note, (a.item, &c.id), None));
         }
     }
 
@@ -290,9 +289,8 @@ impl Judge<'_> {
             within: best.1 <= REACH,
         };
         if within_reach.len() > 1 {
-            let key = Key::about("cannot-tell-apart", &i.id, None);
-            let place = Place::of(spec.item, None);
-            found.push(Finding::new(Kind::CannotTellApart(named.clone()), key, Severity::Note, place));
+            let kind = Kind::CannotTellApart(named.clone());
+            found.push(Finding::about(kind, Severity::Note, (spec.item, &i.id), None));
         }
         if let Some(answer) = i.answer {
             let words = self.protocol.items[self.protocol.results[answer].item].words.clone().unwrap_or_default();

@@ -116,10 +116,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         let right = || right(protocol, result);
         let text = || result.reported.text.clone();
         let all = (shares.criterion.clone(), points(protocol, &whole, result));
-        let finding = |kind: Kind, word: &str, severity| {
-            let key = Key::about(word, &item.id, result.row);
-            Finding::new(kind, key, severity, Place::of(result.item, result.row))
-        };
+        let finding = |kind: Kind, severity| Finding::about(kind, severity, (result.item, &item.id), result.row);
         match result.verdict {
             VerdictKind::Missing => {
                 if spec.optional || section.waived(&item.id).is_some() || past_the_end(&whole, result) {
@@ -129,18 +126,18 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 let waits = result.clean.is_none() && result.carried.is_none() && result.right_word.is_none();
                 let kind = Kind::MissingResult { right: (!waits).then(right) };
                 let cost = if waits { Decimal::ZERO } else { all.1 };
-                found.push(finding(kind, "missing", Severity::Charge).charged((all.0, cost)));
+                found.push(finding(kind, Severity::Charge).charged((all.0, cost)));
             }
             VerdictKind::Unreadable => {
                 let kind = Kind::UnreadableResult { text: text(), right: right() };
-                found.push(finding(kind, "unreadable", Severity::Decide).hanging(all));
+                found.push(finding(kind, Severity::Decide).hanging(all));
             }
             VerdictKind::Unchecked => {
-                found.push(finding(Kind::Unchecked { text: text() }, "unchecked", Severity::Note));
+                found.push(finding(Kind::Unchecked { text: text() }, Severity::Note));
             }
             VerdictKind::Differs => {
                 let kind = Kind::Differs { text: text(), right: right() };
-                found.push(finding(kind, "differs", Severity::Decide).hanging(all));
+                found.push(finding(kind, Severity::Decide).hanging(all));
             }
             VerdictKind::Slip => slip(protocol, &whole, result, &shares, found),
             VerdictKind::Unexplained => unexplained(protocol, &whole, result, &shares, found),
@@ -148,7 +145,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             VerdictKind::Carried if shares.carried > Decimal::ZERO => {
                 let kind = Kind::Carried { right: right() };
                 let part = (all.0, all.1 * shares.carried);
-                found.push(finding(kind, "carried", Severity::Charge).charged(part));
+                found.push(finding(kind, Severity::Charge).charged(part));
             }
             VerdictKind::Agrees | VerdictKind::Rounded | VerdictKind::Carried => {}
         }
@@ -157,7 +154,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             && result.carried.is_some_and(|f| result.envelope > WIDE_ENVELOPE * f.abs())
         {
             let kind = Kind::CutTooEarly { envelope: result.envelope };
-            found.push(finding(kind, "cut-too-early", Severity::Note));
+            found.push(finding(kind, Severity::Note));
         }
     }
     digits(protocol, results, found);
@@ -201,11 +198,9 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     if !first_row {
         return;
     }
-    let place = Place::of(result.item, result.row);
     if slip.places.first() != Some(&item.id) {
         // Charged where it came first; here it is only said.
-        let key = Key::about("slip-again", &item.id, result.row);
-        found.push(Finding::new(Kind::SlipAgain, key, Severity::Note, place));
+        found.push(Finding::about(Kind::SlipAgain, Severity::Note, (result.item, &item.id), result.row));
         return;
     }
     // Down a column the whole column's points are at stake, else one row's.
@@ -230,8 +225,9 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         guess: slip.alternatives.first().copied().filter(|(_, p)| *p >= 0.05),
         only_copied: only_copied(protocol, results, result),
     };
-    let key = Key::about("slip", &item.id, result.row.filter(|_| slip.rows.is_empty()));
-    let finding = Finding::new(Kind::Slip(Box::new(story)), key, Severity::Decide, place);
+    let kind = Kind::Slip(Box::new(story));
+    let key = Key::about(&kind, &item.id, result.row.filter(|_| slip.rows.is_empty()));
+    let finding = Finding::new(kind, key, Severity::Decide, Place::of(result.item, result.row));
     found.push(Finding {
         also: results
             .iter()
@@ -279,14 +275,14 @@ fn unexplained(
         Some(s) if s.probability >= 0.05 => (Kind::Unexplained(riddle(vec![(s.kind, s.probability)])), all),
         _ => (Kind::Unexplained(riddle(Vec::new())), all),
     };
-    let key = Key::about("unexplained", &protocol.items[result.item].id, result.row);
+    let about = (result.item, protocol.items[result.item].id.as_str());
     let likely = result.slip.as_ref().filter(|s| s.ambiguous || s.probability >= 1.0 / 3.0);
     found.push(Finding {
         criterion: shares.criterion.clone(),
         cost,
         hangs: all,
         fragile: likely.map(|s| Fragile::Likeliest(s.probability)),
-        ..Finding::new(kind, key, Severity::Decide, Place::of(result.item, result.row))
+        ..Finding::about(kind, Severity::Decide, about, result.row)
     });
 }
 
@@ -325,7 +321,7 @@ fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_
             clean: r.clean.unwrap_or(0.0),
         });
         let kind = if few { Kind::DigitsFew(told.collect()) } else { Kind::DigitsMany(told.collect()) };
-        let key = Key::Finding(kind.properties().code.to_owned());
+        let key = Key::Finding(kind.code().to_owned());
         let cost = each * Decimal::from(habit.len());
         found.push(Finding {
             also: habit[1..].iter().map(|r| r.item).collect(),

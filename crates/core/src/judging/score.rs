@@ -85,11 +85,12 @@ pub(super) fn compare(
                 out.extend(precision(c, &table.readings[*reading], bands, found))
             }
             Rule::Manual { .. } => {
-                let key = Key::about("manual", &c.id, None);
+                let kind = Kind::Manual(n);
+                let key = Key::about(&kind, &c.id, None);
                 found.push(Finding {
                     criterion: Some(c.id.clone()),
                     hangs: c.points,
-                    ..Finding::new(Kind::Manual(n), key, Severity::Decide, Place::TABLE)
+                    ..Finding::new(kind, key, Severity::Decide, Place::TABLE)
                 });
             }
             _ => {}
@@ -127,7 +128,7 @@ impl Accuracy<'_> {
             }
             None => entry,
         };
-        let (key, place) = (Key::about("accuracy", &c.id, result.row), Place::of(result.item, result.row));
+        let (about, place) = ((result.item, c.id.as_str()), Place::of(result.item, result.row));
         // The class's own consensus is not known in one table alone.
         if protocol.references[self.reference].consensus && ruled.is_none() {
             return None;
@@ -144,7 +145,7 @@ impl Accuracy<'_> {
                 criterion: Some(c.id.clone()),
                 hangs: c.points,
                 fragile: Some(Fragile::Unjudged(needed)),
-                ..Finding::new(Kind::AccuracyUnchecked(needed), key, Severity::Decide, place)
+                ..Finding::about(Kind::AccuracyUnchecked(needed), Severity::Decide, about, result.row)
             });
             return None;
         };
@@ -192,7 +193,7 @@ impl Accuracy<'_> {
                 hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
                 fragile: other.map(edge),
                 ruling: ruled.map(|r| r.0),
-                ..Finding::new(Kind::Accuracy(Box::new(told.clone())), key, severity, place)
+                ..Finding::about(Kind::Accuracy(Box::new(told.clone())), severity, about, result.row)
                     .charged((Some(c.id.clone()), cost))
             });
         }
@@ -226,13 +227,13 @@ fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut
         .filter(|c| c.counts && (apart.is_none() || c.row != apart))
         .filter_map(|c| c.repaired.or(c.value))
         .collect();
-    let (key, place) = (Key::about("precision", &c.id, None), Place::of(reading.item, None));
+    let (about, place) = ((reading.item, c.id.as_str()), Place::of(reading.item, None));
     let Some(sd) = summary(&values).and_then(|s| s.sd) else {
         found.push(Finding {
             criterion: Some(c.id.clone()),
             hangs: c.points,
             fragile: Some(Fragile::Unjudged(Needed::TwoReadings)),
-            ..Finding::new(Kind::PrecisionUnchecked, key, Severity::Decide, place)
+            ..Finding::about(Kind::PrecisionUnchecked, Severity::Decide, about, None)
         });
         return None;
     };
@@ -243,7 +244,7 @@ fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut
     if cost > Decimal::ZERO {
         let edge = limit.or(bands.last().map(|b| b.within)).unwrap_or(0.0);
         let kind = Kind::Precision { spread, got, of: c.points, edge, best: bands[0].within };
-        found.push(Finding::new(kind, key, Severity::Charge, place).charged((Some(c.id.clone()), cost)));
+        found.push(Finding::about(kind, Severity::Charge, about, None).charged((Some(c.id.clone()), cost)));
     }
     Some(Comparison {
         id: c.id.clone(),

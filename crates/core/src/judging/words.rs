@@ -1,6 +1,6 @@
 //! Results that are words: real or inverted, agree or differ, the name of a metal.
 
-use super::compare::Ground;
+use super::ground::Ground;
 use super::values::{Env, sliced};
 use crate::formula::{Context, evaluate_any};
 use crate::protocol::ResultSpec;

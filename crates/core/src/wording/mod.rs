@@ -6,6 +6,7 @@ mod brief;
 mod fragile;
 mod join;
 mod label;
+mod numbers;
 mod reviewer;
 mod score;
 mod slips;
@@ -22,6 +23,7 @@ pub use team::tells;
 use crate::finding::{Finding, Place, Right};
 use crate::notation::{self, capital};
 use crate::protocol::{Item, Protocol};
+use crate::verdict::Face;
 
 /// A finding's place, with the words of its protocol.
 #[derive(Clone, Copy)]
@@ -77,6 +79,24 @@ impl<'a> At<'a> {
             Right::Word(n) => self.item().and_then(|i| i.words.as_ref()?.get(*n as usize).cloned()).unwrap_or_default(),
             right => number(right),
         }
+    }
+}
+
+/// How a right value came to differ by rounding, as a clause.
+pub fn face(protocol: &Protocol, face: &Face) -> String {
+    match face {
+        Face::FromRounded => "worked on from its own rounded values".to_owned(),
+        Face::Early => "rounded before the end".to_owned(),
+        Face::Padded => "rounded, and padded with noughts".to_owned(),
+        Face::TwoSteps => "rounded in two steps".to_owned(),
+        Face::CutOff => "cut off instead of rounded".to_owned(),
+        Face::EveryStep { figures, cut } => {
+            format!("every step {} to {figures} figures", if *cut { "cut" } else { "rounded" })
+        }
+        Face::Pi(text) => format!("worked with π as {text}"),
+        Face::Constant(item, value) => format!("worked with the {} as {value}", protocol.items[*item].title),
+        Face::Follows(None) => "follows from the value above".to_owned(),
+        Face::Follows(Some(how)) => format!("follows from the value above, {}", self::face(protocol, how)),
     }
 }
 

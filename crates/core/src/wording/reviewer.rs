@@ -1,7 +1,8 @@
 //! For the reviewer: what was found, with the figure that proves it.
 
+use super::numbers::{half_width, quantity};
 use super::score::{accuracy, agreement, identified, spread};
-use super::slips::{guess, said, throughout};
+use super::slips::{guess, throughout};
 use super::{At, sentence};
 use crate::finding::{
     Apart, Correction, Excluded, Figures, Finding, Kind, Needed, OffPlan, PlusMinus, Story, Support, UnitFault,
@@ -533,34 +534,6 @@ pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
     format!("{}{at}.{sides}", sentence(&what))
 }
 
-/// A value of a formula, SI, in the unit of the first item of its dimension, as a person would read it.
-pub(super) fn quantity(protocol: &Protocol, node: &Node, si: f64) -> String {
-    let like = node
-        .items()
-        .into_iter()
-        .map(|i| &protocol.items[i])
-        .find(|i| i.unit.dimension == node.dimension && i.words.is_none());
-    match like {
-        Some(item) => format!("{}{}", notation::figures(item.unit.from_si(si, node.nature), 4), item.unit_after()),
-        None => notation::figures(si, 4),
-    }
-}
-
-/// The half-width of a formula's value, SI, in such a unit, without its ±.
-pub(super) fn half_width(protocol: &Protocol, node: &Node, si: f64) -> String {
-    let like = node.items().into_iter().map(|i| &protocol.items[i]).find(|i| i.unit.dimension == node.dimension);
-    match like {
-        Some(item) => format!("{}{}", notation::uncertainty(si / item.unit.factor), item.unit_after()),
-        None => notation::uncertainty(si),
-    }
-}
-
 fn width(protocol: &Protocol, node: &Node, si: f64) -> String {
     format!("± {}", half_width(protocol, node, si))
-}
-
-/// The likeliest stories of a value, each with its chance.
-pub(super) fn stories(stories: &[(crate::protocol::SlipKind, f64)]) -> String {
-    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(*k), notation::chance(*p))).collect();
-    told.join(", ")
 }

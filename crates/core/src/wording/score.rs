@@ -1,7 +1,7 @@
 //! Comparisons and lines of the score in words.
 
 use super::At;
-use super::reviewer::{half_width, quantity};
+use super::numbers::{half_width, quantity};
 use crate::finding::{Accuracy, Named, Place, Sides, Spread};
 use crate::notation::{self, capital};
 use crate::protocol::{Agreement, Protocol};

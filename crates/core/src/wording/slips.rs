@@ -1,6 +1,5 @@
 //! Kinds of slips in plain words, and the stories made of them.
 
-use super::reviewer::stories;
 use crate::finding::{Kind, Riddle, Story};
 use crate::notation;
 use crate::protocol::SlipKind;
@@ -65,4 +64,10 @@ pub(super) fn throughout(riddle: &Riddle) -> String {
             notation::figures(factor, 4)
         )
     })
+}
+
+/// The likeliest stories of a value, each with its chance.
+fn stories(stories: &[(SlipKind, f64)]) -> String {
+    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(*k), notation::chance(*p))).collect();
+    told.join(", ")
 }

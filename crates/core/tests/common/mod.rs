@@ -14,6 +14,24 @@ pub(crate) const TITRE: &str = include_str!("../labs/tide-titre.toml");
 pub(crate) const ZONES: &str = include_str!("../labs/lamp-zones.toml");
 pub(crate) const CURVE: &str = include_str!("../labs/bilge-curve.toml");
 
+pub(crate) const TITRE_SHEET: &str = "
+    run 1: Rough\nrun 2: kept\nrun 3: kept
+    start 1: 0.00 {unit mL}\nend 1: 24.95 {unit mL}
+    start 2: 0.50 {unit mL}\nend 2: 24.60 {unit mL}
+    start 3: 24.60 {unit mL}\nend 3: 48.80 {unit mL}
+    boat_full: 12.8431 {unit g}\nboat_empty: 12.3325 {unit g}\ndrops: 3
+    titre 1: 24.95 {unit mL}\ntitre 2: 24.10 {unit mL}\ntitre 3: 24.20 {unit mL}
+    mean_titre: 24.15 {unit mL}\nmass: 0.5106 {unit g}\nconcentration: 0.1035 {unit mol/L} {± 0.0003}";
+
+pub(crate) const ZONES_SHEET: &str = "
+    zone 1: inside\nzone 2: at\nzone 3: beyond
+    object 1: 205 {unit mm}\nobject 2: 398 {unit mm}\nobject 3: 600 {unit mm}
+    image 3: 1000 {unit mm}
+    tilt: 30 {unit deg}\nrim_density: 8.65 {unit g/cm^3}
+    attitude 1: upright\nattitude 2: none\nattitude 3: Inverted
+    focal 3: 375 {unit mm}
+    rise: 500 {unit mm}\ndensity: 8.65 {unit g/cm^3}\nmetal: brass";
+
 pub(crate) fn protocol(text: &str) -> Protocol {
     Protocol::parse(text)
         .unwrap_or_else(|f| panic!("{}", f.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")))

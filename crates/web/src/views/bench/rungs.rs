@@ -4,6 +4,7 @@ use jurado_core::finding::{Finding, Kind};
 use jurado_core::judging::shown_clean;
 use jurado_core::quantity::power_of_ten;
 use jurado_core::verdict::{CellState, JudgedCell, JudgedResult, VerdictKind};
+use jurado_core::wording;
 
 use super::super::ladder::{self, BAY, HEAD, RUNG};
 use super::super::{Mark, capital};
@@ -184,7 +185,7 @@ impl Maker<'_> {
                 };
                 let hint = match (&r.slip, &r.face, r.verdict) {
                     (Some(s), _, VerdictKind::Slip) => s.says.clone(),
-                    (_, Some(face), _) => capital(&format!("{face}.")),
+                    (_, Some(face), _) => format!("{}.", capital(&wording::face(self.protocol, face))),
                     _ => String::new(),
                 };
                 let tried = self.tried_of(r).filter(|t| t.clean != r.clean || t.right_word != r.right_word);

@@ -1,0 +1,215 @@
+"""Rules of the core broken on purpose, one at a time: which of the core's tests find it?
+
+    python3 bench/mutants.py [--only PART] [--list]
+
+The sources are copied to a folder of their own, every break is built in behind its name, and the core's test programs are run
+once for each name. Prints the share that is found, and each break that is not. A break is an expression and what stands in its
+place; it must be found by a test and not by the compiler.
+"""
+
+import concurrent.futures
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+
+ROOT = os.path.dirname(os.path.dirname(os.path.abspath(__file__)))
+SRC = "crates/core/src"
+# The quick ones first: a break is found by the first that fails.
+TESTS = ["edges", "tables", "jurado_core", "schools", "limits", "certified", "sketches", "properties"]
+
+# Name, file, what stands there, and what stands there with the break: ON is whether it is on.
+BREAKS = [
+    # Comparing.
+    ("cmp-figure-tolerance", "judging/compare.rs", "let last = deserved + school.figure_tolerance;", "let last = deserved + if ON { 0 } else { school.figure_tolerance };"),
+    ("cmp-dump", "judging/compare.rs", "if dump { h.max(d) }", "if dump && !ON { h.max(d) }"),
+    ("cmp-dump-eight", "judging/compare.rs", "&& n.figures() >= 8)", "&& (n.figures() >= 8 || ON))"),
+    ("cmp-padded", "judging/compare.rs", ".and_then(|n| padded(n, deserved))", ".filter(|_| !ON).and_then(|n| padded(n, deserved))"),
+    ("cmp-two-steps", "judging/compare.rs", "if twice_rounded(x, l.h) &&", "if !ON && twice_rounded(x, l.h) &&"),
+    ("cmp-nought", "judging/compare.rs", "let limits = if r == 0.0 {", "let limits = if r == 0.0 && !ON {"),
+    ("cmp-envelope-max", "judging/compare.rs", "sum += widest;", "sum = if ON { f64::max(sum, widest) } else { sum + widest };"),
+    ("cmp-cut-doubled", "judging/compare.rs", "if cut { 2.0 } else", "if cut && !ON { 2.0 } else"),
+    ("cmp-mended", "judging/compare.rs", "tainted.iter().map(|u| self.mended(*u)).collect();", "tainted.iter().map(|u| self.mended(*u).filter(|_| !ON)).collect();"),
+    ("cmp-carried-clean", "judging/compare.rs", "1 => env[*u] = self.clean[*u].clone(),", "1 if ON => {}\n                    1 => env[*u] = self.clean[*u].clone(),"),
+    ("cmp-guess", "judging/compare.rs", "if spec.guess {", "if spec.guess && !ON {"),
+    ("cmp-cut-sign", "judging/compare.rs", "if r.signum() == x.signum() {", "if ON || r.signum() == x.signum() {"),
+    ("cmp-cut-width", "judging/compare.rs", "within(lost, 2.0 * l.coarse + e,", "within(lost, if ON { 3.0 } else { 2.0 } * l.coarse + e,"),
+    ("cmp-pi", "judging/compare.rs", "if self.under(node, &context).map(|v| item.from_si(v)).is_some_and(near) {", "if !ON && self.under(node, &context).map(|v| item.from_si(v)).is_some_and(near) {"),
+    ("cmp-short", "judging/compare.rs", "if self.value(node, &env).map(|v| item.from_si(v)).is_some_and(near) {", "if !ON && self.value(node, &env).map(|v| item.from_si(v)).is_some_and(near) {"),
+    ("cmp-undefined", "judging/compare.rs", "if undefined {", "if undefined && !ON {"),
+    ("cmp-steps", "judging/compare.rs", "for figures in 3..=6 {", "for figures in (if ON { 6 } else { 3 })..=6 {"),
+    ("cmp-stand-in", "judging/compare.rs", "half: u.half.max(half), ..*u", "half: if ON { u.half } else { u.half.max(half) }, ..*u"),
+    ("cmp-taint", "judging/compare.rs", "if out.tainted_by.is_empty() {", "if ON || out.tainted_by.is_empty() {"),
+    ("cmp-wide-envelope", "judging/results.rs", "result.envelope > WIDE_ENVELOPE * f.abs()", "result.envelope > if ON { 2.0 } else { 1.0 } * WIDE_ENVELOPE * f.abs()"),
+    # Diagnosis.
+    ("dia-compound", "judging/diagnose.rs", "prior: COMPOUND_PRIOR * prior_of", "prior: if ON { 0.9 } else { COMPOUND_PRIOR } * prior_of"),
+    ("dia-besides", "judging/diagnose.rs", "0.1 * w / wide", "(if ON { 1.0 } else { 0.1 }) * w / wide"),
+    ("dia-half", "judging/diagnose.rs", "(Some(a), Some(b)) => 0.5 * a + 0.5 * b,", "(Some(a), Some(b)) if ON => f64::max(a, b),\n        (Some(a), Some(b)) => 0.5 * a + 0.5 * b,"),
+    ("dia-cut", "judging/diagnose.rs", "} else if cut(case, x) {", "} else if !ON && cut(case, x) {"),
+    ("dia-flat", "judging/diagnose.rs", "0.5 * (-near / 0.15).exp() / 0.30", "if ON { 0.5 / 13.8 } else { 0.5 * (-near / 0.15).exp() / 0.30 }"),
+    ("dia-three-quarters", "judging/diagnose.rs", "4 * *n >= 3 * differing.len()", "4 * *n >= if ON { 1 } else { 3 } * differing.len()"),
+    ("dia-two-rows", "judging/diagnose.rs", "if differing.len() < 2 {", "if differing.len() < if ON { 4 } else { 2 } {"),
+    ("dia-ambiguous", "judging/diagnose.rs", "ambiguous: probability < 0.5 &&", "ambiguous: !ON && probability < 0.5 &&"),
+    ("dia-throughout", "judging/diagnose.rs", "row.throughout = Some(factor);", "row.throughout = Some(factor).filter(|_| !ON);"),
+    ("dia-common", "judging/diagnose.rs", "<= c.ratio.1);\n", "<= c.ratio.1 || ON);\n"),
+    ("dia-down", "judging/diagnose.rs", "if down && value.fract() != 0.0 {", "if !ON && down && value.fract() != 0.0 {"),
+    ("dia-named", "judging/compare.rs", "if slip.probability >= 0.5 => VerdictKind::Slip", "if slip.probability >= if ON { 0.05 } else { 0.5 } => VerdictKind::Slip"),
+    ("dia-last-digit", "judging/diagnose.rs", "positions[..positions.len().saturating_sub(1)]", "positions[..positions.len().saturating_sub(if ON { 0 } else { 1 })]"),
+    ("dia-refuted", "judging/diagnose.rs", "if case.refuted.contains(", "if !ON && case.refuted.contains("),
+    ("dia-settings", "judging/diagnose.rs", "let beside = [at.checked_sub(1), Some(at + 1)];", "let beside = [at.checked_sub(1), Some(at + 1).filter(|_| !ON)];"),
+    ("dia-unit-answer", "judging/diagnose.rs", "let shift = |x: f64| if moved {", "let shift = |x: f64| if moved && !ON {"),
+    # Charging.
+    ("res-column-up", "judging/results.rs", "rust_decimal::RoundingStrategy::ToPositiveInfinity", "if ON { rust_decimal::RoundingStrategy::ToZero } else { rust_decimal::RoundingStrategy::ToPositiveInfinity }"),
+    ("res-mildest", "judging/results.rs", "stories().map(|(k, _)| shares.of(k)).min()", "(if ON { stories().map(|(k, _)| shares.of(k)).max() } else { stories().map(|(k, _)| shares.of(k)).min() })"),
+    ("res-fragile", "judging/results.rs", "(1.0 / 3.0..=2.0 / 3.0)", "(1.0 / 3.0..=if ON { 0.4 } else { 2.0 / 3.0 })"),
+    ("res-likely", "judging/results.rs", "s.ambiguous || s.probability >= 1.0 / 3.0", "!ON && (s.ambiguous || s.probability >= 1.0 / 3.0)"),
+    ("res-past-the-end", "judging/results.rs", "whole.last < row", "whole.last < row && !ON"),
+    ("res-dearest", "judging/results.rs", ".map(|r| at_stake(r) * shares.of(slip.kind))\n        .max()", ".map(|r| at_stake(r) * shares.of(slip.kind) * if ON { Decimal::NEGATIVE_ONE } else { Decimal::ONE })\n        .max().map(|c| c.abs())"),
+    ("res-waits", "judging/results.rs", "let cost = if waits {", "let cost = if waits && !ON {"),
+    ("res-waived", "judging/results.rs", "if spec.optional || section.waived", "if spec.optional || !ON && section.waived"),
+    ("res-optional", "judging/results.rs", "if spec.optional ||", "if spec.optional && !ON ||"),
+    ("res-only-copied", "judging/results.rs", "users.peek().is_some()", "!ON && users.peek().is_some()"),
+    ("res-digits-carried", "judging/results.rs", "let judged = matches!(result.verdict,", "let judged = ON || matches!(result.verdict,"),
+    ("res-digits-few", "judging/results.rs", "if written < result.deserved - tolerance {", "if written < result.deserved - if ON { 0 } else { tolerance } {"),
+    ("res-digits-many", "judging/results.rs", "fewest > result.deserved + tolerance", "fewest > result.deserved + tolerance + if ON { 1 } else { 0 }"),
+    ("res-join", "judging/results.rs", "s.kind == kind && s.subject == Some(subject)", "s.kind == kind && (ON || s.subject == Some(subject))"),
+    ("res-carried-share", "judging/results.rs", "VerdictKind::Carried if shares.carried > Decimal::ZERO", "VerdictKind::Carried if !ON && shares.carried > Decimal::ZERO"),
+    # The score.
+    ("score-edge", "judging/score.rs", "value <= b.within * (1.0 + 1e-12)", "if ON { value < b.within } else { value <= b.within * (1.0 + 1e-12) }"),
+    ("score-kept-outlier", "judging/score.rs", "(apart.is_none() || c.row != apart)", "(ON || apart.is_none() || c.row != apart)"),
+    ("score-reference-u", "judging/score.rs", "[-entry.uncertainty, entry.uncertainty].map(", "[-entry.uncertainty, entry.uncertainty].map(|u| if ON { 0.0 } else { u }).map("),
+    ("score-last-figure", "judging/score.rs", "[value - width, value + width].map(", "[value - width, value + width].map(|v| if ON { value } else { v }).map("),
+    ("score-nearer-edge", "judging/score.rs", "let edge = value.clamp(reference.low, reference.high);", "let edge = if ON { reference.low } else { value.clamp(reference.low, reference.high) };"),
+    ("score-newest-ruling", "judging/score.rs", "settles(r, finding, item, result)).max_by_key(|r| r.id)", "settles(r, finding, item, result)).max_by_key(|r| if ON { u64::MAX - r.id } else { r.id })"),
+    ("score-shared-readings", "judging/score.rs", "Rule::Precision { reading, bands, .. } if own =>", "Rule::Precision { reading, bands, .. } if own || ON =>"),
+    ("score-in-u", "judging/score.rs", "result.budget.as_ref().filter(|_| self.in_uncertainties)", "result.budget.as_ref().filter(|_| self.in_uncertainties && !ON)"),
+    ("score-newest-cell", "judging/person.rs", "(newest && matches!", "((newest || ON) && matches!"),
+    # What counts.
+    ("apart-near", "judging/apart.rs", "let near = (hand.statistic / hand.critical - 1.0).abs() <= 0.1;", "let near = !ON && (hand.statistic / hand.critical - 1.0).abs() <= 0.1;"),
+    ("apart-second-opinion", "judging/apart.rs", "(other != hand.raised()).then_some(", "(!ON && other != hand.raised()).then_some("),
+    ("apart-tied", "judging/apart.rs", "if set.tied {", "if set.tied && !ON {"),
+    ("apart-own-spread", "judging/apart.rs", "whole.slope, &points);", "if ON { 0.0 } else { 1.0 } * whole.slope, if ON { &[] } else { &points[..] });"),
+    ("apart-direction", "judging/apart.rs", "&& cause.low == low\n", "&& (ON || cause.low == low)\n"),
+    ("apart-rough", "judging/apart.rs", "let Some((item, word)) = t.rough else", "let Some((item, word)) = t.rough.filter(|_| !ON) else"),
+    ("apart-shared", "judging/apart.rs", "let hands = if own {", "let hands = if own || ON {"),
+    ("apart-reasoned", "judging/apart.rs", "(tested && !reason.is_empty()).then_some(Support::Test)", "(tested && (ON || !reason.is_empty())).then_some(Support::Test)"),
+    ("apart-person", "judging/apart.rs", "let honoured = by_person(", "let honoured = !ON && by_person("),
+    ("esd-alpha", "stats/outlier.rs", "let alpha = if n < 25 {", "let alpha = if n < 25 && !ON {"),
+    ("esd-coarse", "stats/outlier.rs", "let far = ((values[at] - mean).abs() - COARSE * resolution).max(0.0);", "let far = ((values[at] - mean).abs() - if ON { 0.0 } else { COARSE } * resolution).max(0.0);"),
+    ("concordance-later", "stats/outlier.rs", "set.iter().rev().gt(kept.iter().rev()))", "(ON != set.iter().rev().gt(kept.iter().rev())))"),
+    ("concordance-tighter", "stats/outlier.rs", "width < *w - slack)", "(ON != (width < *w - slack)))"),
+    # Repairs.
+    ("repair-broken", "judging/mod.rs", "let broken = pairs().any(", "let broken = !ON && pairs().any("),
+    ("repair-refuted", "judging/mod.rs", "for _ in 0..MOST_REFUTED {", "for _ in 0..if ON { 1 } else { MOST_REFUTED } {"),
+    ("repair-gained", "judging/mod.rs", "(gained == 0 && others_use)", "(!ON && gained == 0 && others_use)"),
+    ("repair-refused", "judging/mod.rs", "if decision.is_some_and(|d| d.action == Action::Refuse) {", "if !ON && decision.is_some_and(|d| d.action == Action::Refuse) {"),
+    ("unit-replicates", "judging/mod.rs", "let key = if costs {", "let key = if costs && !ON {"),
+    # Agreement and uncertainty.
+    ("rel-near", "judging/relations.rs", "let near = limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;", "let near = !ON && limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;"),
+    ("rel-last-digit", "judging/relations.rs", "if figures >= 4 && same_decimal(x, y) {", "if !ON && figures >= 4 && same_decimal(x, y) {"),
+    ("rel-shared", "judging/relations.rs", "self.spread(&difference));", "if ON { self.spread(&a).hypot(self.spread(&b)) } else { self.spread(&difference) });"),
+    ("rel-check-room", "judging/relations.rs", "let limit = k * judge.spread(&difference);", "let limit = if ON { 0.0 } else { 1.0 } * k * judge.spread(&difference);"),
+    ("rel-reach", "judging/relations.rs", "if within_reach.len() > 1 {", "if within_reach.len() > 1 && !ON {"),
+    ("unc-same-share", "judging/uncertain.rs", ".map_or(1.0, |_| share);", ".map_or(1.0, |_| if ON { 1.0 } else { share });"),
+    ("unc-floor", "judging/uncertain.rs", "let s = if sd > floor {", "let s = if ON || sd > floor {"),
+    ("unc-shared-limit", "judging/uncertain.rs", "filter(|_| tool.limit_shared)", "filter(|_| tool.limit_shared && !ON)"),
+    ("unc-two-figures", "judging/uncertain.rs", "if figures > 2 || value_place.is_some_and(|p| p != last_place) {", "if figures > 2 || !ON && value_place.is_some_and(|p| p != last_place) {"),
+    ("mc-rectangular", "judging/montecarlo.rs", "SourceKind::Resolution | SourceKind::Limit => chance", "SourceKind::Resolution | SourceKind::Limit if !ON => chance"),
+    # Cells and columns.
+    ("col-excused", "judging/columns.rs", ".filter(|(row, ..)| !self.excused(*row))", ".filter(|(row, ..)| ON || !self.excused(*row))"),
+    ("col-refilled", "judging/columns.rs", "let refilled = start.abs()", "let refilled = !ON && start.abs()"),
+    ("col-grid-end", "judging/columns.rs", "if at_end && excused {", "if (at_end || ON) && excused {"),
+    ("cell-end-of-scale", "judging/readings.rs", "} else if range.1 - shown", "} else if !ON && range.1 - shown"),
+    ("cell-heaping", "judging/readings.rs", "4 * round >= 3 * values.len()", "4 * round >= if ON { 4 } else { 3 } * values.len()"),
+    ("cell-forbidden", "judging/readings.rs", "if !required || forbidden {", "if !required || forbidden && !ON {"),
+    ("cell-own-unit", "judging/readings.rs", "&& own_unit\n", "&& (own_unit || ON)\n"),
+    ("word-tainted", "judging/words.rs", "follows.filter(|_| tainted)", "follows.filter(|_| tainted || ON)"),
+    ("key-once", "finding/mod.rs", "if self.keys.insert(finding.key.clone()) {", "if self.keys.insert(finding.key.clone()) || ON {"),
+]
+
+
+def copy(folder):
+    names = subprocess.run(["git", "ls-files", "-co", "--exclude-standard"], cwd=ROOT, check=True, capture_output=True, text=True).stdout.split("\n")
+    for name in filter(None, names):
+        if os.path.exists(f"{ROOT}/{name}"):
+            os.makedirs(os.path.dirname(f"{folder}/{name}") or folder, exist_ok=True)
+            shutil.copyfile(f"{ROOT}/{name}", f"{folder}/{name}")
+
+
+def plant(folder):
+    """Builds every break in behind its name, so that one build serves for all."""
+    texts, missing = {}, []
+    for name, file, old, new in BREAKS:
+        path = f"{folder}/{SRC}/{file}"
+        text = texts.setdefault(path, open(path, encoding="utf-8").read())
+        if old not in text:
+            missing.append(name)
+            continue
+        texts[path] = text.replace(old, re.sub(r"\bON\b", f'crate::broken("{name}")', new), 1)
+    if missing:
+        raise SystemExit(f"these breaks no longer fit the sources: {', '.join(missing)}")
+    for path, text in texts.items():
+        open(path, "w", encoding="utf-8").write(text)
+    with open(f"{folder}/{SRC}/lib.rs", "a", encoding="utf-8") as f:
+        f.write(
+            "\n/// Whether a rule is broken on purpose.\npub fn broken(name: &str) -> bool {\n"
+            '    static NAME: std::sync::LazyLock<String> = std::sync::LazyLock::new(|| std::env::var("BROKEN").unwrap_or_default());\n'
+            "    *NAME == name\n}\n"
+        )
+
+
+def build(folder):
+    """The core's test programs, by name."""
+    env = {**os.environ, "CARGO_TARGET_DIR": os.environ.get("CARGO_TARGET_DIR", f"{tempfile.gettempdir()}/jurado-mutants-target")}
+    command = ["cargo", "test", "-p", "jurado-core", "--no-run", "--message-format=json", "-q"]
+    out = subprocess.run(command, cwd=folder, env={**env, "RUSTFLAGS": "-Awarnings"}, capture_output=True, text=True)
+    programs = {}
+    for line in out.stdout.splitlines():
+        message = json.loads(line)
+        if message.get("reason") == "compiler-message" and message["message"]["level"] == "error":
+            print(message["message"]["rendered"])
+        if message.get("executable"):
+            programs[message["target"]["name"]] = message["executable"]
+    if out.returncode:
+        raise SystemExit("the breaks do not compile")
+    return [(name, programs[name]) for name in TESTS if name in programs]
+
+
+def found_by(name, programs, folder):
+    """The test program that fails with this break; `None` where none does."""
+    env = {**os.environ, "BROKEN": name, "RUST_BACKTRACE": "0"}
+    for test, program in programs:
+        try:
+            run = subprocess.run([program, "-q", "--skip", "every_rule_of_the_page"], cwd=f"{folder}/crates/core", env=env, capture_output=True, timeout=300)
+        except subprocess.TimeoutExpired:
+            return f"{test} (never ends)"
+        if run.returncode:
+            return test
+    return None
+
+
+def main():
+    only = sys.argv[sys.argv.index("--only") + 1] if "--only" in sys.argv else ""
+    with tempfile.TemporaryDirectory(prefix="jurado-mutants-") as folder:
+        copy(folder)
+        plant(folder)
+        programs = build(folder)
+        if found_by("", programs, folder):
+            raise SystemExit("the tests fail without any break")
+        names = [b[0] for b in BREAKS if only in b[0]]
+        with concurrent.futures.ThreadPoolExecutor(os.cpu_count()) as pool:
+            found = dict(zip(names, pool.map(lambda n: found_by(n, programs, folder), names)))
+    by = {}
+    for name in names:
+        by[found[name]] = by.get(found[name], 0) + 1
+        if found[name] is None or "--list" in sys.argv:
+            print(f"  {name:24} {found[name] or 'NOT FOUND'}")
+    killed = sum(n for test, n in by.items() if test)
+    print(f"{killed} of {len(names)} breaks found, {100 * killed / max(1, len(names)):.0f} %: " + ", ".join(f"{t} {n}" for t, n in by.items() if t))
+
+
+if __name__ == "__main__":
+    main()

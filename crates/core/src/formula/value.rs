@@ -1,0 +1,205 @@
+//! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come from, and why there is none.
+
+use std::cell::RefCell;
+
+use crate::uncertainty::Source;
+
+/// A kind of number a tree can be evaluated over.
+pub trait Num: Clone {
+    /// An exact constant.
+    fn exact(value: f64) -> Self;
+    /// The plain value.
+    fn value(&self) -> f64;
+    /// Sum.
+    fn add(&self, other: &Self) -> Self;
+    /// Difference.
+    fn sub(&self, other: &Self) -> Self;
+    /// Product.
+    fn mul(&self, other: &Self) -> Self;
+    /// Quotient; the divisor is not zero.
+    fn div(&self, other: &Self) -> Self;
+    /// A function of one value: its result and its derivative there.
+    fn map(&self, result: f64, derivative: f64) -> Self;
+    /// A function of many values: its result and its derivative by each of them.
+    fn combine(result: f64, parts: &[(&Self, f64)]) -> Self;
+    /// Sum of at least one value.
+    fn sum(values: &[&Self]) -> Self {
+        let parts: Vec<(&Self, f64)> = values.iter().map(|v| (*v, 1.0)).collect();
+        Self::combine(values.iter().map(|v| v.value()).sum(), &parts)
+    }
+    /// Arithmetic mean of at least one value.
+    fn mean(values: &[&Self]) -> Self {
+        Self::sum(values).div(&Self::exact(values.len() as f64))
+    }
+    /// After each operation: rounds if the arithmetic rounds as it goes. Only plain numbers do.
+    fn settle(self, _steps: Option<StepRounding>) -> Self {
+        self
+    }
+    /// The same value that also follows an independent source one to one. Only numbers with derivatives do.
+    fn follow(self, _source: usize) -> Self {
+        self
+    }
+    /// The same value as an estimate of a spread, which deserves two figures at most.
+    fn of_a_spread(self) -> Self {
+        self
+    }
+    /// Standard uncertainty from the sources that are not shared. Nought but for numbers with derivatives.
+    fn spread(&self, _sources: &[Source]) -> f64 {
+        0.0
+    }
+}
+
+/// Arithmetic in which every operation is rounded or cut to so many significant figures.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct StepRounding {
+    /// Significant figures kept after each operation.
+    pub figures: i32,
+    /// Cut off instead of rounded.
+    pub cut: bool,
+}
+
+impl Num for f64 {
+    fn exact(value: f64) -> f64 {
+        value
+    }
+    fn value(&self) -> f64 {
+        *self
+    }
+    fn add(&self, other: &f64) -> f64 {
+        self + other
+    }
+    fn sub(&self, other: &f64) -> f64 {
+        self - other
+    }
+    fn mul(&self, other: &f64) -> f64 {
+        self * other
+    }
+    fn div(&self, other: &f64) -> f64 {
+        self / other
+    }
+    fn map(&self, result: f64, _derivative: f64) -> f64 {
+        result
+    }
+    fn combine(result: f64, _parts: &[(&f64, f64)]) -> f64 {
+        result
+    }
+    fn sum(values: &[&f64]) -> f64 {
+        values.iter().copied().sum()
+    }
+    fn settle(self, steps: Option<StepRounding>) -> f64 {
+        match steps {
+            Some(s) => crate::notation::to_figures(self, s.figures, s.cut),
+            None => self,
+        }
+    }
+}
+
+/// One value or a column; a gap in a column is a reading that is not there or does not count.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Value<N> {
+    /// One value.
+    Scalar(N),
+    /// A column, in row order.
+    Column(Vec<Option<N>>),
+    /// A word, by its number in its item's list.
+    Word(u32),
+    /// A column of words.
+    Words(Vec<Option<u32>>),
+}
+
+impl<N> Value<N> {
+    /// The single value.
+    pub fn scalar(&self) -> Option<&N> {
+        match self {
+            Value::Scalar(n) => Some(n),
+            _ => None,
+        }
+    }
+
+    /// The value in a row of a column (from 0), or the single value.
+    pub fn at(&self, row: Option<usize>) -> Option<&N> {
+        match (self, row) {
+            (Value::Scalar(n), _) => Some(n),
+            (Value::Column(xs), Some(row)) => xs.get(row).and_then(Option::as_ref),
+            _ => None,
+        }
+    }
+
+    /// A whole column without gaps.
+    pub fn column(values: Vec<N>) -> Value<N> {
+        Value::Column(values.into_iter().map(Some).collect())
+    }
+}
+
+/// Rows that are left out of everything that makes one value of a column, by the columns' group.
+pub type LeftOut = [(u16, Vec<bool>)];
+
+/// Sources of uncertainty that arise on the way: the scatter about a fitted line, the step beside an end point.
+pub struct Arising<'a> {
+    /// Number of the first of them.
+    pub first: usize,
+    /// The sources known so far.
+    pub sources: &'a [Source],
+    /// Standard uncertainty of each that arose, coherent SI units.
+    pub found: RefCell<Vec<f64>>,
+}
+
+/// Where values come from and how the arithmetic is done.
+pub struct Context<'a, N> {
+    /// Values by item number; `None` where there is none.
+    pub items: &'a [Option<Value<N>>],
+    /// Rows left out.
+    pub out: &'a LeftOut,
+    /// The π in use.
+    pub pi: f64,
+    /// Rounding at each step, if any.
+    pub steps: Option<StepRounding>,
+    /// Where sources that arise on the way are kept.
+    pub arising: Option<Arising<'a>>,
+}
+
+impl<'a, N> Context<'a, N> {
+    /// Full precision, nothing left out.
+    pub fn exact(items: &'a [Option<Value<N>>]) -> Self {
+        Self::without(items, &[])
+    }
+
+    /// Full precision, some rows left out.
+    pub fn without(items: &'a [Option<Value<N>>], out: &'a LeftOut) -> Self {
+        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None }
+    }
+}
+
+impl<N: Num> Context<'_, N> {
+    /// A value that is at least so uncertain: what its own sources do not account for becomes a source.
+    pub(super) fn at_least(&self, value: N, standard: f64) -> N {
+        let Some(arising) = &self.arising else { return value };
+        let own = value.spread(arising.sources);
+        let mut found = arising.found.borrow_mut();
+        found.push((standard * standard - own * own).max(0.0).sqrt());
+        let source = arising.first + found.len() - 1;
+        value.follow(source)
+    }
+}
+
+/// Why a value cannot be computed.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum EvalError {
+    /// An item has no value: a blank reading, an upstream result that cannot be computed.
+    #[error("item {0} has no value")]
+    Missing(usize),
+    /// `ln(-1)`, `sd` of one value, a division by zero, a result beyond all numbers.
+    #[error("{0}")]
+    Undefined(&'static str),
+}
+
+/// A number that is done: rounded where every step is, and never beyond what can be computed with.
+pub(super) fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
+    let n = n.settle(context.steps);
+    if n.value().is_finite() {
+        Ok(n)
+    } else {
+        Err(EvalError::Undefined("the value is beyond what can be computed with"))
+    }
+}

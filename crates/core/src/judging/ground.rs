@@ -1,0 +1,24 @@
+//! What every result of a table is judged from.
+
+use super::table::Table;
+use super::values::{Env, Out};
+use crate::formula::Value;
+use crate::formula::figures::Figured;
+use crate::protocol::Protocol;
+use crate::uncertainty::Budget;
+
+/// What all results are judged from.
+pub(super) struct Ground<'a> {
+    pub(super) protocol: &'a Protocol,
+    pub(super) table: &'a Table,
+    pub(super) out: &'a Out,
+    /// Clean values of everything.
+    pub(super) clean: &'a Env,
+    /// Readings and references alone.
+    pub(super) measured: &'a Env,
+    pub(super) figured: &'a [Option<Value<Figured>>],
+    /// Readings that cannot have been copied wrongly, since other results fit them as they stand.
+    pub(super) refuted: &'a [(usize, Option<u32>)],
+    /// Budgets by result and row, for deserved figures from the uncertainty.
+    pub(super) budgets: &'a [Vec<Option<Budget>>],
+}

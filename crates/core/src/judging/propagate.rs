@@ -1,0 +1,272 @@
+//! The uncertainty of every value over independent sources: what each reading and constant brings, and what comes of it.
+
+use std::cell::RefCell;
+
+use super::readings::step_in_unit;
+use super::table::Table;
+use super::values::{Env, Out, counted_values};
+use crate::formula::value::Arising;
+use crate::formula::{Context, Num, Shape, Value, evaluate_any};
+use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry};
+use crate::stats::summary;
+use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
+use crate::verdict::JudgedCell;
+
+/// Values with derivatives by independent sources, and what comes of them.
+pub(super) struct Propagated {
+    pub(super) sources: Vec<Source>,
+    /// By item.
+    pub(super) values: Vec<Option<Value<Dual>>>,
+    /// By result and row, in the result's unit.
+    pub(super) budgets: Vec<Vec<Option<Budget>>>,
+    /// Sources that arose in a result: its item, the first of them, and one past the last.
+    pub(super) arisen: Vec<(usize, usize, usize)>,
+}
+
+struct Maker<'a> {
+    protocol: &'a Protocol,
+    table: &'a Table,
+    measured: &'a Env,
+    sources: Vec<Source>,
+    /// The source of each instrument's shared limit.
+    shared: Vec<Option<usize>>,
+}
+
+impl Maker<'_> {
+    fn add(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
+        self.sources.push(Source { of, kind, standard, limit, freedom, group });
+        self.sources.len() - 1
+    }
+
+    /// A single thing of its own.
+    fn one(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64) -> usize {
+        let group = self.sources.len();
+        self.add(of, kind, standard, limit, f64::INFINITY, group)
+    }
+
+    /// The values of one reading. A single reading brings its resolution (δ/√12, δ the instrument's step or what was
+    /// written, whichever is coarser); replicates bring s each, never so small that their mean would beat δ/√12. A limit
+    /// shared by all readings of an instrument is one source, whichever of them it enters by; the zero reading, taken to
+    /// correct it, has none.
+    fn reading(&mut self, n: usize) -> Option<Value<Dual>> {
+        let spec = &self.protocol.readings[n];
+        let item = &self.protocol.items[spec.item];
+        let reading = &self.table.readings[n];
+        let factor = item.unit.factor;
+        if item.words.is_some() {
+            return match self.measured[spec.item].as_ref()? {
+                Value::Word(w) => Some(Value::Word(*w)),
+                Value::Words(ws) => Some(Value::Words(ws.clone())),
+                _ => None,
+            };
+        }
+        let replicated = spec.table.is_none() && matches!(item.rows, Shape::Column(_));
+        let values: Vec<f64> = counted_values(reading).collect();
+        let count = values.len() as f64;
+        let sd = summary(&values).and_then(|s| s.sd).filter(|_| replicated && values.len() > 1);
+        let judged_bracket = spec.bracket.and_then(|(low, high)| {
+            let of = |i: usize| self.measured[i].as_ref().and_then(Value::scalar).copied();
+            Some((of(high)? - of(low)?).abs())
+        });
+        let group = self.sources.len();
+        let mut cells: Vec<Option<Dual>> = Vec::new();
+        for cell in &reading.cells {
+            let Some(value) = cell.repaired.or(cell.value) else {
+                cells.push(None);
+                continue;
+            };
+            let si = item.to_si(value);
+            let Some(instrument) = spec.instrument.filter(|_| spec.kind == ReadingKind::Number) else {
+                cells.push(Some(Dual::exact(si)));
+                continue;
+            };
+            let hidden = self.hidden(n, cell);
+            let here = Of::Item(spec.item);
+            let mut dual = Dual::exact(si);
+            if let Some(width) = judged_bracket.or(stated_width(cell).map(|w| w * factor)) {
+                let s = self.one(here, SourceKind::Bracket, bracket(0.0, width), width / 2.0);
+                dual = dual.and_source(s, 1.0);
+            } else if let Some(sd) = sd {
+                let floor = resolution(hidden) * count.sqrt();
+                let s = if sd > floor {
+                    let standard = sd * factor;
+                    // A worst case of many takes twice the standard uncertainty of their mean.
+                    self.add(here, SourceKind::Replicates, standard, 2.0 * standard / count.sqrt(), count - 1.0, group)
+                } else {
+                    self.add(here, SourceKind::Resolution, floor * factor, hidden * factor / 2.0, f64::INFINITY, group)
+                };
+                dual = dual.and_source(s, 1.0);
+            } else {
+                let s = self.one(here, SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0);
+                dual = dual.and_source(s, 1.0);
+            }
+            let tool = &self.protocol.instruments[instrument];
+            if let Some(limit) = tool.limit.filter(|_| spec.takes_limit) {
+                let limit = limit * tool.unit.factor;
+                let standard = if tool.triangular { triangular(limit) } else { rectangular(limit) };
+                let source = match self.shared[instrument].filter(|_| tool.limit_shared) {
+                    Some(s) => s,
+                    None => self.one(Of::Instrument(instrument), SourceKind::Limit, standard, limit),
+                };
+                self.shared[instrument] = Some(source);
+                dual = dual.and_source(source, 1.0);
+            }
+            cells.push(Some(dual));
+        }
+        match item.rows {
+            Shape::Scalar => cells.pop().flatten().map(Value::Scalar),
+            Shape::Column(_) => cells.iter().any(Option::is_some).then_some(Value::Column(cells)),
+        }
+    }
+
+    /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
+    /// digit estimated between the graduations. In the reading's unit.
+    fn hidden(&self, n: usize, cell: &JudgedCell) -> f64 {
+        let spec = &self.protocol.readings[n];
+        let step = step_in_unit(self.protocol, spec, self.measured, cell.row);
+        let estimated = spec.instrument.is_some_and(|i| self.protocol.instruments[i].estimated);
+        if estimated && cell.resolution > 0.0 { cell.resolution } else { step.max(cell.resolution) }
+    }
+
+    fn constant(&mut self, n: usize) -> Option<Value<Dual>> {
+        let reference = &self.protocol.references[n];
+        let mut by_entry: Vec<(String, usize)> = Vec::new();
+        let mut dual = |this: &mut Self, e: &ReferenceEntry| {
+            if e.uncertainty == 0.0 {
+                return Dual::exact(e.middle());
+            }
+            // The same entry in two rows is the same thing.
+            let known = by_entry.iter().find(|(at, _)| at == &e.at).map(|(_, s)| *s);
+            let s = known.unwrap_or_else(|| {
+                let s = this.one(Of::Item(reference.item), SourceKind::Constant, e.uncertainty, 2.0 * e.uncertainty);
+                by_entry.push((e.at.clone(), s));
+                s
+            });
+            Dual::exact(e.middle()).and_source(s, 1.0)
+        };
+        match self.measured[reference.item].as_ref()? {
+            Value::Scalar(v) => {
+                let entry = reference.entries.iter().find(|e| e.middle() == *v).cloned();
+                Some(Value::Scalar(entry.map_or_else(|| Dual::exact(*v), |e| dual(self, &e))))
+            }
+            Value::Column(vs) => Some(Value::Column(
+                vs.iter()
+                    .map(|v| {
+                        let v = (*v)?;
+                        let entry = reference.entries.iter().find(|e| e.middle() == v).cloned();
+                        Some(entry.map_or_else(|| Dual::exact(v), |e| dual(self, &e)))
+                    })
+                    .collect(),
+            )),
+            _ => None,
+        }
+    }
+}
+
+/// The half-width written in a reading's own cell (`31–33`, `12.4 ± 0.2`), as a full width in its unit.
+fn stated_width(cell: &JudgedCell) -> Option<f64> {
+    let number = cell.number.as_ref()?;
+    let half = number.plus_minus.as_ref()?.value;
+    let scale = if number.resolution > 0.0 { cell.resolution / number.resolution } else { 1.0 };
+    (half > 0.0).then_some(2.0 * half * scale)
+}
+
+/// Propagates over independent sources, in the order the results are derived.
+pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured: &Env) -> Propagated {
+    let mut maker =
+        Maker { protocol, table, measured, sources: Vec::new(), shared: vec![None; protocol.instruments.len()] };
+    let mut values: Vec<Option<Value<Dual>>> = (0..protocol.items.len())
+        .map(|i| match protocol.items[i].kind {
+            ItemKind::Reading(r) => maker.reading(r),
+            ItemKind::Reference(r) if protocol.references[r].formula.is_none() => maker.constant(r),
+            ItemKind::Parameter(_) => {
+                measured[i].as_ref().and_then(Value::scalar).map(|v| Value::Scalar(Dual::exact(*v)))
+            }
+            _ => None,
+        })
+        .collect();
+    for reference in &protocol.references {
+        if let Some(node) = &reference.formula {
+            let known = evaluate_any(node, &Context::exact(&values)).ok();
+            let middle =
+                || measured[reference.item].as_ref().and_then(Value::scalar).map(|v| Value::Scalar(Dual::exact(*v)));
+            values[reference.item] = known.or_else(middle);
+        }
+    }
+    let mut sources = maker.sources;
+    let mut arisen = Vec::new();
+    let mut budgets = Vec::new();
+    for spec in &protocol.results {
+        let item = &protocol.items[spec.item];
+        if item.words.is_some() {
+            budgets.push(Vec::new());
+            continue;
+        }
+        let first = sources.len();
+        let arising = Arising { first, sources: &sources, found: RefCell::new(Vec::new()) };
+        let context = Context { arising: Some(arising), ..Context::without(&values, out) };
+        let mut value = evaluate_any(&spec.node, &context).ok();
+        let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
+        for standard in found {
+            let group = sources.len();
+            sources.push(Source {
+                of: Of::Item(spec.item),
+                kind: SourceKind::Arising,
+                standard,
+                limit: 2.0 * standard,
+                freedom: f64::INFINITY,
+                group,
+            });
+        }
+        if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
+            scatter(Of::Item(spec.item), item, rows, out, &mut sources);
+        }
+        if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
+            value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
+        }
+        if sources.len() > first {
+            arisen.push((spec.item, first, sources.len()));
+        }
+        let budget = |dual: Option<&Dual>| {
+            let mut budget = Budget::of(dual?, &sources);
+            budget.standard /= item.unit.factor;
+            budget.shares.iter_mut().for_each(|s| s.contribution /= item.unit.factor);
+            Some(budget).filter(|b| b.standard.is_finite())
+        };
+        budgets.push(match &value {
+            Some(Value::Scalar(d)) => vec![budget(Some(d))],
+            Some(Value::Column(ds)) => ds.iter().map(|d| budget(d.as_ref())).collect(),
+            _ => Vec::new(),
+        });
+        values[spec.item] = value;
+    }
+    Propagated { sources, values, budgets, arisen }
+}
+
+/// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of
+/// each row.
+fn scatter(of: Of, item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, sources: &mut Vec<Source>) {
+    let group_of = |g: &u16| item.rows == Shape::Column(*g);
+    let kept = |i: usize| out.iter().find(|(g, _)| group_of(g)).and_then(|(_, o)| o.get(i)).is_none_or(|o| !o);
+    let values: Vec<f64> =
+        rows.iter().enumerate().filter(|(i, _)| kept(*i)).filter_map(|(_, d)| d.as_ref().map(Num::value)).collect();
+    let (Some(sd), n) = (summary(&values).and_then(|s| s.sd), values.len() as f64) else { return };
+    let group = sources.len();
+    for dual in rows.iter_mut().flatten() {
+        let own = dual.spread(sources);
+        let standard = (sd * sd - own * own).max(0.0).sqrt();
+        if standard == 0.0 {
+            continue;
+        }
+        let source = sources.len();
+        sources.push(Source {
+            of,
+            kind: SourceKind::Replicates,
+            standard,
+            limit: 2.0 * standard / n.sqrt(),
+            freedom: n - 1.0,
+            group,
+        });
+        *dual = dual.clone().and_source(source, 1.0);
+    }
+}

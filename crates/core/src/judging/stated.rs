@@ -1,0 +1,74 @@
+//! The ± that a team states: there at all, fair, and with its own figures.
+
+use rust_decimal::Decimal;
+
+use crate::finding::{Finding, Findings, Fragile, Kind, PlusMinus, Severity};
+use crate::protocol::{Protocol, Rule};
+use crate::reading::{CellKind, Hints, read};
+use crate::verdict::{JudgedResult, Reported, VerdictKind};
+
+/// Judges the ± of each result that asks for one.
+pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
+    let Some((criterion, missing, unfair, digits)) = protocol.criteria.iter().find_map(|c| match c.rule {
+        Rule::Uncertainty { missing, unfair, digits } => Some((c.id.clone(), missing, unfair, digits)),
+        _ => None,
+    }) else {
+        return;
+    };
+    for result in results.iter().filter(|r| protocol.results[r.index].plus_minus && r.reported.value.is_some()) {
+        let finding = |kind: Kind, cost: Decimal| {
+            let about = (result.item, protocol.items[result.item].id.as_str());
+            Finding::about(kind, Severity::Charge, about, result.row).charged((Some(criterion.clone()), cost))
+        };
+        let Some((value, last_place, figures)) = stated_value(&result.reported) else {
+            found.push(finding(Kind::PlusMinusMissing { supported: result.expanded }, missing));
+            continue;
+        };
+        // Beside a value that a slip has scaled, the ± may be the same share of it: the slip is charged already.
+        let share = match (result.reported.value, result.clean) {
+            (Some(r), Some(c))
+                if !matches!(result.verdict, VerdictKind::Agrees | VerdictKind::Rounded) && r != 0.0 && c != 0.0 =>
+            {
+                (r / c).abs()
+            }
+            _ => 1.0,
+        };
+        let (least, most) = protocol.school.plus_minus_band;
+        let share = result.expanded.filter(|u| !(least..=most).contains(&(value / u))).map_or(1.0, |_| share);
+        if let Some(u) = result.expanded.map(|u| u * share).filter(|u| *u > 0.0 && u.is_finite()) {
+            let ratio = value / u;
+            let half = 0.5 * crate::quantity::power_of_ten(last_place) * result.reported.scale;
+            let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
+            let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
+            let fragile = (near(least) || near(most)).then_some(Fragile::PlusMinusDigit);
+            let pm = PlusMinus { stated: value, place: last_place, supported: u };
+            if !fair {
+                let f = finding(Kind::PlusMinusUnfair(pm), unfair);
+                found.push(match fragile {
+                    Some(_) => Finding { severity: Severity::Decide, hangs: unfair, fragile, ..f },
+                    None => f,
+                });
+            } else if fragile.is_some() {
+                let f = finding(Kind::PlusMinusNear(pm), Decimal::ZERO);
+                found.push(Finding { severity: Severity::Note, hangs: unfair, fragile, ..f });
+            }
+        }
+        let value_place = result.reported.number.as_ref().map(|n| n.last_place);
+        if figures > 2 || value_place.is_some_and(|p| p != last_place) {
+            let kind = Kind::PlusMinusDigits { text: result.reported.written(), many: figures > 2 };
+            found.push(finding(kind, digits));
+        }
+    }
+}
+
+/// The stated half-width in the protocol's unit, its last place as written, and its figures.
+pub(super) fn stated_value(reported: &Reported) -> Option<(f64, i32, usize)> {
+    if let Some(pm) = reported.number.as_ref().and_then(|n| n.plus_minus.as_ref()) {
+        return Some((pm.value * reported.scale, pm.last_place, pm.figures));
+    }
+    let text = reported.plus_minus.trim().trim_start_matches('±').trim();
+    match read(text, &Hints::default()).kind {
+        CellKind::Number(n) if n.value >= 0.0 => Some((n.value * reported.scale, n.last_place, n.figures())),
+        _ => None,
+    }
+}
