@@ -21,7 +21,7 @@ with tempfile.TemporaryDirectory() as folder:
                 out.writerow([f"{r[0]} {count // len(teams)}", *r[1:]])
             count += len(teams)
     start = time.perf_counter()
-    subprocess.run([binary, "judge", "--protocol", os.path.join(root, "crates/core/tests/labs/plate-and-disc.toml"), "--submissions", path,
+    subprocess.run([binary, "judge", "--protocol", os.path.join(root, "protocols/keel-plate.toml"), "--submissions", path,
                     "--out", os.path.join(folder, "verdicts.json")], check=True, stderr=subprocess.DEVNULL)
     seconds = time.perf_counter() - start
     peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024

@@ -326,26 +326,12 @@ impl Row<'_> {
 /// The nearest known id, or the list of them.
 fn nearest(protocol: &Protocol, name: &str) -> String {
     let ids = protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it.id.as_str());
-    let plain = |s: &str| s.to_lowercase().replace([' ', '-', '_'], "");
-    let best = ids.clone().map(|id| (distance(&plain(id), &plain(name)), id)).min();
+    // Words are compared by their first forty letters: the time is bounded, whatever is written.
+    let plain = |s: &str| s.to_lowercase().replace([' ', '-', '_'], "").chars().take(40).collect::<String>();
+    let name = plain(name);
+    let best = ids.clone().map(|id| (strsim::levenshtein(&plain(id), &name), id)).min();
     match best {
         Some((d, id)) if d <= 3 => format!("did you mean `{id}`?"),
         _ => format!("it may be {}", ids.collect::<Vec<_>>().join(", ")),
     }
-}
-
-/// Edits between two words (Levenshtein), bounded by their first 40 characters.
-fn distance(a: &str, b: &str) -> usize {
-    let b: Vec<char> = b.chars().take(40).collect();
-    let mut row: Vec<usize> = (0..=b.len()).collect();
-    for (i, ca) in a.chars().take(40).enumerate() {
-        let mut corner = row[0];
-        row[0] = i + 1;
-        for (j, cb) in b.iter().enumerate() {
-            let next = (corner + usize::from(ca != *cb)).min(row[j] + 1).min(row[j + 1] + 1);
-            corner = row[j + 1];
-            row[j + 1] = next;
-        }
-    }
-    row[b.len()]
 }

@@ -26,17 +26,13 @@ use jurado_core::wording::label;
 /// Longest reason that a person may write, in characters; as wide as the columns that keep it.
 pub(crate) const MOST_REASON: usize = 500;
 
+/// What stands in a query string as it is.
+const PLAIN: &percent_encoding::AsciiSet =
+    &percent_encoding::NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~').remove(b'/');
+
 /// A text made safe for a query string.
 pub(crate) fn query(text: &str) -> String {
-    text.bytes()
-        .map(|b| {
-            if b.is_ascii_alphanumeric() || b"-._~/".contains(&b) {
-                (b as char).to_string()
-            } else {
-                format!("%{b:02X}")
-            }
-        })
-        .collect()
+    percent_encoding::utf8_percent_encode(text, PLAIN).to_string()
 }
 
 /// A symbol as markup: `m_p` has its p below the line.
