@@ -33,112 +33,24 @@ pub struct Symbol<'a> {
 /// absolute pressure mixed.
 pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError> {
     let span = ast.span.clone();
-    let node = |op, dimension, nature, truth, shape| Node { op, dimension, nature, truth, shape, span: span.clone() };
-    let plain = |op, dimension, shape| node(op, dimension, Nature::Plain, false, shape);
     match &ast.kind {
-        AstKind::Number { text, unit } => {
-            let value: f64 = text.parse().unwrap_or(0.0);
-            match unit {
-                None => Ok(plain(Op::Number(value, text.clone()), Dimension::ONE, Shape::Scalar)),
-                Some(unit) => {
-                    let unit = Unit::parse(unit).map_err(|e| {
-                        FormulaError::new(span.clone(), e.to_string(), "write a unit such as [mm] or [g/cm^3]")
-                    })?;
-                    let op = Op::Number(unit.to_si(value, unit.nature), format!("{text} {}", unit.text));
-                    Ok(node(op, unit.dimension, unit.nature, false, Shape::Scalar))
-                }
-            }
-        }
+        AstKind::Number { text, unit } => literal(text, unit.as_deref(), span),
         AstKind::Word(word) => Err(FormulaError::new(
             span,
             format!("the word “{word}” can only be compared with a word"),
             "write it like run == \"kept\"",
         )),
-        AstKind::Name(name) if name == "pi" || name == "π" => Ok(plain(Op::Pi, Dimension::ONE, Shape::Scalar)),
-        AstKind::Name(name) => match resolve(name) {
-            Some(Symbol { words: Some(words), .. }) => Err(FormulaError::new(
-                span,
-                format!("`{name}` is a word, not a number"),
-                format!(
-                    "compare it with one of its words, such as {name} == \"{}\"",
-                    words.first().map_or("…", String::as_str)
-                ),
-            )),
-            Some(symbol) => Ok(node(Op::Item(symbol.item), symbol.dimension, symbol.nature, false, symbol.shape)),
-            None => Err(unknown(name, span)),
-        },
-        AstKind::Negative(inner) => {
-            let inner = number(check(inner, resolve)?)?;
-            if inner.nature == Nature::Point && !matches!(inner.op, Op::Number(..)) {
-                return Err(point_fault(span));
-            }
-            // `-5[°C]` is the point five degrees below nought, not the opposite of 278.15 K.
-            if let (Nature::Point, Op::Number(v, text)) = (inner.nature, &inner.op) {
-                let unit = text.split_once(' ').and_then(|(_, u)| Unit::parse(u).ok()).unwrap_or_else(Unit::one);
-                let op = Op::Number(2.0 * unit.offset - v, format!("−{text}"));
-                return Ok(node(op, inner.dimension, Nature::Point, false, Shape::Scalar));
-            }
-            let (dimension, nature, shape) = (inner.dimension, inner.nature, inner.shape);
-            Ok(node(Op::Negative(Box::new(inner)), dimension, nature, false, shape))
-        }
+        AstKind::Name(name) => named(name, span, resolve),
+        AstKind::Negative(inner) => negative(number(check(inner, resolve)?)?, span),
         AstKind::Binary(op, left, right) => {
-            let (left, right) = (number(check(left, resolve)?)?, number(check(right, resolve)?)?);
-            let shape = join(left.shape, right.shape, &span)?;
-            let (dimension, nature) = match op {
-                Operator::Add | Operator::Subtract => {
-                    if left.dimension != right.dimension {
-                        let (verb, joint) = if *op == Operator::Add { ("add", "to") } else { ("subtract", "from") };
-                        return Err(FormulaError::new(
-                            span,
-                            format!("cannot {verb} {} {joint} {}", right.dimension, left.dimension),
-                            "both sides need the same dimension",
-                        ));
-                    }
-                    (left.dimension, sum_nature(*op, left.nature, right.nature, &span)?)
-                }
-                Operator::Multiply | Operator::Divide => {
-                    if let Some(point) = [&left, &right].into_iter().find(|n| n.nature == Nature::Point) {
-                        return Err(point_fault(point.span.clone()));
-                    }
-                    if *op == Operator::Divide && mixed(left.nature, right.nature) {
-                        return Err(mixed_fault(span));
-                    }
-                    let dimension = if *op == Operator::Multiply {
-                        left.dimension.times(right.dimension)
-                    } else {
-                        left.dimension.over(right.dimension)
-                    };
-                    (dimension, Nature::Plain)
-                }
-                Operator::Power => {
-                    if left.nature == Nature::Point {
-                        return Err(point_fault(left.span));
-                    }
-                    (power_dimension(&left, &right)?, Nature::Plain)
-                }
-            };
-            Ok(node(Op::Binary(*op, Box::new(left), Box::new(right)), dimension, nature, false, shape))
+            binary(*op, number(check(left, resolve)?)?, number(check(right, resolve)?)?, span)
         }
         AstKind::Compare(op, left, right) => {
             if let (AstKind::Name(name), AstKind::Word(word)) = (&left.kind, &right.kind) {
-                return word_test(name, word, *op, left.span.clone(), right.span.clone(), resolve)
-                    .map(|(op, shape)| node(op, Dimension::ONE, Nature::Plain, true, shape));
+                let (op, shape) = word_test(name, word, *op, left.span.clone(), right.span.clone(), resolve)?;
+                return Ok(Node { op, dimension: Dimension::ONE, nature: Nature::Plain, truth: true, shape, span });
             }
-            let (left, right) = (number(check(left, resolve)?)?, number(check(right, resolve)?)?);
-            let shape = join(left.shape, right.shape, &span)?;
-            // A plain nought may be compared with anything.
-            let nought = |n: &Node| matches!(n.op, Op::Number(0.0, _));
-            if left.dimension != right.dimension && !nought(&right) && !nought(&left) {
-                return Err(FormulaError::new(
-                    span,
-                    format!("cannot compare {} with {}", left.dimension, right.dimension),
-                    "both sides need the same dimension",
-                ));
-            }
-            if mixed(left.nature, right.nature) || (left.nature == Nature::Point) != (right.nature == Nature::Point) {
-                return Err(mixed_fault(span));
-            }
-            Ok(node(Op::Compare(*op, Box::new(left), Box::new(right)), Dimension::ONE, Nature::Plain, true, shape))
+            compare(*op, number(check(left, resolve)?)?, number(check(right, resolve)?)?, span)
         }
         AstKind::Call(name, args) => {
             let function = Function::named(name).ok_or_else(|| {
@@ -150,9 +62,120 @@ pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Res
             })?;
             let args = args.iter().map(|a| check(a, resolve)).collect::<Result<Vec<_>, _>>()?;
             let t = typed(function, &args, &span)?;
-            Ok(node(Op::Call(function, args), t.dimension, t.nature, t.truth, t.shape))
+            let op = Op::Call(function, args);
+            Ok(Node { op, dimension: t.dimension, nature: t.nature, truth: t.truth, shape: t.shape, span })
         }
     }
+}
+
+/// A number, or a quantity such as `331.3[m/s]`.
+fn literal(text: &str, unit: Option<&str>, span: Range<usize>) -> Result<Node, FormulaError> {
+    let value: f64 = text.parse().unwrap_or(0.0);
+    let (op, dimension, nature) = match unit {
+        None => (Op::Number(value, text.to_owned()), Dimension::ONE, Nature::Plain),
+        Some(unit) => {
+            let unit = Unit::parse(unit)
+                .map_err(|e| FormulaError::new(span.clone(), e.to_string(), "write a unit such as [mm] or [g/cm^3]"))?;
+            let op = Op::Number(unit.to_si(value, unit.nature), format!("{text} {}", unit.text));
+            (op, unit.dimension, unit.nature)
+        }
+    };
+    Ok(Node { op, dimension, nature, truth: false, shape: Shape::Scalar, span })
+}
+
+/// π, or what a name stands for.
+fn named<'a>(
+    name: &str,
+    span: Range<usize>,
+    resolve: &dyn Fn(&str) -> Option<Symbol<'a>>,
+) -> Result<Node, FormulaError> {
+    if name == "pi" || name == "π" {
+        return Ok(Node { span, ..Node::made(Op::Pi, Dimension::ONE) });
+    }
+    match resolve(name) {
+        Some(Symbol { words: Some(words), .. }) => {
+            let first = words.first().map_or("…", String::as_str);
+            Err(FormulaError::new(
+                span,
+                format!("`{name}` is a word, not a number"),
+                format!("compare it with one of its words, such as {name} == \"{first}\""),
+            ))
+        }
+        Some(s) => {
+            let op = Op::Item(s.item);
+            Ok(Node { op, dimension: s.dimension, nature: s.nature, truth: false, shape: s.shape, span })
+        }
+        None => Err(unknown(name, span)),
+    }
+}
+
+fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
+    let Node { dimension, nature, shape, .. } = inner;
+    let op = match (nature, &inner.op) {
+        // `-5[°C]` is the point five degrees below nought, not the opposite of 278.15 K.
+        (Nature::Point, Op::Number(v, text)) => {
+            let unit = text.split_once(' ').and_then(|(_, u)| Unit::parse(u).ok()).unwrap_or_else(Unit::one);
+            Op::Number(2.0 * unit.offset - v, format!("−{text}"))
+        }
+        (Nature::Point, _) => return Err(point_fault(span)),
+        _ => Op::Negative(Box::new(inner)),
+    };
+    Ok(Node { op, dimension, nature, truth: false, shape, span })
+}
+
+fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
+    let shape = join(left.shape, right.shape, &span)?;
+    let (dimension, nature) = match op {
+        Operator::Add | Operator::Subtract => sum(op, &left, &right, &span)?,
+        Operator::Multiply | Operator::Divide => product(op, &left, &right, &span)?,
+        Operator::Power if left.nature == Nature::Point => return Err(point_fault(left.span)),
+        Operator::Power => (power_dimension(&left, &right)?, Nature::Plain),
+    };
+    let op = Op::Binary(op, Box::new(left), Box::new(right));
+    Ok(Node { op, dimension, nature, truth: false, shape, span })
+}
+
+fn sum(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
+    if left.dimension == right.dimension {
+        return Ok((left.dimension, sum_nature(op, left.nature, right.nature, span)?));
+    }
+    let (verb, joint) = if op == Operator::Add { ("add", "to") } else { ("subtract", "from") };
+    Err(FormulaError::new(
+        span.clone(),
+        format!("cannot {verb} {} {joint} {}", right.dimension, left.dimension),
+        "both sides need the same dimension",
+    ))
+}
+
+fn product(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
+    if let Some(point) = [left, right].into_iter().find(|n| n.nature == Nature::Point) {
+        return Err(point_fault(point.span.clone()));
+    }
+    if op == Operator::Multiply {
+        return Ok((left.dimension.times(right.dimension), Nature::Plain));
+    }
+    if mixed(left.nature, right.nature) {
+        return Err(mixed_fault(span.clone()));
+    }
+    Ok((left.dimension.over(right.dimension), Nature::Plain))
+}
+
+fn compare(op: Comparator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
+    let shape = join(left.shape, right.shape, &span)?;
+    // A plain nought may be compared with anything.
+    let nought = |n: &Node| matches!(n.op, Op::Number(0.0, _));
+    if left.dimension != right.dimension && !nought(&right) && !nought(&left) {
+        return Err(FormulaError::new(
+            span,
+            format!("cannot compare {} with {}", left.dimension, right.dimension),
+            "both sides need the same dimension",
+        ));
+    }
+    if mixed(left.nature, right.nature) || (left.nature == Nature::Point) != (right.nature == Nature::Point) {
+        return Err(mixed_fault(span));
+    }
+    let op = Op::Compare(op, Box::new(left), Box::new(right));
+    Ok(Node { op, dimension: Dimension::ONE, nature: Nature::Plain, truth: true, shape, span })
 }
 
 fn unknown(name: &str, span: Range<usize>) -> FormulaError {

@@ -18,181 +18,25 @@ pub(super) struct Typed {
 /// Types a call, or says what is wrong with an argument.
 pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> Result<Typed, FormulaError> {
     use Function::*;
-    let (least, most) = function.arity();
-    if !(least..=most).contains(&args.len()) {
-        let wanted = if least == most { least.to_string() } else { format!("{least} or {most}") };
-        return Err(FormulaError::new(
-            span.clone(),
-            format!(
-                "{}() takes {wanted} value{}, not {}",
-                function.name(),
-                if most == 1 { "" } else { "s" },
-                args.len()
-            ),
-            "give it exactly that many",
-        ));
-    }
     let call = Call { function, args, span };
-    let first = &args[0];
+    call.count()?;
     if function.reduces() || matches!(function, Diff | Cumsum | Only) {
         call.column(0)?;
     }
-    if !matches!(function, And | Or | Not | If) {
-        for (i, arg) in args.iter().enumerate().filter(|(i, _)| !(function == Only && *i == 1)) {
-            if arg.truth {
-                return Err(call.fault(
-                    i,
-                    format!("{}() takes a number, this is a condition", function.name()),
-                    "use if(…, …, …) to make a number of it",
-                ));
-            }
-        }
-    }
-    let mut out =
-        Typed { dimension: first.dimension, nature: Nature::Plain, truth: false, shape: call.joined_shape()? };
-    if function.reduces() {
-        out.shape = Shape::Scalar;
-    }
+    call.numbers()?;
+    let shape = if function.reduces() { Shape::Scalar } else { call.joined_shape()? };
+    // Columns that a reduction takes together have to be of one table all the same.
+    call.one_table()?;
+    let out = Typed { dimension: args[0].dimension, nature: Nature::Plain, truth: false, shape };
     match function {
-        Count => out.dimension = Dimension::ONE,
-        Mean | MeanOver(_) | Min | Max | Median | First | Last => out.nature = first.nature,
-        Sum | Cumsum => {
-            call.no_point(0)?;
-            out.nature = first.nature;
-        }
-        Sd | Sem | Range => {}
-        Abs => {
-            call.no_point(0)?;
-            out.nature = first.nature;
-        }
-        Diff => {
-            out.shape = match first.shape {
-                Shape::Column(group) => Shape::Column(group.saturating_add(Shape::SHORTER)),
-                Shape::Scalar => Shape::Scalar,
-            }
-        }
-        WeightedMean => {
-            call.column(1)?;
-            call.one_table()?;
-            out.nature = first.nature;
-        }
-        Row => {
-            match args[1].op {
-                Op::Number(n, _) if n.fract() == 0.0 && (1.0..=10_000.0).contains(&n) => {}
-                _ => {
-                    return Err(call.fault(
-                        1,
-                        "row() takes a whole number from 1, written out",
-                        "write it like row(x, 3)",
-                    ));
-                }
-            }
-            out.nature = first.nature;
-        }
-        Only => {
-            call.condition(1)?;
-            call.one_table()?;
-            (out.nature, out.shape) = (first.nature, first.shape);
-        }
-        Sqrt => {
-            call.no_point(0)?;
-            out.dimension = first.dimension.root().ok_or_else(|| {
-                call.fault(
-                    0,
-                    format!("{} has no square root", first.dimension),
-                    "every exponent of the dimension must be even",
-                )
-            })?;
-        }
-        Exp | Ln | Log10 | Round => {
-            call.need(0, Dimension::ONE, "a pure number")?;
-            out.dimension = Dimension::ONE;
-        }
-        Sin | Cos | Tan => {
-            call.need(0, Dimension::ANGLE, "an angle")?;
-            out.dimension = Dimension::ONE;
-        }
-        Asin | Acos | Atan => {
-            call.need(0, Dimension::ONE, "a pure number")?;
-            out.dimension = Dimension::ANGLE;
-        }
-        Atan2 => {
-            if args[0].dimension != args[1].dimension {
-                return Err(FormulaError::new(
-                    span.clone(),
-                    "atan2() needs two values of one dimension",
-                    "convert one of them",
-                ));
-            }
-            out.dimension = Dimension::ANGLE;
-        }
-        Kelvin => {
-            if first.nature != Nature::Point {
-                return Err(call.fault(
-                    0,
-                    "kelvin() takes a temperature in °C",
-                    "leave it away for what is in kelvin already",
-                ));
-            }
-        }
-        If => {
-            call.condition(0)?;
-            let (a, b) = (&args[1], &args[2]);
-            if a.dimension != b.dimension || a.nature != b.nature || a.truth != b.truth {
-                return Err(call.fault(
-                    2,
-                    format!("the two values of if() differ: {} and {}", a.dimension, b.dimension),
-                    "both need the same dimension",
-                ));
-            }
-            (out.dimension, out.nature, out.truth) = (a.dimension, a.nature, a.truth);
-        }
-        And | Or | Not => {
-            for i in 0..args.len() {
-                call.condition(i)?;
-            }
-            (out.dimension, out.truth) = (Dimension::ONE, true);
-        }
-        Slope | SlopeOrigin | SlopeEnds | SlopeError | Intercept | InterceptError | ResidualSd | Interp
-        | Equivalence | EquivalenceTangents => {
-            call.column(1)?;
-            if args.len() > 2 && function.fits_line() {
-                call.column(2)?;
-            }
-            call.one_table()?;
-            let y = &args[1];
-            match function {
-                Slope | SlopeEnds | SlopeError => out.dimension = y.dimension.over(first.dimension),
-                SlopeOrigin => {
-                    call.no_point(0)?;
-                    call.no_point(1)?;
-                    out.dimension = y.dimension.over(first.dimension);
-                }
-                InterceptError | ResidualSd => out.dimension = y.dimension,
-                Intercept => (out.dimension, out.nature) = (y.dimension, y.nature),
-                Interp => {
-                    if args[2].dimension != first.dimension || args[2].nature != first.nature {
-                        return Err(call.fault(
-                            2,
-                            format!("interp() looks for {} in {}", args[2].dimension, first.dimension),
-                            "its first and its third value need the same dimension",
-                        ));
-                    }
-                    (out.dimension, out.nature) = (y.dimension, y.nature);
-                    out.shape = args[2].shape;
-                }
-                _ => {
-                    for (i, arg) in args.iter().enumerate().skip(2) {
-                        if arg.dimension != first.dimension || arg.shape != Shape::Scalar {
-                            return Err(call.fault(i, "the ends of the ranges are volumes", "write them like 2.0[mL]"));
-                        }
-                    }
-                    out.dimension = first.dimension;
-                }
-            }
-        }
+        Count | Mean | MeanOver(_) | Min | Max | Median | First | Last | Sum | Cumsum | Sd | Sem | Range | Abs
+        | Diff | WeightedMean | Row | Only => call.of_columns(out),
+        Sqrt | Exp | Ln | Log10 | Round | Kelvin => call.of_numbers(out),
+        Sin | Cos | Tan | Asin | Acos | Atan | Atan2 => call.of_angles(out),
+        If | And | Or | Not => call.of_conditions(out),
+        Slope | SlopeOrigin | SlopeEnds | SlopeError | Intercept | InterceptError | ResidualSd => call.of_lines(out),
+        Interp | Equivalence | EquivalenceTangents => call.of_curves(out),
     }
-    Ok(out)
 }
 
 struct Call<'a> {
@@ -202,6 +46,181 @@ struct Call<'a> {
 }
 
 impl Call<'_> {
+    /// Whether there are as many arguments as the function takes.
+    fn count(&self) -> Result<(), FormulaError> {
+        let (least, most) = self.function.arity();
+        if (least..=most).contains(&self.args.len()) {
+            return Ok(());
+        }
+        let wanted = if least == most { least.to_string() } else { format!("{least} or {most}") };
+        let plural = if most == 1 { "" } else { "s" };
+        Err(FormulaError::new(
+            self.span.clone(),
+            format!("{}() takes {wanted} value{plural}, not {}", self.function.name(), self.args.len()),
+            "give it exactly that many",
+        ))
+    }
+
+    /// Whether no condition stands where a number is needed.
+    fn numbers(&self) -> Result<(), FormulaError> {
+        use Function::*;
+        if matches!(self.function, And | Or | Not | If) {
+            return Ok(());
+        }
+        let condition = |(i, a): (usize, &Node)| a.truth && !(self.function == Only && i == 1);
+        match self.args.iter().enumerate().position(condition) {
+            None => Ok(()),
+            Some(i) => Err(self.fault(
+                i,
+                format!("{}() takes a number, this is a condition", self.function.name()),
+                "use if(…, …, …) to make a number of it",
+            )),
+        }
+    }
+
+    /// What makes one value of a column, or another column.
+    fn of_columns(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        use Function::*;
+        let first = &self.args[0];
+        match self.function {
+            Count => out.dimension = Dimension::ONE,
+            Sum | Cumsum | Abs => {
+                self.no_point(0)?;
+                out.nature = first.nature;
+            }
+            Sd | Sem | Range => {}
+            Diff => {
+                if let Shape::Column(group) = first.shape {
+                    out.shape = Shape::Column(group.saturating_add(Shape::SHORTER));
+                }
+            }
+            WeightedMean => {
+                self.column(1)?;
+                out.nature = first.nature;
+            }
+            Row => {
+                self.row_number()?;
+                out.nature = first.nature;
+            }
+            Only => {
+                self.condition(1)?;
+                (out.nature, out.shape) = (first.nature, first.shape);
+            }
+            _ => out.nature = first.nature,
+        }
+        Ok(out)
+    }
+
+    fn row_number(&self) -> Result<(), FormulaError> {
+        match self.args[1].op {
+            Op::Number(n, _) if n.fract() == 0.0 && (1.0..=10_000.0).contains(&n) => Ok(()),
+            _ => Err(self.fault(1, "row() takes a whole number from 1, written out", "write it like row(x, 3)")),
+        }
+    }
+
+    /// What takes a number and gives one.
+    fn of_numbers(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        let first = &self.args[0];
+        match self.function {
+            Function::Sqrt => {
+                self.no_point(0)?;
+                out.dimension = first.dimension.root().ok_or_else(|| {
+                    let what = format!("{} has no square root", first.dimension);
+                    self.fault(0, what, "every exponent of the dimension must be even")
+                })?;
+            }
+            Function::Kelvin if first.nature != Nature::Point => {
+                let mend = "leave it away for what is in kelvin already";
+                return Err(self.fault(0, "kelvin() takes a temperature in °C", mend));
+            }
+            Function::Kelvin => {}
+            _ => {
+                self.need(0, Dimension::ONE, "a pure number")?;
+                out.dimension = Dimension::ONE;
+            }
+        }
+        Ok(out)
+    }
+
+    /// What takes an angle or gives one.
+    fn of_angles(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        use Function::*;
+        match self.function {
+            Sin | Cos | Tan => {
+                self.need(0, Dimension::ANGLE, "an angle")?;
+                out.dimension = Dimension::ONE;
+            }
+            Atan2 if self.args[0].dimension != self.args[1].dimension => {
+                let what = "atan2() needs two values of one dimension";
+                return Err(FormulaError::new(self.span.clone(), what, "convert one of them"));
+            }
+            Atan2 => out.dimension = Dimension::ANGLE,
+            _ => {
+                self.need(0, Dimension::ONE, "a pure number")?;
+                out.dimension = Dimension::ANGLE;
+            }
+        }
+        Ok(out)
+    }
+
+    /// What asks whether something holds.
+    fn of_conditions(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        if self.function != Function::If {
+            (0..self.args.len()).try_for_each(|i| self.condition(i))?;
+            (out.dimension, out.truth) = (Dimension::ONE, true);
+            return Ok(out);
+        }
+        self.condition(0)?;
+        let (a, b) = (&self.args[1], &self.args[2]);
+        if a.dimension != b.dimension || a.nature != b.nature || a.truth != b.truth {
+            let what = format!("the two values of if() differ: {} and {}", a.dimension, b.dimension);
+            return Err(self.fault(2, what, "both need the same dimension"));
+        }
+        (out.dimension, out.nature, out.truth) = (a.dimension, a.nature, a.truth);
+        Ok(out)
+    }
+
+    /// What comes of a fitted line.
+    fn of_lines(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        use Function::*;
+        self.column(1)?;
+        if self.args.len() > 2 {
+            self.column(2)?;
+        }
+        let (x, y) = (&self.args[0], &self.args[1]);
+        match self.function {
+            SlopeOrigin => {
+                self.no_point(0)?;
+                self.no_point(1)?;
+                out.dimension = y.dimension.over(x.dimension);
+            }
+            InterceptError | ResidualSd => out.dimension = y.dimension,
+            Intercept => (out.dimension, out.nature) = (y.dimension, y.nature),
+            _ => out.dimension = y.dimension.over(x.dimension),
+        }
+        Ok(out)
+    }
+
+    /// What is looked up on a curve.
+    fn of_curves(&self, mut out: Typed) -> Result<Typed, FormulaError> {
+        self.column(1)?;
+        let (x, y) = (&self.args[0], &self.args[1]);
+        if self.function == Function::Interp {
+            let at = &self.args[2];
+            if at.dimension != x.dimension || at.nature != x.nature {
+                let what = format!("interp() looks for {} in {}", at.dimension, x.dimension);
+                return Err(self.fault(2, what, "its first and its third value need the same dimension"));
+            }
+            return Ok(Typed { dimension: y.dimension, nature: y.nature, shape: at.shape, ..out });
+        }
+        let strange = |a: &Node| a.dimension != x.dimension || a.shape != Shape::Scalar;
+        if let Some(i) = (2..self.args.len()).find(|i| strange(&self.args[*i])) {
+            return Err(self.fault(i, "the ends of the ranges are volumes", "write them like 2.0[mL]"));
+        }
+        out.dimension = x.dimension;
+        Ok(out)
+    }
+
     fn fault(&self, i: usize, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         FormulaError::new(self.args[i].span.clone(), what, mend)
     }

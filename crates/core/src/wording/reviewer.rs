@@ -5,7 +5,7 @@ use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
 use super::{At, sentence};
 use crate::finding::{
-    Apart, Correction, Excluded, Figures, Finding, Kind, Needed, OffPlan, PlusMinus, Story, Support, UnitFault,
+    About, Apart, Correction, Excluded, Figures, Finding, Kind, Needed, OffPlan, PlusMinus, Story, Support, UnitFault,
 };
 use crate::formula::Node;
 use crate::notation::{self, capital};
@@ -15,110 +15,120 @@ use crate::quantity::leading_place;
 /// What was found, in one or more whole sentences.
 pub fn says(protocol: &Protocol, finding: &Finding) -> String {
     let at = At::of(protocol, finding);
-    match &finding.kind {
+    let kind = &finding.kind;
+    match kind.properties().about {
+        About::Reading => of_readings(&at, kind),
+        About::Table => column(&at, kind),
+        About::Result => of_results(&at, kind),
+        About::Lab => of_lab(&at, finding),
+    }
+}
+
+/// Readings: single cells, all cells of one, and what counts of them.
+fn of_readings(at: &At<'_>, kind: &Kind) -> String {
+    match kind {
         Kind::MissingReading => format!("There is no value for {}.", at.reading()),
-        Kind::ForbiddenReading { .. }
-        | Kind::Bound { .. }
-        | Kind::UnreadableReading { .. }
-        | Kind::ReadAs { .. }
-        | Kind::Implausible { .. }
-        | Kind::BeyondScale { .. }
-        | Kind::EndOfScale { .. }
-        | Kind::AmountNotMet { .. }
-        | Kind::NoSuchSetting { .. }
-        | Kind::Misread { .. }
-        | Kind::Unsettled
-        | Kind::Duplicate { .. } => cell(&at, &finding.kind),
-        Kind::Unit(fault) => unit(&at, fault),
+        Kind::Unit(fault) => unit(at, fault),
         Kind::ReadingDigits { .. } | Kind::OffGraduation { .. } | Kind::Heaping { .. } | Kind::NoSpread { .. } => {
-            readings(&at, &finding.kind)
+            readings(at, kind)
         }
-        Kind::MoreRows { .. }
-        | Kind::KeyMissing { .. }
-        | Kind::KeyUnknown { .. }
-        | Kind::GridMissing { .. }
-        | Kind::GridLeft { .. }
-        | Kind::StoppedEarly { .. }
-        | Kind::Trend { .. }
-        | Kind::StepOffPlan { .. }
-        | Kind::DoesNotFollow { .. }
-        | Kind::DoesNotAddUp { .. } => column(&at, &finding.kind),
-        Kind::Exclusion { what, reason, support } => exclusion(&at, what, reason, *support),
-        Kind::ExclusionUnsupported { what, reason } => unsupported(&at, what, reason),
-        Kind::NotConcordant | Kind::ConcordanceTied { .. } | Kind::Concordance { .. } => {
-            concordance(&at, &finding.kind)
-        }
-        Kind::OutlierKept(apart) | Kind::OutlierNear(apart) => outlier(&at, apart),
-        Kind::PointApart { x, statistic, critical, slopes } => {
-            let told = slopes.map_or_else(String::new, |(a, b)| {
-                format!(" The slope is {} with it, {} without.", notation::figures(a, 4), notation::figures(b, 4))
-            });
-            format!(
-                "Point {} stands apart from the line of {} against {}: t {} against {}.{told}",
-                at.number(),
-                at.title(),
-                protocol.items[*x].title,
-                notation::decimals(*statistic, 2),
-                notation::decimals(*critical, 2)
-            )
-        }
-        Kind::Repair { .. } => repair(&at, &finding.kind),
-        Kind::Corrected { by, reason, .. } => {
-            format!("{}, by {by}: {reason}.", sentence(&corrected(&at, &finding.kind)))
-        }
-        Kind::Own { text } => text.clone(),
-        Kind::MissingResult { .. }
-        | Kind::UnreadableResult { .. }
-        | Kind::Unchecked { .. }
-        | Kind::Differs { .. }
-        | Kind::SlipAgain
-        | Kind::Carried { .. }
-        | Kind::CutTooEarly { .. } => result(&at, &finding.kind),
-        Kind::Slip(story) => slip(&at, story),
+        Kind::Exclusion { what, reason, support } => exclusion(at, what, reason, *support),
+        Kind::ExclusionUnsupported { what, reason } => unsupported(at, what, reason),
+        Kind::NotConcordant | Kind::ConcordanceTied { .. } | Kind::Concordance { .. } => concordance(at, kind),
+        Kind::OutlierKept(apart) | Kind::OutlierNear(apart) => outlier(at, apart),
+        Kind::PointApart { .. } => point(at, kind),
+        Kind::Repair { .. } => repair(at, kind),
+        Kind::Precision { spread: s, got, of, edge, .. } => format!(
+            "{}: {}; {got} of {of} points up to {edge}{}.",
+            capital(at.title()),
+            spread(at.protocol, at.place, s),
+            at.unit()
+        ),
+        _ => cell(at, kind),
+    }
+}
+
+/// Results: what was written for them, their figures, their ±, and what waits for a person.
+fn of_results(at: &At<'_>, kind: &Kind) -> String {
+    match kind {
+        Kind::Unit(fault) => unit(at, fault),
+        Kind::KeyMissing { .. } => column(at, kind),
+        Kind::Slip(story) => slip(at, story),
         Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => {
-            let story = super::slips::riddle(&finding.kind) + &throughout(riddle);
+            let story = super::slips::riddle(kind) + &throughout(riddle);
             let (unit, right) = (at.unit(), at.right(&riddle.right));
             format!("{}: {}{unit} reported, {right}{unit} recomputed.{story}", capital(&at.result()), riddle.text)
         }
         Kind::DigitsFew(habit) => {
-            format!("Fewer figures than the readings support: {}.", figures(protocol, habit))
+            format!("Fewer figures than the readings support: {}.", figures(at.protocol, habit))
         }
-        Kind::DigitsMany(habit) => format!("More figures than the readings support: {}.", figures(protocol, habit)),
-        Kind::PlusMinusMissing { supported } => {
-            format!("No ± is stated for the {}.{}", at.result(), supported_by(&at, *supported))
+        Kind::DigitsMany(habit) => format!("More figures than the readings support: {}.", figures(at.protocol, habit)),
+        Kind::PlusMinusMissing { .. }
+        | Kind::PlusMinusUnfair(_)
+        | Kind::PlusMinusNear(_)
+        | Kind::PlusMinusDigits { .. } => plus_minus(at, kind),
+        Kind::AccuracyUnchecked(needed) => format!(
+            "The accuracy of the {} cannot be judged: {}. Its points stand until somebody decides.",
+            at.result(),
+            lacks(*needed)
+        ),
+        Kind::PrecisionUnchecked => format!(
+            "The spread of the {} cannot be judged: fewer than two readings. Its points stand until somebody decides.",
+            at.title()
+        ),
+        Kind::Manual(criterion) => format!("{}: to be judged by a person.", at.protocol.criteria[*criterion].title),
+        _ => result(at, kind),
+    }
+}
+
+/// The lab and its rubric: references, agreement, and what people put in.
+fn of_lab(at: &At<'_>, finding: &Finding) -> String {
+    let protocol = at.protocol;
+    match &finding.kind {
+        Kind::Corrected { by, reason, .. } => {
+            format!("{}, by {by}: {reason}.", sentence(&corrected(at, &finding.kind)))
         }
-        Kind::PlusMinusUnfair(pm) => {
-            format!("The ± of the {} is {}: {}.", at.result(), too(pm), stated(&at, pm))
-        }
-        Kind::PlusMinusNear(pm) => format!("The ± of the {} is just fair: {}.", at.result(), stated(&at, pm)),
-        Kind::PlusMinusDigits { text, many } => {
-            let why =
-                if *many { "has more than two figures" } else { "does not end at the place where the value ends" };
-            format!("The ± of the {} {why}: {text}.", at.result())
-        }
-        Kind::Check { .. } => check(protocol, &finding.kind),
+        Kind::Own { text } => text.clone(),
         Kind::Disagreement(sides) => format!("{}.", agreement(protocol, sides)),
         Kind::LastDigit { comparison, text } => {
             format!("{}: both are {text} to the last digit; worth a look.", protocol.comparisons[*comparison].title)
         }
         Kind::CannotTellApart(named) => format!("{}.", identified(protocol, named)),
         Kind::Accuracy(a) => format!("{}.", accuracy(protocol, finding.place, a)),
-        Kind::AccuracyUnchecked(needed) => format!(
-            "The accuracy of the {} cannot be judged: {}. Its points stand until somebody decides.",
-            at.result(),
-            lacks(*needed)
-        ),
-        Kind::Precision { spread: s, got, of, edge, .. } => format!(
-            "{}: {}; {got} of {of} points up to {edge}{}.",
-            capital(at.title()),
-            spread(protocol, finding.place, s),
-            at.unit()
-        ),
-        Kind::PrecisionUnchecked => format!(
-            "The spread of the {} cannot be judged: fewer than two readings. Its points stand until somebody decides.",
-            at.title()
-        ),
-        Kind::Manual(criterion) => format!("{}: to be judged by a person.", protocol.criteria[*criterion].title),
+        _ => String::new(),
+    }
+}
+
+fn point(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::PointApart { x, statistic, critical, slopes } = kind else { return String::new() };
+    let told = slopes.map_or_else(String::new, |(a, b)| {
+        format!(" The slope is {} with it, {} without.", notation::figures(a, 4), notation::figures(b, 4))
+    });
+    format!(
+        "Point {} stands apart from the line of {} against {}: t {} against {}.{told}",
+        at.number(),
+        at.title(),
+        at.protocol.items[*x].title,
+        notation::decimals(*statistic, 2),
+        notation::decimals(*critical, 2)
+    )
+}
+
+fn plus_minus(at: &At<'_>, kind: &Kind) -> String {
+    let title = at.result();
+    match kind {
+        Kind::PlusMinusMissing { supported } => {
+            format!("No ± is stated for the {title}.{}", supported_by(at, *supported))
+        }
+        Kind::PlusMinusUnfair(pm) => format!("The ± of the {title} is {}: {}.", too(pm), stated(at, pm)),
+        Kind::PlusMinusNear(pm) => format!("The ± of the {title} is just fair: {}.", stated(at, pm)),
+        Kind::PlusMinusDigits { text, many: true } => {
+            format!("The ± of the {title} has more than two figures: {text}.")
+        }
+        Kind::PlusMinusDigits { text, many: false } => {
+            format!("The ± of the {title} does not end at the place where the value ends: {text}.")
+        }
+        _ => String::new(),
     }
 }
 
@@ -276,6 +286,7 @@ fn column(at: &At<'_>, kind: &Kind) -> String {
             "The {title} of row {row} is {total}{unit}; the portions add up to {}{unit}.",
             notation::figures(*expected, 5)
         ),
+        Kind::Check { .. } => check(at.protocol, kind),
         _ => String::new(),
     }
 }

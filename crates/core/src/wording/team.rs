@@ -3,7 +3,7 @@
 use super::reviewer::{check, ends, figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
 use super::{At, sentence};
-use crate::finding::{Correction, Excluded, Finding, Kind};
+use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind};
 use crate::notation;
 use crate::protocol::Protocol;
 
@@ -22,127 +22,46 @@ pub(super) fn is_told(protocol: &Protocol, finding: &Finding) -> bool {
 
 fn ours(protocol: &Protocol, finding: &Finding) -> String {
     let at = At::of(protocol, finding);
+    let kind = &finding.kind;
+    match kind.properties().about {
+        About::Table => column(&at, kind),
+        About::Lab => of_lab(&at, finding),
+        About::Reading | About::Result => match kind {
+            Kind::Unit(_) if finding.criterion.is_some() => format!(
+                "Please write the unit of your {}: {}.",
+                at.place.item.map(|i| protocol.full_title(i)).unwrap_or_default(),
+                at.item().map_or("", |i| i.unit.text.as_str())
+            ),
+            Kind::KeyMissing { .. } => column(&at, kind),
+            Kind::MissingReading => missing_reading(&at.reading()),
+            Kind::DigitsFew(habit) => habitual(protocol, "Fewer", habit),
+            Kind::DigitsMany(habit) => habitual(protocol, "More", habit),
+            _ if kind.properties().about == About::Reading => reading(&at, kind),
+            _ => result(&at, kind),
+        },
+    }
+}
+
+/// Results with too few or too many figures, and what would do for the first.
+fn habitual(protocol: &Protocol, word: &str, habit: &[Figures]) -> String {
+    let example = habit.first().map_or_else(String::new, |f| {
+        format!("{}{} would do", notation::figures(f.clean, f.deserved), protocol.items[f.item].unit_after())
+    });
+    format!("{word} figures than your readings support: {}. For the first, {example}.", figures(protocol, habit))
+}
+
+fn of_lab(at: &At<'_>, finding: &Finding) -> String {
     match &finding.kind {
-        Kind::MissingReading => missing_reading(&at.reading()),
-        Kind::ForbiddenReading { .. }
-        | Kind::Bound { .. }
-        | Kind::UnreadableReading { .. }
-        | Kind::Implausible { .. }
-        | Kind::BeyondScale { .. }
-        | Kind::AmountNotMet { .. }
-        | Kind::Misread { .. }
-        | Kind::ReadingDigits { .. } => reading(&at, &finding.kind),
-        Kind::Unit(_) if finding.criterion.is_some() => format!(
-            "Please write the unit of your {}: {}.",
-            at.place.item.map(|i| protocol.full_title(i)).unwrap_or_default(),
-            at.item().map_or("", |i| i.unit.text.as_str())
-        ),
-        Kind::KeyMissing { .. }
-        | Kind::KeyUnknown { .. }
-        | Kind::GridMissing { .. }
-        | Kind::StoppedEarly { .. }
-        | Kind::Trend { .. }
-        | Kind::DoesNotFollow { .. }
-        | Kind::DoesNotAddUp { .. } => column(&at, &finding.kind),
-        Kind::ExclusionUnsupported { what, .. } => unsupported(&at, what),
-        Kind::NotConcordant => {
-            format!("No two of your values of the {} agree within the tolerance: one more run was needed.", at.title())
-        }
-        Kind::OutlierKept(apart) => {
-            let cause = apart.cause.map(|c| protocol.causes[c].advice.as_str()).filter(|a| !a.is_empty());
-            let advice = cause.map(|a| format!(" Next time {a}.")).unwrap_or_default();
-            format!(
-                "Reading {} of your {}, {}{}, stands apart from the others and you kept it: please say why, or measure again.{advice}",
-                at.number(),
-                at.title(),
-                apart.text,
-                at.unit()
-            )
-        }
-        Kind::PointApart { x, .. } => format!(
-            "Point {} of your {} against {} lies off the line of the others: please look at it again.",
-            at.number(),
-            at.title(),
-            protocol.items[*x].title
-        ),
-        Kind::Repair { text, value, resolution, .. } => {
-            let (unit, shown) = (at.unit(), repaired(*value, *resolution));
-            format!(
-                "{} stands in your table as {}{unit}, but you worked with {shown}{unit}: please keep the sheet as it was read.",
-                sentence(&at.reading()),
-                text.trim()
-            )
-        }
-        Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(&at, &finding.kind))),
+        Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(at, &finding.kind))),
         Kind::Own { text } => text.clone(),
-        Kind::MissingResult { .. }
-        | Kind::UnreadableResult { .. }
-        | Kind::Differs { .. }
-        | Kind::Slip(_)
-        | Kind::Unexplained(_)
-        | Kind::Ambiguous(_)
-        | Kind::Carried { .. }
-        | Kind::CutTooEarly { .. } => result(&at, &finding.kind),
-        Kind::DigitsFew(habit) | Kind::DigitsMany(habit) => {
-            let word = if matches!(finding.kind, Kind::DigitsFew(_)) { "Fewer" } else { "More" };
-            let example = habit.first().map_or_else(String::new, |f| {
-                format!("{}{} would do", notation::figures(f.clean, f.deserved), protocol.items[f.item].unit_after())
-            });
-            format!(
-                "{word} figures than your readings support: {}. For the first, {example}.",
-                figures(protocol, habit)
-            )
-        }
-        Kind::PlusMinusMissing { supported } => {
-            format!("Please state a ± with your {}.{}", at.result(), supported_by(&at, *supported))
-        }
-        Kind::PlusMinusUnfair(pm) => format!("The ± of your {} is {}: {}.", at.result(), too(pm), stated(&at, pm)),
-        Kind::PlusMinusDigits { .. } => format!(
-            "Write the ± of your {} with one or two figures, and end value and ± at the same place.",
-            at.result()
-        ),
-        Kind::Check { .. } => format!("{} Please look at the readings behind it.", check(protocol, &finding.kind)),
         Kind::Disagreement(sides) => {
-            format!("{}. Which of the two would you trust, and why?", agreement(protocol, sides))
+            format!("{}. Which of the two would you trust, and why?", agreement(at.protocol, sides))
         }
         Kind::Accuracy(a) if finding.cost > rust_decimal::Decimal::ZERO => {
-            let item = &protocol.items[finding.place.item.unwrap_or_default()];
-            let unit = item.unit_after();
-            let shown = notation::figures(a.value, a.figures);
+            let (unit, shown) = (at.unit(), notation::figures(a.value, a.figures));
             format!("Your readings give a {} of {shown}{unit}; tabulated is {}{unit}.", at.result(), range(a))
         }
-        Kind::Precision { spread, best, .. } => format!(
-            "Your {} readings scatter by {}{}; with care they agree within {best}{}.",
-            at.title(),
-            notation::uncertainty(spread.sd),
-            at.unit(),
-            at.unit()
-        ),
-        Kind::ReadAs { .. }
-        | Kind::EndOfScale { .. }
-        | Kind::NoSuchSetting { .. }
-        | Kind::Unsettled
-        | Kind::OffGraduation { .. }
-        | Kind::Heaping { .. }
-        | Kind::NoSpread { .. }
-        | Kind::Duplicate { .. }
-        | Kind::Unit(_)
-        | Kind::MoreRows { .. }
-        | Kind::GridLeft { .. }
-        | Kind::StepOffPlan { .. }
-        | Kind::Exclusion { .. }
-        | Kind::ConcordanceTied { .. }
-        | Kind::Concordance { .. }
-        | Kind::OutlierNear(_)
-        | Kind::Unchecked { .. }
-        | Kind::SlipAgain
-        | Kind::PlusMinusNear(_)
-        | Kind::LastDigit { .. }
-        | Kind::CannotTellApart(_)
-        | Kind::Accuracy(_)
-        | Kind::AccuracyUnchecked(_)
-        | Kind::PrecisionUnchecked
-        | Kind::Manual(_) => String::new(),
+        _ => String::new(),
     }
 }
 
@@ -180,6 +99,43 @@ fn reading(at: &At<'_>, kind: &Kind) -> String {
             at.title(),
             texts.join(", ")
         ),
+        Kind::ExclusionUnsupported { what, .. } => unsupported(at, what),
+        Kind::NotConcordant => {
+            format!("No two of your values of the {} agree within the tolerance: one more run was needed.", at.title())
+        }
+        Kind::OutlierKept(_) | Kind::PointApart { .. } | Kind::Precision { .. } => apart(at, kind),
+        Kind::Repair { text, value, resolution, .. } => {
+            let shown = repaired(*value, *resolution);
+            format!(
+                "{} stands in your table as {}{unit}, but you worked with {shown}{unit}: please keep the sheet as it was read.",
+                sentence(&place),
+                text.trim()
+            )
+        }
+        _ => String::new(),
+    }
+}
+
+/// What lies apart from the others, or scatters.
+fn apart(at: &At<'_>, kind: &Kind) -> String {
+    let (title, unit, number) = (at.title(), at.unit(), at.number());
+    match kind {
+        Kind::OutlierKept(apart) => {
+            let advice = apart.cause.map(|c| at.protocol.causes[c].advice.as_str()).filter(|a| !a.is_empty());
+            let advice = advice.map(|a| format!(" Next time {a}.")).unwrap_or_default();
+            format!(
+                "Reading {number} of your {title}, {}{unit}, stands apart from the others and you kept it: please say why, or measure again.{advice}",
+                apart.text
+            )
+        }
+        Kind::PointApart { x, .. } => format!(
+            "Point {number} of your {title} against {} lies off the line of the others: please look at it again.",
+            at.protocol.items[*x].title
+        ),
+        Kind::Precision { spread, best, .. } => format!(
+            "Your {title} readings scatter by {}{unit}; with care they agree within {best}{unit}.",
+            notation::uncertainty(spread.sd)
+        ),
         _ => String::new(),
     }
 }
@@ -214,6 +170,7 @@ fn column(at: &At<'_>, kind: &Kind) -> String {
             "Your {title} does not add up from row {row} on: {total} in place of {}.",
             notation::figures(*expected, 5)
         ),
+        Kind::Check { .. } => format!("{} Please look at the readings behind it.", check(at.protocol, kind)),
         _ => String::new(),
     }
 }
@@ -286,6 +243,13 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
             "Keep more figures on the way to your {title}; the ones you cut leave it open by {}{unit}.",
             notation::uncertainty(*envelope)
         ),
+        Kind::PlusMinusMissing { supported } => {
+            format!("Please state a ± with your {title}.{}", supported_by(at, *supported))
+        }
+        Kind::PlusMinusUnfair(pm) => format!("The ± of your {title} is {}: {}.", too(pm), stated(at, pm)),
+        Kind::PlusMinusDigits { .. } => {
+            format!("Write the ± of your {title} with one or two figures, and end value and ± at the same place.")
+        }
         _ => String::new(),
     }
 }
