@@ -1,5 +1,11 @@
 //! Mistaken forms of a formula, generated from its own tree and never from a list tied to one lab.
 
+mod functions;
+mod operators;
+mod pieces;
+
+use pieces::{literal_text, occurrences, only, replace, scaled, swap};
+
 use super::slip::{SlipKind, Variant};
 use super::{Item, ItemKind, Protocol, Roundness};
 use crate::formula::ast::Operator;
@@ -101,39 +107,12 @@ fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
     }
 }
 
+/// Takes down one mistake: kind, item it is about, what happened as a clause, the mistaken tree.
+type Push<'p> = &'p mut dyn FnMut(SlipKind, Option<usize>, String, Node);
+
 struct Maker<'a> {
     protocol: &'a Protocol,
     root: &'a Node,
-}
-
-/// An angle's number taken in the other unit, with what to say of it.
-const ANGLES: [(f64, &str); 2] = [
-    (180.0 / std::f64::consts::PI, "as degrees where radians were meant"),
-    (std::f64::consts::PI / 180.0, "as radians where degrees were meant"),
-];
-
-fn number(value: f64) -> Node {
-    Node::made(Op::Number(value, format!("{value}")), Dimension::ONE)
-}
-
-fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
-    Node { op: Op::Binary(op, Box::new(a), Box::new(b)), ..like.clone() }
-}
-
-fn scaled(node: &Node, factor: f64) -> Node {
-    binary(node, Operator::Multiply, node.clone(), number(factor))
-}
-
-/// Whether a subtree is π or a plain number, however written.
-fn is_literal(node: &Node) -> bool {
-    matches!(node.op, Op::Number(..) | Op::Pi)
-}
-
-fn literal_text(node: &Node) -> String {
-    match &node.op {
-        Op::Number(_, text) => text.clone(),
-        _ => "π".to_owned(),
-    }
 }
 
 /// The dimension of a mistaken tree; `None` where a sum has lost its meaning.
@@ -229,7 +208,7 @@ impl Maker<'_> {
     }
 
     /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a person does it.
-    fn unit_factors(&self, node: &Node, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+    fn unit_factors(&self, node: &Node, push: Push<'_>) {
         let linear = matches!(
             node.op,
             Op::Item(_) | Op::Binary(Operator::Add | Operator::Subtract, ..) | Op::Call(Function::Mean, _)
@@ -250,7 +229,7 @@ impl Maker<'_> {
         }
     }
 
-    fn leaf(&self, node: &Node, item: usize, push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node)) {
+    fn leaf(&self, node: &Node, item: usize, push: Push<'_>) {
         let it = &self.protocol.items[item];
         match it.shape {
             Some(Roundness::Diameter) => {
@@ -277,240 +256,6 @@ impl Maker<'_> {
                 push(SlipKind::RadiusDiameter, Some(item), format!("the {} was doubled", it.title), scaled(node, 2.0));
             }
             None => {}
-        }
-    }
-
-    fn operator(
-        &self,
-        node: &Node,
-        op: Operator,
-        a: &Node,
-        b: &Node,
-        push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node),
-    ) {
-        let (pa, pb) = (self.phrase(a), self.phrase(b));
-        match op {
-            Operator::Subtract => {
-                push(
-                    SlipKind::Sign,
-                    only(b),
-                    format!("{pb} was added instead of taken off"),
-                    binary(node, Operator::Add, a.clone(), b.clone()),
-                );
-                push(
-                    SlipKind::Sign,
-                    only(b),
-                    format!("the difference of {pa} and {pb} was turned round"),
-                    binary(node, op, b.clone(), a.clone()),
-                );
-                let items = b.items();
-                let tare = !items.is_empty() && items.iter().all(|i| self.protocol.items[*i].tare);
-                let kind = if tare { SlipKind::GrossForNet } else { SlipKind::TermOmitted };
-                push(kind, only(b), format!("{pb} was not taken off"), a.clone());
-            }
-            Operator::Add => {
-                push(
-                    SlipKind::Sign,
-                    only(b),
-                    format!("{pb} was taken off instead of added"),
-                    binary(node, Operator::Subtract, a.clone(), b.clone()),
-                );
-                push(SlipKind::TermOmitted, only(b), format!("{pb} was not added"), a.clone());
-                push(SlipKind::TermOmitted, only(a), format!("{pa} was not added"), b.clone());
-            }
-            Operator::Multiply => {
-                for (literal, rest) in [(a, b), (b, a)] {
-                    if is_literal(literal) {
-                        push(
-                            SlipKind::Literal,
-                            None,
-                            format!("the {} of the formula was left out", literal_text(literal)),
-                            rest.clone(),
-                        );
-                    } else if !is_literal(rest) && !rest.items().is_empty() {
-                        push(
-                            SlipKind::TermOmitted,
-                            only(literal),
-                            format!("{} was left out", self.phrase(literal)),
-                            rest.clone(),
-                        );
-                    }
-                }
-            }
-            Operator::Divide => {
-                if matches!(a.op, Op::Number(1.0, _)) {
-                    push(SlipKind::Reciprocal, only(b), format!("the reciprocal of {pb} was forgotten"), b.clone());
-                }
-                push(
-                    SlipKind::Inverted,
-                    None,
-                    "the quotient was turned upside down".to_owned(),
-                    binary(node, op, b.clone(), a.clone()),
-                );
-                push(
-                    SlipKind::Inverted,
-                    None,
-                    format!("{pa} and {pb} were multiplied instead of divided"),
-                    binary(node, Operator::Multiply, a.clone(), b.clone()),
-                );
-                if is_literal(b) {
-                    let (item, round) = round_item(self.protocol, a);
-                    match (item, round, &b.op) {
-                        // D/2 with the 2 forgotten is the diameter for the radius: the reader's word for it comes first.
-                        (Some(_), Some(Roundness::Diameter), Op::Number(v, _)) if *v == 2.0 => {}
-                        _ => push(
-                            SlipKind::Literal,
-                            None,
-                            format!("the {} of the formula was left out", literal_text(b)),
-                            a.clone(),
-                        ),
-                    }
-                }
-            }
-            Operator::Power => {
-                let exponent = match b.op {
-                    Op::Number(v, _) if v.fract() == 0.0 => v,
-                    _ => return,
-                };
-                let raised = |n: f64| if n == 1.0 { a.clone() } else { binary(node, op, a.clone(), number(n)) };
-                let word = if exponent == 2.0 {
-                    "square"
-                } else if exponent == 3.0 {
-                    "cube"
-                } else {
-                    "power"
-                };
-                if exponent > 1.0 {
-                    push(SlipKind::Power, only(a), format!("the {word} was forgotten"), raised(1.0));
-                    push(
-                        SlipKind::Power,
-                        only(a),
-                        format!("the number was multiplied by {exponent} instead of raised to it"),
-                        scaled(a, exponent),
-                    );
-                    push(SlipKind::Power, only(a), format!("one power too many of {pa}"), raised(exponent + 1.0));
-                }
-                if exponent > 2.0 {
-                    push(SlipKind::Power, only(a), format!("one power too few of {pa}"), raised(exponent - 1.0));
-                }
-                // A square taken of one factor inside a quotient only: (D/2)² keyed as D²/2.
-                if let Op::Binary(Operator::Divide, inner, divisor) = &a.op {
-                    push(
-                        SlipKind::Power,
-                        only(a),
-                        format!("only {} was raised, not what it is divided by", self.phrase(inner)),
-                        binary(
-                            node,
-                            Operator::Divide,
-                            binary(node, op, (**inner).clone(), b.clone()),
-                            (**divisor).clone(),
-                        ),
-                    );
-                }
-            }
-        }
-    }
-
-    fn function(
-        &self,
-        node: &Node,
-        function: Function,
-        args: &[Node],
-        push: &mut dyn FnMut(SlipKind, Option<usize>, String, Node),
-    ) {
-        let Some(arg) = args.first() else { return };
-        let subject = only(arg);
-        let call = |f: Function| Node { op: Op::Call(f, args.to_vec()), ..node.clone() };
-        let phrase = self.phrase(arg);
-        match function {
-            Function::Mean => {
-                push(
-                    SlipKind::WrongCount,
-                    subject,
-                    format!("the sum of {phrase} was divided by one too few"),
-                    call(Function::MeanOver(-1)),
-                );
-                push(
-                    SlipKind::WrongCount,
-                    subject,
-                    format!("the sum of {phrase} was divided by one too many"),
-                    call(Function::MeanOver(1)),
-                );
-                push(
-                    SlipKind::SumForMean,
-                    subject,
-                    format!("{phrase} was summed and not divided by the count"),
-                    call(Function::Sum),
-                );
-                push(
-                    SlipKind::SingleReplicate,
-                    subject,
-                    format!("only the first reading of {phrase} was used"),
-                    call(Function::First),
-                );
-                push(
-                    SlipKind::SingleReplicate,
-                    subject,
-                    format!("only the last reading of {phrase} was used"),
-                    call(Function::Last),
-                );
-            }
-            Function::Ln => push(
-                SlipKind::LogBase,
-                subject,
-                "the common logarithm was taken for the natural one".to_owned(),
-                call(Function::Log10),
-            ),
-            Function::Log10 => push(
-                SlipKind::LogBase,
-                subject,
-                "the natural logarithm was taken for the common one".to_owned(),
-                call(Function::Ln),
-            ),
-            Function::Sin | Function::Cos | Function::Tan => {
-                for (factor, says) in ANGLES {
-                    let mut args = args.to_vec();
-                    args[0] = scaled(arg, factor);
-                    let node = Node { op: Op::Call(function, args), ..node.clone() };
-                    push(SlipKind::AngleUnit, subject, format!("{phrase} went in {says}"), node);
-                }
-            }
-            Function::Asin | Function::Acos | Function::Atan | Function::Atan2 => {
-                for (factor, says) in ANGLES {
-                    push(SlipKind::AngleUnit, subject, format!("the angle came out {says}"), scaled(node, factor));
-                }
-            }
-            Function::Slope | Function::SlopeOrigin if args.len() >= 2 => {
-                let of = |f: Function, args: Vec<Node>| Node { op: Op::Call(f, args), ..node.clone() };
-                let mut turned = args.to_vec();
-                turned.swap(0, 1);
-                let dimension = Dimension::ONE.over(node.dimension);
-                let over = Node { dimension, ..of(function, turned) };
-                push(SlipKind::SlopeInverted, None, "the axes of the graph were taken for each other".to_owned(), over);
-                let one = number(1.0);
-                let inverse = Node { dimension, ..binary(node, Operator::Divide, one, node.clone()) };
-                push(SlipKind::SlopeInverted, None, "the slope was turned over".to_owned(), inverse);
-                push(
-                    SlipKind::TwoPointSlope,
-                    None,
-                    "the slope was taken from the first and the last point only".to_owned(),
-                    of(Function::SlopeEnds, args[..2].to_vec()),
-                );
-                let (other, says) = if function == Function::Slope {
-                    (Function::SlopeOrigin, "the line was forced through the origin")
-                } else {
-                    (Function::Slope, "the line was not held to the origin")
-                };
-                push(SlipKind::Intercept, None, says.to_owned(), of(other, args.to_vec()));
-            }
-            Function::Sqrt => push(SlipKind::Root, subject, "the square root was forgotten".to_owned(), arg.clone()),
-            Function::Abs => push(
-                SlipKind::Sign,
-                None,
-                "the sign was kept where only the size was asked for".to_owned(),
-                arg.clone(),
-            ),
-            _ => {}
         }
     }
 
@@ -587,40 +332,4 @@ impl Maker<'_> {
         }
         out
     }
-}
-
-fn only(node: &Node) -> Option<usize> {
-    match node.items()[..] {
-        [one] => Some(one),
-        _ => None,
-    }
-}
-
-fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
-    let item = only(node);
-    (item, item.and_then(|i| protocol.items[i].shape))
-}
-
-fn occurrences(node: &Node, item: usize) -> usize {
-    usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
-}
-
-/// The tree with every item put through `by`.
-fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
-    if let Op::Item(i) = node.op {
-        return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
-    }
-    node.with_children(node.children().into_iter().map(|c| renamed(c, by)).collect())
-}
-
-fn replace(node: &Node, item: usize, by: &Node) -> Node {
-    renamed(node, &|i| (i == item).then(|| by.op.clone()))
-}
-
-fn swap(node: &Node, a: usize, b: usize) -> Node {
-    renamed(node, &|i| match i {
-        i if i == a => Some(Op::Item(b)),
-        i if i == b => Some(Op::Item(a)),
-        _ => None,
-    })
 }

@@ -1,0 +1,159 @@
+//! What follows from the team's own values: the rounding envelope, and values that are carried.
+
+use super::super::values::{Env, put, within};
+use super::Judge;
+use super::faces::{Limits, padded};
+use crate::formula::{Node, Value};
+use crate::quantity::{leading_place, power_of_ten};
+use crate::verdict::{Face, JudgedResult, VerdictKind};
+
+/// A reported upstream value: its place, and the half-width it was cut with, SI.
+#[derive(Clone, Copy)]
+pub(super) struct Upstream {
+    pub(super) item: usize,
+    /// Its row, where it stands in a column of the environment.
+    row: Option<usize>,
+    half: f64,
+    /// Figures it was written with.
+    figures: i32,
+    pub(super) tainted: bool,
+}
+
+impl Judge<'_> {
+    /// The reported upstream values that this one can have been worked out from.
+    pub(super) fn upstream(&self) -> Vec<Upstream> {
+        self.done
+            .iter()
+            .filter(|r| self.spec.upstream.contains(&r.item) && r.reported.value.is_some())
+            .filter_map(|r| {
+                let row = r.row.map(|n| n as usize - 1);
+                // Of a row judged on its own, only what stands in that row.
+                if self.sliced && row.is_some() && row != self.row {
+                    return None;
+                }
+                let cut = r.face == Some(Face::CutOff);
+                let mut half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
+                // Noughts at the end that the value does not bear out were padding.
+                let written = r.reported.number.as_ref();
+                if r.verdict != VerdictKind::Agrees
+                    && let Some(n) = written
+                {
+                    let widest = padded(n, r.deserved).into_iter().chain(n.half_steps()).fold(0.0, f64::max);
+                    half = half.max(widest * r.reported.scale);
+                }
+                Some(Upstream {
+                    item: r.item,
+                    row: row.filter(|_| !self.sliced),
+                    half: half * self.ground.protocol.items[r.item].unit.factor,
+                    figures: written.map_or(4, |n| n.figures() as i32),
+                    tainted: r.verdict.taints(),
+                })
+            })
+            .collect()
+    }
+
+    /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's unit.
+    pub(super) fn envelope(&self, node: &Node, env: &Env, upstream: &[Upstream], f: f64, scale: f64) -> f64 {
+        if upstream.is_empty() {
+            return 0.0;
+        }
+        let used = node.items();
+        let mut env = env.clone();
+        let base = self.value(node, &env).map_or(f, |v| v * scale);
+        let mut sum = 0.0;
+        for u in upstream.iter().filter(|u| used.contains(&u.item)) {
+            let Some(x) = env[u.item].as_ref().and_then(|v| v.at(u.row)).copied() else { continue };
+            let mut widest = 0.0f64;
+            for moved in [x + u.half, x - u.half] {
+                put(&mut env, u.item, u.row, moved);
+                if let Some(v) = self.value(node, &env) {
+                    widest = widest.max((v * scale - base).abs());
+                }
+            }
+            put(&mut env, u.item, u.row, x);
+            sum += widest;
+        }
+        sum
+    }
+
+    /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would have been without its
+    /// own mistake: worked out from the reported values before it. A column is taken as a whole.
+    pub(super) fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<Face> {
+        let node = &self.spec.node;
+        let item = self.item();
+        let mut tainted: Vec<usize> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
+        tainted.dedup();
+        let mended: Vec<Option<Value<f64>>> = tainted.iter().map(|u| self.mended(*u)).collect();
+        // In base three: reported, clean, mended; those with a mended value come last.
+        let few = tainted.len() <= 3;
+        let mut combinations: Vec<Vec<u8>> = if few {
+            (0..3usize.pow(tainted.len() as u32))
+                .map(|n| (0..tainted.len()).map(|k| (n / 3usize.pow(k as u32) % 3) as u8).collect::<Vec<u8>>())
+                .filter(|c| c.iter().zip(&mended).all(|(take, m)| *take < 2 || m.is_some()))
+                .collect()
+        } else {
+            vec![vec![0; tainted.len()], vec![1; tainted.len()]]
+        };
+        combinations.sort_by_key(|c| c.contains(&2));
+        let last = deserved + self.ground.protocol.school.figure_tolerance;
+        for takes in combinations {
+            let mut env = self.reported.clone();
+            for ((take, u), mended) in takes.iter().zip(&tainted).zip(&mended) {
+                match take {
+                    0 => {}
+                    1 => env[*u] = self.clean[*u].clone(),
+                    _ => env[*u] = mended.clone(),
+                }
+            }
+            let Some(f) = self.value(node, &env).map(|v| item.from_si(v)) else { continue };
+            // A value that stands in for the written one was known to as many figures.
+            let stand_in: Vec<Upstream> = upstream
+                .iter()
+                .map(|u| {
+                    let instead = tainted.iter().zip(&takes).any(|(t, take)| *t == u.item && *take > 0);
+                    let value =
+                        env[u.item].as_ref().and_then(|v| v.at(u.row)).copied().filter(|v| instead && *v != 0.0);
+                    let half = value.map_or(0.0, |v| {
+                        let it = &self.ground.protocol.items[u.item];
+                        0.5 * power_of_ten(leading_place(it.from_si(v)) - u.figures + 1) * it.unit.factor
+                    });
+                    Upstream { half: u.half.max(half), ..*u }
+                })
+                .collect();
+            let e = self.envelope(node, &env, &stand_in, f, 1.0 / item.unit.factor);
+            // A wrong value above may have made this one ten times as large: its figures end where they would there. A
+            // clean value that nearly cancels has too few figures to say so.
+            let d = if deserved >= 3 && f != 0.0 { 0.5 * power_of_ten(leading_place(f) - last + 1) } else { l.d };
+            let l = Limits { d: if l.room == 0.0 { 0.0 } else { d }, ..l };
+            let wide = l.h.max(l.d);
+            if within(r - f, wide + e * l.room, wide, r, f) {
+                return Some(Face::Follows(None));
+            }
+            if r != 0.0
+                && let Some(face) = self.face(&env, r, f, e, l)
+            {
+                return Some(Face::Follows(Some(Box::new(face))));
+            }
+        }
+        None
+    }
+
+    /// A tainted value without its own mistake, from the reported values before it, where that is not the clean one.
+    pub(super) fn mended(&self, item: usize) -> Option<Value<f64>> {
+        let it = &self.ground.protocol.items[item];
+        let mut rows = self.done.iter().filter(|d| d.item == item);
+        let differs = |d: &JudgedResult| d.carried.is_some() && d.carried != d.clean;
+        match self.reported[item].as_ref()? {
+            Value::Column(_) => {
+                let all: Vec<&JudgedResult> = rows.collect();
+                let column = all.iter().map(|d| d.carried.map(|v| it.to_si(v))).collect();
+                all.iter().any(|d| differs(d)).then_some(Value::Column(column))
+            }
+            _ => {
+                let row = self.row.map(|r| r as u32 + 1);
+                let one = rows.find(|d| d.row.is_none() || d.row == row).filter(|d| differs(d))?;
+                one.carried.map(|v| Value::Scalar(it.to_si(v)))
+            }
+        }
+    }
+}

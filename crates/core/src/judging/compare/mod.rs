@@ -1,0 +1,295 @@
+//! Recompute, follow through and compare: the verdict of each reported result, row by row where it is a column.
+
+mod carried;
+mod faces;
+
+use carried::Upstream;
+use faces::{Limits, padded};
+
+use super::diagnose::{self, Candidates, Case};
+use super::ground::Ground;
+use super::values::{Env, Out, derive, sliced, within};
+use super::words;
+use crate::finding::Right;
+use crate::formula::figures::Figured;
+use crate::formula::{Context, Node, Shape, Value, evaluate_any};
+use crate::protocol::ResultSpec;
+use crate::quantity::leading_place;
+use crate::quantity::power_of_ten;
+use crate::reading::{CellKind, read};
+use crate::verdict::{JudgedResult, Reported, VerdictKind};
+
+/// An e above this share of |F| is too wide to check anything.
+pub(super) const WIDE_ENVELOPE: f64 = 0.05;
+
+/// Judges all results in the order they are derived. Gives them with the values as reported.
+pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
+    let protocol = ground.protocol;
+    let mut reported = ground.measured.clone();
+    let mut figured = ground.figured.to_vec();
+    let mut out: Vec<JudgedResult> = Vec::new();
+    for (index, spec) in protocol.results.iter().enumerate() {
+        let item = &protocol.items[spec.item];
+        let written = &ground.table.reported[index];
+        if item.words.is_some() {
+            for (row, w) in written.iter().enumerate() {
+                let row = spec.table.map(|_| row);
+                out.push(words::judge(ground, index, row, w, &reported, &out));
+            }
+            continue;
+        }
+        let f = derive(protocol, spec, &reported, ground.out, ground.table);
+        let figures = evaluate_any(&spec.node, &Context::without(&figured, ground.out)).ok();
+        figured[spec.item] = figures;
+        let first = out.len();
+        let mut column: Vec<Option<f64>> = Vec::new();
+        let mut candidates: Vec<Option<Candidates>> = Vec::new();
+        for (n, w) in written.iter().enumerate() {
+            let row = spec.table.map(|_| n);
+            let c = ground.clean[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+            let f = f.as_ref().and_then(|v| v.at(row)).copied();
+            let g = figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+            // A row that depends on itself alone is judged on its own values, as a single value is.
+            let slice = row.filter(|_| spec.row_local);
+            let (clean_row, reported_row);
+            let (clean, reported_env) = match slice {
+                Some(r) => {
+                    (clean_row, reported_row) = (sliced(ground.clean, r), sliced(&reported, r));
+                    (&clean_row, &reported_row)
+                }
+                None => (ground.clean, &reported),
+            };
+            let judge =
+                Judge { ground, spec, index, row, sliced: slice.is_some(), clean, reported: reported_env, done: &out };
+            let (judged, found) = judge.result(w, c, f, g);
+            // Downstream is followed from what the team wrote; where it wrote nothing, from what follows so far.
+            column.push(w.value.map(|v| item.to_si(v)).or(f).or(c));
+            candidates.push(found);
+            out.push(judged);
+        }
+        reported[spec.item] = match item.rows {
+            Shape::Column(_) => column.iter().any(Option::is_some).then_some(Value::Column(column)),
+            Shape::Scalar => column[0].map(Value::Scalar),
+        };
+        if spec.table.is_some() {
+            diagnose::down_the_column(protocol, spec, &mut out[first..], &candidates);
+        }
+    }
+    (out, reported)
+}
+
+struct Judge<'a> {
+    ground: &'a Ground<'a>,
+    spec: &'a ResultSpec,
+    index: usize,
+    /// Row, from 0.
+    row: Option<usize>,
+    /// Whether the environments hold this row's values only.
+    sliced: bool,
+    clean: &'a Env,
+    reported: &'a Env,
+    done: &'a [JudgedResult],
+}
+
+impl Judge<'_> {
+    fn item(&self) -> &crate::protocol::Item {
+        &self.ground.protocol.items[self.spec.item]
+    }
+
+    /// A formula's value for this row, SI.
+    fn value(&self, node: &Node, env: &Env) -> Option<f64> {
+        self.under(node, &Context::without(env, self.ground.out))
+    }
+
+    fn under(&self, node: &Node, context: &Context<'_, f64>) -> Option<f64> {
+        evaluate_any(node, context).ok()?.at(self.row).copied()
+    }
+
+    fn result(
+        &self,
+        written: &Reported,
+        c: Option<f64>,
+        f: Option<f64>,
+        figures: Option<Figured>,
+    ) -> (JudgedResult, Option<Candidates>) {
+        let spec = self.spec;
+        let item = self.item();
+        let in_unit = |v: Option<f64>| v.map(|v| item.from_si(v)).filter(|v| v.is_finite());
+        let (c, f) = (in_unit(c), in_unit(f));
+        let upstream = self.upstream();
+        let envelope =
+            f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, 1.0 / item.unit.factor));
+        let deserved = self.deserved(c, figures);
+        let mut out = JudgedResult {
+            clean: c,
+            carried: f,
+            envelope,
+            deserved,
+            ..JudgedResult::unjudged(self.index, spec.item, self.row, written)
+        };
+        for u in upstream.iter().filter(|u| u.tainted) {
+            if !out.tainted_by.contains(&u.item) {
+                out.tainted_by.push(u.item);
+            }
+        }
+        let Some(r) = written.value else {
+            if !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable) {
+                out.verdict = VerdictKind::Unreadable;
+            }
+            return (out, None);
+        };
+        if spec.guess {
+            out.verdict = VerdictKind::Agrees;
+            return (out, None);
+        }
+        // Where C cannot be computed, what follows from the reported upstream values takes its place.
+        let target = match (c, f) {
+            (Some(c), _) => c,
+            (None, Some(f)) if !upstream.is_empty() => f,
+            _ => {
+                out.verdict = VerdictKind::Unchecked;
+                return (out, None);
+            }
+        };
+        // What follows from a wrong value above may not be defined at all; then it cannot be checked.
+        let undefined = f.is_none() && !out.tainted_by.is_empty();
+        let f = f.unwrap_or(target);
+        let (limits, agrees) = self.limits(written, r, target, deserved);
+        out.reported.half_step = limits.h;
+        if agrees {
+            out.verdict = VerdictKind::Agrees;
+            return (out, None);
+        }
+        if out.tainted_by.is_empty() {
+            out.face = self.rounded(r, target, f, envelope, limits, !upstream.is_empty());
+            if out.face.is_some() {
+                out.verdict = VerdictKind::Rounded;
+                return (out, None);
+            }
+        } else if let Some(face) =
+            // Noughts of a whole number may hold places here as well.
+            self.carried(r, &upstream, Limits { h: limits.coarse, ..limits }, deserved)
+        {
+            out.face = Some(face);
+            out.verdict = VerdictKind::Carried;
+            return (out, None);
+        }
+        if undefined {
+            out.verdict = VerdictKind::Unchecked;
+            return (out, None);
+        }
+        // A mistaken value may be rounded to tens or hundreds like any other.
+        let candidates = self.diagnose(&mut out, r, c, f, limits.coarse, &upstream);
+        (out, Some(candidates))
+    }
+
+    /// Within what R is compared with its target, and whether it agrees.
+    fn limits(&self, written: &Reported, r: f64, target: f64, deserved: i32) -> (Limits, bool) {
+        let (spec, school) = (self.spec, &self.ground.protocol.school);
+        let number = written.number.as_ref();
+        let steps: Vec<f64> = number
+            .map_or_else(|| vec![written.half_step], |n| n.half_steps().iter().map(|h| h * written.scale).collect());
+        // The last figure the result may have, tolerance included: a longer answer is not held to its further digits.
+        let last = deserved + school.figure_tolerance;
+        let mut d = if target == 0.0 { 0.0 } else { 0.5 * power_of_ten(leading_place(target) - last + 1) };
+        if let (Some((units, figures)), true) = (school.logarithm_table, target != 0.0) {
+            d = d.max(f64::from(units) * power_of_ten(leading_place(target) - figures as i32 + 1));
+        }
+        d = d.max(spec.read_off.unwrap_or(0.0));
+        // A calculator dump is not held to its last digit.
+        let dump = number.is_some_and(|n| n.figures() as i32 > deserved + 3 && n.figures() >= 8);
+        let agreeing = steps
+            .iter()
+            .copied()
+            .map(|h| if dump { h.max(d) } else { h })
+            .find(|h| within(r - target, *h, *h, r, target));
+        let h = agreeing.unwrap_or(steps[0]);
+        // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
+        let padded = number.and_then(|n| padded(n, deserved)).map(|h| h * written.scale);
+        let coarse = steps.iter().copied().fold(h, f64::max);
+        let limits = if r == 0.0 {
+            Limits { h, coarse, d: 0.0, room: 0.0, padded: None }
+        } else {
+            Limits { h, coarse, d, room: 1.0, padded }
+        };
+        (limits, agreeing.is_some())
+    }
+
+    /// Figures the result deserves: by the rules for figures, or so many that its last stands where u's first does.
+    fn deserved(&self, c: Option<f64>, figures: Option<Figured>) -> i32 {
+        let by_rule = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
+        if !self.ground.protocol.school.digits_from_uncertainty {
+            return by_rule;
+        }
+        let budget =
+            self.ground.budgets.get(self.index).and_then(|b| b.get(self.row.unwrap_or(0))).and_then(Option::as_ref);
+        match (c, budget) {
+            (Some(c), Some(b)) if c != 0.0 && b.standard > 0.0 => {
+                (leading_place(c) - leading_place(b.standard) + 1).clamp(1, 15)
+            }
+            _ => by_rule,
+        }
+    }
+
+    fn diagnose(
+        &self,
+        out: &mut JudgedResult,
+        r: f64,
+        c: Option<f64>,
+        f: f64,
+        h: f64,
+        upstream: &[Upstream],
+    ) -> Candidates {
+        // R's s-th figure, but no coarser than the place where the clean value's figures end: a difference that nearly
+        // cancels deserves one figure, and a value a hundred times as large does not inherit that as its width.
+        let place = |x: f64| leading_place(x) - out.deserved + 1;
+        let shown = 0.5 * power_of_ten(place(r).min(c.filter(|c| *c != 0.0).map_or(i32::MAX, place)));
+        let envelope_of =
+            |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, upstream, value, scale);
+        let value_of = |node: &Node, env: &Env, out: &Out| {
+            evaluate_any(node, &Context::without(env, out)).ok()?.at(self.row).copied()
+        };
+        let case = Case {
+            protocol: self.ground.protocol,
+            index: self.index,
+            row: self.row,
+            sliced: self.sliced,
+            reported: r,
+            half_step: h,
+            width: h.max(if r == 0.0 { h } else { shown }),
+            clean: c,
+            carried: f,
+            envelope: out.envelope,
+            clean_env: self.clean,
+            reported_env: self.reported,
+            out: self.ground.out,
+            refuted: self.ground.refuted,
+            has_reported: !upstream.is_empty(),
+            envelope_of: &envelope_of,
+            value_of: &value_of,
+            readings: &self.ground.table.readings,
+            number: out.reported.number.as_ref(),
+        };
+        let (slip, candidates) = diagnose::diagnose(&case);
+        out.verdict = match &slip {
+            Some(slip) if slip.probability >= 0.5 => VerdictKind::Slip,
+            _ => VerdictKind::Unexplained,
+        };
+        out.slip = slip;
+        candidates
+    }
+}
+
+/// The clean value, to one digit more than the team wrote.
+pub(super) fn shown(result: &JudgedResult) -> Right {
+    let Some(c) = result.clean.or(result.carried) else { return Right::Unknown };
+    let place = match &result.reported.number {
+        Some(n) if !n.fraction && result.reported.scale == 1.0 => {
+            // One digit more than was written or deserved, whichever is finer; a dump needs no more than two.
+            let deserved = leading_place(c) - result.deserved + 1;
+            (n.last_place - 1).min(deserved - 1).max(deserved - 2)
+        }
+        _ => leading_place(c) - result.deserved + 1,
+    };
+    Right::Value { value: c, place }
+}

@@ -1,0 +1,100 @@
+//! One value to be explained, the hypotheses about it, and how likely each makes it.
+
+use super::super::values::{Env, Out, within};
+use crate::formula::Node;
+use crate::protocol::{Protocol, SlipKind};
+use crate::reading::Number;
+use crate::verdict::JudgedReading;
+
+/// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
+pub(in super::super) struct Case<'a> {
+    pub(in super::super) protocol: &'a Protocol,
+    pub(in super::super) index: usize,
+    /// Row, from 0, and whether the environments hold this row's values only.
+    pub(in super::super) row: Option<usize>,
+    pub(in super::super) sliced: bool,
+    /// R, h and w, in the result's unit.
+    pub(in super::super) reported: f64,
+    pub(in super::super) half_step: f64,
+    pub(in super::super) width: f64,
+    pub(in super::super) clean: Option<f64>,
+    pub(in super::super) carried: f64,
+    pub(in super::super) envelope: f64,
+    pub(in super::super) clean_env: &'a Env,
+    pub(in super::super) reported_env: &'a Env,
+    pub(in super::super) out: &'a Out,
+    /// Readings that cannot have been copied wrongly.
+    pub(in super::super) refuted: &'a [(usize, Option<u32>)],
+    /// Whether any upstream value was reported.
+    pub(in super::super) has_reported: bool,
+    pub(in super::super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,
+    /// A formula's value for this row, SI.
+    pub(in super::super) value_of: &'a dyn Fn(&Node, &Env, &Out) -> Option<f64>,
+    pub(in super::super) readings: &'a [JudgedReading],
+    pub(in super::super) number: Option<&'a Number>,
+}
+
+/// One mistake that may have given R.
+pub(super) struct Hypothesis {
+    pub(super) kind: SlipKind,
+    /// Number of the mistaken formula among the result's, for what can happen down a whole column.
+    pub(super) variant: Option<usize>,
+    pub(super) subject: Option<usize>,
+    pub(super) says: String,
+    /// Prediction from clean inputs, from reported inputs, and the envelope of the latter.
+    pub(super) clean: Option<f64>,
+    pub(super) reported: Option<f64>,
+    pub(super) envelope: f64,
+    /// What the mistaken calculation gives, to be told.
+    pub(super) predicted: f64,
+    pub(super) repair: Option<(usize, Option<u32>, f64)>,
+    pub(super) prior: f64,
+    pub(super) likelihood: f64,
+    pub(super) posterior: f64,
+}
+
+/// ½·[|R−H_C| ≤ w] + ½·w/(w+e)·[|R−H_F| ≤ w+e]; one kind of input only: that term with weight 1; both nought: a tenth
+/// where R is within 0.2 % of H besides.
+pub(super) fn likelihood(case: &Case<'_>, h: &Hypothesis) -> f64 {
+    let (r, w, e) = (case.reported, case.width, h.envelope);
+    let fits = |x: f64, bound: f64| within(r - x, bound, case.half_step, r, x);
+    let clean = h.clean.map(|x| if fits(x, w) { 1.0 } else { 0.0 });
+    let reported = h.reported.map(|x| if fits(x, w + e) { w / (w + e) } else { 0.0 });
+    let sharp = match (clean, reported) {
+        (Some(a), Some(b)) => 0.5 * a + 0.5 * b,
+        (Some(a), None) => a,
+        (None, Some(b)) => b,
+        (None, None) => 0.0,
+    };
+    if sharp > 0.0 {
+        return sharp;
+    }
+    let Some(x) = h.reported.or(h.clean) else { return 0.0 };
+    let wide = w + e + 0.002 * x.abs();
+    if fits(x, wide) {
+        0.1 * w / wide
+    } else if cut(case, x) {
+        // One in ten cuts off, and the last digit is then anywhere below.
+        0.1 * w / (w + 2.0 * case.half_step)
+    } else {
+        0.0
+    }
+}
+
+/// Whether R is x cut off after the digits written.
+pub(super) fn cut(case: &Case<'_>, x: f64) -> bool {
+    let lost = x.abs() - case.reported.abs();
+    x.signum() == case.reported.signum()
+        && lost >= 0.0
+        && within(lost, 2.0 * case.half_step, case.half_step, case.reported, x)
+}
+
+/// Half flat over six decades, half close by: unmodelled mistakes are mostly small.
+pub(super) fn unexplained_likelihood(case: &Case<'_>) -> f64 {
+    if case.reported == 0.0 {
+        return 0.5;
+    }
+    // Beside a nought nothing is near: the ratio is beyond bounds, and that half of it vanishes.
+    let near = if case.carried == 0.0 { f64::INFINITY } else { (case.reported / case.carried).abs().ln().abs() };
+    (2.0 * case.width / case.reported.abs()) * (0.5 / 13.8 + 0.5 * (-near / 0.15).exp() / 0.30)
+}

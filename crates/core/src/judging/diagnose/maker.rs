@@ -1,0 +1,228 @@
+//! Making hypotheses: from the mistaken formulas, from rows left out or kept, from settings one step beside.
+
+use std::collections::BTreeMap;
+
+use super::super::values::{Env, Out, put, within};
+use super::LONGEST_TRIED;
+use super::case::{Case, Hypothesis, cut, likelihood};
+use crate::formula::{Node, Shape, Value};
+use crate::protocol::{ItemKind, ReadingKind, ResultSpec, SlipKind};
+use crate::quantity::Nature;
+
+pub(super) struct Maker<'a> {
+    pub(super) case: &'a Case<'a>,
+    /// Hypotheses near enough to R to matter.
+    pub(super) fitting: Vec<Hypothesis>,
+    /// How many of each kind were generated in all.
+    pub(super) counts: BTreeMap<SlipKind, usize>,
+    /// What each mistaken formula gives on clean inputs.
+    pub(super) predictions: Vec<(SlipKind, usize, f64)>,
+}
+
+/// What a hypothesis is about, before its predictions.
+pub(super) struct Story {
+    pub(super) kind: SlipKind,
+    pub(super) variant: Option<usize>,
+    pub(super) subject: Option<usize>,
+    pub(super) says: String,
+    pub(super) repair: Option<(usize, Option<u32>, f64)>,
+}
+
+impl Maker<'_> {
+    pub(super) fn spec(&self) -> &ResultSpec {
+        &self.case.protocol.results[self.case.index]
+    }
+
+    /// A value in the result's unit.
+    pub(super) fn in_unit(&self, value: f64, scale: f64) -> f64 {
+        let item = &self.case.protocol.items[self.spec().item];
+        if item.nature == Nature::Point { value * scale - item.unit.offset / item.unit.factor } else { value * scale }
+    }
+
+    pub(super) fn add(
+        &mut self,
+        story: impl FnOnce() -> Story,
+        kind: SlipKind,
+        clean: Option<f64>,
+        reported: Option<f64>,
+        envelope: impl FnOnce(f64) -> f64,
+    ) {
+        let case = self.case;
+        *self.counts.entry(kind).or_default() += 1;
+        // The envelope costs two evaluations a value, so only what is near at all gets one.
+        let near = |x: Option<f64>| {
+            x.is_some_and(|x| (case.reported - x).abs() <= 0.3 * x.abs().max(case.reported.abs()) + case.width)
+        };
+        if !near(clean) && !near(reported) {
+            return;
+        }
+        let fits = |x: f64, bound: f64| within(case.reported - x, bound, case.half_step, case.reported, x);
+        let envelope = reported.map_or(0.0, envelope);
+        let any = clean.is_some_and(|x| fits(x, case.width + 0.002 * x.abs() + envelope) || cut(case, x))
+            || reported.is_some_and(|x| fits(x, case.width + envelope + 0.002 * x.abs()) || cut(case, x));
+        if !any {
+            return;
+        }
+        let Story { kind, variant, subject, says, repair } = story();
+        let predicted = nearer(case.reported, clean, reported);
+        let h = Hypothesis {
+            kind,
+            variant,
+            subject,
+            says,
+            clean,
+            reported,
+            envelope,
+            predicted,
+            repair,
+            prior: 0.0,
+            likelihood: 0.0,
+            posterior: 0.0,
+        };
+        if likelihood(case, &h) > 0.0 {
+            self.fitting.push(h);
+        }
+    }
+
+    /// Both predictions of a formula, in the result's unit.
+    pub(super) fn both(
+        &self,
+        node: &Node,
+        scale: f64,
+        clean_env: &Env,
+        reported_env: &Env,
+        out: &Out,
+    ) -> (Option<f64>, Option<f64>) {
+        let case = self.case;
+        let of = |env: &Env| (case.value_of)(node, env, out).map(|v| self.in_unit(v, scale)).filter(|v| v.is_finite());
+        let clean = case.clean.and_then(|_| of(clean_env));
+        let reported = if case.has_reported || clean.is_none() { of(reported_env) } else { None };
+        (clean, reported)
+    }
+
+    /// Mistaken forms of the formula.
+    pub(super) fn formulas(&mut self) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.index];
+        for (n, v) in spec.variants.iter().enumerate() {
+            let (clean, reported) = self.both(&v.node, v.scale, case.clean_env, case.reported_env, case.out);
+            if let Some(x) = clean {
+                self.predictions.push((v.kind, n, x));
+            }
+            let story =
+                || Story { kind: v.kind, variant: Some(n), subject: v.subject, says: v.says.clone(), repair: None };
+            self.add(story, v.kind, clean, reported, |x| (case.envelope_of)(&v.node, x, v.scale));
+        }
+    }
+
+    /// Columns with one row more or fewer: an excluded one kept, a kept one dropped.
+    pub(super) fn left_out_rows(&mut self) {
+        let case = self.case;
+        if case.sliced {
+            return;
+        }
+        let spec = &case.protocol.results[case.index];
+        let factor = case.protocol.items[spec.item].unit.factor;
+        let mut tried: Vec<u16> = Vec::new();
+        for item in spec.node.items() {
+            let Shape::Column(group) = case.protocol.items[item].rows else { continue };
+            let Some(Value::Column(xs)) = &case.clean_env[item] else { continue };
+            if xs.len() > LONGEST_TRIED || tried.contains(&group) {
+                continue;
+            }
+            tried.push(group);
+            for row in (0..xs.len()).filter(|r| xs[*r].is_some()) {
+                let mut out = case.out.clone();
+                let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) else { continue };
+                let Some(flag) = rows.get_mut(row) else { continue };
+                *flag = !*flag;
+                let dropped = *flag;
+                let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
+                let story = || {
+                    let title = &case.protocol.items[item].title;
+                    let text = match case.protocol.items[item].kind {
+                        ItemKind::Reading(r) => case.readings[r].cells.get(row).map_or("", |c| c.text.as_str()),
+                        _ => "",
+                    };
+                    let text = if text.is_empty() { String::new() } else { format!(", {text},") };
+                    let says = if dropped {
+                        format!("reading {} of the {title}{text} was left out of the sum", row + 1)
+                    } else {
+                        format!("reading {} of the {title}{text} which had been left out, was used", row + 1)
+                    };
+                    Story { kind: SlipKind::Exclusion, variant: None, subject: Some(item), says, repair: None }
+                };
+                self.add(story, SlipKind::Exclusion, clean, reported, |_| case.envelope);
+            }
+        }
+    }
+
+    /// The readings this result uses, each with its place in the environment and its cell.
+    pub(super) fn readings_used(&self) -> Vec<(usize, usize, Option<usize>, usize)> {
+        let case = self.case;
+        let mut out = Vec::new();
+        for item in case.protocol.results[case.index].node.items() {
+            let ItemKind::Reading(r) = case.protocol.items[item].kind else { continue };
+            match case.protocol.items[item].rows {
+                Shape::Scalar => out.push((item, r, None, 0)),
+                Shape::Column(_) if case.sliced => out.push((item, r, None, case.row.unwrap_or(0))),
+                Shape::Column(_) if case.readings[r].cells.len() <= LONGEST_TRIED => {
+                    out.extend((0..case.readings[r].cells.len()).map(|n| (item, r, Some(n), n)));
+                }
+                Shape::Column(_) => {}
+            }
+        }
+        out
+    }
+
+    pub(super) fn with(&self, env: &Env, item: usize, row: Option<usize>, value: f64) -> Env {
+        let mut env = env.clone();
+        put(&mut env, item, row, self.case.protocol.items[item].to_si(value));
+        env
+    }
+
+    /// A setting misread by one step.
+    pub(super) fn settings(&mut self) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.index];
+        let factor = case.protocol.items[spec.item].unit.factor;
+        for (item, r, row, cell) in self.readings_used() {
+            let ReadingKind::Setting(list) = &case.protocol.readings[r].kind else { continue };
+            let Some(value) = case.readings[r].cells.get(cell).and_then(|c| c.value) else { continue };
+            for other in neighbours(list, value) {
+                let (clean, reported) = self.both(
+                    &spec.node,
+                    1.0 / factor,
+                    &self.with(case.clean_env, item, row, other),
+                    &self.with(case.reported_env, item, row, other),
+                    case.out,
+                );
+                let it = &case.protocol.items[item];
+                let story = || Story {
+                    kind: SlipKind::Setting,
+                    variant: None,
+                    subject: Some(item),
+                    says: format!("the {} was taken as {other}{}", it.title, it.unit_after()),
+                    repair: None,
+                };
+                self.add(story, SlipKind::Setting, clean, reported, |_| case.envelope);
+            }
+        }
+    }
+}
+
+/// The settings one step beside a value: in its list, or in the 1-2-5 sequence and by ten.
+fn neighbours(list: &[f64], value: f64) -> Vec<f64> {
+    if !list.is_empty() {
+        let mut sorted = list.to_vec();
+        sorted.sort_by(f64::total_cmp);
+        let Some(at) = sorted.iter().position(|v| (v - value).abs() <= 1e-9 * value.abs()) else { return Vec::new() };
+        let beside = [at.checked_sub(1), Some(at + 1)];
+        return beside.into_iter().flatten().filter_map(|i| sorted.get(i)).copied().collect();
+    }
+    vec![value * 10.0, value / 10.0, value * 2.0, value / 2.0, value * 2.5, value / 2.5]
+}
+
+fn nearer(r: f64, a: Option<f64>, b: Option<f64>) -> f64 {
+    a.into_iter().chain(b).min_by(|x, y| (r - x).abs().total_cmp(&(r - y).abs())).unwrap_or(0.0)
+}

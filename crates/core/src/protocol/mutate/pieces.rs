@@ -1,0 +1,66 @@
+//! Pieces of mistaken trees.
+
+use super::super::{Protocol, Roundness};
+use crate::formula::ast::Operator;
+use crate::formula::{Node, Op};
+use crate::quantity::Dimension;
+
+pub(super) fn number(value: f64) -> Node {
+    Node::made(Op::Number(value, format!("{value}")), Dimension::ONE)
+}
+
+pub(super) fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
+    Node { op: Op::Binary(op, Box::new(a), Box::new(b)), ..like.clone() }
+}
+
+pub(super) fn scaled(node: &Node, factor: f64) -> Node {
+    binary(node, Operator::Multiply, node.clone(), number(factor))
+}
+
+/// Whether a subtree is π or a plain number, however written.
+pub(super) fn is_literal(node: &Node) -> bool {
+    matches!(node.op, Op::Number(..) | Op::Pi)
+}
+
+pub(super) fn literal_text(node: &Node) -> String {
+    match &node.op {
+        Op::Number(_, text) => text.clone(),
+        _ => "π".to_owned(),
+    }
+}
+
+pub(super) fn only(node: &Node) -> Option<usize> {
+    match node.items()[..] {
+        [one] => Some(one),
+        _ => None,
+    }
+}
+
+pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
+    let item = only(node);
+    (item, item.and_then(|i| protocol.items[i].shape))
+}
+
+pub(super) fn occurrences(node: &Node, item: usize) -> usize {
+    usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
+}
+
+/// The tree with every item put through `by`.
+pub(super) fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
+    if let Op::Item(i) = node.op {
+        return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
+    }
+    node.with_children(node.children().into_iter().map(|c| renamed(c, by)).collect())
+}
+
+pub(super) fn replace(node: &Node, item: usize, by: &Node) -> Node {
+    renamed(node, &|i| (i == item).then(|| by.op.clone()))
+}
+
+pub(super) fn swap(node: &Node, a: usize, b: usize) -> Node {
+    renamed(node, &|i| match i {
+        i if i == a => Some(Op::Item(b)),
+        i if i == b => Some(Op::Item(a)),
+        _ => None,
+    })
+}
