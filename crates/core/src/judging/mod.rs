@@ -1,16 +1,17 @@
 //! From a table to its verdict. [`judge`] runs the passes in the order a reviewer works; each pass is a file here: cells
-//! in their places (`table`), the values they give (`values`), what counts (`apart`), what readings and columns say of
+//! in their places (`table`), the values they give (`values`), what counts (`counts`), what readings and columns say of
 //! themselves (`readings`, `columns`), recompute, follow through and compare (`compare`, `words`), name the mistake
 //! (`diagnose` ranks the mistaken formulas that `protocol::mutate` made when the protocol was loaded), charge it once
 //! (`results`), uncertainty (`uncertain`, `montecarlo`), cross-checks and agreement (`relations`), references and the
 //! score (`score`).
 
-mod apart;
 mod columns;
 mod compare;
+mod counts;
 mod diagnose;
 mod ground;
 mod montecarlo;
+mod off_the_line;
 mod person;
 mod propagate;
 mod readings;
@@ -25,7 +26,7 @@ mod uncertain;
 mod values;
 mod words;
 
-pub use apart::limits;
+pub use counts::limits;
 
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
@@ -103,7 +104,7 @@ pub fn judge_in(
     }
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
     let mut found = Findings::onto(&mut list);
-    outliers.extend(apart::points(protocol, &clean, &out, &propagated, &mut found));
+    outliers.extend(off_the_line::points(protocol, &clean, &out, &propagated, &mut found));
     let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
     comparisons.extend(relations::comparisons(protocol, &out, &propagated, &reported, &mut results, &mut found));
     results::join_slips(protocol, &mut results);
@@ -151,7 +152,7 @@ fn work(
     if protocol.results.iter().any(|r| r.rejection.is_some()) {
         values::chain(protocol, &mut clean, &Vec::new(), table);
     }
-    let (out, outliers) = apart::settle(protocol, table, &clean, section, &mut found);
+    let (out, outliers) = counts::settle(protocol, table, &clean, section, &mut found);
     let mut clean = measured.clone();
     values::chain(protocol, &mut clean, &out, table);
     readings::cells(protocol, section, table, &clean, &mut found);

@@ -113,21 +113,67 @@ struct Accuracy<'a> {
 }
 
 impl Accuracy<'_> {
+    /// The entry of the sheet that the value is compared with; a ruling may set a station's own consensus in its place.
+    fn entry(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
+        let row = result.row.map(|r| r as usize - 1);
+        match self.against.and_then(|r| r.against) {
+            Some(value) => {
+                let si = self.protocol.items[result.item].to_si(value);
+                let (at, says) = (String::new(), String::new());
+                Some(ReferenceEntry { at, says, low: si, high: si, uncertainty: 0.0 })
+            }
+            None => reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row),
+        }
+    }
+
+    /// How far a value, SI, is off: in percent, or in standard uncertainties where errors are amplified.
+    fn off(&self, result: &JudgedResult, value: f64, entry: &ReferenceEntry) -> f64 {
+        match result.budget.as_ref().filter(|_| self.in_uncertainties) {
+            Some(b) => {
+                let factor = self.protocol.items[result.item].unit.factor;
+                let room = (b.standard * factor).hypot(entry.uncertainty);
+                let off = (value - value.clamp(entry.low, entry.high)).abs();
+                if off == 0.0 { 0.0 } else { off / room.max(f64::MIN_POSITIVE) }
+            }
+            None => percent_off(value, entry),
+        }
+    }
+
+    /// Other points that a band's edge would give, within the last figure the value deserves or within the reference's own
+    /// uncertainty.
+    fn other_points(&self, result: &JudgedResult, clean: f64, entry: &ReferenceEntry, got: Decimal) -> Option<Decimal> {
+        let (bands, item) = (self.bands, &self.protocol.items[result.item]);
+        let value = item.to_si(clean);
+        let width = 0.5 * power_of_ten(leading_place(clean) - result.deserved + 1) * item.unit.factor;
+        let moved = [value - width, value + width].map(|v| points(bands, self.off(result, v, entry)));
+        let shifted = |by: f64| ReferenceEntry { low: entry.low + by, high: entry.high + by, ..entry.clone() };
+        let doubted =
+            [-entry.uncertainty, entry.uncertainty].map(|by| points(bands, self.off(result, value, &shifted(by))));
+        moved.into_iter().chain(doubted).find(|p| *p != got)
+    }
+
+    /// The finding on a value that loses points, could have others, or is judged by a ruling.
+    fn charge(&self, kind: Kind, result: &JudgedResult, cost: Decimal, other: Option<Decimal>) -> Finding {
+        let c = self.criterion;
+        let severity = match other {
+            Some(_) => Severity::Decide,
+            None if cost > Decimal::ZERO => Severity::Charge,
+            None => Severity::Note,
+        };
+        let off = if let Kind::Accuracy(told) = &kind { told.off } else { 0.0 };
+        let edge = |other| Fragile::BandEdge { off, in_uncertainties: self.in_uncertainties, other, of: c.points };
+        Finding {
+            hangs: other.map_or(Decimal::ZERO, |p| (p - (c.points - cost)).abs()),
+            fragile: other.map(edge),
+            ..Finding::about(kind, severity, (result.item, &c.id), result.row).charged((Some(c.id.clone()), cost))
+        }
+    }
+
     fn judge(&self, result: &JudgedResult, found: &mut Findings<'_>) -> Option<Comparison> {
         let Accuracy { protocol, criterion: c, bands, .. } = *self;
         let item = &protocol.items[result.item];
-        let row = result.row.map(|r| r as usize - 1);
-        let entry = reference_entry(protocol, self.reference, self.submission, self.table, self.clean, row);
-        // A ruling may set a station's own consensus in its place.
         let ruled = self.against.and_then(|r| Some((r.id, r.against?)));
-        let entry = match ruled {
-            Some((_, value)) => {
-                let si = item.to_si(value);
-                let says = "by ruling".to_owned();
-                Some(ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty: 0.0 })
-            }
-            None => entry,
-        };
+        let entry = self.entry(result);
         let (about, place) = ((result.item, c.id.as_str()), Place::of(result.item, result.row));
         // The class's own consensus is not known in one table alone.
         if protocol.references[self.reference].consensus && ruled.is_none() {
@@ -150,24 +196,9 @@ impl Accuracy<'_> {
             return None;
         };
         let value = item.to_si(clean);
-        let off_of = |v: f64, e: &ReferenceEntry| match result.budget.as_ref().filter(|_| self.in_uncertainties) {
-            // Where errors are amplified the bands count standard uncertainties.
-            Some(b) => {
-                let room = (b.standard * item.unit.factor).hypot(e.uncertainty);
-                let off = (v - v.clamp(e.low, e.high)).abs();
-                if off == 0.0 { 0.0 } else { off / room.max(f64::MIN_POSITIVE) }
-            }
-            None => percent_off(v, e),
-        };
-        let off = off_of(value, entry).min(1e6);
+        let off = self.off(result, value, entry).min(1e6);
         let got = points(bands, off);
-        // A band edge within the last figure the value deserves could go either way.
-        let width = 0.5 * power_of_ten(leading_place(clean) - result.deserved + 1) * item.unit.factor;
-        let moved = [value - width, value + width].map(|v| points(bands, off_of(v, entry)));
-        // So could one within the reference's own uncertainty.
-        let shifted = |by: f64| ReferenceEntry { low: entry.low + by, high: entry.high + by, ..entry.clone() };
-        let doubted = [-entry.uncertainty, entry.uncertainty].map(|by| points(bands, off_of(value, &shifted(by))));
-        let other = moved.into_iter().chain(doubted).find(|p| *p != got);
+        let other = self.other_points(result, clean, entry, got);
         let told = OffReference {
             value: clean,
             figures: result.deserved,
@@ -181,21 +212,9 @@ impl Accuracy<'_> {
         let limit = band(bands, off).map(|b| b.within);
         let cost = c.points - got;
         if cost > Decimal::ZERO || other.is_some() || ruled.is_some() {
-            let severity = if other.is_some() {
-                Severity::Decide
-            } else if cost > Decimal::ZERO {
-                Severity::Charge
-            } else {
-                Severity::Note
-            };
-            let edge = |other| Fragile::BandEdge { off, in_uncertainties: self.in_uncertainties, other, of: c.points };
-            found.push(Finding {
-                hangs: other.map_or(Decimal::ZERO, |p| (p - got).abs()),
-                fragile: other.map(edge),
-                ruling: ruled.map(|r| r.0),
-                ..Finding::about(Kind::Accuracy(Box::new(told.clone())), severity, about, result.row)
-                    .charged((Some(c.id.clone()), cost))
-            });
+            let kind = Kind::Accuracy(Box::new(told.clone()));
+            let finding = Finding { ruling: ruled.map(|r| r.0), ..self.charge(kind, result, cost, other) };
+            found.push(finding);
         }
         // Of rows together no more than the criterion's points can be lost: the score sees to that.
         Some(Comparison {

@@ -1,7 +1,7 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
 use crate::finding::{Kind, UnitFault};
-use crate::protocol::{Protocol, ReadingKind, RowCount};
+use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, read};
 use crate::section::Section;
@@ -102,73 +102,75 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
             notes.push(CellNote { kind: Kind::Duplicate { first: first.value.clone() }, item, row });
         }
     }
-    let rows: Vec<Rows> = protocol
-        .tables
-        .iter()
-        .enumerate()
-        .map(|(t, table)| {
-            let (least, most) = asked(protocol, section, &table.rows);
-            let columns: Vec<usize> = (0..protocol.items.len()).filter(|i| protocol.table_of(*i) == Some(t)).collect();
-            let written = columns.iter().map(|i| last_row[*i] as usize).max().unwrap_or(0);
-            let there = written.max(least);
-            let key = table.key.map(|k| protocol.keys[k].id.as_str());
-            let key_of = |row: u32| {
-                let key = key?;
-                columns
-                    .iter()
-                    .filter_map(|i| cells.at(*i, Some(row)))
-                    .find_map(|c| c.keys.get(key))
-                    .or_else(|| submission.keys.get(key))
-                    .filter(|v| !v.is_empty())
-                    .cloned()
-            };
-            let keys = (1..=there as u32).map(key_of).collect();
-            Rows { most, there, keys }
-        })
-        .collect();
-    let readings = protocol
-        .readings
-        .iter()
-        .map(|spec| {
-            let row_numbers: Vec<Option<u32>> = match spec.table {
-                Some(t) => (1..=rows[t].there as u32).map(Some).collect(),
-                None if protocol.has_rows(spec.item) => {
-                    let asked = spec
-                        .replicates_of
-                        .map_or(spec.replicates, |p| parameter(protocol, section, p).clamp(1.0, 10_000.0) as u32);
-                    let written = last_row[spec.item];
-                    (1..=asked.max(written))
-                        .filter(|row| *row <= asked || cells.at(spec.item, Some(*row)).is_some())
-                        .map(Some)
-                        .collect()
-                }
-                None => vec![None],
-            };
-            let cells = row_numbers
-                .into_iter()
-                .map(|row| reading_cell(protocol, spec.item, row, cells.at(spec.item, row), comma, &mut notes))
-                .collect();
-            JudgedReading { item: spec.item, cells }
-        })
-        .collect();
-    let reported = protocol
-        .results
-        .iter()
-        .map(|spec| {
-            let row_numbers: Vec<Option<u32>> = match spec.table {
-                Some(t) => (1..=rows[t].there as u32).map(Some).collect(),
-                None => vec![None],
-            };
-            row_numbers
-                .into_iter()
-                .map(|row| match cells.at(spec.item, row) {
-                    Some(cell) => reported(protocol, spec.item, row, cell, comma, &mut notes),
-                    None => Reported { scale: 1.0, ..Reported::default() },
-                })
-                .collect()
-        })
-        .collect();
+    let rows: Vec<Rows> =
+        (0..protocol.tables.len()).map(|t| rows_of(protocol, section, submission, t, &cells, &last_row)).collect();
+    let of_table = |t: usize| (1..=rows[t].there as u32).map(Some).collect::<Vec<Option<u32>>>();
+    let readings = protocol.readings.iter().map(|spec| {
+        let numbers = match spec.table {
+            Some(t) => of_table(t),
+            None => replicates(protocol, section, spec, &cells, last_row[spec.item]),
+        };
+        let read = |row| reading_cell(protocol, spec.item, row, cells.at(spec.item, row), comma, &mut notes);
+        JudgedReading { item: spec.item, cells: numbers.into_iter().map(read).collect() }
+    });
+    let readings = readings.collect();
+    let reported = protocol.results.iter().map(|spec| {
+        let numbers = spec.table.map_or_else(|| vec![None], of_table);
+        let read = |row| match cells.at(spec.item, row) {
+            Some(cell) => reported(protocol, spec.item, row, cell, comma, &mut notes),
+            None => Reported { scale: 1.0, ..Reported::default() },
+        };
+        numbers.into_iter().map(read).collect()
+    });
+    let reported = reported.collect();
     Table { readings, reported, rows, notes }
+}
+
+/// Which rows a table has, and the key of each.
+fn rows_of(
+    protocol: &Protocol,
+    section: &Section,
+    submission: &Submission,
+    t: usize,
+    cells: &Cells<'_>,
+    last_row: &[u32],
+) -> Rows {
+    let table = &protocol.tables[t];
+    let (least, most) = asked(protocol, section, &table.rows);
+    let columns: Vec<usize> = (0..protocol.items.len()).filter(|i| protocol.table_of(*i) == Some(t)).collect();
+    let written = columns.iter().map(|i| last_row[*i] as usize).max().unwrap_or(0);
+    let there = written.max(least);
+    let key = table.key.map(|k| protocol.keys[k].id.as_str());
+    let key_of = |row: u32| {
+        let key = key?;
+        columns
+            .iter()
+            .filter_map(|i| cells.at(*i, Some(row)))
+            .find_map(|c| c.keys.get(key))
+            .or_else(|| submission.keys.get(key))
+            .filter(|v| !v.is_empty())
+            .cloned()
+    };
+    Rows { most, there, keys: (1..=there as u32).map(key_of).collect() }
+}
+
+/// The replicates of a reading, as many as are asked for, and those written beyond; one without a number for a single one.
+fn replicates(
+    protocol: &Protocol,
+    section: &Section,
+    spec: &ReadingSpec,
+    cells: &Cells<'_>,
+    written: u32,
+) -> Vec<Option<u32>> {
+    if !protocol.has_rows(spec.item) {
+        return vec![None];
+    }
+    let by_parameter = |p| parameter(protocol, section, p).clamp(1.0, 10_000.0) as u32;
+    let asked = spec.replicates_of.map_or(spec.replicates, by_parameter);
+    (1..=asked.max(written))
+        .filter(|row| *row <= asked || cells.at(spec.item, Some(*row)).is_some())
+        .map(Some)
+        .collect()
 }
 
 /// What a comma means for this team: a decimal mark where one stands before other than three digits.
@@ -296,13 +298,7 @@ fn reading_cell(
         return out;
     }
     if let Some(words) = &protocol.items[item].words {
-        let blank = matches!(read(&cell.value, &Hints::default()).kind, CellKind::Blank);
-        match word_of(words, &cell.value) {
-            Some(w) => (out.word, out.state, out.counts) = (Some(w), CellState::Read, true),
-            // A dash is a word where the list has one, else an empty cell.
-            None if blank || is_not_applicable(&cell.value) => {}
-            None => out.state = CellState::Unreadable(format!("it is none of {}", words.join(", "))),
-        }
+        read_word(&mut out, words);
         return out;
     }
     let hints = Hints {
@@ -315,18 +311,7 @@ fn reading_cell(
     match kind {
         CellKind::Number(n) => {
             let c = conversion(protocol, item, row, &n, &cell.unit, notes);
-            let value = n.value * c.factor + c.shift;
-            if !value.is_finite() {
-                out.state = CellState::Unreadable("it is beyond what can be computed with".to_owned());
-                return out;
-            }
-            if spec.kind == ReadingKind::Count && (value.fract() != 0.0 || value < 0.0) {
-                out.state = CellState::Unreadable("a count is a whole number".to_owned());
-                return out;
-            }
-            (out.value, out.resolution) = (Some(value), n.resolution * c.factor);
-            (out.state, out.counts) = (CellState::Read, true);
-            out.number = Some(*n);
+            take_number(&mut out, spec.kind == ReadingKind::Count, *n, &c);
         }
         CellKind::Bound { limit, above } => {
             out.state = CellState::Bound;
@@ -336,6 +321,32 @@ fn reading_cell(
         CellKind::Blank | CellKind::NotApplicable => {}
     }
     out
+}
+
+/// A word of the item's list; a dash is a word where the list has one, else an empty cell.
+fn read_word(out: &mut JudgedCell, words: &[String]) {
+    let blank = matches!(read(&out.text, &Hints::default()).kind, CellKind::Blank);
+    match word_of(words, &out.text) {
+        Some(w) => (out.word, out.state, out.counts) = (Some(w), CellState::Read, true),
+        None if blank || is_not_applicable(&out.text) => {}
+        None => out.state = CellState::Unreadable(format!("it is none of {}", words.join(", "))),
+    }
+}
+
+/// A number in the protocol's unit, if it can be computed with and is whole where it counts something.
+fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
+    let value = n.value * c.factor + c.shift;
+    if !value.is_finite() {
+        out.state = CellState::Unreadable("it is beyond what can be computed with".to_owned());
+        return;
+    }
+    if count && (value.fract() != 0.0 || value < 0.0) {
+        out.state = CellState::Unreadable("a count is a whole number".to_owned());
+        return;
+    }
+    (out.value, out.resolution) = (Some(value), n.resolution * c.factor);
+    (out.state, out.counts) = (CellState::Read, true);
+    out.number = Some(n);
 }
 
 fn is_not_applicable(text: &str) -> bool {

@@ -19,41 +19,15 @@ pub(in super::super) fn down_the_column(
     if differing.len() < 2 {
         return;
     }
-    // Rows explained, joint score, and the part of it that is prior.
-    let mut joint: BTreeMap<usize, (usize, f64, f64)> = BTreeMap::new();
-    for v in differing.iter().flat_map(|(_, c)| c.variants.iter().map(|(v, ..)| *v)) {
-        joint.entry(v).or_insert((0, 0.0, 0.0));
-    }
-    // Logarithms: a dozen rows of small likelihoods would vanish.
-    for (v, (explained, score, weight)) in &mut joint {
-        let mut prior = 0.0;
-        for (_, c) in &differing {
-            match c.variants.iter().find(|(w, ..)| w == v) {
-                Some((_, p, l)) if *l > 0.0 => {
-                    *explained += 1;
-                    prior = *p;
-                    *score += l.ln();
-                }
-                _ => *score += c.unexplained.max(1e-300).ln(),
-            }
-        }
-        *weight = f64::max(prior, 1e-300).ln();
-        *score += *weight;
-    }
+    let joint = joint(&differing);
     let apart: f64 = differing.iter().map(|(_, c)| c.evidence.max(1e-300).ln()).sum();
     let systematic =
-        joint.iter().filter(|(_, (n, ..))| *n >= 2 && 4 * *n >= 3 * differing.len()).map(|(v, (_, s, _))| (*v, *s));
+        joint.iter().filter(|(_, j)| j.rows >= 2 && 4 * j.rows >= 3 * differing.len()).map(|(v, j)| (*v, j.score));
     let Some((best, score)) = systematic.clone().max_by(|a, b| a.1.total_cmp(&b.1).then(b.0.cmp(&a.0))) else {
         return alike_throughout(rows, &differing, apart);
     };
     let rest: f64 = systematic.map(|(_, s)| (s - score).exp()).sum::<f64>() + (apart - score).exp();
-    // Formulas that fit every row as well as the best one cannot be told apart from it: one class.
-    let weight = joint.get(&best).map_or(0.0, |(_, _, w)| *w);
-    let class: Vec<(SlipKind, f64)> = joint
-        .iter()
-        .filter(|(v, (n, s, w))| **v != best && *n >= 2 && ((s - w) - (score - weight)).abs() < 1e-9)
-        .map(|(v, (_, s, _))| (spec.variants[*v].kind, (s - score).exp()))
-        .collect();
+    let class = class(&joint, best, spec);
     let whole = 1.0 + class.iter().map(|(_, p)| p).sum::<f64>();
     let rest = rest.max(whole);
     let probability = whole / rest;
@@ -61,17 +35,7 @@ pub(in super::super) fn down_the_column(
         return alike_throughout(rows, &differing, apart);
     }
     let variant = &spec.variants[best];
-    let mut alternatives: Vec<(SlipKind, f64)> = Vec::new();
-    for (kind, p) in class.iter().filter(|(k, _)| *k != variant.kind) {
-        match alternatives.iter_mut().find(|(k, _)| k == kind) {
-            Some((_, sum)) => *sum += p / rest,
-            None => alternatives.push((*kind, p / rest)),
-        }
-    }
-    alternatives.retain(|(_, p)| *p >= 0.005);
-    alternatives.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let alike: Vec<SlipKind> = alternatives.iter().map(|(k, _)| *k).collect();
-    let item = &protocol.items[spec.item];
+    let alternatives = alternatives(&class, variant.kind, rest);
     let told: Vec<usize> = differing
         .iter()
         .filter(|(_, c)| c.variants.iter().any(|(v, _, l)| *v == best && *l > 0.0))
@@ -80,7 +44,6 @@ pub(in super::super) fn down_the_column(
     let numbers: Vec<u32> = told.iter().filter_map(|i| rows[*i].row).collect();
     for i in told {
         let row = &mut rows[i];
-        let predicted = row.slip.as_ref().map_or(0.0, |s| s.predicted);
         row.verdict = VerdictKind::Slip;
         row.slip = Some(Slip {
             kind: variant.kind,
@@ -88,15 +51,75 @@ pub(in super::super) fn down_the_column(
             says: format!("It seems that, in {} rows alike, {}.", numbers.len(), variant.says),
             probability,
             alternatives: alternatives.clone(),
-            alike: alike.clone(),
-            places: vec![item.id.clone()],
+            alike: alternatives.iter().map(|(k, _)| *k).collect(),
+            places: vec![protocol.items[spec.item].id.clone()],
             ambiguous: false,
             subject: variant.subject,
             rows: numbers.clone(),
             repair: None,
-            predicted,
+            predicted: row.slip.as_ref().map_or(0.0, |s| s.predicted),
         });
     }
+}
+
+/// One mistaken formula over all rows that differ.
+#[derive(Default)]
+struct Joint {
+    /// Rows it explains.
+    rows: usize,
+    /// Logarithm of its prior times its likelihoods.
+    score: f64,
+    /// Logarithm of its prior.
+    weight: f64,
+}
+
+/// Every mistaken formula that explains some row, over all rows. In logarithms: a dozen small likelihoods would vanish.
+fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
+    let mut all: BTreeMap<usize, Joint> = BTreeMap::new();
+    for v in differing.iter().flat_map(|(_, c)| c.variants.iter().map(|(v, ..)| *v)) {
+        all.entry(v).or_default();
+    }
+    for (v, joint) in &mut all {
+        let mut prior = 0.0;
+        for (_, c) in differing {
+            match c.variants.iter().find(|(w, ..)| w == v) {
+                Some((_, p, l)) if *l > 0.0 => {
+                    joint.rows += 1;
+                    prior = *p;
+                    joint.score += l.ln();
+                }
+                _ => joint.score += c.unexplained.max(1e-300).ln(),
+            }
+        }
+        joint.weight = f64::max(prior, 1e-300).ln();
+        joint.score += joint.weight;
+    }
+    all
+}
+
+/// Formulas that fit every row as well as the best one, with their odds against it: they cannot be told apart from it.
+fn class(joint: &BTreeMap<usize, Joint>, best: usize, spec: &ResultSpec) -> Vec<(SlipKind, f64)> {
+    let Some(first) = joint.get(&best) else { return Vec::new() };
+    let fit = |j: &Joint| j.score - j.weight;
+    joint
+        .iter()
+        .filter(|(v, j)| **v != best && j.rows >= 2 && (fit(j) - fit(first)).abs() < 1e-9)
+        .map(|(v, j)| (spec.variants[*v].kind, (j.score - first.score).exp()))
+        .collect()
+}
+
+/// The other kinds of a class with their probabilities, likeliest first.
+fn alternatives(class: &[(SlipKind, f64)], kind: SlipKind, rest: f64) -> Vec<(SlipKind, f64)> {
+    let mut out: Vec<(SlipKind, f64)> = Vec::new();
+    for (other, p) in class.iter().filter(|(k, _)| *k != kind) {
+        match out.iter_mut().find(|(k, _)| k == other) {
+            Some((_, sum)) => *sum += p / rest,
+            None => out.push((*other, p / rest)),
+        }
+    }
+    out.retain(|(_, p)| *p >= 0.005);
+    out.sort_by(|a, b| b.1.total_cmp(&a.1));
+    out
 }
 
 /// Rows that are all off by one and the same factor which no slip gives: something was done throughout that nobody has

@@ -1,0 +1,135 @@
+//! The tests for a replicate that stands apart: each only raises its hand.
+
+use rust_decimal::Decimal;
+
+use super::Repeated;
+use crate::finding::{Apart, Finding, Findings, Fragile, Key, Kind, Place, Severity};
+use crate::protocol::{Protocol, Rejection, Rule};
+use crate::quantity::leading_place;
+use crate::stats::{Confidence, dixon, generalised_esd, grubbs, known_repeatability, modified_z};
+
+/// One test's hand.
+pub(super) struct Hand {
+    pub(super) test: &'static str,
+    pub(super) statistic: f64,
+    pub(super) critical: f64,
+    pub(super) row: usize,
+    pub(super) low: bool,
+}
+
+impl Hand {
+    pub(super) fn raised(&self) -> bool {
+        self.statistic > self.critical
+    }
+}
+
+/// The hands that a school's test raises or keeps down.
+pub(super) fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confidence) -> Vec<Hand> {
+    let one = |test, s: Option<crate::stats::Suspect>| -> Vec<Hand> {
+        s.map(|s| Hand { test, statistic: s.statistic, critical: s.critical, row: s.suspect, low: s.low })
+            .into_iter()
+            .collect()
+    };
+    match by {
+        Rejection::Dixon => dixon(values, step, confidence)
+            .map(|d| Hand { test: "dixon", statistic: d.statistic, critical: d.critical, row: d.suspect, low: d.low })
+            .into_iter()
+            .collect(),
+        Rejection::Grubbs => one("grubbs", grubbs(values, step, confidence)),
+        Rejection::Known(sigma) => one("known", known_repeatability(values, sigma, step, confidence)),
+        Rejection::ModifiedZ => one("modified-z", modified_z(values, step)),
+        Rejection::Esd => {
+            let steps = generalised_esd(values, step, confidence);
+            let last = steps.iter().rposition(crate::stats::Suspect::flagged);
+            let shown = last.map_or(1, |l| l + 1).min(steps.len());
+            // Up to the largest step that passes all are outliers, whatever their own statistic.
+            steps[..shown]
+                .iter()
+                .map(|s| Hand {
+                    test: "esd",
+                    statistic: if last.is_some() { s.statistic.max(s.critical * (1.0 + 1e-9)) } else { s.statistic },
+                    critical: s.critical,
+                    row: s.suspect,
+                    low: s.low,
+                })
+                .collect()
+        }
+        Rejection::Concordance(_) | Rejection::Judgement => Vec::new(),
+    }
+}
+
+/// What another test says of the same readings, where it says otherwise.
+pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence: Confidence) -> Option<&'static str> {
+    let other = match hand.test {
+        "dixon" => grubbs(values, step, confidence).map(|s| s.flagged()),
+        "grubbs" => dixon(values, step, confidence).map(|d| d.flagged()),
+        _ => None,
+    }?;
+    (other != hand.raised()).then_some(if hand.test == "dixon" { "grubbs" } else { "dixon" })
+}
+
+pub(super) fn precision_of(protocol: &Protocol, item: usize) -> (Option<String>, Decimal) {
+    protocol
+        .criteria
+        .iter()
+        .find_map(|c| match &c.rule {
+            Rule::Precision { reading, outlier, .. } if protocol.readings[*reading].item == item => {
+                Some((Some(c.id.clone()), *outlier))
+            }
+            _ => None,
+        })
+        .unwrap_or((None, Decimal::ZERO))
+}
+
+/// A reading that stands apart, or nearly, and was kept.
+pub(super) fn kept(
+    protocol: &Protocol,
+    c: &Repeated,
+    rows: &[usize],
+    hand: &Hand,
+    row: Option<u32>,
+    values: &[f64],
+    found: &mut Findings<'_>,
+) {
+    let near = (hand.statistic / hand.critical - 1.0).abs() <= 0.1;
+    if !hand.raised() && !near {
+        return;
+    }
+    let item = &protocol.items[c.item];
+    let charge = precision_of(protocol, c.item);
+    let all: Vec<f64> = rows.iter().filter_map(|i| c.values[*i]).collect();
+    let rest: Vec<f64> = rows.iter().filter(|i| **i != hand.row).filter_map(|i| c.values[*i]).collect();
+    let mean = |xs: &[f64]| xs.iter().sum::<f64>() / xs.len().max(1) as f64;
+    let places = usize::try_from(1 - leading_place(if c.step > 0.0 { c.step } else { 1e-3 })).unwrap_or(0);
+    let apart = Apart {
+        text: c.texts[hand.row].clone(),
+        test: hand.test,
+        statistic: hand.statistic,
+        critical: hand.critical,
+        otherwise: second_opinion(hand, values, c.step, protocol.school.confidence),
+        with: mean(&all),
+        without: mean(&rest),
+        places,
+        cause: protocol.causes.iter().position(|cause| cause.on.contains(&c.item) && cause.low == hand.low),
+    };
+    let limit = Fragile::NearLimit {
+        test: hand.test,
+        statistic: hand.statistic,
+        critical: hand.critical,
+        beyond: hand.raised(),
+    };
+    let (kind, severity) = match hand.raised() {
+        true => (Kind::OutlierKept(apart), Severity::Decide),
+        false => (Kind::OutlierNear(apart), Severity::Note),
+    };
+    let key = Key::about(&kind, &item.id, Some(row.unwrap_or(1)));
+    let finding = Finding::new(kind, key, severity, Place::of(c.item, row));
+    if hand.raised() {
+        let finding = finding.hanging(charge);
+        found.push(Finding { fragile: near.then_some(limit), ..finding });
+    } else {
+        let (criterion, hangs) = charge;
+        let fragile = (hangs > Decimal::ZERO).then_some(limit);
+        found.push(Finding { criterion, hangs, fragile, ..finding });
+    }
+}

@@ -1,0 +1,53 @@
+//! The limits of a test, for a drawing of the replicates.
+
+use super::hands::hands;
+use crate::protocol::{Protocol, Rejection};
+use crate::verdict::{Judged, OutlierTest};
+
+/// Finds, by halving with the test itself, the lowest and the highest value at which a tested replicate would be flagged, the
+/// others unchanged, in the unit of its reading. `None` on a side on which it never would be, and on both where the test cannot
+/// be asked again.
+pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Option<f64>, Option<f64>) {
+    let none = (None, None);
+    let Some((spec, reading)) = protocol.readings.iter().zip(&judged.readings).find(|(s, _)| s.item == test.item)
+    else {
+        return none;
+    };
+    let by = match (test.test, spec.rejection) {
+        ("dixon", _) => Rejection::Dixon,
+        ("grubbs", _) => Rejection::Grubbs,
+        ("esd", _) => Rejection::Esd,
+        ("modified-z", _) => Rejection::ModifiedZ,
+        ("known", Some(known @ Rejection::Known(_))) => known,
+        _ => return none,
+    };
+    let tested: Vec<(Option<u32>, f64)> =
+        reading.cells.iter().filter_map(|c| Some((c.row, c.repaired.or(c.value)?))).collect();
+    let Some(at) = tested.iter().position(|(row, _)| *row == test.row) else { return none };
+    let mut values: Vec<f64> = tested.iter().map(|(_, v)| *v).collect();
+    let others: Vec<f64> = values.iter().enumerate().filter(|(i, _)| *i != at).map(|(_, v)| *v).collect();
+    let (low, high) = others.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)));
+    let step = protocol.step(spec).unwrap_or(0.0);
+    let reach = 100.0 * (high - low) + 1000.0 * step;
+    if !reach.is_finite() || reach <= 0.0 {
+        return none;
+    }
+    let mut raised = |v: f64| {
+        values[at] = v;
+        hands(by, &values, step, protocol.school.confidence).iter().any(|h| h.row == at && h.raised())
+    };
+    let mut seek = |mut quiet: f64, mut apart: f64| {
+        if raised(quiet) || !raised(apart) {
+            return None;
+        }
+        // Forty halvings of the reach are finer than any drawing.
+        for _ in 0..40 {
+            let middle = quiet + (apart - quiet) / 2.0;
+            if raised(middle) { apart = middle } else { quiet = middle }
+        }
+        Some(apart)
+    };
+    // In the middle of the others it stands apart by no test.
+    let Some(middle) = crate::stats::median(&others) else { return none };
+    (seek(middle, low - reach), seek(middle, high + reach))
+}

@@ -1,0 +1,188 @@
+//! What counts: exclusions honoured or not, planned rough runs, concordant sets, and the tests for a replicate that
+//! stands apart. A test only raises its hand; what it points at stays in, and is told with and without.
+
+mod concordance;
+mod exclusions;
+mod hands;
+mod limits;
+
+use concordance::concordant;
+use exclusions::{by_person, exclusion, marks, table_marks};
+use hands::{Hand, hands, kept};
+pub use limits::limits;
+
+use super::readings::step_in_unit;
+use super::table::Table;
+use super::values::{Env, Out};
+use crate::finding::Findings;
+use crate::formula::{Shape, Value};
+use crate::notation;
+use crate::protocol::{ItemKind, Protocol, Rejection};
+use crate::quantity::leading_place;
+use crate::section::{Section, Source};
+use crate::verdict::{CellState, JudgedReading, OutlierTest};
+
+/// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
+struct Repeated {
+    item: usize,
+    /// The school its protocol names; `None` leaves it to the course.
+    rejection: Option<Rejection>,
+    group: u16,
+    /// Values by row, in the item's unit.
+    values: Vec<Option<f64>>,
+    /// What stands in the row, as typed.
+    texts: Vec<String>,
+    step: f64,
+}
+
+/// The columns that repeat one quantity.
+fn repeated(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Vec<Repeated> {
+    let mut out = Vec::new();
+    for (spec, reading) in protocol.readings.iter().zip(readings) {
+        let Shape::Column(group) = protocol.items[spec.item].rows else { continue };
+        // A column of a table repeats something only where its protocol says so.
+        if protocol.items[spec.item].words.is_some() || (spec.table.is_some() && spec.rejection.is_none()) {
+            continue;
+        }
+        out.push(Repeated {
+            item: spec.item,
+            rejection: spec.rejection,
+            group,
+            values: reading.cells.iter().map(|c| c.repaired.or(c.value)).collect(),
+            texts: reading.cells.iter().map(|c| c.text.clone()).collect(),
+            step: step_in_unit(protocol, spec, clean, None),
+        });
+    }
+    for spec in protocol.results.iter().filter(|s| s.rejection.is_some()) {
+        let item = &protocol.items[spec.item];
+        let (Shape::Column(group), Some(Value::Column(xs))) = (item.rows, &clean[spec.item]) else { continue };
+        // The step of a worked-out value is about that of the readings of one dimension that go into it.
+        let step = spec
+            .node
+            .items()
+            .into_iter()
+            .filter_map(|i| protocol.reading_of(i))
+            .filter(|r| protocol.items[r.item].unit.dimension == item.unit.dimension && r.instrument.is_some())
+            .map(|r| step_in_unit(protocol, r, clean, None) * protocol.items[r.item].unit.factor / item.unit.factor)
+            .fold(0.0, f64::max);
+        let values: Vec<Option<f64>> = xs.iter().map(|x| x.map(|x| item.from_si(x))).collect();
+        let digits = if step > 0.0 { leading_place(step) } else { -3 };
+        let texts = values.iter().map(|v| v.map_or_else(String::new, |v| notation::to_place(v, digits))).collect();
+        out.push(Repeated { item: spec.item, rejection: spec.rejection, group, values, texts, step });
+    }
+    out
+}
+
+/// Settles which rows count (the readings' `counts`, and the rows left out by group), and gives the tests.
+pub(super) fn settle(
+    protocol: &Protocol,
+    table: &mut Table,
+    clean: &Env,
+    section: &Section,
+    found: &mut Findings<'_>,
+) -> (Out, Vec<OutlierTest>) {
+    // Of readings that everybody shares a test says nothing.
+    let own = section.readings == Source::Own;
+    // A table may be gone through again with a reading repaired: nothing is left over from the time before.
+    table.readings.iter_mut().flat_map(|r| &mut r.cells).for_each(|c| c.counts = c.state == CellState::Read);
+    let mut out = beforehand(protocol, &table.readings, clean);
+    let mut tests = Vec::new();
+    let columns = repeated(protocol, &table.readings, clean);
+    for c in &columns {
+        column(protocol, &table.readings, section, c, own, &mut out, &mut tests, found);
+    }
+    // Rows of tables that repeat nothing may be left out for a reason all the same.
+    for (t, spec) in protocol.tables.iter().enumerate() {
+        let group = t as u16;
+        if columns.iter().any(|c| c.group == group) {
+            continue;
+        }
+        table_marks(protocol, table, (t, &spec.id), &mut out, found);
+    }
+    for (spec, reading) in protocol.readings.iter().zip(table.readings.iter_mut()) {
+        let Shape::Column(group) = protocol.items[spec.item].rows else { continue };
+        let Some((_, rows)) = out.iter().find(|(g, _)| *g == group) else { continue };
+        reading.cells.iter_mut().zip(rows).filter(|(_, o)| **o).for_each(|(c, _)| c.counts = false);
+    }
+    (out, tests)
+}
+
+/// The rows that are out beforehand: planned rough runs, and nothing else.
+fn beforehand(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Out {
+    let mut out: Out = Vec::new();
+    for (spec, reading) in protocol.readings.iter().zip(readings) {
+        if let Shape::Column(group) = protocol.items[spec.item].rows
+            && !out.iter().any(|(g, _)| *g == group)
+        {
+            out.push((group, vec![false; reading.cells.len()]));
+        }
+    }
+    for t in &protocol.tables {
+        let Some((item, word)) = t.rough else { continue };
+        let Some(Value::Words(ws)) = &clean[item] else { continue };
+        let Shape::Column(group) = protocol.items[item].rows else { continue };
+        if let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) {
+            rows.iter_mut().zip(ws).filter(|(_, w)| **w == Some(word)).for_each(|(o, _)| *o = true);
+        }
+    }
+    out
+}
+
+/// Settles one column that repeats a quantity: exclusions, concordance, and the hands that are raised.
+#[allow(clippy::too_many_arguments)]
+fn column(
+    protocol: &Protocol,
+    readings: &[JudgedReading],
+    section: &Section,
+    c: &Repeated,
+    own: bool,
+    out: &mut Out,
+    tests: &mut Vec<OutlierTest>,
+    found: &mut Findings<'_>,
+) {
+    let rough: Vec<bool> = out.iter().find(|(g, _)| *g == c.group).map_or_else(Vec::new, |(_, o)| o.clone());
+    let rows: Vec<usize> =
+        (0..c.values.len()).filter(|i| c.values[*i].is_some() && !rough.get(*i).copied().unwrap_or(false)).collect();
+    let values: Vec<f64> = rows.iter().filter_map(|i| c.values[*i]).collect();
+    // Judged on all of them: what the team left out by itself is part of the question.
+    let pooled = section.repeatability.get(&protocol.items[c.item].id).filter(|s| **s > 0.0 && s.is_finite());
+    let known = pooled.map(|s| Rejection::Known(*s));
+    let by = protocol.rejection_of(c.rejection.or(known), values.len());
+    let hands = if own { hands(by, &values, c.step, protocol.school.confidence) } else { Vec::new() };
+    let hands: Vec<Hand> = hands.into_iter().map(|h| Hand { row: rows[h.row], ..h }).collect();
+    let marks = marks(protocol, readings, c);
+    for (row, reason) in &marks {
+        let hand = hands.iter().find(|h| h.row == *row);
+        let honoured =
+            by_person(readings, protocol, c.group, *row) || exclusion(protocol, c, &values, *row, reason, hand, found);
+        if honoured && let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == c.group) {
+            rows[*row] = true;
+        }
+    }
+    if let Rejection::Concordance(tolerance) = by {
+        concordant(protocol, c, &rows, tolerance, out, found);
+        return;
+    }
+    for hand in &hands {
+        let row = row_of(readings, protocol, c.item, hand.row);
+        tests.push(OutlierTest {
+            level: "replicate",
+            item: c.item,
+            row,
+            test: hand.test,
+            statistic: hand.statistic,
+            critical: hand.critical,
+            flagged: hand.raised(),
+        });
+        if !marks.iter().any(|(r, _)| *r == hand.row) {
+            kept(protocol, c, &rows, hand, row, &values, found);
+        }
+    }
+}
+
+fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: usize, row: usize) -> Option<u32> {
+    match protocol.items[item].kind {
+        ItemKind::Reading(r) => readings[r].cells.get(row).and_then(|c| c.row),
+        _ => Some(row as u32 + 1),
+    }
+}

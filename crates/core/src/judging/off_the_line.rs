@@ -1,0 +1,143 @@
+//! Points of a fit that lie off the line of the others.
+
+use super::propagate::Propagated;
+use super::values::{Env, Out};
+use crate::finding::{Finding, Findings, Kind, Severity};
+use crate::formula::{Context, Function, Node, Num, Op, Shape, Value, evaluate_any};
+use crate::protocol::Protocol;
+use crate::stats::{Line, line, point_apart};
+use crate::uncertainty::Dual;
+use crate::verdict::OutlierTest;
+
+/// The points of one fit that count: their row from 0, x, y and weight.
+type Points = Vec<(usize, f64, f64, f64)>;
+
+/// One fit of a table.
+struct Fit<'a> {
+    protocol: &'a Protocol,
+    x: usize,
+    y: usize,
+    through_origin: bool,
+    weighted: bool,
+    points: Points,
+}
+
+/// The point farthest from each fitted line, on clean values.
+pub(super) fn points(
+    protocol: &Protocol,
+    clean: &Env,
+    out: &Out,
+    propagated: &Propagated,
+    found: &mut Findings<'_>,
+) -> Vec<OutlierTest> {
+    let mut tests = Vec::new();
+    let mut seen: Vec<(usize, usize)> = Vec::new();
+    for spec in &protocol.results {
+        let mut fits: Vec<&Node> = Vec::new();
+        collect_fits(&spec.node, &mut fits);
+        for node in fits {
+            let Op::Call(_, args) = &node.op else { continue };
+            let (Op::Item(x), Op::Item(y)) = (&args[0].op, &args[1].op) else { continue };
+            if seen.contains(&(*x, *y)) {
+                continue;
+            }
+            seen.push((*x, *y));
+            let fit = Fit::of(protocol, node, (*x, *y), clean, out);
+            tests.extend(fit.and_then(|f| f.test(propagated, found)));
+        }
+    }
+    tests
+}
+
+impl<'a> Fit<'a> {
+    fn of(protocol: &'a Protocol, node: &Node, (x, y): (usize, usize), clean: &Env, out: &Out) -> Option<Fit<'a>> {
+        let Op::Call(function, args) = &node.op else { return None };
+        let Shape::Column(group) = protocol.items[x].rows else { return None };
+        let rows = out.iter().find(|(g, _)| *g == group).map(|(_, o)| o);
+        let (Some(Value::Column(xs)), Some(Value::Column(ys))) = (&clean[x], &clean[y]) else { return None };
+        let weights = match args.get(2).map(|w| evaluate_any(w, &Context::without(clean, out))) {
+            None => None,
+            Some(Ok(Value::Column(ws))) => Some(ws),
+            Some(_) => return None,
+        };
+        let weight = |i: usize| weights.as_ref().map_or(Some(1.0), |w| w.get(i).copied().flatten());
+        let points = xs
+            .iter()
+            .zip(ys)
+            .enumerate()
+            .filter(|(i, _)| rows.and_then(|r| r.get(*i)).is_none_or(|o| !o))
+            .filter_map(|(i, (x, y))| Some((i, (*x)?, (*y)?, weight(i)?)))
+            .collect();
+        let through_origin = *function == Function::SlopeOrigin;
+        Some(Fit { protocol, x, y, through_origin, weighted: weights.is_some(), points })
+    }
+
+    /// The abscissae, the ordinates and the weights, without one of the points where one is named.
+    fn columns(&self, without: Option<usize>) -> (Vec<f64>, Vec<f64>, Option<Vec<f64>>) {
+        let kept = || self.points.iter().enumerate().filter(|(i, _)| Some(*i) != without).map(|(_, p)| p);
+        let weights = self.weighted.then(|| kept().map(|p| p.3).collect());
+        (kept().map(|p| p.1).collect(), kept().map(|p| p.2).collect(), weights)
+    }
+
+    fn line(&self, without: Option<usize>) -> Option<Line> {
+        let (x, y, w) = self.columns(without);
+        line(&x, &y, w.as_deref(), self.through_origin).ok()
+    }
+
+    /// Tests the farthest point; a finding where it stands apart.
+    fn test(&self, propagated: &Propagated, found: &mut Findings<'_>) -> Option<OutlierTest> {
+        let confidence = 1.0 - self.protocol.school.confidence.alpha();
+        let whole = self.line(None)?;
+        let own = own_spread(propagated, (self.x, self.y), whole.slope, &self.points);
+        let (px, py, pw) = self.columns(None);
+        let test = point_apart(&px, &py, pw.as_deref(), self.through_origin, confidence, own)?;
+        let row = self.points[test.suspect].0 as u32 + 1;
+        let flagged = test.statistic > test.critical;
+        if flagged {
+            let (ix, iy) = (&self.protocol.items[self.x], &self.protocol.items[self.y]);
+            let scale = ix.unit.factor / iy.unit.factor;
+            let without = self.line(Some(test.suspect));
+            let kind = Kind::PointApart {
+                x: self.x,
+                statistic: test.statistic,
+                critical: test.critical,
+                slopes: without.map(|b| (whole.slope * scale, b.slope * scale)),
+            };
+            found.push(Finding::about(kind, Severity::Decide, (self.y, &iy.id), Some(row)));
+        }
+        Some(OutlierTest {
+            level: "point",
+            item: self.y,
+            row: Some(row),
+            test: "studentised-residual",
+            statistic: test.statistic,
+            critical: test.critical,
+            flagged,
+        })
+    }
+}
+
+/// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ w·u²(y − slope·x)/n).
+fn own_spread(propagated: &Propagated, (x, y): (usize, usize), slope: f64, points: &[(usize, f64, f64, f64)]) -> f64 {
+    let of =
+        |item: usize, row: usize| propagated.values.get(item).and_then(Option::as_ref).and_then(|v| v.at(Some(row)));
+    let squares: Vec<f64> = points
+        .iter()
+        .filter_map(|(row, _, _, w)| {
+            let residual = of(y, *row)?.sub(&of(x, *row)?.mul(&Dual::exact(slope)));
+            let u = residual.spread(&propagated.sources);
+            Some(w * u * u)
+        })
+        .collect();
+    if squares.len() < points.len() { 0.0 } else { (squares.iter().sum::<f64>() / squares.len() as f64).sqrt() }
+}
+
+fn collect_fits<'n>(node: &'n Node, out: &mut Vec<&'n Node>) {
+    if let Op::Call(f, args) = &node.op
+        && f.fits_line()
+        && args.len() >= 2
+    {
+        out.push(node);
+    }
+    node.children().into_iter().for_each(|c| collect_fits(c, out));
+}
