@@ -85,7 +85,7 @@ fn calibration(protocol: &Protocol) {
     // Slips as often as their kinds are taken to be, those among the readings and in the columns included.
     let of_kind =
         |word: &str| -> Vec<Plant> { Plant::SLIPS.iter().copied().filter(|p| p.truth().1 == Some(word)).collect() };
-    let kinds: Vec<(SlipKind, Vec<Plant>)> = SlipKind::all().map(|k| (k, of_kind(k.word()))).collect();
+    let kinds: Vec<(SlipKind, Vec<Plant>)> = SlipKind::all().map(|k| (k.clone(), of_kind(k.word()))).collect();
     let mut n = 0;
     for (kind, plants) in &kinds {
         let cases = (kind.weight(1) * 6000.0) as u64;
@@ -96,7 +96,7 @@ fn calibration(protocol: &Protocol) {
                 (SlipKind::ReadingMistyped, _) => mistyped(protocol, seed, &mut chance, &mut said),
                 (SlipKind::Exclusion, _) => dropped(protocol, seed, &mut chance, &mut said),
                 (SlipKind::DigitWrong | SlipKind::DigitsSwapped | SlipKind::DecimalPoint | SlipKind::UnitFactor, _) => {
-                    miswritten(protocol, seed, *kind, &mut chance, &mut said);
+                    miswritten(protocol, seed, kind, &mut chance, &mut said);
                 }
                 (_, Some(plant)) => {
                     let table = &class_of(*plant, 1, seed)[0];
@@ -152,7 +152,7 @@ const RESULTS: [&str; 6] =
     ["plate_volume", "disc_volume", "plate_density", "disc_density", "disc_diameter_mean", "disc_thickness_mean"];
 
 /// A right value written down wrongly, or left in another unit; what follows is worked out from what was written.
-fn miswritten(protocol: &Protocol, seed: u64, kind: SlipKind, chance: &mut ChaCha8Rng, said: &mut Vec<(f64, bool)>) {
+fn miswritten(protocol: &Protocol, seed: u64, kind: &SlipKind, chance: &mut ChaCha8Rng, said: &mut Vec<(f64, bool)>) {
     let table = &class_of(Plant::None, 1, seed)[0].submission;
     let id = RESULTS[chance.random_range(0..RESULTS.len())];
     let item = protocol.item(id).expect("a result");

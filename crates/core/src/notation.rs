@@ -3,6 +3,13 @@
 use crate::quantity::power_of_ten;
 
 /// A value to so many decimal places (0 for whole numbers), with the minus sign U+2212. A rounded nought has no sign.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::decimals;
+/// assert_eq!(decimals(-1.25, 1), "−1.2");
+/// assert_eq!(decimals(-0.001, 2), "0.00");
+/// ```
 pub fn decimals(value: f64, places: usize) -> String {
     let text = format!("{:.*}", places.min(300), value);
     let unsigned = text.trim_start_matches('-');
@@ -14,6 +21,13 @@ pub fn decimals(value: f64, places: usize) -> String {
 }
 
 /// A value whose last digit stands at 10^`place`; very large and very small values in powers of ten.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::to_place;
+/// assert_eq!(to_place(84.306, -2), "84.31");
+/// assert_eq!(to_place(43_700.0, 2), "4.37 × 10⁴");
+/// ```
 pub fn to_place(value: f64, place: i32) -> String {
     let magnitude = crate::quantity::leading_place(value);
     if place > 0 || !(-5..=8).contains(&magnitude) {
@@ -30,17 +44,37 @@ pub fn to_place(value: f64, place: i32) -> String {
 }
 
 /// A value to so many significant figures.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::figures;
+/// assert_eq!(figures(7.8612, 3), "7.86");
+/// assert_eq!(figures(0.0996, 2), "0.10");
+/// ```
 pub fn figures(value: f64, count: i32) -> String {
     // Rounded first: 0.0996 to two figures is 0.10, not 0.100.
     to_place(value, crate::quantity::leading_place(to_figures(value, count.max(1), false)) - count.max(1) + 1)
 }
 
 /// A standard uncertainty to two significant figures.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::uncertainty;
+/// assert_eq!(uncertainty(0.012_34), "0.012");
+/// ```
 pub fn uncertainty(u: f64) -> String {
     figures(u, 2)
 }
 
 /// Rounds (half to even on the decimal text's exact value) or cuts to so many significant figures.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::to_figures;
+/// assert_eq!(to_figures(3.778_9, 3, false), 3.78);
+/// assert_eq!(to_figures(3.778_9, 3, true), 3.77);
+/// ```
 pub fn to_figures(value: f64, count: i32, cut: bool) -> f64 {
     if value == 0.0 || !value.is_finite() {
         return value;
@@ -62,16 +96,35 @@ pub fn to_figures(value: f64, count: i32, cut: bool) -> f64 {
 }
 
 /// A probability as a chance in a hundred.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::chance;
+/// assert_eq!(chance(0.934), "93 in 100");
+/// ```
 pub fn chance(probability: f64) -> String {
     format!("{:.0} in 100", (probability * 100.0).clamp(0.0, 100.0))
 }
 
 /// "1 reading", "2 readings".
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::counted;
+/// assert_eq!(counted(1, "reading"), "1 reading");
+/// assert_eq!(counted(5, "reading"), "5 readings");
+/// ```
 pub fn counted(n: usize, noun: &str) -> String {
     format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
 }
 
 /// First letter large.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::capital;
+/// assert_eq!(capital("density of the plate"), "Density of the plate");
+/// ```
 pub fn capital(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())

@@ -74,16 +74,16 @@ struct CarriedOf {
 
 #[derive(Serialize)]
 struct SlipOf<'a> {
-    kind: &'static str,
+    kind: &'a str,
     says: &'a str,
     probability: f64,
-    alternatives: Vec<AlternativeOf>,
+    alternatives: Vec<AlternativeOf<'a>>,
     places: Vec<String>,
 }
 
 #[derive(Serialize)]
-struct AlternativeOf {
-    kind: &'static str,
+struct AlternativeOf<'a> {
+    kind: &'a str,
     probability: f64,
     /// Whether its value cannot be told apart from that of the first.
     alike: bool,
@@ -188,30 +188,14 @@ pub const TAIL: &str = "\n]}\n";
 
 fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
     let id = |item: usize| protocol.items[item].id.as_str();
+    let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();
     SubmissionOf {
         section: &judged.section,
         team: &judged.team,
         station: judged.keys.get("station").map(String::as_str),
         keys: &judged.keys,
-        results: {
-            let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();
-            judged.results.iter().map(|r| result(protocol, &ruled, r)).collect()
-        },
-        findings: judged
-            .findings
-            .iter()
-            .map(|f| FindingOf {
-                code: f.code(),
-                severity: f.severity.word(),
-                item: f.place.item.map(id),
-                row: f.place.row,
-                says: wording::says(protocol, f),
-                probability: match f.kind {
-                    Kind::Repair { probability, .. } => Some(probability),
-                    _ => None,
-                },
-            })
-            .collect(),
+        results: judged.results.iter().map(|r| result(protocol, &ruled, r)).collect(),
+        findings: judged.findings.iter().map(|f| finding(protocol, f)).collect(),
         outliers: judged
             .outliers
             .iter()
@@ -237,23 +221,41 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
                 says: wording::compared(protocol, c),
             })
             .collect(),
-        score: ScoreOf {
-            awarded: exact(judged.score.decided),
-            possible: exact(judged.score.possible),
-            lines: judged
-                .score
-                .lines
-                .iter()
-                .map(|l| LineOf {
-                    criterion: &l.criterion,
-                    awarded: exact(l.decided),
-                    possible: exact(l.possible),
-                    says: wording::standing(protocol, &l.standing),
-                    fragile: l.fragile.as_ref().map(wording::fragile),
-                    ruling: l.ruling,
-                })
-                .collect(),
+        score: score(protocol, judged),
+    }
+}
+
+fn finding<'a>(protocol: &'a Protocol, f: &'a Finding) -> FindingOf<'a> {
+    FindingOf {
+        code: f.code(),
+        severity: f.severity.word(),
+        item: f.place.item.map(|i| protocol.items[i].id.as_str()),
+        row: f.place.row,
+        says: wording::says(protocol, f),
+        probability: match f.kind {
+            Kind::Repair { probability, .. } => Some(probability),
+            _ => None,
         },
+    }
+}
+
+fn score<'a>(protocol: &'a Protocol, judged: &'a Judged) -> ScoreOf<'a> {
+    ScoreOf {
+        awarded: exact(judged.score.decided),
+        possible: exact(judged.score.possible),
+        lines: judged
+            .score
+            .lines
+            .iter()
+            .map(|l| LineOf {
+                criterion: &l.criterion,
+                awarded: exact(l.decided),
+                possible: exact(l.possible),
+                says: wording::standing(protocol, &l.standing),
+                fragile: l.fragile.as_ref().map(wording::fragile),
+                ruling: l.ruling,
+            })
+            .collect(),
     }
 }
 

@@ -61,11 +61,29 @@ pub struct Dual {
 
 impl Dual {
     /// A value that follows one source one to one.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::uncertainty::Dual;
+    /// let zero = Dual::source(0.02, 0);
+    /// let length = Dual::source(84.30, 1);
+    /// // The zero counts once, however often it is taken off.
+    /// assert_eq!(length.sub(&zero).derivative(0), -1.0);
+    /// ```
     pub fn source(value: f64, source: usize) -> Dual {
         Dual { value, gradient: vec![(source as u32, 1.0)] }
     }
 
     /// The same value that also follows another source.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::uncertainty::Dual;
+    /// // A reading with its resolution (source 0) and the limit of its caliper (source 1).
+    /// let reading = Dual::source(84.30, 0).and_source(1, 1.0);
+    /// assert_eq!(reading.derivatives().count(), 2);
+    /// ```
     pub fn and_source(mut self, source: usize, derivative: f64) -> Dual {
         let source = source as u32;
         match self.gradient.binary_search_by_key(&source, |(s, _)| *s) {
@@ -76,11 +94,29 @@ impl Dual {
     }
 
     /// Derivative by a source (the sensitivity coefficient).
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::uncertainty::Dual;
+    /// let (a, b) = (Dual::source(3.0, 0), Dual::source(4.0, 1));
+    /// assert_eq!(a.mul(&b).derivative(0), 4.0);
+    /// assert_eq!(a.derivative(1), 0.0);
+    /// ```
     pub fn derivative(&self, source: usize) -> f64 {
         self.gradient.binary_search_by_key(&(source as u32), |(s, _)| *s).map_or(0.0, |at| self.gradient[at].1)
     }
 
     /// The sources it follows, with the derivative by each, in rising order.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::uncertainty::Dual;
+    /// let (a, b) = (Dual::source(3.0, 0), Dual::source(4.0, 1));
+    /// let by: Vec<(usize, f64)> = a.mul(&b).derivatives().collect();
+    /// assert_eq!(by, [(0, 4.0), (1, 3.0)]);
+    /// ```
     pub fn derivatives(&self) -> impl Iterator<Item = (usize, f64)> + '_ {
         self.gradient.iter().map(|(s, d)| (*s as usize, *d))
     }
@@ -188,6 +224,26 @@ impl Budget {
     ///
     /// # Source
     /// GUM 5.1.2 over independent sources; Welch–Satterthwaite, GUM G.4.1.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::uncertainty::{Budget, Dual, Of, Source, SourceKind};
+    /// let source = |standard, group| Source {
+    ///     of: Of::Item(0),
+    ///     kind: SourceKind::Resolution,
+    ///     standard,
+    ///     limit: 2.0 * standard,
+    ///     freedom: f64::INFINITY,
+    ///     group,
+    /// };
+    /// let (a, b) = (Dual::source(3.0, 0), Dual::source(4.0, 1));
+    /// let budget = Budget::of(&a.add(&b), &[source(0.3, 0), source(0.4, 1)]);
+    /// assert!((budget.standard - 0.5).abs() < 1e-12);
+    /// assert!((budget.shares[0].share - 0.64).abs() < 1e-12);
+    /// // What is used twice stays correlated with itself.
+    /// assert_eq!(Budget::of(&a.sub(&a), &[source(0.3, 0)]).standard, 0.0);
+    /// ```
     pub fn of(result: &Dual, sources: &[Source]) -> Budget {
         let parts: Vec<(usize, f64)> = result.derivatives().map(|(i, d)| (i, d * sources[i].standard)).collect();
         // Scaled by the largest part so that 1e±200 neither overflows nor vanishes.
@@ -224,6 +280,22 @@ impl Budget {
 
     /// Expanded uncertainty U = k·u at the coverage of k normal standard deviations, with Student's t for few
     /// degrees of freedom (GUM G.3).
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::uncertainty::{Budget, Dual, Of, Source, SourceKind};
+    /// let source = |standard, group| Source {
+    ///     of: Of::Item(0),
+    ///     kind: SourceKind::Resolution,
+    ///     standard,
+    ///     limit: 2.0 * standard,
+    ///     freedom: f64::INFINITY,
+    ///     group,
+    /// };
+    /// let budget = Budget::of(&Dual::source(84.30, 0), &[source(0.01, 0)]);
+    /// assert_eq!(budget.expanded(2.0), 0.02);
+    /// ```
     pub fn expanded(&self, coverage_factor: f64) -> f64 {
         self.standard * coverage(coverage_factor, self.freedom)
     }
@@ -240,22 +312,50 @@ fn coverage(k: f64, freedom: f64) -> f64 {
 }
 
 /// Standard uncertainty of a limit ± a of which nothing more is known: a/√3 (GUM 4.3.7).
+///
+/// # Example
+/// ```
+/// use jurado_core::uncertainty::rectangular;
+/// // A caliper with a limit of ± 0.03 mm.
+/// assert!((rectangular(0.03) - 0.017_32).abs() < 1e-5);
+/// ```
 pub fn rectangular(limit: f64) -> f64 {
     limit / 3f64.sqrt()
 }
 
 /// Standard uncertainty of a limit ± a inside which values crowd towards the middle: a/√6 (GUM 4.3.9).
+///
+/// # Example
+/// ```
+/// use jurado_core::uncertainty::triangular;
+/// // A pipette of ± 0.03 mL, whose makers aim at the middle.
+/// assert!((triangular(0.03) - 0.012_25).abs() < 1e-5);
+/// ```
 pub fn triangular(limit: f64) -> f64 {
     limit / 6f64.sqrt()
 }
 
 /// Standard uncertainty of a judged bracket, from almost surely too small to almost surely too big: four standard
 /// deviations. Its best value need not be its middle.
+///
+/// # Example
+/// ```
+/// use jurado_core::uncertainty::bracket;
+/// // An image judged sharp from 31 cm to 33 cm.
+/// assert_eq!(bracket(31.0, 33.0), 0.5);
+/// ```
 pub fn bracket(low: f64, high: f64) -> f64 {
     (high - low).abs() / 4.0
 }
 
 /// Standard uncertainty of a display with step δ: δ/√12 (GUM F.2.2.1).
+///
+/// # Example
+/// ```
+/// use jurado_core::uncertainty::resolution;
+/// // A balance that shows steps of 0.01 g.
+/// assert!((resolution(0.01) - 0.002_887).abs() < 1e-6);
+/// ```
 pub fn resolution(step: f64) -> f64 {
     step / 12f64.sqrt()
 }

@@ -29,7 +29,7 @@ fn literals(code: &str) -> impl Iterator<Item = &str> {
 #[test]
 fn codes_of_findings_stand_in_their_table_and_words_for_them_in_wording() {
     let crates = Path::new(env!("CARGO_MANIFEST_DIR")).parent().expect("the crates");
-    let table = std::fs::read_to_string(crates.join("core/src/finding/kind.rs")).expect("the table");
+    let table = std::fs::read_to_string(crates.join("core/src/finding/properties.rs")).expect("the table");
     // Codes of one word are words of verdicts and marks too; those of several are a finding's alone.
     let codes: Vec<&str> = literals(&table).filter(|l| l.contains('-') && !l.contains(' ')).collect();
     assert!(codes.len() > 40, "{codes:?}");

@@ -34,37 +34,10 @@ const LIMIT: f64 = 1e-3;
 /// added, so that a cell nobody else shares is not impossible); tail of the Poisson-binomial for at least m matches,
 /// times the number of pairs, below 1e-3, m ≥ 6.
 pub fn shared_tables(protocol: &Protocol, tables: &[Judged], key: Option<&str>) -> Vec<SharedTables> {
-    let typed: Vec<HashMap<(usize, u32), &str>> = tables
-        .iter()
-        .map(|t| {
-            t.readings
-                .iter()
-                .zip(&protocol.readings)
-                .filter(|(_, s)| s.kind == ReadingKind::Number && s.instrument.is_some())
-                .flat_map(|(r, _)| {
-                    r.cells
-                        .iter()
-                        .filter(|c| c.state == CellState::Read)
-                        .map(move |c| ((r.item, c.row.unwrap_or(0)), c.text.trim()))
-                })
-                .collect()
-        })
-        .collect();
+    let typed: Vec<Typed<'_>> = tables.iter().map(|t| typed_cells(protocol, t)).collect();
     let n = tables.len();
     let pairs = (n * n.saturating_sub(1) / 2) as f64;
-    let stations: Vec<usize> = {
-        let mut names: Vec<Option<&String>> = Vec::new();
-        tables
-            .iter()
-            .map(|t| {
-                let name = key.and_then(|k| t.keys.get(k));
-                names.iter().position(|n| *n == name).unwrap_or_else(|| {
-                    names.push(name);
-                    names.len() - 1
-                })
-            })
-            .collect()
-    };
+    let stations = stations_of(tables, key);
     let chances = Chances::of(&typed, &stations);
     let mut out = Vec::new();
     for a in 0..n {
@@ -97,6 +70,39 @@ pub fn shared_tables(protocol: &Protocol, tables: &[Judged], key: Option<&str>) 
     out
 }
 
+/// What was typed, by item and row; row 0 where the item has no rows.
+type Typed<'a> = HashMap<(usize, u32), &'a str>;
+
+fn typed_cells<'a>(protocol: &Protocol, table: &'a Judged) -> Typed<'a> {
+    table
+        .readings
+        .iter()
+        .zip(&protocol.readings)
+        .filter(|(_, s)| s.kind == ReadingKind::Number && s.instrument.is_some())
+        .flat_map(|(r, _)| {
+            r.cells
+                .iter()
+                .filter(|c| c.state == CellState::Read)
+                .map(move |c| ((r.item, c.row.unwrap_or(0)), c.text.trim()))
+        })
+        .collect()
+}
+
+/// A number for each table's value of `key`; equal values have equal numbers.
+fn stations_of(tables: &[Judged], key: Option<&str>) -> Vec<usize> {
+    let mut names: Vec<Option<&String>> = Vec::new();
+    tables
+        .iter()
+        .map(|t| {
+            let name = key.and_then(|k| t.keys.get(k));
+            names.iter().position(|n| *n == name).unwrap_or_else(|| {
+                names.push(name);
+                names.len() - 1
+            })
+        })
+        .collect()
+}
+
 /// For each cell, how often two other teams agree there: pairs that agree and pairs in all, of one station and of all.
 struct Chances(HashMap<Place, (f64, f64)>);
 
@@ -104,7 +110,7 @@ struct Chances(HashMap<Place, (f64, f64)>);
 type Place = ((usize, u32), Option<usize>);
 
 impl Chances {
-    fn of(typed: &[HashMap<(usize, u32), &str>], stations: &[usize]) -> Chances {
+    fn of(typed: &[Typed<'_>], stations: &[usize]) -> Chances {
         // How often each text occurs: pairs that agree follow from the counts.
         let mut texts: HashMap<Place, HashMap<&str, usize>> = HashMap::new();
         for (cells, station) in typed.iter().zip(stations) {

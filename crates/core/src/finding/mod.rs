@@ -1,18 +1,22 @@
 //! What was found in a table, as values: what it is with its figures ([`Kind`]), where it is ([`Place`]), what it costs and
 //! what was decided. The words for it are made in [`crate::wording`], for each reader anew; nothing reads them back.
 
+mod figures;
 pub mod key;
 mod kind;
 mod place;
+mod properties;
 
 use rust_decimal::Decimal;
 
-pub use key::Key;
-pub use kind::{
-    About, Accuracy, Apart, Correction, Excluded, Figures, Kind, Named, Needed, Off, OffPlan, PlusMinus, Properties,
-    Riddle, Right, Sides, Spread, Story, Support, UnitFault,
+pub use figures::{
+    Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
+    Spread, Story, Support, UnitFault,
 };
+pub use key::Key;
+pub use kind::Kind;
 pub use place::Place;
+pub use properties::{About, Properties};
 
 use crate::decision::Decision;
 

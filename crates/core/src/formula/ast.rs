@@ -37,18 +37,29 @@ pub enum AstKind {
 
 /// The comparisons.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[allow(missing_docs)]
 pub enum Comparator {
+    /// `<`
     Less,
+    /// `<=`
     LessOrEqual,
+    /// `>`
     Greater,
+    /// `>=`
     GreaterOrEqual,
+    /// `==`
     Equal,
+    /// `!=`
     Unequal,
 }
 
 impl Comparator {
     /// Its sign as typed.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::ast::Comparator;
+    /// assert_eq!(Comparator::LessOrEqual.sign(), "<=");
+    /// ```
     pub fn sign(self) -> &'static str {
         match self {
             Comparator::Less => "<",
@@ -61,6 +72,13 @@ impl Comparator {
     }
 
     /// Whether it holds between two numbers.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::ast::Comparator;
+    /// assert!(Comparator::Less.holds(1.0, 2.0));
+    /// assert!(!Comparator::Equal.holds(1.0, 2.0));
+    /// ```
     pub fn holds(self, a: f64, b: f64) -> bool {
         match self {
             Comparator::Less => a < b,
@@ -90,6 +108,12 @@ pub enum Operator {
 
 impl Operator {
     /// Its sign as typed.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::ast::Operator;
+    /// assert_eq!(Operator::Power.sign(), '^');
+    /// ```
     pub fn sign(self) -> char {
         match self {
             Operator::Add => '+',
@@ -103,6 +127,13 @@ impl Operator {
 
 impl Ast {
     /// The tree fully bracketed: `2 * 3 + 4` is `((2 * 3) + 4)`. Reading it back gives the same tree.
+    ///
+    /// # Example
+    /// ```
+    /// let tree = jurado_core::formula::parse("2 * 3 + 4")?;
+    /// assert_eq!(tree.bracketed(), "((2 * 3) + 4)");
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn bracketed(&self) -> String {
         match &self.kind {
             AstKind::Number { text, unit: None } => text.clone(),

@@ -31,6 +31,23 @@ pub struct Symbol<'a> {
 /// A [`FormulaError`] under the offending piece: unknown name or function, wrong number of arguments, dimensions that
 /// do not fit, a column where one value is needed or the reverse, a Celsius temperature taken for an amount, gauge and
 /// absolute pressure mixed.
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let area = check(&formula::parse("a * b")?, &length)?;
+/// assert_eq!(area.dimension, Dimension::LENGTH.power(2));
+/// let fault = check(&formula::parse("a + a * b")?, &length).unwrap_err();
+/// assert!(fault.what.contains("length"), "{}", fault.what);
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError> {
     let span = ast.span.clone();
     match &ast.kind {

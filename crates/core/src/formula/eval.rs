@@ -10,6 +10,26 @@ use super::vector;
 ///
 /// # Errors
 /// [`EvalError`] where an item is missing or the value is not defined; never a NaN or an infinity.
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let items = [Some(Value::Scalar(3.0)), Some(Value::Scalar(4.0)), None, Some(Value::column(vec![1.0, 2.0, 6.0]))];
+/// let context = Context::exact(&items);
+/// let node = check(&formula::parse("a * b + mean(column) ^ 2")?, &length)?;
+/// assert_eq!(evaluate(&node, &context), Ok(21.0));
+/// // `c` was not measured.
+/// let node = check(&formula::parse("a + c")?, &length)?;
+/// assert!(evaluate(&node, &context).is_err());
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, EvalError> {
     match walk(node, context)? {
         Value::Scalar(n) => Ok(n),
@@ -21,6 +41,23 @@ pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, Eval
 ///
 /// # Errors
 /// As [`evaluate`].
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let items = [Some(Value::Scalar(3.0)), Some(Value::Scalar(4.0)), None, Some(Value::column(vec![1.0, 2.0, 6.0]))];
+/// let context = Context::exact(&items);
+/// let node = check(&formula::parse("2 * column")?, &length)?;
+/// assert_eq!(evaluate_any(&node, &context), Ok(Value::column(vec![2.0, 4.0, 12.0])));
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn evaluate_any<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     walk(node, context)
 }

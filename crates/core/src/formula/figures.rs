@@ -16,11 +16,26 @@ pub struct Figured {
 
 impl Figured {
     /// A value with so many significant figures.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::figures::Figured;
+    /// assert_eq!(Figured::with_figures(84.3, 3).place, Some(-1));
+    /// ```
     pub fn with_figures(value: f64, figures: i32) -> Figured {
         Figured { value, place: Some(leading_place(value) - figures + 1) }
     }
 
     /// Significant figures, at least one; `None` for an exact number.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Num;
+    /// use jurado_core::formula::figures::Figured;
+    /// // 84.3 × 2.1 has as many figures as the poorer of the two.
+    /// let product = Figured::with_figures(84.3, 3).mul(&Figured::with_figures(2.1, 2));
+    /// assert_eq!(product.figures(), Some(2));
+    /// ```
     pub fn figures(&self) -> Option<i32> {
         self.place.map(|p| (leading_place(self.value) - p + 1).max(1))
     }

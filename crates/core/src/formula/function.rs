@@ -2,58 +2,96 @@
 
 /// The functions. Those over a column give one value, but for `diff`, `cumsum` and `only`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-#[allow(missing_docs)]
 pub enum Function {
+    /// Arithmetic mean: `mean(level)` of 2, 4 and 6 is 4.
     Mean,
     /// Mean with the count wrong by so many; only the diagnoser makes it.
     MeanOver(i8),
     /// Mean weighted by a second column.
     WeightedMean,
+    /// Sum: `sum(level)` of 2, 4 and 6 is 12.
     Sum,
+    /// Readings that are there: `count(level)` of 2, a gap and 6 is 2.
     Count,
+    /// Smallest: `min(level)` of 2, 4 and 6 is 2.
     Min,
+    /// Largest: `max(level)` of 2, 4 and 6 is 6.
     Max,
+    /// Middle value, or the mean of the two middle ones: `median(level)` of 2, 4 and 9 is 4.
     Median,
+    /// Sample standard deviation, n − 1: `sd(level)` of 2, 4 and 6 is 2.
     Sd,
+    /// sd/√n, the standard uncertainty of the mean: `sem(level)` of 2, 4 and 6 is 1.15.
     Sem,
+    /// Largest less smallest: `range(level)` of 2, 4 and 6 is 4.
     Range,
+    /// First reading that is there: `first(level)`.
     First,
+    /// Last reading that is there: `last(level)`.
     Last,
     /// The n-th row.
     Row,
+    /// Each row less the one before, one row fewer: `diff(level)` of 2, 4 and 7 is 2 and 3.
     Diff,
+    /// Running sum: `cumsum(level)` of 2, 4 and 7 is 2, 6 and 13.
     Cumsum,
     /// The rows of a column where a condition holds.
     Only,
+    /// Square root: `sqrt(area)` of 9 cm² is 3 cm.
     Sqrt,
+    /// e to that power: `exp(0)` is 1.
     Exp,
+    /// Natural logarithm: `ln(exp(2))` is 2.
     Ln,
+    /// Common logarithm: `log10(1000)` is 3.
     Log10,
+    /// Sine of an angle: `sin(30[deg])` is 0.5.
     Sin,
+    /// Cosine of an angle: `cos(60[deg])` is 0.5.
     Cos,
+    /// Tangent of an angle: `tan(45[deg])` is 1.
     Tan,
+    /// Angle of a sine: `asin(0.5)` is 30°.
     Asin,
+    /// Angle of a cosine: `acos(0.5)` is 60°.
     Acos,
+    /// Angle of a tangent: `atan(1)` is 45°.
     Atan,
+    /// Angle of rise and run, in its quadrant: `atan2(rise, run)`.
     Atan2,
+    /// Size without sign: `abs(a - b)`.
     Abs,
     /// The nearest whole number, half away from nought.
     Round,
     /// A Celsius temperature as thermodynamic temperature.
     Kelvin,
+    /// One of two values by a condition: `if(zone == "inside", f, 2 * f)`.
     If,
+    /// Whether both conditions hold: `and(a > b, b > c)`.
     And,
+    /// Whether one of two conditions holds: `or(a > b, b > c)`.
     Or,
+    /// Whether a condition does not hold: `not(a > b)`.
     Not,
+    /// Slope of the fitted line: `slope(load, extension)`.
     Slope,
+    /// Slope of the line fitted through nought: `slope0(load, extension)`.
     SlopeOrigin,
+    /// Slope through the first and the last point: what many take for a fit.
     SlopeEnds,
+    /// Intercept of the fitted line: `intercept(load, extension)`.
     Intercept,
+    /// Standard error of the slope.
     SlopeError,
+    /// Standard error of the intercept.
     InterceptError,
+    /// Standard deviation of the residuals about the fitted line.
     ResidualSd,
+    /// y at a given x, on straight pieces between neighbouring points: `interp(volume, ph, 12.5)`.
     Interp,
+    /// Volume where the second derivative of a titration curve is nought.
     Equivalence,
+    /// Volume where the curve crosses midway between the lines before and after the jump.
     EquivalenceTangents,
 }
 
@@ -130,11 +168,24 @@ pub const FUNCTIONS: [Described; 44] = {
 
 impl Function {
     /// The function of a name.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Function;
+    /// assert_eq!(Function::named("mean"), Some(Function::Mean));
+    /// assert_eq!(Function::named("average"), None);
+    /// ```
     pub fn named(name: &str) -> Option<Function> {
         FUNCTIONS.iter().find(|d| d.name == name).map(|d| d.function)
     }
 
     /// Its name.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Function;
+    /// assert_eq!(Function::Slope.name(), "slope");
+    /// ```
     pub fn name(self) -> &'static str {
         match self {
             Function::MeanOver(_) => "mean",
@@ -143,6 +194,13 @@ impl Function {
     }
 
     /// Whether its first argument is a column that becomes one value.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Function;
+    /// assert!(Function::Mean.reduces());
+    /// assert!(!Function::Sqrt.reduces());
+    /// ```
     pub fn reduces(self) -> bool {
         use Function::*;
         matches!(
@@ -174,11 +232,25 @@ impl Function {
     }
 
     /// Whether a row of its value depends on other rows of its argument.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Function;
+    /// assert!(Function::Diff.mixes_rows());
+    /// assert!(!Function::Sqrt.mixes_rows());
+    /// ```
     pub fn mixes_rows(self) -> bool {
         self.reduces() || matches!(self, Function::Diff | Function::Cumsum)
     }
 
     /// A fit of a straight line.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Function;
+    /// assert!(Function::Intercept.fits_line());
+    /// assert!(!Function::Mean.fits_line());
+    /// ```
     pub fn fits_line(self) -> bool {
         use Function::*;
         matches!(self, Slope | SlopeOrigin | SlopeEnds | Intercept | SlopeError | InterceptError | ResidualSd)

@@ -6,12 +6,47 @@ use super::node::{Node, Op};
 
 /// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such as `V_c` or a
 /// number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let node = check(&formula::parse("a / b")?, &length)?;
+/// assert!(formula::mathml::formula(&node, &name).contains("<mfrac>"));
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
     math(&draw(node, name, 0))
 }
 
 /// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`. A long line of
 /// numbers is several formulas with spaces between, one for each factor or summand, so that it can be broken there.
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let node = check(&formula::parse("a * b")?, &length)?;
+/// let number = |i: usize| ["84.30 mm", "41.78 mm", "", ""][i].to_owned();
+/// let [_, numbers, value] = formula::mathml::correction("A", &node, &name, &number, "35.22 cm²");
+/// assert!(numbers.contains("84.30"));
+/// assert!(value.contains("35.22"));
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn correction(
     symbol: &str,
     node: &Node,
@@ -82,6 +117,12 @@ fn math(inner: &str) -> String {
 }
 
 /// Text made safe for markup.
+///
+/// # Example
+/// ```
+/// use jurado_core::formula::mathml::escape;
+/// assert_eq!(escape("a < b & c"), "a &lt; b &amp; c");
+/// ```
 pub fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }

@@ -41,6 +41,13 @@ impl FormulaError {
     }
 
     /// The formula with carets under the place, two lines.
+    ///
+    /// # Example
+    /// ```
+    /// let fault = jurado_core::formula::parse("a + (b").unwrap_err();
+    /// assert!(fault.drawn("a + (b").starts_with("a + (b\n"));
+    /// assert!(fault.drawn("a + (b").contains('^'));
+    /// ```
     pub fn drawn(&self, text: &str) -> String {
         let before = text[..floor(text, self.span.start)].chars().count();
         let width = text[floor(text, self.span.start)..floor(text, self.span.end)].chars().count().max(1);

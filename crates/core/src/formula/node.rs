@@ -65,6 +65,21 @@ impl Node {
     }
 
     /// The pieces directly under this one.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// let node = check(&formula::parse("a / b")?, &length)?;
+    /// assert_eq!(node.children().len(), 2);
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn children(&self) -> Vec<&Node> {
         match &self.op {
             Op::Negative(a) => vec![a],
@@ -91,11 +106,43 @@ impl Node {
     }
 
     /// Whether any piece, this one included, is so.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// use jurado_core::formula::Op;
+    /// let node = check(&formula::parse("a * b + c * c")?, &length)?;
+    /// assert!(node.any(&|n| n.op == Op::Item(2)));
+    /// assert!(!node.any(&|n| n.op == Op::Pi));
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn any(&self, so: &dyn Fn(&Node) -> bool) -> bool {
         so(self) || self.children().into_iter().any(|c| c.any(so))
     }
 
     /// Every item the tree uses, in order of appearance, each once.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// let node = check(&formula::parse("b * a + b * b")?, &length)?;
+    /// assert_eq!(node.items(), [1, 0]);
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn items(&self) -> Vec<usize> {
         fn walk(node: &Node, out: &mut Vec<usize>) {
             match &node.op {

@@ -5,6 +5,22 @@ use super::function::Function;
 use super::node::{Node, Op};
 
 /// The tree as text. `name` writes an item: a symbol, or a number with its unit.
+///
+/// # Example
+/// ```
+/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::quantity::{Dimension, Nature};
+/// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+/// # fn length(name: &str) -> Option<Symbol<'static>> {
+/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+/// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+/// # }
+/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let node = check(&formula::parse("a / (b * c)")?, &length)?;
+/// assert_eq!(formula::plain::formula(&node, &name), "a / (b × c)");
+/// # Ok::<(), jurado_core::formula::FormulaError>(())
+/// ```
 pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
     write(node, name, 0)
 }

@@ -109,6 +109,13 @@ pub enum Value<N> {
 
 impl<N> Value<N> {
     /// The single value.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Value;
+    /// assert_eq!(Value::Scalar(3.0).scalar(), Some(&3.0));
+    /// assert_eq!(Value::column(vec![3.0]).scalar(), None);
+    /// ```
     pub fn scalar(&self) -> Option<&N> {
         match self {
             Value::Scalar(n) => Some(n),
@@ -117,6 +124,15 @@ impl<N> Value<N> {
     }
 
     /// The value in a row of a column (from 0), or the single value.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Value;
+    /// let column = Value::Column(vec![Some(1.0), None]);
+    /// assert_eq!(column.at(Some(0)), Some(&1.0));
+    /// assert_eq!(column.at(Some(1)), None);
+    /// assert_eq!(Value::Scalar(3.0).at(Some(7)), Some(&3.0));
+    /// ```
     pub fn at(&self, row: Option<usize>) -> Option<&N> {
         match (self, row) {
             (Value::Scalar(n), _) => Some(n),
@@ -126,6 +142,12 @@ impl<N> Value<N> {
     }
 
     /// A whole column without gaps.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::Value;
+    /// assert_eq!(Value::column(vec![1.0, 2.0]), Value::Column(vec![Some(1.0), Some(2.0)]));
+    /// ```
     pub fn column(values: Vec<N>) -> Value<N> {
         Value::Column(values.into_iter().map(Some).collect())
     }
@@ -160,11 +182,47 @@ pub struct Context<'a, N> {
 
 impl<'a, N> Context<'a, N> {
     /// Full precision, nothing left out.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// let items = [Some(Value::Scalar(3.0)), Some(Value::Scalar(4.0)), None, Some(Value::column(vec![1.0, 2.0, 6.0]))];
+    /// let context = Context::exact(&items);
+    /// let node = check(&formula::parse("pi * a")?, &length)?;
+    /// assert_eq!(evaluate(&node, &context), Ok(3.0 * std::f64::consts::PI));
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn exact(items: &'a [Option<Value<N>>]) -> Self {
         Self::without(items, &[])
     }
 
     /// Full precision, some rows left out.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// let items = [Some(Value::Scalar(3.0)), Some(Value::Scalar(4.0)), None, Some(Value::column(vec![1.0, 2.0, 6.0]))];
+    /// let context = Context::exact(&items);
+    /// let node = check(&formula::parse("mean(column)")?, &length)?;
+    /// assert_eq!(evaluate(&node, &context), Ok(3.0));
+    /// let left_out = [(0, vec![false, false, true])];
+    /// assert_eq!(evaluate(&node, &Context::without(&items, &left_out)), Ok(1.5));
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
     pub fn without(items: &'a [Option<Value<N>>], out: &'a LeftOut) -> Self {
         Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None }
     }

@@ -24,6 +24,9 @@ fn column<N: Num>(arg: &Node, context: &Context<'_, N>, walk: Walk<N>) -> Result
     }
 }
 
+/// A row's two values, and its weight where there is one.
+type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
+
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
 pub(super) fn call<N: Num>(
@@ -45,43 +48,56 @@ pub(super) fn call<N: Num>(
     if function.fits_line() || matches!(function, WeightedMean | Interp | Equivalence | EquivalenceTangents) {
         return rows_together(function, xs, args, context, walk);
     }
-    if let Row = function {
-        let n = walk(&args[1], context)?.scalar().map_or(0.0, Num::value);
-        let found = xs.into_iter().nth((n as usize).wrapping_sub(1)).flatten();
-        return found.map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar);
-    }
-    if let Diff = function {
-        let pairs = xs.windows(2).map(|w| match w {
-            [Some(a), Some(b)] => finish(b.sub(a), context).ok(),
-            _ => None,
-        });
-        return Ok(Value::Column(pairs.collect()));
-    }
-    if let Cumsum = function {
-        // After a gap nothing is known of the sum.
-        let mut total: Option<N> = None;
-        let mut broken = false;
-        let mut out = Vec::with_capacity(xs.len());
-        for x in &xs {
-            broken |= x.is_none();
-            let next = match x {
-                Some(x) if !broken => Some(finish(total.as_ref().map_or(x.clone(), |t| t.add(x)), context)?),
-                _ => None,
-            };
-            out.push(next.clone());
-            total = next;
+    match function {
+        Row => {
+            let n = walk(&args[1], context)?.scalar().map_or(0.0, Num::value);
+            let found = xs.into_iter().nth((n as usize).wrapping_sub(1)).flatten();
+            found.map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar)
         }
-        return Ok(Value::Column(out));
+        Diff => Ok(Value::Column(differences(&xs, context))),
+        Cumsum => Ok(Value::Column(running_sum(&xs, context)?)),
+        _ => of_one_column(function, &xs).and_then(scalar),
     }
+}
+
+/// Each value less the one before it; one shorter than the column.
+fn differences<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Vec<Option<N>> {
+    let pairs = xs.windows(2).map(|w| match w {
+        [Some(a), Some(b)] => finish(b.sub(a), context).ok(),
+        _ => None,
+    });
+    pairs.collect()
+}
+
+/// The sum up to each row. After a gap nothing is known of the sum.
+fn running_sum<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Result<Vec<Option<N>>, EvalError> {
+    let mut total: Option<N> = None;
+    let mut broken = false;
+    let mut out = Vec::with_capacity(xs.len());
+    for x in xs {
+        broken |= x.is_none();
+        let next = match x {
+            Some(x) if !broken => Some(finish(total.as_ref().map_or(x.clone(), |t| t.add(x)), context)?),
+            _ => None,
+        };
+        out.push(next.clone());
+        total = next;
+    }
+    Ok(out)
+}
+
+/// One figure of the values that are there.
+fn of_one_column<N: Num>(function: Function, xs: &[Option<N>]) -> Result<N, EvalError> {
+    use Function::*;
     let mut present: Vec<&N> = xs.iter().flatten().collect();
     if let Count = function {
-        return scalar(N::exact(present.len() as f64));
+        return Ok(N::exact(present.len() as f64));
     }
     let n = present.len();
     if n == 0 {
         return Err(EMPTY);
     }
-    scalar(match function {
+    Ok(match function {
         Mean => N::mean(&present),
         MeanOver(delta) => {
             let count = n as f64 + f64::from(delta);
@@ -134,7 +150,7 @@ fn rows_together<N: Num>(
     if xs.len() != ys.len() || weighted.as_ref().is_some_and(|w| w.len() != xs.len()) {
         return Err(EvalError::Undefined("two columns have different numbers of rows"));
     }
-    let rows: Vec<(&N, &N, Option<&N>)> = xs
+    let rows: Vec<Point<'_, N>> = xs
         .iter()
         .zip(&ys)
         .enumerate()
@@ -149,76 +165,92 @@ fn rows_together<N: Num>(
     if rows.is_empty() {
         return Err(EMPTY);
     }
-    let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
-    match function {
-        WeightedMean => {
-            let w: f64 = rows.iter().map(|r| r.1.value()).sum();
-            if w == 0.0 {
-                return Err(EvalError::Undefined("the weights add up to nought"));
-            }
-            let mean = rows.iter().map(|r| r.0.value() * r.1.value()).sum::<f64>() / w;
-            let parts: Vec<(&N, f64)> =
-                rows.iter().flat_map(|r| [(r.0, r.1.value() / w), (r.1, (r.0.value() - mean) / w)]).collect();
-            scalar(N::combine(mean, &parts))
-        }
+    let value = match function {
+        WeightedMean => weighted_mean(&rows)?,
         SlopeEnds => {
             let (first, last) = (&rows[0], &rows[rows.len() - 1]);
             let run = last.0.sub(first.0);
             if run.value() == 0.0 {
                 return Err(EvalError::Undefined("the two points lie above one another"));
             }
-            scalar(last.1.sub(first.1).div(&run))
+            last.1.sub(first.1).div(&run)
         }
-        Interp => {
-            let at = walk(&args[2], context)?;
-            match at {
-                Value::Scalar(at) => scalar(interpolate(&rows, &at)?),
-                Value::Column(at) => {
-                    Ok(Value::Column(at.iter().map(|a| a.as_ref().and_then(|a| interpolate(&rows, a).ok())).collect()))
-                }
-                _ => Err(EMPTY),
+        Interp => match walk(&args[2], context)? {
+            Value::Scalar(at) => interpolate(&rows, &at)?,
+            Value::Column(at) => {
+                let read = |a: &Option<N>| a.as_ref().and_then(|a| interpolate(&rows, a).ok());
+                return Ok(Value::Column(at.iter().map(read).collect()));
             }
-        }
-        Equivalence | EquivalenceTangents => {
-            let points: Vec<(&N, &N)> = rows.iter().map(|r| (r.0, r.1)).collect();
-            let found = if function == Equivalence {
-                endpoint::second_derivative(&points)
-            } else {
-                let mut ends = [0.0; 4];
-                for (end, arg) in ends.iter_mut().zip(&args[2..]) {
-                    *end = walk(arg, context)?.scalar().map_or(f64::NAN, Num::value);
-                }
-                endpoint::tangents(&points, ends)
-            };
-            let (volume, half_step) = found.map_err(EvalError::Undefined)?;
-            // At least half the local step, rectangular.
-            scalar(context.at_least(volume, half_step / 3f64.sqrt()))
-        }
-        _ => {
-            let (x, y): (Vec<f64>, Vec<f64>) = rows.iter().map(|r| (r.0.value(), r.1.value())).unzip();
-            let w: Option<Vec<f64>> =
-                weighted.is_some().then(|| rows.iter().map(|r| r.2.map_or(1.0, Num::value)).collect());
-            let fit = line(&x, &y, w.as_deref(), function == SlopeOrigin).map_err(EvalError::Undefined)?;
-            let value = of_line(function, &fit, &rows, &x, &y, w.as_deref())?;
-            // What scatters about the line more than the readings' own uncertainties explain counts too.
-            let error = match function {
-                Slope | SlopeOrigin => fit.slope_error,
-                Intercept => fit.intercept_error,
-                _ => None,
-            };
-            scalar(match error {
-                Some(e) => context.at_least(value, e),
-                None => value,
-            })
-        }
+            _ => return Err(EMPTY),
+        },
+        Equivalence | EquivalenceTangents => end_point(function, &rows, args, context, walk)?,
+        _ => fitted(function, &rows, weighted.is_some(), context)?,
+    };
+    Ok(Value::Scalar(finish(value, context)?))
+}
+
+/// Σwx/Σw with its derivatives: w/Σw by a value, (x − mean)/Σw by a weight.
+fn weighted_mean<N: Num>(rows: &[Point<'_, N>]) -> Result<N, EvalError> {
+    let w: f64 = rows.iter().map(|r| r.1.value()).sum();
+    if w == 0.0 {
+        return Err(EvalError::Undefined("the weights add up to nought"));
     }
+    let mean = rows.iter().map(|r| r.0.value() * r.1.value()).sum::<f64>() / w;
+    let parts: Vec<(&N, f64)> =
+        rows.iter().flat_map(|r| [(r.0, r.1.value() / w), (r.1, (r.0.value() - mean) / w)]).collect();
+    Ok(N::combine(mean, &parts))
+}
+
+/// The volume at which a titration ends; known to at least half the local step, rectangular.
+fn end_point<N: Num>(
+    function: Function,
+    rows: &[Point<'_, N>],
+    args: &[Node],
+    context: &Context<'_, N>,
+    walk: Walk<N>,
+) -> Result<N, EvalError> {
+    let points: Vec<(&N, &N)> = rows.iter().map(|r| (r.0, r.1)).collect();
+    let found = if function == Function::Equivalence {
+        endpoint::second_derivative(&points)
+    } else {
+        let mut ends = [0.0; 4];
+        for (end, arg) in ends.iter_mut().zip(&args[2..]) {
+            *end = walk(arg, context)?.scalar().map_or(f64::NAN, Num::value);
+        }
+        endpoint::tangents(&points, ends)
+    };
+    let (volume, half_step) = found.map_err(EvalError::Undefined)?;
+    Ok(context.at_least(volume, half_step / 3f64.sqrt()))
+}
+
+/// A figure of the line through the points. What scatters about the line more than the readings' own uncertainties
+/// explain counts too.
+fn fitted<N: Num>(
+    function: Function,
+    rows: &[Point<'_, N>],
+    weighted: bool,
+    context: &Context<'_, N>,
+) -> Result<N, EvalError> {
+    let (x, y): (Vec<f64>, Vec<f64>) = rows.iter().map(|r| (r.0.value(), r.1.value())).unzip();
+    let w: Option<Vec<f64>> = weighted.then(|| rows.iter().map(|r| r.2.map_or(1.0, Num::value)).collect());
+    let fit = line(&x, &y, w.as_deref(), function == Function::SlopeOrigin).map_err(EvalError::Undefined)?;
+    let value = of_line(function, &fit, rows, &x, &y, w.as_deref())?;
+    let error = match function {
+        Function::Slope | Function::SlopeOrigin => fit.slope_error,
+        Function::Intercept => fit.intercept_error,
+        _ => None,
+    };
+    Ok(match error {
+        Some(e) => context.at_least(value, e),
+        None => value,
+    })
 }
 
 /// One figure of a fitted line with its derivatives by every point.
 fn of_line<N: Num>(
     function: Function,
     fit: &Line,
-    rows: &[(&N, &N, Option<&N>)],
+    rows: &[Point<'_, N>],
     x: &[f64],
     y: &[f64],
     w: Option<&[f64]>,
@@ -250,7 +282,7 @@ fn of_line<N: Num>(
 }
 
 /// y at x = at between the first two neighbouring points that bracket it.
-fn interpolate<N: Num>(rows: &[(&N, &N, Option<&N>)], at: &N) -> Result<N, EvalError> {
+fn interpolate<N: Num>(rows: &[Point<'_, N>], at: &N) -> Result<N, EvalError> {
     let a = at.value();
     for pair in rows.windows(2) {
         let (x0, x1) = (pair[0].0.value(), pair[1].0.value());

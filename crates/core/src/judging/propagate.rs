@@ -7,7 +7,7 @@ use super::table::Table;
 use super::values::{Env, Out, counted_values};
 use crate::formula::value::Arising;
 use crate::formula::{Context, Num, Shape, Value, evaluate_any};
-use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry};
+use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry, ResultSpec};
 use crate::stats::summary;
 use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
 use crate::verdict::JudgedCell;
@@ -32,6 +32,16 @@ struct Maker<'a> {
     shared: Vec<Option<usize>>,
 }
 
+/// What the cells of one reading share.
+struct Spread {
+    /// Standard deviation of replicates, in the reading's unit.
+    sd: Option<f64>,
+    count: f64,
+    group: usize,
+    /// Width of the bracket that two other readings give, SI.
+    bracket: Option<f64>,
+}
+
 impl Maker<'_> {
     fn add(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
         self.sources.push(Source { of, kind, standard, limit, freedom, group });
@@ -52,7 +62,6 @@ impl Maker<'_> {
         let spec = &self.protocol.readings[n];
         let item = &self.protocol.items[spec.item];
         let reading = &self.table.readings[n];
-        let factor = item.unit.factor;
         if item.words.is_some() {
             return match self.measured[spec.item].as_ref()? {
                 Value::Word(w) => Some(Value::Word(*w)),
@@ -69,54 +78,59 @@ impl Maker<'_> {
             Some((of(high)? - of(low)?).abs())
         });
         let group = self.sources.len();
-        let mut cells: Vec<Option<Dual>> = Vec::new();
-        for cell in &reading.cells {
-            let Some(value) = cell.repaired.or(cell.value) else {
-                cells.push(None);
-                continue;
-            };
-            let si = item.to_si(value);
-            let Some(instrument) = spec.instrument.filter(|_| spec.kind == ReadingKind::Number) else {
-                cells.push(Some(Dual::exact(si)));
-                continue;
-            };
-            let hidden = self.hidden(n, cell);
-            let here = Of::Item(spec.item);
-            let mut dual = Dual::exact(si);
-            if let Some(width) = judged_bracket.or(stated_width(cell).map(|w| w * factor)) {
-                let s = self.one(here, SourceKind::Bracket, bracket(0.0, width), width / 2.0);
-                dual = dual.and_source(s, 1.0);
-            } else if let Some(sd) = sd {
-                let floor = resolution(hidden) * count.sqrt();
-                let s = if sd > floor {
-                    let standard = sd * factor;
-                    // A worst case of many takes twice the standard uncertainty of their mean.
-                    self.add(here, SourceKind::Replicates, standard, 2.0 * standard / count.sqrt(), count - 1.0, group)
-                } else {
-                    self.add(here, SourceKind::Resolution, floor * factor, hidden * factor / 2.0, f64::INFINITY, group)
-                };
-                dual = dual.and_source(s, 1.0);
-            } else {
-                let s = self.one(here, SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0);
-                dual = dual.and_source(s, 1.0);
-            }
-            let tool = &self.protocol.instruments[instrument];
-            if let Some(limit) = tool.limit.filter(|_| spec.takes_limit) {
-                let limit = limit * tool.unit.factor;
-                let standard = if tool.triangular { triangular(limit) } else { rectangular(limit) };
-                let source = match self.shared[instrument].filter(|_| tool.limit_shared) {
-                    Some(s) => s,
-                    None => self.one(Of::Instrument(instrument), SourceKind::Limit, standard, limit),
-                };
-                self.shared[instrument] = Some(source);
-                dual = dual.and_source(source, 1.0);
-            }
-            cells.push(Some(dual));
-        }
+        let spread = Spread { sd, count, group, bracket: judged_bracket };
+        let cells: Vec<Option<Dual>> = reading.cells.iter().map(|cell| self.cell(n, cell, &spread)).collect();
         match item.rows {
-            Shape::Scalar => cells.pop().flatten().map(Value::Scalar),
+            Shape::Scalar => cells.into_iter().next_back().flatten().map(Value::Scalar),
             Shape::Column(_) => cells.iter().any(Option::is_some).then_some(Value::Column(cells)),
         }
+    }
+
+    /// One cell of a reading with the sources it brings, SI.
+    fn cell(&mut self, n: usize, cell: &JudgedCell, spread: &Spread) -> Option<Dual> {
+        let spec = &self.protocol.readings[n];
+        let item = &self.protocol.items[spec.item];
+        let factor = item.unit.factor;
+        let si = item.to_si(cell.repaired.or(cell.value)?);
+        let Some(instrument) = spec.instrument.filter(|_| spec.kind == ReadingKind::Number) else {
+            return Some(Dual::exact(si));
+        };
+        let hidden = self.hidden(n, cell);
+        let here = Of::Item(spec.item);
+        let source = if let Some(width) = spread.bracket.or(stated_width(cell).map(|w| w * factor)) {
+            self.one(here, SourceKind::Bracket, bracket(0.0, width), width / 2.0)
+        } else if let Some(sd) = spread.sd {
+            let floor = resolution(hidden) * spread.count.sqrt();
+            if sd > floor {
+                let standard = sd * factor;
+                // A worst case of many takes twice the standard uncertainty of their mean.
+                let (limit, freedom) = (2.0 * standard / spread.count.sqrt(), spread.count - 1.0);
+                self.add(here, SourceKind::Replicates, standard, limit, freedom, spread.group)
+            } else {
+                let limit = hidden * factor / 2.0;
+                self.add(here, SourceKind::Resolution, floor * factor, limit, f64::INFINITY, spread.group)
+            }
+        } else {
+            self.one(here, SourceKind::Resolution, resolution(hidden) * factor, hidden * factor / 2.0)
+        };
+        let dual = Dual::exact(si).and_source(source, 1.0);
+        Some(match self.limit_of(instrument, spec.takes_limit) {
+            Some(source) => dual.and_source(source, 1.0),
+            None => dual,
+        })
+    }
+
+    /// The source of an instrument's limit of error: one for all its readings where the limit is shared.
+    fn limit_of(&mut self, instrument: usize, takes_limit: bool) -> Option<usize> {
+        let tool = &self.protocol.instruments[instrument];
+        let limit = tool.limit.filter(|_| takes_limit)? * tool.unit.factor;
+        let standard = if tool.triangular { triangular(limit) } else { rectangular(limit) };
+        let source = match self.shared[instrument].filter(|_| tool.limit_shared) {
+            Some(s) => s,
+            None => self.one(Of::Instrument(instrument), SourceKind::Limit, standard, limit),
+        };
+        self.shared[instrument] = Some(source);
+        Some(source)
     }
 
     /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
@@ -203,27 +217,7 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
             continue;
         }
         let first = sources.len();
-        let arising = Arising { first, sources: &sources, found: RefCell::new(Vec::new()) };
-        let context = Context { arising: Some(arising), ..Context::without(&values, out) };
-        let mut value = evaluate_any(&spec.node, &context).ok();
-        let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
-        for standard in found {
-            let group = sources.len();
-            sources.push(Source {
-                of: Of::Item(spec.item),
-                kind: SourceKind::Arising,
-                standard,
-                limit: 2.0 * standard,
-                freedom: f64::INFINITY,
-                group,
-            });
-        }
-        if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
-            scatter(Of::Item(spec.item), item, rows, out, &mut sources);
-        }
-        if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
-            value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
-        }
+        let value = derived(protocol, spec, (table, out), &values, &mut sources);
         if sources.len() > first {
             arisen.push((spec.item, first, sources.len()));
         }
@@ -241,6 +235,39 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
         values[spec.item] = value;
     }
     Propagated { sources, values, budgets, arisen }
+}
+
+/// A result with its derivatives; what arises in it joins `sources`.
+fn derived(
+    protocol: &Protocol,
+    spec: &ResultSpec,
+    (table, out): (&Table, &Out),
+    values: &[Option<Value<Dual>>],
+    sources: &mut Vec<Source>,
+) -> Option<Value<Dual>> {
+    let item = &protocol.items[spec.item];
+    let arising = Arising { first: sources.len(), sources, found: RefCell::new(Vec::new()) };
+    let context = Context { arising: Some(arising), ..Context::without(values, out) };
+    let mut value = evaluate_any(&spec.node, &context).ok();
+    let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
+    for standard in found {
+        let group = sources.len();
+        sources.push(Source {
+            of: Of::Item(spec.item),
+            kind: SourceKind::Arising,
+            standard,
+            limit: 2.0 * standard,
+            freedom: f64::INFINITY,
+            group,
+        });
+    }
+    if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
+        scatter(Of::Item(spec.item), item, rows, out, sources);
+    }
+    if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
+        value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
+    }
+    value
 }
 
 /// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of

@@ -18,9 +18,9 @@ struct Shares<'a> {
 
 impl Shares<'_> {
     /// The share of a result's points that a kind of slip takes: the rubric's own, the declaration's, or the usual one.
-    fn of(&self, kind: SlipKind) -> Decimal {
+    fn of(&self, kind: &SlipKind) -> Decimal {
         let by_rubric = self.by_kind.iter().find(|(k, _)| k == kind.word()).map(|(_, s)| *s);
-        let by_declaration = || self.declared.iter().find(|(k, _)| *k == kind).map(|(_, s)| *s);
+        let by_declaration = || self.declared.iter().find(|(k, _)| k == kind).map(|(_, s)| *s);
         by_rubric.or_else(by_declaration).unwrap_or(self.share)
     }
 }
@@ -88,7 +88,7 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
 /// One systematic slip in several results that share its input is one slip with its places listed.
 pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
     for i in 0..results.len() {
-        let Some((kind, Some(subject))) = slip_of(&results[i]).map(|s| (s.kind, s.subject)) else { continue };
+        let Some((kind, Some(subject))) = slip_of(&results[i]).map(|s| (s.kind.clone(), s.subject)) else { continue };
         let same: Vec<usize> = (0..results.len())
             .filter(|j| slip_of(&results[*j]).is_some_and(|s| s.kind == kind && s.subject == Some(subject)))
             .collect();
@@ -210,7 +210,7 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     let cost = results
         .iter()
         .filter(|r| slip.places.contains(&protocol.items[r.item].id))
-        .map(|r| at_stake(r) * shares.of(slip.kind))
+        .map(|r| at_stake(r) * shares.of(&slip.kind))
         .max()
         .unwrap_or(Decimal::ZERO);
     let story = Story {
@@ -222,7 +222,7 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         followers: downstream(protocol, results, result),
         rows: slip.rows.clone(),
         places: slip.places.len(),
-        guess: slip.alternatives.first().copied().filter(|(_, p)| *p >= 0.05),
+        guess: slip.alternatives.first().filter(|(_, p)| *p >= 0.05).cloned(),
         only_copied: only_copied(protocol, results, result),
     };
     let kind = Kind::Slip(Box::new(story));
@@ -268,11 +268,11 @@ fn unexplained(
     };
     let (kind, cost) = match &result.slip {
         Some(s) if s.ambiguous => {
-            let stories = || std::iter::once((s.kind, s.probability)).chain(s.alternatives.iter().copied());
-            let least = stories().map(|(k, _)| shares.of(k)).min().unwrap_or(shares.share);
+            let stories = || std::iter::once((s.kind.clone(), s.probability)).chain(s.alternatives.iter().cloned());
+            let least = stories().map(|(k, _)| shares.of(&k)).min().unwrap_or(shares.share);
             (Kind::Ambiguous(riddle(stories().take(3).collect())), all * least)
         }
-        Some(s) if s.probability >= 0.05 => (Kind::Unexplained(riddle(vec![(s.kind, s.probability)])), all),
+        Some(s) if s.probability >= 0.05 => (Kind::Unexplained(riddle(vec![(s.kind.clone(), s.probability)])), all),
         _ => (Kind::Unexplained(riddle(Vec::new())), all),
     };
     let about = (result.item, protocol.items[result.item].id.as_str());

@@ -8,8 +8,9 @@ use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 
 use super::mutate::variants;
+use super::nameable::Nameable;
 use super::source::{self, Number, Spanned, Text};
-use super::{Bay, Criterion, Instrument, Item, Key, Protocol, Roundness, SlipKind, TableSpec};
+use super::{Bay, Criterion, Instrument, Item, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
 use crate::error::Fault;
 use crate::formula::{self, Node, Symbol};
 use crate::quantity::{Nature, Unit};
@@ -54,6 +55,40 @@ pub(super) struct Names {
     pub(super) keys: Vec<String>,
     pub(super) instruments: Vec<String>,
     pub(super) tables: Vec<String>,
+}
+
+impl Names {
+    fn of(file: &source::File) -> Names {
+        let ids = |texts: &mut dyn Iterator<Item = &Text>| texts.map(|t| t.get_ref().clone()).collect::<Vec<String>>();
+        Names {
+            bays: ids(&mut file.bay.iter().map(|b| &b.id)),
+            keys: ids(&mut file.key.iter().map(|k| &k.id)),
+            instruments: ids(&mut file.instrument.iter().map(|i| &i.id)),
+            tables: ids(&mut file.table.iter().map(|t| &t.id)),
+        }
+    }
+}
+
+/// The share that each declared slip costs. What another course teaches is no mistake until somebody says so.
+fn shares_of_declared(file: &source::File, declared: &[(usize, Variant)]) -> Vec<(SlipKind, Decimal)> {
+    let said = file.slip.iter().filter_map(|s| Some((SlipKind::declared(s.id.get_ref()), s.share?.0)));
+    let taught = declared
+        .iter()
+        .map(|(_, v)| v.kind.clone())
+        .filter(|k| k.word().starts_with("declared:school "))
+        .map(|k| (k, Decimal::ZERO));
+    said.chain(taught).collect()
+}
+
+/// What can only be worked out of a whole protocol: items by id, and the mistakes each result may hold.
+fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
+    protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
+    for r in 0..protocol.results.len() {
+        protocol.results[r].variants = variants(protocol, r);
+    }
+    for (result, variant) in declared {
+        protocol.results[result].variants.push(variant);
+    }
 }
 
 impl Loader<'_> {
@@ -165,7 +200,8 @@ impl Loader<'_> {
         }
     }
 
-    fn load(&mut self, file: source::File) -> Option<Protocol> {
+    /// The format and the id that the file begins with.
+    fn head(&mut self, file: &source::File) {
         if *file.format.get_ref() != 1 {
             self.fault(
                 file.format.span().start,
@@ -182,19 +218,14 @@ impl Loader<'_> {
                 "use small letters, digits and hyphens, such as \"keel-plate\"",
             );
         }
-        let bays: Vec<Bay> =
-            file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect();
-        self.unique(file.bay.iter().map(|b| &b.id), "bay");
+    }
+
+    /// Reads the parts in an order in which each names only what is known; `None` where anything is at fault.
+    fn load(&mut self, file: source::File) -> Option<Protocol> {
+        self.head(&file);
+        let bays = self.bays(&file);
         let keys = self.keys(&file.key);
-        self.unique(file.instrument.iter().map(|i| &i.id), "instrument");
-        self.unique(file.table.iter().map(|t| &t.id), "table");
-        let ids = |texts: &mut dyn Iterator<Item = &Text>| texts.map(|t| t.get_ref().clone()).collect::<Vec<String>>();
-        let names = Names {
-            bays: ids(&mut file.bay.iter().map(|b| &b.id)),
-            keys: ids(&mut file.key.iter().map(|k| &k.id)),
-            instruments: ids(&mut file.instrument.iter().map(|i| &i.id)),
-            tables: ids(&mut file.table.iter().map(|t| &t.id)),
-        };
+        let names = Names::of(&file);
         let parameters = self.parameters(&file.parameter);
         let mut instruments: Vec<Instrument> = self.instruments(&file.instrument);
         let mut tables: Vec<TableSpec> = self.tables(&file.table, &names);
@@ -216,28 +247,11 @@ impl Loader<'_> {
         let identifies = self.identifies(&file.identify, &results, &result_ids);
         let causes = file.cause.iter().map(|c| self.cause(c)).collect();
         let comparison_ids: Vec<String> = comparisons.iter().map(|c| c.id.clone()).collect();
-        let criteria: Vec<Criterion> = file
-            .criterion
-            .iter()
-            .map(|c| self.criterion(c, &results, &references, &readings, &comparison_ids))
-            .collect();
-        self.unique(file.criterion.iter().map(|c| &c.id), "criterion");
-        self.points(&file, &results);
+        let nameable = Nameable::new(&self.items, &results, &references, &readings, &comparison_ids);
+        let criteria = self.criteria(&file, &nameable);
         let school = self.school(file.school.as_ref());
         let declared = self.declared(&file, &results, &result_ids);
-        let shares = file
-            .slip
-            .iter()
-            .filter_map(|s| Some((SlipKind::declared(s.id.get_ref()), s.share?.0)))
-            // What another course teaches is no mistake until somebody says so.
-            .chain(
-                declared
-                    .iter()
-                    .map(|(_, v)| v.kind)
-                    .filter(|k| k.word().starts_with("declared:school "))
-                    .map(|k| (k, Decimal::ZERO)),
-            )
-            .collect();
+        let shares = shares_of_declared(&file, &declared);
         if !self.faults.is_empty() {
             return None;
         }
@@ -267,14 +281,20 @@ impl Loader<'_> {
             school,
             by_id: HashMap::new(),
         };
-        protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
-        for r in 0..protocol.results.len() {
-            protocol.results[r].variants = variants(&protocol, r);
-        }
-        for (result, variant) in declared {
-            protocol.results[result].variants.push(variant);
-        }
+        complete(&mut protocol, declared);
         Some(protocol)
+    }
+
+    fn bays(&mut self, file: &source::File) -> Vec<Bay> {
+        self.unique(file.bay.iter().map(|b| &b.id), "bay");
+        file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect()
+    }
+
+    fn criteria(&mut self, file: &source::File, nameable: &Nameable<'_>) -> Vec<Criterion> {
+        let criteria = file.criterion.iter().map(|c| self.criterion(c, nameable)).collect();
+        self.unique(file.criterion.iter().map(|c| &c.id), "criterion");
+        self.points(file, nameable.results);
+        criteria
     }
 
     pub(super) fn unique<'t>(&mut self, ids: impl Iterator<Item = &'t Text>, noun: &str) {

@@ -3,7 +3,7 @@
 use rust_decimal::Decimal;
 
 use super::compile::Loader;
-use super::source;
+use super::source::{self, Text};
 use super::{
     Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, ReferenceEntry, Relation, ResultSpec, SketchKind,
     SketchPart, SketchSpec,
@@ -21,34 +21,7 @@ impl Loader<'_> {
         let id = c.id.get_ref();
         let at = c.id.span().start;
         let rule = match (&c.left, &c.right, &c.holds) {
-            (Some(left), Some(right), None) => {
-                let (l, r) = (self.formula(left, id)?, self.formula(right, id)?);
-                if l.dimension != r.dimension || l.truth || r.truth {
-                    self.fault(
-                        right.span().start,
-                        format!("the check `{id}` compares {} with {}", l.dimension, r.dimension),
-                        "both sides need the same dimension",
-                    );
-                    return None;
-                }
-                if !matches!((l.shape, r.shape), (Shape::Scalar, _) | (_, Shape::Scalar)) && l.shape != r.shape {
-                    self.fault(
-                        right.span().start,
-                        format!("the check `{id}` compares different tables"),
-                        "use one table",
-                    );
-                    return None;
-                }
-                let relation = c.relation.as_ref().map_or(Relation::Equal, |r| {
-                    self.choice(
-                        r,
-                        &[("equal", Relation::Equal), ("below", Relation::Below), ("above", Relation::Above)],
-                        "relation",
-                    )
-                });
-                let k = c.k.as_ref().map_or(2.0, |k| self.positive(k, "k"));
-                CheckRule::Related { left: l, right: r, relation, k }
-            }
+            (Some(left), Some(right), None) => self.related(c, left, right)?,
             (None, None, Some(holds)) => CheckRule::Holds(self.condition(holds, id)?),
             _ => {
                 self.fault(
@@ -79,6 +52,28 @@ impl Loader<'_> {
             charge,
             sketch,
         })
+    }
+
+    /// Two sides of one dimension, over one table at most.
+    fn related(&mut self, c: &source::Check, left: &Text, right: &Text) -> Option<CheckRule> {
+        let id = c.id.get_ref();
+        let (l, r) = (self.formula(left, id)?, self.formula(right, id)?);
+        if l.dimension != r.dimension || l.truth || r.truth {
+            self.fault(
+                right.span().start,
+                format!("the check `{id}` compares {} with {}", l.dimension, r.dimension),
+                "both sides need the same dimension",
+            );
+            return None;
+        }
+        if !matches!((l.shape, r.shape), (Shape::Scalar, _) | (_, Shape::Scalar)) && l.shape != r.shape {
+            self.fault(right.span().start, format!("the check `{id}` compares different tables"), "use one table");
+            return None;
+        }
+        let relations = [("equal", Relation::Equal), ("below", Relation::Below), ("above", Relation::Above)];
+        let relation = c.relation.as_ref().map_or(Relation::Equal, |r| self.choice(r, &relations, "relation"));
+        let k = c.k.as_ref().map_or(2.0, |k| self.positive(k, "k"));
+        Some(CheckRule::Related { left: l, right: r, relation, k })
     }
 
     fn sketch(&mut self, s: &source::Sketch, of: &str) -> Option<SketchSpec> {

@@ -3,91 +3,48 @@
 use rust_decimal::Decimal;
 
 use super::compile::Loader;
+use super::nameable::Nameable;
 use super::source::{self, Text};
-use super::{Band, Criterion, ReadingSpec, Reference, ResultSpec, Rule, School, SlipKind, UncertaintySchool};
+use super::{Band, Criterion, ResultSpec, Rule, School, SlipKind, UncertaintySchool};
 use crate::stats::Confidence;
 
 impl Loader<'_> {
-    pub(super) fn criterion(
-        &mut self,
-        c: &source::Criterion,
-        results: &[ResultSpec],
-        references: &[Reference],
-        readings: &[ReadingSpec],
-        comparisons: &[String],
-    ) -> Criterion {
-        let at = c.rule.span().start;
-        let name = c.id.get_ref().clone();
-        let need = |this: &mut Self, value: Option<source::Exact>, field: &str| {
-            value.map(|e| e.0).unwrap_or_else(|| {
-                this.fault(
-                    at,
-                    format!("the criterion `{name}` needs `{field}`"),
-                    format!("add {field} = \"0.5\", in points"),
-                );
-                Decimal::ZERO
-            })
-        };
-        let ids =
-            |items: Vec<usize>, this: &Self| items.into_iter().map(|i| this.items[i].id.clone()).collect::<Vec<_>>();
-        let result_ids = ids(results.iter().map(|r| r.item).collect(), self);
-        let reference_ids = ids(references.iter().map(|r| r.item).collect(), self);
-        let reading_ids = ids(readings.iter().map(|r| r.item).collect(), self);
-        let rule = match c.rule.get_ref().as_str() {
-            "calculation" => {
-                for kind in c.shares.keys() {
-                    if SlipKind::named(kind).is_none() && !kind.starts_with("declared:") {
-                        self.fault(at, format!("`{kind}` is no kind of slip"), "see the kinds in docs/protocols.md");
-                    }
-                }
-                Rule::Calculation {
-                    share: c.share.map_or(Decimal::new(5, 1), |s| s.0),
-                    shares: c.shares.iter().map(|(k, v)| (k.clone(), v.0)).collect(),
-                    carried: c.carried.map_or(Decimal::ZERO, |s| s.0),
-                }
-            }
-            "completeness" => Rule::Completeness { each: need(self, c.each, "each") },
-            "digits" => Rule::Digits { each: need(self, c.each, "each") },
-            "units" => Rule::Units { each: need(self, c.each, "each") },
+    /// One criterion with its rule. Faults are told at the rule.
+    pub(super) fn criterion(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Criterion {
+        let rule = self.rule(c, known);
+        if c.off && !matches!(rule, Rule::Manual { .. }) {
+            self.fault(
+                c.rule.span().start,
+                format!("the criterion `{}` is off, and nobody judges it by hand", c.id.get_ref()),
+                "only a manual criterion can be left to be switched on; take `off` out",
+            );
+        }
+        Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points: c.points.get_ref().0, off: c.off, rule }
+    }
+
+    fn rule(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Rule {
+        let (at, name) = (c.rule.span().start, c.id.get_ref().as_str());
+        match c.rule.get_ref().as_str() {
+            "calculation" => self.calculation(c),
+            "completeness" => Rule::Completeness { each: self.needed(c, c.each, "each") },
+            "digits" => Rule::Digits { each: self.needed(c, c.each, "each") },
+            "units" => Rule::Units { each: self.needed(c, c.each, "each") },
             "uncertainty" => Rule::Uncertainty {
-                missing: need(self, c.missing, "missing"),
-                unfair: need(self, c.unfair, "unfair"),
-                digits: need(self, c.digits, "digits"),
+                missing: self.needed(c, c.missing, "missing"),
+                unfair: self.needed(c, c.unfair, "unfair"),
+                digits: self.needed(c, c.digits, "digits"),
             },
-            "accuracy" => {
-                let result = self.named(c.result.as_ref(), &result_ids, "result", at, &name);
-                let reference = self.named(c.reference.as_ref(), &reference_ids, "reference", at, &name);
-                if let (Some(r), Some(f)) = (results.get(result), references.get(reference))
-                    && self.items[r.item].unit.dimension != self.items[f.item].unit.dimension
-                {
-                    self.fault(
-                        at,
-                        format!("`{name}` compares a result and a reference of different dimensions"),
-                        "name the reference of that result",
-                    );
-                }
-                Rule::Accuracy { result, reference, bands: self.bands(c, at), in_uncertainties: c.in_uncertainties }
-            }
+            "accuracy" => self.accuracy(c, known),
             "precision" => Rule::Precision {
-                reading: self.named(c.reading.as_ref(), &reading_ids, "reading", at, &name),
+                reading: self.named(c.reading.as_ref(), &known.reading_ids, "reading", at, name),
                 bands: self.bands(c, at),
-                outlier: need(self, c.outlier, "outlier"),
+                outlier: self.needed(c, c.outlier, "outlier"),
             },
-            "agreement" => {
-                Rule::Agreement { comparison: self.named(c.comparison.as_ref(), comparisons, "comparison", at, &name) }
-            }
+            "agreement" => Rule::Agreement {
+                comparison: self.named(c.comparison.as_ref(), known.comparisons, "comparison", at, name),
+            },
             "checks" => Rule::Checks,
-            "manual" => {
-                let levels: Vec<(String, Decimal)> = c.levels.iter().map(|l| (l.says.clone(), l.points.0)).collect();
-                if levels.is_empty() || levels.iter().any(|(_, p)| *p > c.points.get_ref().0 || *p < Decimal::ZERO) {
-                    self.fault(
-                        at,
-                        format!("the criterion `{name}` needs levels, each of at most its points"),
-                        "add levels = [{ says = \"every step shown\", points = \"2\" }]",
-                    );
-                }
-                Rule::Manual { levels }
-            }
+            "manual" => self.manual(c),
             other => {
                 self.fault(
                     at,
@@ -96,15 +53,64 @@ impl Loader<'_> {
                 );
                 Rule::Units { each: Decimal::ZERO }
             }
-        };
-        if c.off && !matches!(rule, Rule::Manual { .. }) {
+        }
+    }
+
+    /// Points that a rule cannot do without.
+    fn needed(&mut self, c: &source::Criterion, value: Option<source::Exact>, field: &str) -> Decimal {
+        value.map(|e| e.0).unwrap_or_else(|| {
+            self.fault(
+                c.rule.span().start,
+                format!("the criterion `{}` needs `{field}`", c.id.get_ref()),
+                format!("add {field} = \"0.5\", in points"),
+            );
+            Decimal::ZERO
+        })
+    }
+
+    fn calculation(&mut self, c: &source::Criterion) -> Rule {
+        for kind in c.shares.keys() {
+            if SlipKind::named(kind).is_none() && !kind.starts_with("declared:") {
+                self.fault(
+                    c.rule.span().start,
+                    format!("`{kind}` is no kind of slip"),
+                    "see the kinds in docs/protocols.md",
+                );
+            }
+        }
+        Rule::Calculation {
+            share: c.share.map_or(Decimal::new(5, 1), |s| s.0),
+            shares: c.shares.iter().map(|(k, v)| (k.clone(), v.0)).collect(),
+            carried: c.carried.map_or(Decimal::ZERO, |s| s.0),
+        }
+    }
+
+    fn accuracy(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Rule {
+        let (at, name) = (c.rule.span().start, c.id.get_ref().as_str());
+        let result = self.named(c.result.as_ref(), &known.result_ids, "result", at, name);
+        let reference = self.named(c.reference.as_ref(), &known.reference_ids, "reference", at, name);
+        if let (Some(r), Some(f)) = (known.results.get(result), known.references.get(reference))
+            && self.items[r.item].unit.dimension != self.items[f.item].unit.dimension
+        {
             self.fault(
                 at,
-                format!("the criterion `{name}` is off, and nobody judges it by hand"),
-                "only a manual criterion can be left to be switched on; take `off` out",
+                format!("`{name}` compares a result and a reference of different dimensions"),
+                "name the reference of that result",
             );
         }
-        Criterion { id: name, title: c.title.clone(), points: c.points.get_ref().0, off: c.off, rule }
+        Rule::Accuracy { result, reference, bands: self.bands(c, at), in_uncertainties: c.in_uncertainties }
+    }
+
+    fn manual(&mut self, c: &source::Criterion) -> Rule {
+        let levels: Vec<(String, Decimal)> = c.levels.iter().map(|l| (l.says.clone(), l.points.0)).collect();
+        if levels.is_empty() || levels.iter().any(|(_, p)| *p > c.points.get_ref().0 || *p < Decimal::ZERO) {
+            self.fault(
+                c.rule.span().start,
+                format!("the criterion `{}` needs levels, each of at most its points", c.id.get_ref()),
+                "add levels = [{ says = \"every step shown\", points = \"2\" }]",
+            );
+        }
+        Rule::Manual { levels }
     }
 
     fn named(&mut self, name: Option<&Text>, among: &[String], noun: &str, at: usize, criterion: &str) -> usize {
@@ -170,9 +176,21 @@ impl Loader<'_> {
         }
     }
 
+    /// The school of a protocol; what it leaves open stands as [`School::default`] has it.
     pub(super) fn school(&mut self, school: Option<&source::School>) -> School {
         let mut out = School::default();
         let Some(s) = school else { return out };
+        out.figure_tolerance = s.figure_tolerance.unwrap_or(1).clamp(0, 5);
+        out.rejection = self.rejection(s.rejection.as_ref());
+        out.monte_carlo = s.monte_carlo.unwrap_or(false);
+        out.signed_percent = s.signed_percent.unwrap_or(false);
+        self.school_of_uncertainty(s, &mut out);
+        self.school_of_digits(s, &mut out);
+        self.school_of_slips(s, &mut out);
+        out
+    }
+
+    fn school_of_uncertainty(&mut self, s: &source::School, out: &mut School) {
         if let Some(c) = &s.confidence {
             out.confidence = match c.get_ref() {
                 90 => Confidence::Ninety,
@@ -191,16 +209,16 @@ impl Loader<'_> {
         if let Some(k) = &s.coverage_factor {
             out.coverage_factor = self.positive(k, "the coverage factor");
         }
-        out.figure_tolerance = s.figure_tolerance.unwrap_or(1).clamp(0, 5);
-        out.rejection = self.rejection(s.rejection.as_ref());
         if let Some(u) = &s.uncertainty {
             let words = UncertaintySchool::ALL.map(|(school, word)| (word, school));
             out.uncertainty = self.choice(u, &words, "school of uncertainty");
         }
-        out.monte_carlo = s.monte_carlo.unwrap_or(false);
         if let Some(b) = &s.plus_minus_band {
             out.plus_minus_band = self.range(b, "the band of a fair ±");
         }
+    }
+
+    fn school_of_digits(&mut self, s: &source::School, out: &mut School) {
         if let Some(a) = &s.accuracy_of {
             out.accuracy_of_reported = self.choice(a, &[("readings", false), ("reported", true)], "source of accuracy");
         }
@@ -219,7 +237,9 @@ impl Loader<'_> {
             }
             (units, figures)
         });
-        out.signed_percent = s.signed_percent.unwrap_or(false);
+    }
+
+    fn school_of_slips(&mut self, s: &source::School, out: &mut School) {
         if let Some(p) = &s.unexplained {
             out.unexplained = *p.get_ref();
             if !(0.01..=0.99).contains(&out.unexplained) {
@@ -241,6 +261,5 @@ impl Loader<'_> {
                 ),
             }
         }
-        out
     }
 }

@@ -247,11 +247,46 @@ pub fn with_station_sheet(
     changes: &[SheetChange],
     version: u32,
 ) -> Result<String, Vec<SheetFault>> {
-    let fault =
-        |c: &SheetChange, what: String| SheetFault { block: c.block.clone(), at: c.at.clone(), part: c.part, what };
     let Ok(mut document) = source.parse::<DocumentMut>() else { return Ok(source.to_owned()) };
     let before = station_sheet(source);
     let mut faults = Vec::new();
+    let mut touched = add_values(&mut document, added);
+    for change in changes {
+        let stood =
+            before.iter().find(|b| b.id == change.block).and_then(|b| b.lines.iter().find(|l| l.at == change.at));
+        let fresh = added.iter().any(|(_, value)| *value == change.at);
+        if stood.is_none() && !fresh {
+            faults.push(fault(change, "This line is no longer there: load the page again."));
+            continue;
+        }
+        let typed = change.text.trim();
+        if stood.is_some_and(|l| change.part.of(l) == typed) || (fresh && stood.is_none() && typed.is_empty()) {
+            continue;
+        }
+        match wanted(change) {
+            Ok(value) => {
+                touched = true;
+                apply(&mut document, change, value);
+            }
+            Err(what) => faults.push(fault(change, what)),
+        }
+    }
+    let text = if touched {
+        document["version"] = toml_edit::value(i64::from(version));
+        document.to_string()
+    } else {
+        source.to_owned()
+    };
+    faults.extend(crossed_ranges(&text));
+    if faults.is_empty() { Ok(text) } else { Err(faults) }
+}
+
+fn fault(c: &SheetChange, what: impl Into<String>) -> SheetFault {
+    SheetFault { block: c.block.clone(), at: c.at.clone(), part: c.part, what: what.into() }
+}
+
+/// Adds values to keys; whether any was new.
+fn add_values(document: &mut DocumentMut, added: &[(String, String)]) -> bool {
     let mut touched = false;
     for (key, value) in added {
         let mut keys = entries(document.get_mut("key"));
@@ -262,64 +297,52 @@ pub fn with_station_sheet(
             touched = true;
         }
     }
-    for change in changes {
-        let stood =
-            before.iter().find(|b| b.id == change.block).and_then(|b| b.lines.iter().find(|l| l.at == change.at));
-        let fresh = added.iter().any(|(_, value)| *value == change.at);
-        if stood.is_none() && !fresh {
-            faults.push(fault(change, "This line is no longer there: load the page again.".into()));
-            continue;
-        }
-        let typed = change.text.trim();
-        if stood.is_some_and(|l| change.part.of(l) == typed) || (fresh && stood.is_none() && typed.is_empty()) {
-            continue;
-        }
-        let value = match (change.part, typed) {
-            (Part::Says, _) => Some(Value::from(typed)),
-            (Part::Uncertainty, "") => None,
-            (_, "") => {
-                faults.push(fault(change, "A number is needed here.".into()));
+    touched
+}
+
+/// What a change writes; `None` takes an uncertainty away. `Err` says what is wrong.
+fn wanted(change: &SheetChange) -> Result<Option<Value>, String> {
+    let typed = change.text.trim();
+    match (change.part, typed) {
+        (Part::Says, _) => Ok(Some(Value::from(typed))),
+        (Part::Uncertainty, "") => Ok(None),
+        (_, "") => Err("A number is needed here.".into()),
+        _ => match number(typed) {
+            None => Err(format!("“{typed}” is no number: write one such as 7.85.")),
+            Some(v) if change.part == Part::Uncertainty && as_f64(&v) < 0.0 => {
+                Err("A standard uncertainty is not negative.".into())
+            }
+            Some(v) => Ok(Some(v)),
+        },
+    }
+}
+
+/// Writes one part of one line, in whichever list its block stands.
+fn apply(document: &mut DocumentMut, change: &SheetChange, value: Option<Value>) {
+    for kind in KINDS {
+        for entry in entries(document.get_mut(kind)) {
+            if text(&*entry, "id") != change.block {
                 continue;
             }
-            _ => match number(typed) {
-                None => {
-                    faults.push(fault(change, format!("“{typed}” is no number: write one such as 7.85.")));
-                    continue;
-                }
-                Some(v) if change.part == Part::Uncertainty && as_f64(&v) < 0.0 => {
-                    faults.push(fault(change, "A standard uncertainty is not negative.".into()));
-                    continue;
-                }
-                Some(v) => Some(v),
-            },
-        };
-        touched = true;
-        for kind in KINDS {
-            for entry in entries(document.get_mut(kind)) {
-                if text(&*entry, "id") != change.block {
-                    continue;
-                }
-                if change.at.is_empty() {
-                    set(entry, change.part, value.clone());
-                    continue;
-                }
-                let Some(at) = entry.get_mut("at").and_then(Item::as_table_like_mut) else { continue };
-                if !at.contains_key(&change.at) {
-                    at.insert(&change.at, Item::Value(Value::InlineTable(InlineTable::new())));
-                }
-                if let Some(line) = at.get_mut(&change.at).and_then(Item::as_table_like_mut) {
-                    set(line, change.part, value.clone());
-                }
+            if change.at.is_empty() {
+                set(entry, change.part, value.clone());
+                continue;
+            }
+            let Some(at) = entry.get_mut("at").and_then(Item::as_table_like_mut) else { continue };
+            if !at.contains_key(&change.at) {
+                at.insert(&change.at, Item::Value(Value::InlineTable(InlineTable::new())));
+            }
+            if let Some(line) = at.get_mut(&change.at).and_then(Item::as_table_like_mut) {
+                set(line, change.part, value.clone());
             }
         }
     }
-    let text = if touched {
-        document["version"] = toml_edit::value(i64::from(version));
-        document.to_string()
-    } else {
-        source.to_owned()
-    };
-    for block in station_sheet(&text) {
+}
+
+/// Ranges whose upper end lies below the lower.
+fn crossed_ranges(text: &str) -> Vec<SheetFault> {
+    let mut faults = Vec::new();
+    for block in station_sheet(text) {
         for line in block.lines.iter().filter(|l| !l.low.is_empty()) {
             let (Some(low), Some(high)) = (number(&line.low), number(&line.high)) else { continue };
             if as_f64(&low) > as_f64(&high) {
@@ -332,7 +355,7 @@ pub fn with_station_sheet(
             }
         }
     }
-    if faults.is_empty() { Ok(text) } else { Err(faults) }
+    faults
 }
 
 fn as_f64(value: &Value) -> f64 {

@@ -1,40 +1,67 @@
 //! The kinds of slip: stable words, starting weights, and a mistaken form of a formula.
 
+use std::sync::Arc;
+
 use crate::formula::Node;
 
 /// A kind of slip. The words are stable: they stand in verdicts, rulings and exports.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-#[allow(missing_docs)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum SlipKind {
+    /// A unit was taken for another: 8.43 cm worked out as 8.43 mm.
     UnitFactor,
+    /// A diameter stands where the radius belongs, or the other way round: π·d²·h for π·(d/2)²·h.
     RadiusDiameter,
+    /// A factor or a term of the formula is missing: m/(l·w) for m/(l·w·t).
     TermOmitted,
+    /// A number of the formula is left out or another: 4/3·π·r³ worked out as π·r³.
     Literal,
+    /// The point stands elsewhere in the answer: 78.5 for 7.85.
     DecimalPoint,
+    /// Another power was taken: r² for r³.
     Power,
+    /// A root was left out or taken where none belongs: T² for T.
     Root,
+    /// A quotient is upside down: V/m for m/V.
     Inverted,
+    /// A difference is the wrong way round, or a sign was lost: a + b for a − b.
     Sign,
+    /// The value of another station, fork or object of the sheet was used.
     OtherStation,
+    /// Two neighbouring digits of the answer changed places: 7.58 for 7.85.
     DigitsSwapped,
+    /// One digit of the answer is another: 7.35 for 7.85.
     DigitWrong,
+    /// A reading was left out that counts, or counted though it is left out.
     Exclusion,
+    /// Two items of one dimension changed places: the width for the thickness.
     Swapped,
+    /// It was divided by one more or one less than there are: Σx/4 for Σx/5.
     WrongCount,
+    /// The sum stands where the mean belongs.
     SumForMean,
+    /// One replicate stands where the mean of all belongs.
     SingleReplicate,
+    /// The setting of the instrument was not allowed for: a display of 4.2 on the range × 10.
     Setting,
+    /// A logarithm of another base: log₁₀ for ln.
     LogBase,
+    /// Degrees were taken as radians, or the other way round.
     AngleUnit,
+    /// One over the value: 0.127 for 7.85.
     Reciprocal,
+    /// The vessel was not taken off: the full mass for the contents'.
     GrossForNet,
+    /// The slope of x over y for that of y over x.
     SlopeInverted,
+    /// The slope through the first and last point for that of the fitted line.
     TwoPointSlope,
+    /// The slope of a line forced through nought, or without its intercept.
     Intercept,
+    /// A reading was copied wrongly into the table and the calculation used the right one: 48.3 for 84.3.
     ReadingMistyped,
     /// A slip the protocol declares, with `declared:` and its id.
-    Declared(&'static str),
+    Declared(Arc<str>),
     /// Two slips at once.
     Compound,
 }
@@ -74,48 +101,36 @@ impl SlipKind {
     /// Weight shared by all declared slips of a result.
     const DECLARED_WEIGHT: f64 = 0.15;
 
-    /// The kind of a slip the protocol declares. Its word lives as long as the program: there are few, and the same id
-    /// is kept once.
+    /// The kind of a slip that a protocol declares under `id`.
     pub fn declared(id: &str) -> SlipKind {
-        use std::collections::HashSet;
-        use std::sync::Mutex;
-        static WORDS: Mutex<Option<HashSet<&'static str>>> = Mutex::new(None);
-        let word = format!("declared:{id}");
-        let mut words = WORDS.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        let known = words.get_or_insert_with(HashSet::new);
-        let kept = known.get(word.as_str()).copied().unwrap_or_else(|| {
-            let kept: &'static str = Box::leak(word.into_boxed_str());
-            known.insert(kept);
-            kept
-        });
-        SlipKind::Declared(kept)
+        SlipKind::Declared(format!("declared:{id}").into())
     }
 
     /// Its word.
-    pub fn word(self) -> &'static str {
+    pub fn word(&self) -> &str {
         if let SlipKind::Declared(word) = self {
             return word;
         }
-        Self::TABLE.iter().find(|(k, ..)| *k == self).map_or("", |(_, w, _)| w)
+        Self::TABLE.iter().find(|(k, ..)| k == self).map_or("", |(_, w, _)| w)
     }
 
     /// The kind of a word; declared ones belong to their protocol.
     pub fn named(word: &str) -> Option<SlipKind> {
-        Self::TABLE.iter().find(|(_, w, _)| *w == word).map(|(k, ..)| *k)
+        Self::TABLE.iter().find(|(_, w, _)| *w == word).map(|(k, ..)| k.clone())
     }
 
     /// Starting weight, before normalising over the kinds generated for a result. `declared` is the number of declared
     /// kinds among them, which share one weight.
-    pub fn weight(self, declared: usize) -> f64 {
+    pub fn weight(&self, declared: usize) -> f64 {
         if let SlipKind::Declared(_) = self {
             return Self::DECLARED_WEIGHT / declared.max(1) as f64;
         }
-        Self::TABLE.iter().find(|(k, ..)| *k == self).map_or(0.0, |(_, _, w)| *w)
+        Self::TABLE.iter().find(|(k, ..)| k == self).map_or(0.0, |(_, _, w)| *w)
     }
 
     /// All kinds but declared ones.
     pub fn all() -> impl Iterator<Item = SlipKind> {
-        Self::TABLE.iter().map(|(k, ..)| *k)
+        Self::TABLE.iter().map(|(k, ..)| k.clone())
     }
 }
 

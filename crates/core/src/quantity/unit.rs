@@ -5,21 +5,8 @@
 //! list of units that people confuse.
 
 use super::Dimension;
-
-/// Whether values are amounts or points on a scale, and what a pressure is counted from. An amount can be scaled; of
-/// two points only the difference can.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
-pub enum Nature {
-    /// An amount, or a difference.
-    #[default]
-    Plain,
-    /// A point on the Celsius or Fahrenheit scale, kept as its thermodynamic temperature.
-    Point,
-    /// A pressure above the surroundings.
-    Gauge,
-    /// A pressure above nothing.
-    Absolute,
-}
+use super::nature::Nature;
+use super::table::{Row, symbol_row};
 
 /// A unit: its dimension, and what one of it is in coherent SI units.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,150 +38,14 @@ pub enum UnitError {
     Malformed(String),
 }
 
-/// Spellings, the first of them shown; dimension; mantissa and power of ten; whether SI prefixes go with it.
-struct Row {
-    names: &'static [&'static str],
-    dimension: Dimension,
-    mantissa: f64,
-    exponent: i32,
-    prefixed: bool,
-    nature: Nature,
-    offset: f64,
-}
-
-/// SI prefixes (BIPM, The International System of Units, 9th edition, table 7) that laboratory work meets.
-const PREFIXES: [(&str, i32); 12] = [
-    ("p", -12),
-    ("n", -9),
-    ("µ", -6),
-    ("μ", -6),
-    ("u", -6),
-    ("m", -3),
-    ("c", -2),
-    ("d", -1),
-    ("h", 2),
-    ("k", 3),
-    ("M", 6),
-    ("G", 9),
-];
-
-/// The units of the labs. Inch, pound and their kin are exact by definition (international yard and pound, 1959; troy
-/// ounce 31.1034768 g; carat 0.2 g), the standard atmosphere and mmHg by convention, the electronvolt by the SI of 2019.
-fn table() -> &'static [Row] {
-    use std::sync::OnceLock;
-    static TABLE: OnceLock<Vec<Row>> = OnceLock::new();
-    TABLE.get_or_init(|| {
-        let (length, mass, time, current) = (Dimension::LENGTH, Dimension::MASS, Dimension::TIME, Dimension::CURRENT);
-        let volume = length.power(3);
-        let force = mass.times(length).over(time.power(2));
-        let pressure = force.over(length.power(2));
-        let energy = force.times(length);
-        let power = energy.over(time);
-        let charge = current.times(time);
-        let voltage = power.over(current);
-        let plain = |names, dimension, mantissa, exponent, prefixed| Row {
-            names,
-            dimension,
-            mantissa,
-            exponent,
-            prefixed,
-            nature: Nature::Plain,
-            offset: 0.0,
-        };
-        let si = |names, dimension, exponent| plain(names, dimension, 1.0, exponent, true);
-        let own = |names, dimension, mantissa, exponent| plain(names, dimension, mantissa, exponent, false);
-        let pressed = |names, mantissa, exponent, nature| Row { nature, ..own(names, pressure, mantissa, exponent) };
-        let point = |names, mantissa, offset| Row {
-            nature: Nature::Point,
-            offset,
-            ..own(names, Dimension::TEMPERATURE, mantissa, 0)
-        };
-        vec![
-            si(&["m", "metre", "meter", "metres", "meters"], length, 0),
-            own(&["mm", "millimetre", "millimeter", "millimetres", "millimeters"], length, 1.0, -3),
-            own(&["cm", "centimetre", "centimeter", "centimetres", "centimeters"], length, 1.0, -2),
-            own(&["in", "inch", "inches", "\"", "″"], length, 2.54, -2),
-            own(&["ft", "foot", "feet"], length, 3.048, -1),
-            own(&["yd", "yard", "yards"], length, 9.144, -1),
-            si(&["g", "gram", "grams", "gramme"], mass, -3),
-            own(&["kg", "kilogram", "kilograms", "kilo"], mass, 1.0, 0),
-            own(&["t", "tonne"], mass, 1.0, 3),
-            own(&["lb", "lbs", "pound", "pounds"], mass, 4.535_923_7, -1),
-            own(&["oz", "ounce", "ounces"], mass, 2.834_952_312_5, -2),
-            own(&["ozt", "troy ounce"], mass, 3.110_347_68, -2),
-            own(&["dwt"], mass, 1.555_173_84, -3),
-            own(&["ct", "carat"], mass, 2.0, -4),
-            own(&["gn", "gr", "grain", "grains"], mass, 6.479_891, -5),
-            si(&["s", "sec", "second", "seconds"], time, 0),
-            own(&["min", "minute", "minutes"], time, 6.0, 1),
-            own(&["h", "hr", "hour", "hours"], time, 3.6, 3),
-            own(&["day", "days"], time, 8.64, 4),
-            si(&["Hz", "hertz"], time.power(-1), 0),
-            si(&["A", "amp", "amps", "ampere"], current, 0),
-            si(&["K", "kelvin"], Dimension::TEMPERATURE, 0),
-            point(&["°C", "ºC", "degC", "deg C", "℃", "celsius", "Celsius"], 1.0, 273.15),
-            point(&["°F", "ºF", "degF", "deg F", "℉"], 5.0 / 9.0, 459.67 * 5.0 / 9.0),
-            si(&["mol", "mole", "moles"], Dimension::AMOUNT, 0),
-            si(&["L", "l", "litre", "liter", "litres", "liters"], volume, -3),
-            own(&["mL", "ml", "cc", "ccm"], volume, 1.0, -6),
-            si(&["M", "molar"], Dimension::AMOUNT.over(volume), 3),
-            si(&["N", "newton", "newtons"], force, 0),
-            own(&["lbf"], force, 4.448_221_615_260_5, 0),
-            own(&["kgf", "kp"], force, 9.806_65, 0),
-            own(&["dyn", "dyne"], force, 1.0, -5),
-            si(&["Pa", "pascal"], pressure, 0),
-            si(&["bar"], pressure, 5),
-            own(&["psi"], pressure, 6.894_757_293_168_361, 3),
-            own(&["atm"], pressure, 1.013_25, 5),
-            own(&["mmHg", "torr", "Torr"], pressure, 1.333_223_874_15, 2),
-            own(&["inHg"], pressure, 3.386_388_640_341, 3),
-            pressed(&["barg", "bar(g)", "bar g"], 1.0, 5, Nature::Gauge),
-            pressed(&["bara", "bar(a)", "bar a"], 1.0, 5, Nature::Absolute),
-            pressed(&["psig"], 6.894_757_293_168_361, 3, Nature::Gauge),
-            pressed(&["psia"], 6.894_757_293_168_361, 3, Nature::Absolute),
-            si(&["J", "joule", "joules"], energy, 0),
-            own(&["cal"], energy, 4.184, 0),
-            own(&["kcal"], energy, 4.184, 3),
-            Row { prefixed: true, ..own(&["eV"], energy, 1.602_176_634, -19) },
-            si(&["W", "watt", "watts"], power, 0),
-            si(&["C", "coulomb"], charge, 0),
-            si(&["V", "volt", "volts"], voltage, 0),
-            si(&["Ω", "Ω", "ohm", "ohms"], voltage.over(current), 0),
-            si(&["S"], current.over(voltage), 0),
-            si(&["F", "farad"], charge.over(voltage), 0),
-            si(&["H", "henry"], voltage.times(time).over(current), 0),
-            si(&["T", "tesla"], voltage.times(time).over(length.power(2)), 0),
-            own(&["gauss"], voltage.times(time).over(length.power(2)), 1.0, -4),
-            si(&["Wb"], voltage.times(time), 0),
-            si(&["rad", "radian", "radians"], Dimension::ANGLE, 0),
-            own(&["deg", "°", "degree", "degrees"], Dimension::ANGLE, std::f64::consts::PI / 180.0, 0),
-            own(&["arcmin", "′"], Dimension::ANGLE, std::f64::consts::PI / 10_800.0, 0),
-            own(&["rev", "turn", "turns"], Dimension::ANGLE, std::f64::consts::TAU, 0),
-            own(&["%", "percent", "pct", "per cent"], Dimension::ONE, 1.0, -2),
-            own(&["‰", "permille"], Dimension::ONE, 1.0, -3),
-            own(&["ppm"], Dimension::ONE, 1.0, -6),
-            own(&["div", "divisions"], Dimension::ONE, 1.0, 0),
-            own(&["1", ""], Dimension::ONE, 1.0, 0),
-        ]
-    })
-}
-
-/// The row of a symbol with the power of ten of its prefix and the text it is shown as.
-fn symbol_row(symbol: &str) -> Option<(&'static Row, i32, String)> {
-    if let Some(row) = table().iter().find(|r| r.names.contains(&symbol)) {
-        return Some((row, 0, row.names[0].to_owned()));
-    }
-    PREFIXES.iter().find_map(|(prefix, power)| {
-        let base = symbol.strip_prefix(prefix)?;
-        // A prefix goes with the symbol (its one-letter twin for the litre and the ohm), not with the word.
-        let short = |r: &Row| r.names.iter().take(2).any(|n| *n == base && n.chars().count() <= 3);
-        let row = table().iter().find(|r| r.prefixed && short(r))?;
-        let prefix = if matches!(*prefix, "u" | "μ") { "µ" } else { prefix };
-        Some((row, *power, format!("{prefix}{}", row.names[0])))
-    })
-}
-
 /// 10ⁿ, correctly rounded (`powi` is not, for negative n).
+///
+/// # Example
+/// ```
+/// use jurado_core::quantity::power_of_ten;
+/// assert_eq!(power_of_ten(-6), 1e-6);
+/// assert_eq!(power_of_ten(3), 1000.0);
+/// ```
 pub fn power_of_ten(n: i32) -> f64 {
     // The powers that occur are read once: parsing text is a hundred times dearer than a look.
     const REACH: i32 = 40;
@@ -207,6 +58,13 @@ pub fn power_of_ten(n: i32) -> f64 {
 }
 
 /// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as 0.999….
+///
+/// # Example
+/// ```
+/// use jurado_core::quantity::leading_place;
+/// assert_eq!(leading_place(84.3), 1);
+/// assert_eq!(leading_place(0.0052), -3);
+/// ```
 pub fn leading_place(value: f64) -> i32 {
     if value == 0.0 { 0 } else { (value.abs().log10() + 1e-12).floor() as i32 }
 }
@@ -249,86 +107,55 @@ impl Unit {
     /// A product of symbols. Within one, `°C` is an interval.
     fn compound(text: &str) -> Result<Unit, UnitError> {
         let malformed = || UnitError::Malformed(text.to_owned());
-        let (multiplier, body) = leading_power_of_ten(text);
-        let (mut dimension, mut mantissa, mut exponent) = (Dimension::ONE, 1.0, multiplier.unwrap_or(0));
-        let mut shown = multiplier.map_or(String::new(), |n| format!("10{}", raised(n)));
-        let mut scales = [None; 7];
-        let (mut sign, mut pending, mut group) = (1i8, false, None);
-        let mut rest = body;
+        let (multiplier, mut rest) = leading_power_of_ten(text);
+        let mut product = Product::starting(multiplier);
         while let Some(c) = rest.chars().next() {
-            match c {
-                ' ' | '*' | '·' | '⋅' => rest = &rest[c.len_utf8()..],
-                '/' => {
-                    if pending || group.is_some() {
-                        return Err(malformed());
-                    }
-                    (sign, pending) = (-1, true);
-                    shown.push('/');
-                    rest = &rest[1..];
-                }
-                // `J/(kg K)`: all in the brackets is under the line.
-                '(' if pending => {
-                    group = Some(sign);
-                    pending = false;
-                    shown.push('(');
-                    rest = &rest[1..];
-                }
-                ')' if group.is_some() => {
-                    group = None;
-                    sign = 1;
-                    shown.push(')');
-                    rest = &rest[1..];
-                }
-                _ => {
-                    let end = rest.find(|c: char| !is_symbol(c)).unwrap_or(rest.len());
-                    if end == 0 && !rest.starts_with('1') {
-                        return Err(malformed());
-                    }
-                    let end = end.max(1);
-                    let symbol = &rest[..end];
-                    let (row, prefix, name) =
-                        symbol_row(symbol).ok_or_else(|| UnitError::Unknown(symbol.to_owned()))?;
-                    let (power, used) = read_power(&rest[end..]).ok_or_else(malformed)?;
-                    let power_signed = power * group.unwrap_or(sign);
-                    dimension = dimension.times(row.dimension.power(power_signed));
-                    for (mine, new) in scales.iter_mut().zip(scales_of(row, prefix)) {
-                        if mine.is_none() {
-                            *mine = new;
-                        }
-                    }
-                    mantissa *= row.mantissa.powi(i32::from(power_signed));
-                    exponent += (row.exponent + prefix) * i32::from(power_signed);
-                    if !shown.is_empty() && !shown.ends_with(['/', '(']) {
-                        shown.push('·');
-                    }
-                    shown.push_str(&name);
-                    shown.push_str(&raised(power.into()));
-                    pending = false;
-                    if group.is_none() {
-                        sign = 1;
-                    }
-                    rest = &rest[end + used..];
-                }
-            }
+            let used = match c {
+                ' ' | '*' | '·' | '⋅' => c.len_utf8(),
+                '/' | '(' | ')' if product.mark(c) => 1,
+                '/' | '(' | ')' => return Err(malformed()),
+                _ => product.symbol(rest, &malformed)?,
+            };
+            rest = &rest[used..];
         }
-        if pending || group.is_some() {
-            return Err(malformed());
-        }
-        let factor = decimal(mantissa, exponent).ok_or_else(malformed)?;
-        Ok(Unit { text: shown, dimension, factor, offset: 0.0, nature: Nature::Plain, scales })
+        product.finish().ok_or_else(malformed)
     }
 
     /// A value written in this unit, in coherent SI units, as a value of `nature`: the offset counts for points only.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::quantity::{Nature, Unit};
+    /// let celsius = Unit::parse("°C")?;
+    /// assert_eq!(celsius.to_si(20.0, Nature::Point), 293.15);
+    /// // A difference has no offset.
+    /// assert_eq!(celsius.to_si(20.0, Nature::Plain), 20.0);
+    /// # Ok::<(), jurado_core::quantity::UnitError>(())
+    /// ```
     pub fn to_si(&self, value: f64, nature: Nature) -> f64 {
         if nature == Nature::Point { value * self.factor + self.offset } else { value * self.factor }
     }
 
     /// The inverse of [`Unit::to_si`].
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::quantity::{Nature, Unit};
+    /// let millimetre = Unit::parse("mm")?;
+    /// assert!((millimetre.from_si(0.0843, Nature::Plain) - 84.3).abs() < 1e-12);
+    /// # Ok::<(), jurado_core::quantity::UnitError>(())
+    /// ```
     pub fn from_si(&self, value: f64, nature: Nature) -> f64 {
         if nature == Nature::Point { (value - self.offset) / self.factor } else { value / self.factor }
     }
 
     /// The pure number's unit, with no text.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::quantity::Unit;
+    /// assert!(Unit::one().dimension.is_one());
+    /// ```
     pub fn one() -> Unit {
         Unit {
             text: String::new(),
@@ -338,6 +165,92 @@ impl Unit {
             nature: Nature::Plain,
             scales: [None; 7],
         }
+    }
+}
+
+/// A unit of several symbols while it is read from left to right.
+struct Product {
+    dimension: Dimension,
+    mantissa: f64,
+    exponent: i32,
+    shown: String,
+    scales: [Option<f64>; 7],
+    /// Whether the next symbol stands above or below the line.
+    sign: i8,
+    /// A line was drawn and nothing stands under it yet.
+    pending: bool,
+    /// The sign of all in the brackets: `J/(kg K)`.
+    group: Option<i8>,
+}
+
+impl Product {
+    fn starting(multiplier: Option<i32>) -> Product {
+        Product {
+            dimension: Dimension::ONE,
+            mantissa: 1.0,
+            exponent: multiplier.unwrap_or(0),
+            shown: multiplier.map_or(String::new(), |n| format!("10{}", raised(n))),
+            scales: [None; 7],
+            sign: 1,
+            pending: false,
+            group: None,
+        }
+    }
+
+    /// Takes a line or a bracket; `false` where it cannot stand.
+    fn mark(&mut self, c: char) -> bool {
+        match c {
+            '/' if !self.pending && self.group.is_none() => (self.sign, self.pending) = (-1, true),
+            '(' if self.pending => (self.group, self.pending) = (Some(self.sign), false),
+            ')' if self.group.is_some() => (self.group, self.sign) = (None, 1),
+            _ => return false,
+        }
+        self.shown.push(c);
+        true
+    }
+
+    /// Takes the symbol that `rest` begins with, and its power; gives the bytes used.
+    fn symbol(&mut self, rest: &str, malformed: &dyn Fn() -> UnitError) -> Result<usize, UnitError> {
+        let end = rest.find(|c: char| !is_symbol(c)).unwrap_or(rest.len());
+        if end == 0 && !rest.starts_with('1') {
+            return Err(malformed());
+        }
+        let end = end.max(1);
+        let symbol = &rest[..end];
+        let (row, prefix, name) = symbol_row(symbol).ok_or_else(|| UnitError::Unknown(symbol.to_owned()))?;
+        let (power, used) = read_power(&rest[end..]).ok_or_else(malformed)?;
+        let signed = power * self.group.unwrap_or(self.sign);
+        self.dimension = self.dimension.times(row.dimension.power(signed));
+        for (mine, new) in self.scales.iter_mut().zip(scales_of(row, prefix)) {
+            *mine = mine.or(new);
+        }
+        self.mantissa *= row.mantissa.powi(i32::from(signed));
+        self.exponent += (row.exponent + prefix) * i32::from(signed);
+        if !self.shown.is_empty() && !self.shown.ends_with(['/', '(']) {
+            self.shown.push('·');
+        }
+        self.shown.push_str(&name);
+        self.shown.push_str(&raised(power.into()));
+        self.pending = false;
+        if self.group.is_none() {
+            self.sign = 1;
+        }
+        Ok(end + used)
+    }
+
+    /// `None` where a line has nothing under it, a bracket is open, or the factor is no number.
+    fn finish(self) -> Option<Unit> {
+        if self.pending || self.group.is_some() {
+            return None;
+        }
+        Some(Unit {
+            factor: decimal(self.mantissa, self.exponent)?,
+            text: self.shown,
+            dimension: self.dimension,
+            offset: 0.0,
+            nature: Nature::Plain,
+            scales: self.scales,
+        })
     }
 }
 
@@ -443,6 +356,14 @@ const USUAL: [&[&str]; 16] = [
 
 /// Factors by which a value is off when one unit in use was taken for another, with what to say of them: the pair
 /// in words, never the identity. Powers of ten are for any dimension, the rest belong to the dimension's own units.
+///
+/// # Example
+/// ```
+/// use jurado_core::quantity::{Dimension, confusable_factors};
+/// let factors = confusable_factors(Dimension::LENGTH);
+/// assert!(factors.iter().any(|(f, _)| (f - 25.4).abs() < 1e-9), "an inch for a millimetre");
+/// assert!(factors.iter().all(|(f, _)| *f != 1.0));
+/// ```
 pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
     let mut out: Vec<(f64, String)> = Vec::new();
     let mut push = |factor: f64, words: String| {

@@ -104,18 +104,40 @@ pub struct PlusMinus {
 
 impl Number {
     /// Significant figures written: from the first digit that is not zero to the last. Zero itself has one.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::reading::{CellKind, Hints, read};
+    /// let CellKind::Number(n) = read("0.0840", &Hints::default()).kind else { panic!("a number") };
+    /// assert_eq!(n.figures(), 3);
+    /// ```
     pub fn figures(&self) -> usize {
         let digits: String = self.digits.chars().filter(char::is_ascii_digit).collect();
         digits.trim_start_matches('0').len().max(1)
     }
 
     /// Half a unit of the last written digit.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::reading::{CellKind, Hints, read};
+    /// let CellKind::Number(n) = read("84.30", &Hints::default()).kind else { panic!("a number") };
+    /// assert_eq!(n.half_step(), 0.005);
+    /// ```
     pub fn half_step(&self) -> f64 {
         self.resolution / 2.0
     }
 
     /// Half-steps to try, narrowest first: a whole number's trailing zeros may be place-holders, so each zero up to
     /// the last other digit is tried too, while the half-step stays within 5 % of the value.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::reading::{CellKind, Hints, read};
+    /// // The noughts of 2700 may hold places: 2700 ± 0.5, ± 5 or ± 50.
+    /// let CellKind::Number(n) = read("2700", &Hints::default()).kind else { panic!("a number") };
+    /// assert_eq!(n.half_steps(), [0.5, 5.0, 50.0]);
+    /// ```
     pub fn half_steps(&self) -> Vec<f64> {
         let mut steps = vec![self.half_step()];
         if !self.fraction && !self.digits.contains('.') && self.value != 0.0 {

@@ -244,38 +244,13 @@ fn reciprocal_unit(chars: &[char]) -> bool {
 /// A number and nothing but a unit after it.
 fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
     let chars: Vec<char> = text.chars().collect();
-    let mut at = 0;
-    let negative = match chars.first() {
-        Some('-' | '−') => true,
-        Some('+') => false,
-        _ => {
-            at = usize::MAX;
-            false
-        }
-    };
-    at = at.wrapping_add(1);
-    while chars.get(at) == Some(&' ') {
-        at += 1;
-    }
-    if let Some(fraction) = read_fraction(&chars[at..], negative, hints)? {
+    let (negative, start) = sign_of(&chars);
+    if let Some(fraction) = read_fraction(&chars[start..], negative, hints)? {
         return Ok(fraction);
     }
-    let start = at;
-    while at < chars.len() {
-        let c = chars[at];
-        let digit_next = chars.get(at + 1).is_some_and(char::is_ascii_digit);
-        let inside = at > start || c.is_ascii_digit() || matches!(c, '.' | ',');
-        if c.is_ascii_digit()
-            || (inside && matches!(c, '.' | ','))
-            || (at > start && matches!(c, ' ' | '\'') && digit_next && !reciprocal_unit(&chars[at + 1..]))
-        {
-            at += 1;
-        } else {
-            break;
-        }
-    }
-    let body: String = chars[start..at].iter().collect();
-    let rest: String = chars[at..].iter().collect();
+    let end = body_end(&chars, start);
+    let body: String = chars[start..end].iter().collect();
+    let rest: String = chars[end..].iter().collect();
     if !body.contains(|c: char| c.is_ascii_digit()) {
         return Err(if text.is_empty() {
             "there is no number".to_owned()
@@ -313,6 +288,31 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         fraction: false,
         comma,
     })
+}
+
+/// Whether a minus stands in front, and where what follows the sign and its spaces begins.
+fn sign_of(chars: &[char]) -> (bool, usize) {
+    let (negative, signs) = match chars.first() {
+        Some('-' | '−') => (true, 1),
+        Some('+') => (false, 1),
+        _ => (false, 0),
+    };
+    (negative, signs + chars[signs..].iter().take_while(|c| **c == ' ').count())
+}
+
+/// Where the digits end, with the marks and spaces between them.
+fn body_end(chars: &[char], start: usize) -> usize {
+    let mut at = start;
+    while let Some(c) = chars.get(at) {
+        let digit_next = chars.get(at + 1).is_some_and(char::is_ascii_digit);
+        let mark = matches!(c, '.' | ',');
+        let grouped = at > start && matches!(c, ' ' | '\'') && digit_next && !reciprocal_unit(&chars[at + 1..]);
+        if !(c.is_ascii_digit() || mark || grouped) {
+            break;
+        }
+        at += 1;
+    }
+    at
 }
 
 /// `5/32` and `1 5/8`, with a unit after. The resolution is the graduation, not the denominator's.

@@ -15,6 +15,18 @@ pub type EndPoint<N> = Result<(N, f64), &'static str>;
 ///
 /// # Errors
 /// Fewer than four volumes, or no change of sign there: the curve was left before, or begun after, its steepest place.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::endpoint::second_derivative;
+/// let volume = [10.0, 10.1, 10.2, 10.3, 10.4, 10.5];
+/// let ph = [5.0, 5.4, 6.2, 8.2, 9.0, 9.4];
+/// let points: Vec<(&f64, &f64)> = volume.iter().zip(&ph).collect();
+/// let (volume, half_step) = second_derivative(&points)?;
+/// assert!((volume - 10.25).abs() < 1e-9);
+/// assert!((half_step - 0.05).abs() < 1e-9);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn second_derivative<N: Num>(points: &[(&N, &N)]) -> EndPoint<N> {
     let mut kept: Vec<(&N, &N)> = Vec::new();
     for p in points {
@@ -56,6 +68,17 @@ pub fn second_derivative<N: Num>(points: &[(&N, &N)]) -> EndPoint<N> {
 ///
 /// # Errors
 /// A range with fewer than two readings, or a curve that does not cross.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::endpoint::tangents;
+/// let volume = [10.0, 10.1, 10.2, 10.3, 10.4, 10.5];
+/// let ph = [5.0, 5.4, 6.2, 8.2, 9.0, 9.4];
+/// let points: Vec<(&f64, &f64)> = volume.iter().zip(&ph).collect();
+/// let (volume, _) = tangents(&points, [10.0, 10.1, 10.4, 10.5])?;
+/// assert!((10.2..10.3).contains(&volume));
+/// # Ok::<(), &str>(())
+/// ```
 pub fn tangents<N: Num>(points: &[(&N, &N)], ends: [f64; 4]) -> EndPoint<N> {
     let fitted = |from: f64, to: f64| -> Result<(N, N), &'static str> {
         let inside: Vec<&(&N, &N)> = points.iter().filter(|p| (from..=to).contains(&p.0.value())).collect();

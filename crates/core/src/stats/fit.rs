@@ -26,11 +26,27 @@ pub struct Line {
 
 impl Line {
     /// Degrees of freedom of the residuals.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::line;
+    /// let fit = line(&[0.0, 1.0, 2.0, 3.0], &[1.0, 3.0, 5.0, 7.0], None, false)?;
+    /// assert_eq!(fit.freedom(), 2);
+    /// # Ok::<(), &str>(())
+    /// ```
     pub fn freedom(&self) -> usize {
         self.count.saturating_sub(if self.through_origin { 1 } else { 2 })
     }
 
     /// y of the line.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::line;
+    /// let fit = line(&[0.0, 1.0, 2.0, 3.0], &[1.0, 3.0, 5.0, 7.0], None, false)?;
+    /// assert!((fit.at(10.0) - 21.0).abs() < 1e-9);
+    /// # Ok::<(), &str>(())
+    /// ```
     pub fn at(&self, x: f64) -> f64 {
         self.intercept + self.slope * x
     }
@@ -39,12 +55,30 @@ impl Line {
     ///
     /// # Formula
     /// With r = y − a − bx, d = x − x̄ and S = Σwd²: w(r − bd)/S, wd/S, dr/S; through the origin d = x, S = Σwx².
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::line;
+    /// let fit = line(&[0.0, 1.0, 2.0, 3.0], &[1.0, 3.0, 5.0, 7.0], None, false)?;
+    /// // The outermost points turn the line most.
+    /// assert!((fit.slope_partials(3.0, 7.0, 1.0)[1] - 0.3).abs() < 1e-12);
+    /// assert!((fit.slope_partials(2.0, 5.0, 1.0)[1] - 0.1).abs() < 1e-12);
+    /// # Ok::<(), &str>(())
+    /// ```
     pub fn slope_partials(&self, x: f64, y: f64, w: f64) -> [f64; 3] {
         let (r, d) = (y - self.at(x), if self.through_origin { x } else { x - self.x_mean });
         [w * (r - self.slope * d) / self.spread, w * d / self.spread, d * r / self.spread]
     }
 
     /// ∂a/∂x, ∂a/∂y and ∂a/∂w of one point.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::line;
+    /// let fit = line(&[0.0, 1.0, 2.0, 3.0], &[1.0, 3.0, 5.0, 7.0], None, false)?;
+    /// assert!((fit.intercept_partials(0.0, 1.0, 1.0)[1] - 0.7).abs() < 1e-12);
+    /// # Ok::<(), &str>(())
+    /// ```
     pub fn intercept_partials(&self, x: f64, y: f64, w: f64) -> [f64; 3] {
         let [bx, by, bw] = self.slope_partials(x, y, w);
         let r = y - self.at(x);
@@ -56,6 +90,16 @@ impl Line {
     }
 
     /// Leverage of one point: how far it pulls the line to itself, 0 to 1.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::line;
+    /// let fit = line(&[0.0, 1.0, 2.0, 3.0], &[1.0, 3.0, 5.0, 7.0], None, false)?;
+    /// // The leverages of all points add up to the number of parameters.
+    /// let sum: f64 = [0.0, 1.0, 2.0, 3.0].iter().map(|x| fit.leverage(*x, 1.0)).sum();
+    /// assert!((sum - 2.0).abs() < 1e-12);
+    /// # Ok::<(), &str>(())
+    /// ```
     pub fn leverage(&self, x: f64, w: f64) -> f64 {
         if self.through_origin {
             w * x * x / self.spread
@@ -76,6 +120,15 @@ impl Line {
 ///
 /// # Errors
 /// What stands in the way: too few points, all x alike, a weight that is not above nought.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::line;
+/// let fit = line(&[0.0, 1.0, 2.0], &[1.0, 3.1, 4.9], None, false)?;
+/// assert!((fit.slope - 1.95).abs() < 1e-12);
+/// assert_eq!(line(&[1.0, 1.0], &[1.0, 2.0], None, false).is_err(), true);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn line(x: &[f64], y: &[f64], weights: Option<&[f64]>, through_origin: bool) -> Result<Line, &'static str> {
     let n = x.len();
     if n < if through_origin { 1 } else { 2 } {
@@ -145,6 +198,17 @@ pub struct PointTest {
 /// t = r/(s₍ᵢ₎√(1 − h)), s₍ᵢ₎² = ((n − p)s² − wr²/(1 − h))/(n − p − 1): the residual in units of the spread of the others,
 /// which is never taken smaller than `own`, what the points' own uncertainties make of it: on coarse scales a few
 /// points lie on a line by chance.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::point_apart;
+/// let x = [0.0, 1.0, 2.0, 3.0, 4.0, 5.0];
+/// let y = [0.02, 0.99, 2.01, 4.50, 3.98, 5.01];
+/// let test = point_apart(&x, &y, None, false, 0.95, 0.0).ok_or("too few")?;
+/// assert_eq!(test.suspect, 3);
+/// assert!(test.statistic > test.critical);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn point_apart(
     x: &[f64],
     y: &[f64],

@@ -29,6 +29,16 @@ pub struct Summary {
 ///
 /// # Source
 /// Chan, Golub and LeVeque, The American Statistician 37 (1983), the corrected two-pass algorithm.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::summary;
+/// let s = summary(&[4.98, 5.00, 5.02]).ok_or("no readings")?;
+/// assert!((s.mean - 5.0).abs() < 1e-12);
+/// assert!((s.sd.unwrap_or(0.0) - 0.02).abs() < 1e-12);
+/// assert!(summary(&[]).is_none());
+/// # Ok::<(), &str>(())
+/// ```
 pub fn summary(readings: &[f64]) -> Option<Summary> {
     let n = readings.len();
     if n == 0 {

@@ -17,6 +17,12 @@ pub enum Confidence {
 
 impl Confidence {
     /// The level α: the share of ordinary sets in which a test may fire.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::Confidence;
+    /// assert!((Confidence::NinetyFive.alpha() - 0.05).abs() < 1e-12);
+    /// ```
     pub fn alpha(self) -> f64 {
         match self {
             Confidence::Ninety => 0.10,
@@ -41,6 +47,13 @@ pub struct DixonTest {
 
 impl DixonTest {
     /// Whether the test raises its hand.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::{Confidence, dixon};
+    /// let readings = [84.30, 84.32, 84.31, 84.33, 84.71];
+    /// assert!(dixon(&readings, 0.01, Confidence::NinetyFive).is_some_and(|t| t.flagged()));
+    /// ```
     pub fn flagged(&self) -> bool {
         self.statistic > self.critical
     }
@@ -68,6 +81,17 @@ const DIXON: [[f64; 3]; 8] = [
 ///
 /// # Source
 /// Dixon, Annals of Mathematical Statistics 21 (1950) and 22 (1951), r₁₀.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::{Confidence, dixon};
+/// let readings = [84.30, 84.32, 84.31, 84.33, 84.71];
+/// let test = dixon(&readings, 0.01, Confidence::NinetyFive).ok_or("three to ten readings")?;
+/// // The gap is 0.38, the range 0.41, the resolution 0.01.
+/// assert!((test.statistic - 0.38 / 0.42).abs() < 1e-9);
+/// assert_eq!((test.suspect, test.low), (4, false));
+/// # Ok::<(), &str>(())
+/// ```
 pub fn dixon(readings: &[f64], resolution: f64, confidence: Confidence) -> Option<DixonTest> {
     let n = readings.len();
     let critical = *DIXON.get(n.checked_sub(3)?)?.get(confidence as usize)?;
@@ -104,6 +128,13 @@ pub struct Suspect {
 
 impl Suspect {
     /// Whether the test raises its hand.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::stats::{Confidence, grubbs};
+    /// let readings = [84.30, 84.32, 84.31, 84.33, 84.71];
+    /// assert!(grubbs(&readings, 0.01, Confidence::NinetyFive).is_some_and(|t| t.flagged()));
+    /// ```
     pub fn flagged(&self) -> bool {
         self.statistic > self.critical
     }
@@ -129,6 +160,15 @@ const COARSE: f64 = 0.25;
 ///
 /// # Formula
 /// (max|xᵢ − x̄| − δ/4)·√(n/(n − 1))/σ against z(1 − α/2n), σ widened by the resolution δ/√12 in quadrature.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::{Confidence, known_repeatability};
+/// // Two titres 0.30 mL apart, where the class repeats within 0.05 mL.
+/// let test = known_repeatability(&[24.10, 24.40], 0.05, 0.05, Confidence::NinetyFive).ok_or("two readings")?;
+/// assert!(test.flagged());
+/// # Ok::<(), &str>(())
+/// ```
 pub fn known_repeatability(readings: &[f64], sigma: f64, resolution: f64, confidence: Confidence) -> Option<Suspect> {
     let n = readings.len() as f64;
     let sigma = sigma.hypot(resolution / 12f64.sqrt());
@@ -151,6 +191,16 @@ pub fn known_repeatability(readings: &[f64], sigma: f64, resolution: f64, confid
 ///
 /// # Source
 /// Grubbs, Annals of Mathematical Statistics 21 (1950); ISO 5725-2:2019, 7.3.4.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::{Confidence, grubbs};
+/// let readings = [84.30, 84.32, 84.31, 84.33, 84.71];
+/// let test = grubbs(&readings, 0.01, Confidence::NinetyFive).ok_or("three readings")?;
+/// assert_eq!(test.suspect, 4);
+/// assert!(test.statistic > test.critical);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn grubbs(readings: &[f64], resolution: f64, confidence: Confidence) -> Option<Suspect> {
     let n = readings.len() as f64;
     let s = summary(readings)?;
@@ -175,6 +225,15 @@ pub fn grubbs(readings: &[f64], resolution: f64, confidence: Confidence) -> Opti
 ///
 /// # Source
 /// Rosner, Technometrics 25 (1983).
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::{Confidence, generalised_esd};
+/// let readings = [5.0, 5.1, 4.9, 5.0, 5.2, 4.8, 5.1, 9.0];
+/// let steps = generalised_esd(&readings, 0.1, Confidence::NinetyFive);
+/// assert_eq!(steps.len(), 2, "a quarter of eight");
+/// assert_eq!(steps[0].suspect, 7);
+/// ```
 pub fn generalised_esd(readings: &[f64], resolution: f64, confidence: Confidence) -> Vec<Suspect> {
     let n = readings.len();
     let mut left: Vec<usize> = (0..n).collect();
@@ -204,6 +263,16 @@ pub fn generalised_esd(readings: &[f64], resolution: f64, confidence: Confidence
 ///
 /// # Source
 /// Iglewicz and Hoaglin, How to Detect and Handle Outliers (1993).
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::modified_z;
+/// let readings = [5.0, 5.1, 4.9, 5.0, 5.2, 4.8, 5.1, 9.0];
+/// let test = modified_z(&readings, 0.1).ok_or("eight readings")?;
+/// assert_eq!(test.suspect, 7);
+/// assert!(test.statistic > 3.5);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn modified_z(readings: &[f64], resolution: f64) -> Option<Suspect> {
     if readings.len() < 8 {
         return None;
@@ -226,6 +295,14 @@ pub fn modified_z(readings: &[f64], resolution: f64) -> Option<Suspect> {
 }
 
 /// Middle value, or the mean of the two middle ones.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::median;
+/// assert_eq!(median(&[3.0, 1.0, 2.0]), Some(2.0));
+/// assert_eq!(median(&[4.0, 1.0, 2.0, 3.0]), Some(2.5));
+/// assert_eq!(median(&[]), None);
+/// ```
 pub fn median(values: &[f64]) -> Option<f64> {
     let mut sorted = values.to_vec();
     sorted.sort_by(f64::total_cmp);
@@ -249,6 +326,16 @@ pub struct Concordance {
 /// The largest set of at least two readings within a tolerance of one another; `None` if no two agree. Among sets of
 /// one size the smaller spread wins, then the later readings. `tolerance` of the widest difference, inclusive, on a
 /// scale of `resolution`: typed numbers are compared as typed.
+///
+/// # Example
+/// ```
+/// use jurado_core::stats::concordance;
+/// // Titres in mL that must agree within 0.10.
+/// let set = concordance(&[24.85, 24.30, 24.20, 24.25], |_| 0.10, 0.05).ok_or("none agree")?;
+/// assert_eq!(set.kept, [1, 2, 3]);
+/// assert!(!set.tied);
+/// # Ok::<(), &str>(())
+/// ```
 pub fn concordance(readings: &[f64], tolerance: impl Fn(f64) -> f64, resolution: f64) -> Option<Concordance> {
     let n = readings.len();
     let mut order: Vec<usize> = (0..n).collect();

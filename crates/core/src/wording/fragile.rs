@@ -1,6 +1,7 @@
 //! What a mark hangs on.
 
-use super::reviewer::{lacks, measured};
+use super::counted::measured;
+use super::reviewer::lacks;
 use crate::finding::Fragile;
 use crate::notation;
 

@@ -3,6 +3,8 @@
 //! another language is another module beside these.
 
 mod brief;
+mod columns;
+mod counted;
 mod fragile;
 mod join;
 mod label;
@@ -11,6 +13,8 @@ mod reviewer;
 mod score;
 mod slips;
 mod team;
+#[cfg(test)]
+mod tests;
 
 pub use brief::brief;
 pub use fragile::fragile;

@@ -1,15 +1,13 @@
 //! For the reviewer: what was found, with the figure that proves it.
 
-use super::numbers::{half_width, quantity};
+use super::columns::column;
+use super::counted::{concordance, exclusion, outlier, unsupported};
 use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
 use super::{At, sentence};
-use crate::finding::{
-    About, Apart, Correction, Excluded, Figures, Finding, Kind, Needed, OffPlan, PlusMinus, Story, Support, UnitFault,
-};
-use crate::formula::Node;
+use crate::finding::{About, Correction, Figures, Finding, Kind, Needed, PlusMinus, Story, UnitFault};
 use crate::notation::{self, capital};
-use crate::protocol::{CheckRule, Protocol, ReadingKind, Role, Stop, Tolerance};
+use crate::protocol::{Protocol, ReadingKind, Role};
 use crate::quantity::leading_place;
 
 /// What was found, in one or more whole sentences.
@@ -89,11 +87,14 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
             format!("{}, by {by}: {reason}.", sentence(&corrected(at, &finding.kind)))
         }
         Kind::Own { text } => text.clone(),
-        Kind::Disagreement(sides) => format!("{}.", agreement(protocol, sides)),
+        Kind::Disagreement(sides) => format!("{}.", sentence(&agreement(protocol, sides))),
         Kind::LastDigit { comparison, text } => {
-            format!("{}: both are {text} to the last digit; worth a look.", protocol.comparisons[*comparison].title)
+            format!(
+                "{}: both are {text} to the last digit; worth a look.",
+                capital(&protocol.comparisons[*comparison].title)
+            )
         }
-        Kind::CannotTellApart(named) => format!("{}.", identified(protocol, named)),
+        Kind::CannotTellApart(named) => format!("{}.", sentence(&identified(protocol, named))),
         Kind::Accuracy(a) => format!("{}.", accuracy(protocol, finding.place, a)),
         _ => String::new(),
     }
@@ -239,161 +240,6 @@ fn readings(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
-fn column(at: &At<'_>, kind: &Kind) -> String {
-    let (title, unit, row) = (at.title(), at.unit(), at.number());
-    let table = |t: &usize| &at.protocol.tables[*t];
-    let key = |t: &usize| {
-        let key = table(t).key.map(|k| &at.protocol.keys[k]);
-        key.map_or_else(|| (String::new(), String::new()), |k| (k.title.to_lowercase(), k.values.join(", ")))
-    };
-    match kind {
-        Kind::MoreRows { table: t, there, asked } => {
-            format!("{} has {there} rows; the protocol asks for {asked}.", capital(&table(t).title))
-        }
-        Kind::KeyMissing { table: t } => format!("Row {row} of the {} names no {}.", table(t).title, key(t).0),
-        Kind::KeyUnknown { table: t, value } => format!(
-            "Row {row} of the {} names the {} “{value}”, which is none of {}.",
-            table(t).title,
-            key(t).0,
-            key(t).1
-        ),
-        Kind::GridMissing { table: t, nominal } => {
-            format!("No {title} near {nominal}{unit} is in the {}.", table(t).title)
-        }
-        Kind::GridLeft { table: t, nominal } => {
-            format!("No {title} near {nominal}{unit} is in the {}. A reason is given.", table(t).title)
-        }
-        Kind::StoppedEarly { table: t, last } => {
-            format!("The {} ends at {last}{unit}, before {}.", table(t).title, ends(at, table(t).stop.as_ref()))
-        }
-        Kind::Trend { rising, steps } => {
-            let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();
-            let word = if *rising { "rise" } else { "fall" };
-            format!("The {title} should {word} down the rows and does not: {}.", wrong.join(", "))
-        }
-        Kind::StepOffPlan { steps } => {
-            let told = |s: &OffPlan| {
-                format!("{} at row {}, planned {} ± {}", notation::figures(s.by, 3), s.row, s.size, s.tolerance)
-            };
-            let unit = if unit.is_empty() { String::new() } else { format!(" in{unit}") };
-            let off: Vec<String> = steps.iter().map(told).collect();
-            format!("Steps of the {title} off the plan{unit}: {}.", off.join("; "))
-        }
-        Kind::DoesNotFollow { start, before } => {
-            format!("The {title} of row {row} is {start}{unit}; row {} ended at {before}{unit}.", row - 1)
-        }
-        Kind::DoesNotAddUp { total, expected } => format!(
-            "The {title} of row {row} is {total}{unit}; the portions add up to {}{unit}.",
-            notation::figures(*expected, 5)
-        ),
-        Kind::Check { .. } => check(at.protocol, kind),
-        _ => String::new(),
-    }
-}
-
-/// Where a table may end.
-pub(super) fn ends(at: &At<'_>, stop: Option<&Stop>) -> String {
-    let Some(stop) = stop else { return String::new() };
-    let (title, unit) = (at.title(), at.unit());
-    let mut ends: Vec<String> = Vec::new();
-    if let Some(value) = stop.at {
-        ends.push(format!("{title} {value}{unit}"));
-    }
-    if let Some((rows, width)) = stop.flat {
-        ends.push(format!("{rows} rows within {width}{unit}"));
-    }
-    if let Some((rows, tolerance)) = stop.agree {
-        ends.push(match tolerance {
-            Tolerance::Within(w) => format!("{rows} rows within {w}{unit}"),
-            Tolerance::Percent(p) => format!("{rows} rows within {p} %"),
-        });
-    }
-    ends.join(" or ")
-}
-
-/// "Reading 3 of the diameter, 4.7 cm," and "Row 2 of the runs".
-fn left_out(at: &At<'_>, what: &Excluded) -> String {
-    match what {
-        Excluded::Reading(text) => format!("Reading {} of the {}, {text}{},", at.number(), at.title(), at.unit()),
-        Excluded::Row(table) => format!("Row {} of the {}", at.number(), at.protocol.tables[*table].title),
-    }
-}
-
-fn exclusion(at: &At<'_>, what: &Excluded, reason: &str, support: Support) -> String {
-    let why = match support {
-        Support::Cause(cause) => at.protocol.causes[cause].says.as_str(),
-        Support::Test => "it stands apart by the test",
-    };
-    format!("{} was left out (“{reason}”); supported: {why}.", left_out(at, what))
-}
-
-fn unsupported(at: &At<'_>, what: &Excluded, reason: &str) -> String {
-    let place = left_out(at, what);
-    match what {
-        Excluded::Row(_) => {
-            format!("{place} was left out (“{reason}”). No declared cause is named; the row is left out here too.")
-        }
-        Excluded::Reading(_) => {
-            let why = if reason.is_empty() {
-                "no reason is given".to_owned()
-            } else {
-                format!("“{reason}” names no cause that pushes it that way, and no test supports it")
-            };
-            format!("{place} was left out, but {why}. The recomputation keeps it.")
-        }
-    }
-}
-
-fn concordance(at: &At<'_>, kind: &Kind) -> String {
-    let title = at.title();
-    match kind {
-        Kind::NotConcordant => {
-            format!("No two of the {title} agree within the protocol’s tolerance; all of them count here.")
-        }
-        Kind::ConcordanceTied { kept } => format!(
-            "Two sets of the {title} agree equally well and have different means; {} were taken, the tighter or later ones.",
-            kept.join(", ")
-        ),
-        Kind::Concordance { kept } => {
-            format!("Concordant {title}: {}; the others do not count.", kept.join(", "))
-        }
-        _ => String::new(),
-    }
-}
-
-/// "Q 0.71 against 0.68": a test's statistic beside its critical value.
-pub(super) fn measured(test: &str, statistic: f64, critical: f64) -> String {
-    let letter = match test {
-        "dixon" => "Q",
-        "grubbs" | "esd" => "G",
-        "known" => "deviation in units of the known repeatability",
-        _ => "modified z",
-    };
-    format!("{letter} {} against {}", notation::decimals(statistic, 2), notation::decimals(critical, 2))
-}
-
-fn outlier(at: &At<'_>, apart: &Apart) -> String {
-    let other = match apart.otherwise {
-        Some("grubbs") => " Grubbs’ test says otherwise.",
-        Some(_) => " Dixon’s test says otherwise.",
-        None => "",
-    };
-    let cause = match apart.cause {
-        Some(cause) => format!(" A usual cause: {}.", at.protocol.causes[cause].says),
-        None => " No usual cause pushes it that way.".to_owned(),
-    };
-    format!(
-        "Reading {} of the {}, {}{}, stands apart: {}.{other} Mean {} with it, {} without.{cause}",
-        at.number(),
-        at.title(),
-        apart.text,
-        at.unit(),
-        measured(apart.test, apart.statistic, apart.critical),
-        notation::decimals(apart.with, apart.places),
-        notation::decimals(apart.without, apart.places)
-    )
-}
-
 /// A repaired value, to the place of its reading's resolution.
 pub(super) fn repaired(value: f64, resolution: f64) -> String {
     notation::to_place(value, leading_place(resolution))
@@ -524,27 +370,4 @@ pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
         at.unit(),
         notation::uncertainty(pm.supported)
     )
-}
-
-/// What a check says, in which rows, and its sides.
-pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
-    let Kind::Check { check, rows, off } = kind else { return String::new() };
-    let check = &protocol.checks[*check];
-    let rows: Vec<String> = rows.iter().map(u32::to_string).collect();
-    let at = if rows.is_empty() { String::new() } else { format!(" (row {})", rows.join(", ")) };
-    let what = if check.says.is_empty() { format!("{} does not hold", check.title) } else { check.says.clone() };
-    let sides = match (&check.rule, off) {
-        (CheckRule::Related { left, right, .. }, Some(off)) => format!(
-            " {} against {}, with room for {}.",
-            quantity(protocol, left, off.left),
-            quantity(protocol, right, off.right),
-            width(protocol, left, off.room)
-        ),
-        _ => String::new(),
-    };
-    format!("{}{at}.{sides}", sentence(&what))
-}
-
-fn width(protocol: &Protocol, node: &Node, si: f64) -> String {
-    format!("± {}", half_width(protocol, node, si))
 }

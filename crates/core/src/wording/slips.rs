@@ -5,7 +5,7 @@ use crate::notation;
 use crate::protocol::SlipKind;
 
 /// A kind in plain words.
-pub(super) fn said(kind: SlipKind) -> &'static str {
+pub(super) fn said(kind: &SlipKind) -> &'static str {
     match kind {
         SlipKind::UnitFactor => "a unit taken for another",
         SlipKind::RadiusDiameter => "radius and diameter taken for each other",
@@ -40,7 +40,7 @@ pub(super) fn said(kind: SlipKind) -> &'static str {
 
 /// The next likely kind of a slip, with a space before it.
 pub(super) fn guess(story: &Story) -> String {
-    story.guess.map_or_else(String::new, |(kind, p)| format!(" Or: {}, {}.", said(kind), notation::chance(p)))
+    story.guess.as_ref().map_or_else(String::new, |(kind, p)| format!(" Or: {}, {}.", said(kind), notation::chance(*p)))
 }
 
 /// What is told of a value without a diagnosis, with a space before it.
@@ -68,6 +68,6 @@ pub(super) fn throughout(riddle: &Riddle) -> String {
 
 /// The likeliest stories of a value, each with its chance.
 fn stories(stories: &[(SlipKind, f64)]) -> String {
-    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(*k), notation::chance(*p))).collect();
+    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(k), notation::chance(*p))).collect();
     told.join(", ")
 }

@@ -1,10 +1,11 @@
 //! For the team: what happened, with its numbers, and what to do about it.
 
-use super::reviewer::{check, ends, figures, only_copied, repaired, stated, supported_by, too, wanted};
+use super::columns::{check, ends};
+use super::reviewer::{figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
 use super::{At, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind};
-use crate::notation;
+use crate::notation::{self, capital};
 use crate::protocol::Protocol;
 
 /// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
@@ -55,7 +56,7 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
         Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(at, &finding.kind))),
         Kind::Own { text } => text.clone(),
         Kind::Disagreement(sides) => {
-            format!("{}. Which of the two would you trust, and why?", agreement(at.protocol, sides))
+            format!("{}. Which of the two would you trust, and why?", sentence(&agreement(at.protocol, sides)))
         }
         Kind::Accuracy(a) if finding.cost > rust_decimal::Decimal::ZERO => {
             let (unit, shown) = (at.unit(), notation::figures(a.value, a.figures));
@@ -156,7 +157,7 @@ fn column(at: &At<'_>, kind: &Kind) -> String {
         }
         Kind::StoppedEarly { table: t, last } => {
             let until = ends(at, table(t).stop.as_ref());
-            format!("Your {} stops at {last}{unit}; it should go on until {until}.", table(t).title)
+            format!("{}: your last row is {last}{unit}; it should go on until {until}.", capital(&table(t).title))
         }
         Kind::Trend { rising, steps } => {
             let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();

@@ -78,6 +78,17 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
     (out, reported)
 }
 
+/// The items above that are wrong, each once.
+fn tainting(upstream: &[Upstream]) -> Vec<usize> {
+    let mut items = Vec::new();
+    for u in upstream.iter().filter(|u| u.tainted) {
+        if !items.contains(&u.item) {
+            items.push(u.item);
+        }
+    }
+    items
+}
+
 struct Judge<'a> {
     ground: &'a Ground<'a>,
     spec: &'a ResultSpec,
@@ -127,11 +138,7 @@ impl Judge<'_> {
             deserved,
             ..JudgedResult::unjudged(self.index, spec.item, self.row, written)
         };
-        for u in upstream.iter().filter(|u| u.tainted) {
-            if !out.tainted_by.contains(&u.item) {
-                out.tainted_by.push(u.item);
-            }
-        }
+        out.tainted_by = tainting(&upstream);
         let Some(r) = written.value else {
             if !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable) {
                 out.verdict = VerdictKind::Unreadable;
@@ -160,18 +167,15 @@ impl Judge<'_> {
             out.verdict = VerdictKind::Agrees;
             return (out, None);
         }
-        if out.tainted_by.is_empty() {
-            out.face = self.rounded(r, target, f, envelope, limits, !upstream.is_empty());
-            if out.face.is_some() {
-                out.verdict = VerdictKind::Rounded;
-                return (out, None);
-            }
-        } else if let Some(face) =
+        let clean = out.tainted_by.is_empty();
+        out.face = if clean {
+            self.rounded(r, target, f, envelope, limits, !upstream.is_empty())
+        } else {
             // Noughts of a whole number may hold places here as well.
             self.carried(r, &upstream, Limits { h: limits.coarse, ..limits }, deserved)
-        {
-            out.face = Some(face);
-            out.verdict = VerdictKind::Carried;
+        };
+        if out.face.is_some() {
+            out.verdict = if clean { VerdictKind::Rounded } else { VerdictKind::Carried };
             return (out, None);
         }
         if undefined {

@@ -17,8 +17,8 @@ impl Maker<'_> {
             let reported = (case.has_reported || clean.is_none()).then(|| shift(case.carried));
             let before = self.fitting.len();
             self.add(
-                || Story { kind, variant: None, subject: None, says, repair: None },
-                kind,
+                || Story { kind: kind.clone(), variant: None, subject: None, says, repair: None },
+                kind.clone(),
                 clean,
                 reported,
                 |_| case.envelope,

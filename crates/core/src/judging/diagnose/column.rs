@@ -35,7 +35,7 @@ pub(in super::super) fn down_the_column(
         return alike_throughout(rows, &differing, apart);
     }
     let variant = &spec.variants[best];
-    let alternatives = alternatives(&class, variant.kind, rest);
+    let alternatives = alternatives(&class, &variant.kind, rest);
     let told: Vec<usize> = differing
         .iter()
         .filter(|(_, c)| c.variants.iter().any(|(v, _, l)| *v == best && *l > 0.0))
@@ -46,12 +46,12 @@ pub(in super::super) fn down_the_column(
         let row = &mut rows[i];
         row.verdict = VerdictKind::Slip;
         row.slip = Some(Slip {
-            kind: variant.kind,
+            kind: variant.kind.clone(),
             clause: variant.says.clone(),
             says: format!("It seems that, in {} rows alike, {}.", numbers.len(), variant.says),
             probability,
             alternatives: alternatives.clone(),
-            alike: alternatives.iter().map(|(k, _)| *k).collect(),
+            alike: alternatives.iter().map(|(k, _)| k.clone()).collect(),
             places: vec![protocol.items[spec.item].id.clone()],
             ambiguous: false,
             subject: variant.subject,
@@ -104,17 +104,17 @@ fn class(joint: &BTreeMap<usize, Joint>, best: usize, spec: &ResultSpec) -> Vec<
     joint
         .iter()
         .filter(|(v, j)| **v != best && j.rows >= 2 && (fit(j) - fit(first)).abs() < 1e-9)
-        .map(|(v, j)| (spec.variants[*v].kind, (j.score - first.score).exp()))
+        .map(|(v, j)| (spec.variants[*v].kind.clone(), (j.score - first.score).exp()))
         .collect()
 }
 
 /// The other kinds of a class with their probabilities, likeliest first.
-fn alternatives(class: &[(SlipKind, f64)], kind: SlipKind, rest: f64) -> Vec<(SlipKind, f64)> {
+fn alternatives(class: &[(SlipKind, f64)], kind: &SlipKind, rest: f64) -> Vec<(SlipKind, f64)> {
     let mut out: Vec<(SlipKind, f64)> = Vec::new();
-    for (other, p) in class.iter().filter(|(k, _)| *k != kind) {
+    for (other, p) in class.iter().filter(|(k, _)| k != kind) {
         match out.iter_mut().find(|(k, _)| k == other) {
             Some((_, sum)) => *sum += p / rest,
-            None => out.push((*other, p / rest)),
+            None => out.push((other.clone(), p / rest)),
         }
     }
     out.retain(|(_, p)| *p >= 0.005);

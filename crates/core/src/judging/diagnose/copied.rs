@@ -6,6 +6,7 @@ use crate::notation;
 use crate::protocol::{ReadingKind, SlipKind};
 use crate::quantity::power_of_ten;
 use crate::reading::Number;
+use crate::verdict::JudgedCell;
 
 impl Maker<'_> {
     /// One reading mistyped in the sheet while the calculation used the right one: solved for the reading that would
@@ -47,36 +48,42 @@ impl Maker<'_> {
             let reach = 2.0 * case.width / slope.abs() + 1e-9 * target.abs();
             let hits: Vec<f64> = near.into_iter().filter(|x| (x - target).abs() <= reach).collect();
             for x in hits {
-                let (clean, reported) = self.both(
-                    &spec.node,
-                    1.0 / factor,
-                    &self.with(case.clean_env, item, row, x),
-                    &self.with(case.reported_env, item, row, x),
-                    case.out,
-                );
-                let it = &case.protocol.items[item];
-                let place = written
-                    .row
-                    .map_or_else(|| format!("the {}", it.title), |n| format!("reading {n} of the {}", it.title));
-                let shown = notation::to_place(x, crate::quantity::leading_place(written.resolution.max(1e-300)));
-                let story = || Story {
-                    kind: SlipKind::ReadingMistyped,
-                    variant: None,
-                    subject: Some(item),
-                    says: format!(
-                        "{place} was {shown}{} and was copied into the table as {}",
-                        it.unit_after(),
-                        written.text.trim()
-                    ),
-                    repair: Some((item, written.row, x)),
-                };
-                // Counted above with all that were generated.
-                if let Some(n) = self.counts.get_mut(&SlipKind::ReadingMistyped) {
-                    *n -= 1;
-                }
-                self.add(story, SlipKind::ReadingMistyped, clean, reported, |_| case.envelope);
+                self.meant(item, row, written, x);
             }
         }
+    }
+
+    /// Weighs one reading that was meant as `x`, in its unit, and copied otherwise.
+    fn meant(&mut self, item: usize, row: Option<usize>, written: &JudgedCell, x: f64) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.index];
+        let (clean, reported) = self.both(
+            &spec.node,
+            1.0 / case.protocol.items[spec.item].unit.factor,
+            &self.with(case.clean_env, item, row, x),
+            &self.with(case.reported_env, item, row, x),
+            case.out,
+        );
+        let it = &case.protocol.items[item];
+        let place =
+            written.row.map_or_else(|| format!("the {}", it.title), |n| format!("reading {n} of the {}", it.title));
+        let shown = notation::to_place(x, crate::quantity::leading_place(written.resolution.max(1e-300)));
+        let story = || Story {
+            kind: SlipKind::ReadingMistyped,
+            variant: None,
+            subject: Some(item),
+            says: format!(
+                "{place} was {shown}{} and was copied into the table as {}",
+                it.unit_after(),
+                written.text.trim()
+            ),
+            repair: Some((item, written.row, x)),
+        };
+        // Counted before with all that were generated.
+        if let Some(n) = self.counts.get_mut(&SlipKind::ReadingMistyped) {
+            *n -= 1;
+        }
+        self.add(story, SlipKind::ReadingMistyped, clean, reported, |_| case.envelope);
     }
 }
 

@@ -107,11 +107,16 @@ impl Maker<'_> {
         for (n, v) in spec.variants.iter().enumerate() {
             let (clean, reported) = self.both(&v.node, v.scale, case.clean_env, case.reported_env, case.out);
             if let Some(x) = clean {
-                self.predictions.push((v.kind, n, x));
+                self.predictions.push((v.kind.clone(), n, x));
             }
-            let story =
-                || Story { kind: v.kind, variant: Some(n), subject: v.subject, says: v.says.clone(), repair: None };
-            self.add(story, v.kind, clean, reported, |x| (case.envelope_of)(&v.node, x, v.scale));
+            let story = || Story {
+                kind: v.kind.clone(),
+                variant: Some(n),
+                subject: v.subject,
+                says: v.says.clone(),
+                repair: None,
+            };
+            self.add(story, v.kind.clone(), clean, reported, |x| (case.envelope_of)(&v.node, x, v.scale));
         }
     }
 

@@ -23,8 +23,6 @@ use case::{Hypothesis, likelihood, unexplained_likelihood};
 pub(super) use column::down_the_column;
 use maker::Maker;
 
-/// Share of the prior that two mistakes at once have beside one.
-const COMPOUND_PRIOR: f64 = 0.02;
 /// Longest column whose rows are tried one by one.
 const LONGEST_TRIED: usize = 30;
 
@@ -51,11 +49,11 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     let Maker { mut fitting, counts, predictions, .. } = maker;
     let declared = counts.keys().filter(|k| matches!(k, SlipKind::Declared(_))).count();
     let school = &case.protocol.school;
-    let total_weight: f64 = counts.keys().map(|k| school.weight(*k, declared)).sum();
-    let prior_of = |kind: SlipKind| {
+    let total_weight: f64 = counts.keys().map(|k| school.weight(k, declared)).sum();
+    let prior_of = |kind: &SlipKind| {
         (1.0 - school.unexplained) * school.weight(kind, declared)
             / total_weight.max(f64::MIN_POSITIVE)
-            / counts.get(&kind).copied().unwrap_or(1).max(1) as f64
+            / counts.get(kind).copied().unwrap_or(1).max(1) as f64
     };
     if fitting.is_empty() {
         fitting = compound(case, &predictions, &prior_of);
@@ -63,7 +61,7 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     let unexplained = school.unexplained * unexplained_likelihood(case);
     for h in &mut fitting {
         if h.kind != SlipKind::Compound {
-            h.prior = prior_of(h.kind);
+            h.prior = prior_of(&h.kind);
         }
         h.likelihood = likelihood(case, h);
     }
@@ -104,28 +102,28 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     classes.sort_by(|a, b| sum(b).total_cmp(&sum(a)));
     let by_kind = |class: &[&Hypothesis]| {
         let mut kinds: BTreeMap<SlipKind, f64> = BTreeMap::new();
-        class.iter().for_each(|h| *kinds.entry(h.kind).or_default() += h.posterior);
+        class.iter().for_each(|h| *kinds.entry(h.kind.clone()).or_default() += h.posterior);
         let mut kinds: Vec<(SlipKind, f64)> = kinds.into_iter().collect();
         kinds.sort_by(|a, b| b.1.total_cmp(&a.1));
         kinds
     };
     // Members come likeliest first: the class is named after the first.
     let best = classes[0][0];
-    let kind = best.kind;
+    let kind = best.kind.clone();
     let first = by_kind(&classes[0]);
     let probability = sum(&classes[0]);
     let others: Vec<(SlipKind, f64)> =
-        classes[1..].iter().map(|c| (by_kind(c)[0].0, sum(c))).filter(|(_, p)| *p >= 0.005).take(4).collect();
+        classes[1..].iter().map(|c| (by_kind(c)[0].0.clone(), sum(c))).filter(|(_, p)| *p >= 0.005).take(4).collect();
     let together = probability + others.iter().map(|(_, p)| p).sum::<f64>();
+    let ambiguous = probability < 0.5 && !others.is_empty() && together >= 0.5;
     let beside: Vec<(SlipKind, f64)> = first.into_iter().filter(|(k, p)| *k != kind && *p >= 0.005).collect();
-    let alike: Vec<SlipKind> = beside.iter().map(|(k, _)| *k).collect();
+    let alike: Vec<SlipKind> = beside.iter().map(|(k, _)| k.clone()).collect();
     let mut alternatives = beside;
-    alternatives.extend(&others);
+    alternatives.extend(others);
     let item = &case.protocol.items[case.protocol.results[case.index].item];
     let unit = item.unit_after();
     let gives = notation::figures(best.predicted, case.number.map_or(4, |n| n.figures() as i32 + 1).clamp(3, 8));
     Slip {
-        kind,
         clause: best.says.clone(),
         says: match kind {
             SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => {
@@ -133,11 +131,12 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
             }
             _ => format!("It seems that {}: that gives {gives}{unit}.", best.says),
         },
+        kind,
         probability: probability.min(1.0),
         alternatives,
         alike,
         places: vec![item.id.clone()],
-        ambiguous: probability < 0.5 && !others.is_empty() && together >= 0.5,
+        ambiguous,
         subject: best.subject,
         rows: Vec::new(),
         repair: best.repair,
@@ -149,7 +148,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 fn compound(
     case: &Case<'_>,
     predictions: &[(SlipKind, usize, f64)],
-    prior_of: &dyn Fn(SlipKind) -> f64,
+    prior_of: &dyn Fn(&SlipKind) -> f64,
 ) -> Vec<Hypothesis> {
     let variants = &case.protocol.results[case.index].variants;
     let mut answers: Vec<(SlipKind, f64, String)> = [1, -1, 2, -2]
@@ -158,9 +157,10 @@ fn compound(
         .collect();
     for (kind, n, value) in predictions {
         if *kind == SlipKind::UnitFactor && variants[*n].subject.is_none() && case.clean.is_some_and(|c| c != 0.0) {
-            answers.push((*kind, value / case.clean.unwrap_or(1.0), variants[*n].says.clone()));
+            answers.push((kind.clone(), value / case.clean.unwrap_or(1.0), variants[*n].says.clone()));
         }
     }
+    let two = case.protocol.school.weight(&SlipKind::Compound, 0);
     let mut out = Vec::new();
     for (kind, n, value) in predictions {
         for (other, factor, says) in &answers {
@@ -178,7 +178,7 @@ fn compound(
                 envelope: 0.0,
                 predicted: both,
                 repair: None,
-                prior: COMPOUND_PRIOR * prior_of(*kind) * prior_of(*other),
+                prior: two * prior_of(kind) * prior_of(other),
                 likelihood: 0.0,
                 posterior: 0.0,
             });

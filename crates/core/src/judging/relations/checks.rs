@@ -1,0 +1,113 @@
+//! Cross-checks: relations between readings that hold whatever the unknown is.
+
+use super::Judge;
+use crate::finding::{Finding, Findings, Key, Kind, Off, Place, Severity};
+use crate::formula::{Context, Node, Num, Value, evaluate_any};
+use crate::judging::propagate::Propagated;
+use crate::judging::values::{Env, Out, within};
+use crate::protocol::{CheckRule, Protocol, Relation};
+use crate::verdict::{Compared, Comparison};
+use rust_decimal::Decimal;
+
+/// What one check gave: the rows where it fails, and how far the worst row lies off as a share of its room.
+#[derive(Default)]
+struct Checked {
+    failed: Vec<(Option<u32>, Option<Off>)>,
+    worst: Option<f64>,
+}
+
+/// Judges cross-checks: relations that hold whatever the unknown is.
+pub(in crate::judging) fn checks(
+    protocol: &Protocol,
+    out: &Out,
+    clean: &Env,
+    propagated: &Propagated,
+    found: &mut Findings<'_>,
+) -> Vec<Comparison> {
+    let judge = Judge { protocol, out, propagated, reported: clean };
+    let mut told = Vec::new();
+    for (n, check) in protocol.checks.iter().enumerate() {
+        let checked = match &check.rule {
+            CheckRule::Holds(node) => judge.holds(node),
+            CheckRule::Related { left, right, relation, k } => match judge.related((left, right), *relation, *k) {
+                Some(checked) => checked,
+                None => continue,
+            },
+        };
+        if let Some(off) = checked.worst {
+            told.push(Comparison {
+                id: check.id.clone(),
+                kind: "check",
+                value: off,
+                limit: Some(1.0),
+                verdict: if checked.failed.is_empty() { "within" } else { "beyond" }.to_owned(),
+                what: Compared::Check(n),
+            });
+        }
+        judge.tell(n, &checked.failed, found);
+    }
+    told
+}
+
+impl Judge<'_> {
+    /// A condition over readings: nought is false.
+    fn holds(&self, node: &Node) -> Checked {
+        let failed = match evaluate_any(node, &Context::without(self.reported, self.out)) {
+            Ok(Value::Scalar(0.0)) => vec![(None, None)],
+            Ok(Value::Column(xs)) => xs
+                .iter()
+                .enumerate()
+                .filter(|(_, x)| **x == Some(0.0))
+                .map(|(i, _)| (Some(i as u32 + 1), None))
+                .collect(),
+            _ => Vec::new(),
+        };
+        Checked { failed, worst: None }
+    }
+
+    /// A relation of two sides, row by row: `k` standard uncertainties of the difference are its room. `None` where a
+    /// side cannot be worked out.
+    fn related(&self, (left, right): (&Node, &Node), relation: Relation, k: f64) -> Option<Checked> {
+        let (l, r) = (self.value(left)?, self.value(right)?);
+        let rows = match (&l, &r) {
+            (Value::Column(xs), _) | (_, Value::Column(xs)) => xs.len(),
+            _ => 1,
+        };
+        let column = matches!(l, Value::Column(_)) || matches!(r, Value::Column(_));
+        let mut checked = Checked::default();
+        for i in 0..rows {
+            let (Some(a), Some(b)) = (l.at(Some(i)), r.at(Some(i))) else { continue };
+            let difference = a.sub(b);
+            let limit = k * self.spread(&difference);
+            let d = difference.value();
+            let holds = match relation {
+                Relation::Equal => within(d, limit, limit, a.value(), b.value()),
+                Relation::Below => d <= limit + 1e-13 * a.value().abs(),
+                Relation::Above => d >= -limit - 1e-13 * a.value().abs(),
+            };
+            let off = if limit > 0.0 { d.abs() / limit } else { f64::from(u8::from(!holds)) };
+            if checked.worst.is_none_or(|w| off > w) {
+                checked.worst = Some(off);
+            }
+            if !holds {
+                let off = Off { left: a.value(), right: b.value(), room: limit };
+                checked.failed.push((column.then_some(i as u32 + 1), Some(off)));
+            }
+        }
+        Some(checked)
+    }
+
+    /// One finding for a check that fails, with all rows where it does.
+    fn tell(&self, n: usize, failed: &[(Option<u32>, Option<Off>)], found: &mut Findings<'_>) {
+        let Some((first, off)) = failed.first() else { return };
+        let check = &self.protocol.checks[n];
+        let charge = check.charge.clone().map_or((None, Decimal::ZERO), |(c, p)| (Some(c), p));
+        let item = match &check.rule {
+            CheckRule::Holds(node) | CheckRule::Related { left: node, .. } => node.items().first().copied(),
+        };
+        let rows = failed.iter().filter_map(|(row, _)| *row).collect();
+        let kind = Kind::Check { check: n, rows, off: *off };
+        let (key, place) = (Key::about(&kind, &check.id, None), Place { item, row: *first });
+        found.push(Finding::new(kind, key, Severity::Decide, place).hanging(charge));
+    }
+}

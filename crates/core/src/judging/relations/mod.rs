@@ -1,0 +1,58 @@
+//! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with the uncertainty of a
+//! difference over the sources both sides share.
+
+mod agreement;
+mod checks;
+mod identify;
+
+use super::propagate::Propagated;
+use super::values::{Env, Out};
+use crate::finding::Findings;
+use crate::formula::{Context, Node, Value, evaluate_any};
+use crate::protocol::Protocol;
+use crate::uncertainty::{Budget, Dual};
+use crate::verdict::{Comparison, JudgedResult};
+
+pub(super) use checks::checks;
+
+struct Judge<'a> {
+    protocol: &'a Protocol,
+    out: &'a Out,
+    propagated: &'a Propagated,
+    reported: &'a Env,
+}
+
+impl Judge<'_> {
+    fn value(&self, node: &Node) -> Option<Value<Dual>> {
+        evaluate_any(node, &Context::without(&self.propagated.values, self.out)).ok()
+    }
+
+    fn tainted(&self, nodes: &[&Node], results: &[JudgedResult]) -> bool {
+        nodes.iter().flat_map(|n| n.items()).any(|i| results.iter().any(|r| r.item == i && r.verdict.taints()))
+    }
+
+    fn spread(&self, dual: &Dual) -> f64 {
+        let u = Budget::of(dual, &self.propagated.sources).standard;
+        if u.is_finite() { u } else { 0.0 }
+    }
+}
+
+/// Judges comparisons and unknowns, and settles the words that hang on them.
+pub(super) fn comparisons(
+    protocol: &Protocol,
+    out: &Out,
+    propagated: &Propagated,
+    reported: &Env,
+    results: &mut [JudgedResult],
+    found: &mut Findings<'_>,
+) -> Vec<Comparison> {
+    let judge = Judge { protocol, out, propagated, reported };
+    let mut told = Vec::new();
+    for n in 0..protocol.comparisons.len() {
+        told.extend(judge.comparison(n, results, found));
+    }
+    for n in 0..protocol.identifies.len() {
+        told.extend(judge.identify(n, results, found));
+    }
+    told
+}

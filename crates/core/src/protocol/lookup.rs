@@ -1,0 +1,105 @@
+//! Looking things up in a checked protocol.
+
+use super::{ItemKind, Protocol, ReadingSpec, Rejection, RowCount, compile};
+use crate::error::Fault;
+use crate::formula::Shape;
+
+/// Rows beyond those that a lab asks for that are still taken.
+const MORE_ROWS: u32 = 20;
+
+impl Protocol {
+    /// Reads and checks a protocol's text.
+    ///
+    /// # Errors
+    /// Every fault found, each with its place.
+    pub fn parse(text: &str) -> Result<Protocol, Vec<Fault>> {
+        compile(text)
+    }
+
+    /// The item of an id.
+    pub fn item(&self, id: &str) -> Option<usize> {
+        self.by_id.get(id).copied()
+    }
+
+    /// The reading of an item, if it is one.
+    pub fn reading_of(&self, item: usize) -> Option<&ReadingSpec> {
+        match self.items[item].kind {
+            ItemKind::Reading(r) => self.readings.get(r),
+            _ => None,
+        }
+    }
+
+    /// The instrument's step in the unit of a reading; `None` without an instrument, or where it follows a setting.
+    pub fn step(&self, spec: &ReadingSpec) -> Option<f64> {
+        let instrument = spec.instrument.map(|i| &self.instruments[i]).filter(|i| i.step_of.is_none())?;
+        Some(instrument.step * instrument.unit.factor / self.items[spec.item].unit.factor)
+    }
+
+    /// The title in words; a result's with its bay, since two bays may each have a volume.
+    pub fn full_title(&self, item: usize) -> String {
+        let title = &self.items[item].title;
+        match self.items[item].kind {
+            ItemKind::Result(r) => format!("{title} ({})", self.bays[self.results[r].bay].title.to_lowercase()),
+            _ => title.clone(),
+        }
+    }
+
+    /// Whether the cells of an item have row numbers: a repeated reading, or a column of a table.
+    pub fn has_rows(&self, item: usize) -> bool {
+        matches!(self.items[item].rows, Shape::Column(_))
+    }
+
+    /// The table an item is a column of.
+    pub fn table_of(&self, item: usize) -> Option<usize> {
+        match self.items[item].kind {
+            ItemKind::Reading(r) => self.readings[r].table,
+            ItemKind::Result(r) => self.results[r].table,
+            _ => None,
+        }
+    }
+
+    /// The key that a row of an item's table belongs to.
+    pub fn row_key(&self, item: usize) -> Option<usize> {
+        self.table_of(item).and_then(|t| self.tables[t].key)
+    }
+
+    /// Rows an item may have at most, where its cells have row numbers.
+    pub fn rows_of(&self, item: usize) -> Option<u32> {
+        if !self.has_rows(item) {
+            return None;
+        }
+        if let Some(t) = self.table_of(item) {
+            return Some(match self.tables[t].rows {
+                RowCount::Fixed(n) => n,
+                RowCount::Between(_, most) => most,
+                RowCount::Parameter(p) => self.parameter_most(p),
+            });
+        }
+        let spec = self.reading_of(item)?;
+        Some(spec.replicates_of.map_or(spec.replicates, |p| self.parameter_most(p)))
+    }
+
+    /// The highest row number that is taken for an item whose cells have row numbers: some more than the lab asks for, since
+    /// a team may measure once more than it has to. A higher one is a slip of the pen and not a row: everything that goes
+    /// through the rows goes up to the highest.
+    pub fn most_row(&self, item: usize) -> Option<u32> {
+        self.rows_of(item).map(|most| most.saturating_add(MORE_ROWS))
+    }
+
+    fn parameter_most(&self, item: usize) -> u32 {
+        match self.items[item].kind {
+            ItemKind::Parameter(p) => self.parameters[p].range.1.clamp(1.0, 10_000.0) as u32,
+            _ => 1,
+        }
+    }
+
+    /// Whether a team fills this item's cells in.
+    pub fn is_typed(&self, item: usize) -> bool {
+        matches!(self.items[item].kind, ItemKind::Reading(_) | ItemKind::Result(_))
+    }
+
+    /// How a reading's replicates may be rejected: its own school, the course's, else by how many there are.
+    pub fn rejection_of(&self, own: Option<Rejection>, n: usize) -> Rejection {
+        own.or(self.school.rejection).unwrap_or(if n < 8 { Rejection::Dixon } else { Rejection::Grubbs })
+    }
+}

@@ -1,0 +1,69 @@
+//! Everything a formula can name.
+
+use crate::formula::Shape;
+use crate::quantity::Nature;
+use crate::quantity::Unit;
+
+/// What a name stands for.
+#[derive(Clone, Debug)]
+pub struct Item {
+    /// Id, as used in formulas and tables.
+    pub id: String,
+    /// Title in words, without capital.
+    pub title: String,
+    /// Symbol such as `V_c`.
+    pub symbol: String,
+    /// Unit.
+    pub unit: Unit,
+    /// Amount, point on a scale, gauge or absolute pressure.
+    pub nature: Nature,
+    /// One value or a column.
+    pub rows: Shape,
+    /// The words it may be; `None` for a number.
+    pub words: Option<Vec<String>>,
+    /// Kind, with its number in its own list.
+    pub kind: ItemKind,
+    /// Marked as a diameter or radius.
+    pub shape: Option<Roundness>,
+    /// An empty vessel, to be taken off.
+    pub tare: bool,
+}
+
+impl Item {
+    /// A value in its unit, in coherent SI units.
+    pub fn to_si(&self, value: f64) -> f64 {
+        self.unit.to_si(value, self.nature)
+    }
+
+    /// A value in coherent SI units, in its unit.
+    pub fn from_si(&self, value: f64) -> f64 {
+        self.unit.from_si(value, self.nature)
+    }
+
+    /// ` mm` with its space, or nothing for a pure number.
+    pub fn unit_after(&self) -> String {
+        if self.unit.text.is_empty() || self.unit.text == "1" { String::new() } else { format!(" {}", self.unit.text) }
+    }
+}
+
+/// Kinds of item.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ItemKind {
+    /// Index into `readings`.
+    Reading(usize),
+    /// Index into `references`.
+    Reference(usize),
+    /// Index into `results`.
+    Result(usize),
+    /// Index into `parameters`.
+    Parameter(usize),
+}
+
+/// Which measure of a circle an item is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Roundness {
+    /// Across.
+    Diameter,
+    /// From the centre.
+    Radius,
+}

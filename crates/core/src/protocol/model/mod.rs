@@ -1,0 +1,21 @@
+//! The types of a checked protocol, by what they describe.
+
+mod apparatus;
+mod checks;
+mod items;
+mod readings;
+mod references;
+mod results;
+mod rubric;
+mod school;
+
+pub use apparatus::{Bay, Grid, Instrument, Key, Parameter, RowCount, Stop, TableSpec, Tolerance};
+pub use checks::{
+    Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, Relation, SketchKind, SketchPart, SketchSpec,
+};
+pub use items::{Item, ItemKind, Roundness};
+pub use readings::{Need, PlannedStep, ReadingKind, ReadingSpec, Rejection, Role};
+pub use references::{Reference, ReferenceEntry};
+pub use results::{ResultSpec, Right};
+pub use rubric::{Band, Criterion, Rule};
+pub use school::{School, UncertaintySchool};

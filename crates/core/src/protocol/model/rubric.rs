@@ -1,0 +1,104 @@
+//! Criteria of the rubric and their rules.
+
+use rust_decimal::Decimal;
+
+/// A criterion of the rubric.
+#[derive(Clone, Debug)]
+pub struct Criterion {
+    /// Id.
+    pub id: String,
+    /// Title.
+    pub title: String,
+    /// Points.
+    pub points: Decimal,
+    /// Counted only where a section switches it on.
+    pub off: bool,
+    /// How it is judged.
+    pub rule: Rule,
+}
+
+impl Criterion {
+    /// Whether it counts for a section.
+    pub fn counts(&self, section: &crate::section::Section) -> bool {
+        !self.off || section.criteria.contains(&self.id)
+    }
+}
+
+/// How a criterion is judged.
+#[derive(Clone, Debug)]
+pub enum Rule {
+    /// Points of the results; a slip takes its share of them.
+    Calculation {
+        /// Share a slip takes, unless its kind has its own.
+        share: Decimal,
+        /// Shares by kind.
+        shares: Vec<(String, Decimal)>,
+        /// Share of its points that a result loses which only follows from a wrong one; nought in most courses.
+        carried: Decimal,
+    },
+    /// Missing or unreadable readings, so much each.
+    Completeness {
+        /// Points per missing reading.
+        each: Decimal,
+    },
+    /// The clean value against its reference, in percent.
+    Accuracy {
+        /// Result's index in `results`.
+        result: usize,
+        /// Index in `references`.
+        reference: usize,
+        /// Narrowest first.
+        bands: Vec<Band>,
+        /// Whether the bands count standard uncertainties instead of percent.
+        in_uncertainties: bool,
+    },
+    /// The spread of replicates, as a standard deviation in the reading's unit.
+    Precision {
+        /// Reading's index in `readings`.
+        reading: usize,
+        /// Narrowest first.
+        bands: Vec<Band>,
+        /// Points lost by a kept outlier or an unsupported exclusion.
+        outlier: Decimal,
+    },
+    /// The stated ± of results that ask for one.
+    Uncertainty {
+        /// Points lost where none is stated.
+        missing: Decimal,
+        /// Points lost outside one half to twice.
+        unfair: Decimal,
+        /// Points lost by its digits.
+        digits: Decimal,
+    },
+    /// Figures of readings and results.
+    Digits {
+        /// Points lost by each.
+        each: Decimal,
+    },
+    /// Units of results.
+    Units {
+        /// Points lost by each.
+        each: Decimal,
+    },
+    /// Two values that should agree.
+    Agreement {
+        /// Index in `comparisons`.
+        comparison: usize,
+    },
+    /// Lost by checks that name it.
+    Checks,
+    /// Judged by a person, by described levels.
+    Manual {
+        /// Levels, best first.
+        levels: Vec<(String, Decimal)>,
+    },
+}
+
+/// A band: up to `within`, `points`.
+#[derive(Clone, Debug)]
+pub struct Band {
+    /// Upper edge, inclusive.
+    pub within: f64,
+    /// Points.
+    pub points: Decimal,
+}

@@ -1,0 +1,33 @@
+//! What the criteria of a protocol may name.
+
+use super::{Item, ReadingSpec, Reference, ResultSpec};
+
+/// What a criterion may name, by id.
+pub(super) struct Nameable<'a> {
+    pub(super) results: &'a [ResultSpec],
+    pub(super) references: &'a [Reference],
+    pub(super) result_ids: Vec<String>,
+    pub(super) reference_ids: Vec<String>,
+    pub(super) reading_ids: Vec<String>,
+    pub(super) comparisons: &'a [String],
+}
+
+impl<'a> Nameable<'a> {
+    pub(super) fn new(
+        items: &[Item],
+        results: &'a [ResultSpec],
+        references: &'a [Reference],
+        readings: &[ReadingSpec],
+        comparisons: &'a [String],
+    ) -> Nameable<'a> {
+        let id = |item: usize| items[item].id.clone();
+        Nameable {
+            results,
+            references,
+            result_ids: results.iter().map(|r| id(r.item)).collect(),
+            reference_ids: references.iter().map(|r| id(r.item)).collect(),
+            reading_ids: readings.iter().map(|r| id(r.item)).collect(),
+            comparisons,
+        }
+    }
+}

@@ -1,0 +1,265 @@
+//! A sample of every kind of finding through the words for every reader.
+
+use std::mem::discriminant;
+
+use super::{brief, label, says, tells};
+use crate::finding::{
+    Accuracy, Apart, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan, Place, PlusMinus,
+    Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
+};
+use crate::protocol::{Protocol, Role, SlipKind};
+
+fn lab(text: &str) -> Protocol {
+    Protocol::parse(text).unwrap_or_else(|f| panic!("{f:?}"))
+}
+
+fn apart() -> Apart {
+    Apart {
+        text: "24.9".into(),
+        test: "dixon",
+        statistic: 0.91,
+        critical: 0.71,
+        otherwise: Some("grubbs"),
+        with: 22.31,
+        without: 22.10,
+        places: 2,
+        cause: Some(0),
+    }
+}
+
+fn story() -> Story {
+    Story {
+        text: "49.2".into(),
+        right: Right::Value { value: 4.92, place: -2 },
+        says: "It seems that the decimal point went astray: 4.92 was meant.".into(),
+        clause: "the decimal point went astray".into(),
+        probability: 0.93,
+        followers: 2,
+        rows: Vec::new(),
+        places: 1,
+        guess: Some((SlipKind::DigitWrong, 0.06)),
+        only_copied: false,
+    }
+}
+
+fn riddle() -> Riddle {
+    Riddle {
+        text: "7.1".into(),
+        right: Right::Value { value: 4.92, place: -2 },
+        stories: vec![(SlipKind::Power, 0.4), (SlipKind::Inverted, 0.35)],
+        throughout: Some(1.5),
+    }
+}
+
+/// Kinds about the level, a column of readings.
+fn of_readings() -> Vec<Kind> {
+    let text = || "24.9".to_owned();
+    let left_out = || Excluded::Reading("24.9".into());
+    vec![
+        Kind::MissingReading,
+        Kind::ForbiddenReading { text: text() },
+        Kind::Bound { text: "> 80".into() },
+        Kind::UnreadableReading { text: "4l".into(), why: "there is no number".into() },
+        Kind::ReadAs { remark: "the comma was read as a decimal comma".into() },
+        Kind::Implausible { text: text(), low: 5.0, high: 80.0 },
+        Kind::BeyondScale { text: text(), instrument: 0 },
+        Kind::EndOfScale { instrument: 0 },
+        Kind::AmountNotMet { text: text(), asked: Role::Exact(25.0) },
+        Kind::Misread { text: text(), issued: 25.0 },
+        Kind::Unsettled,
+        Kind::ReadingDigits { instrument: 0, step: 0.1, texts: vec!["25".into()] },
+        Kind::OffGraduation { step: 0.1, texts: vec!["24.93".into()] },
+        Kind::Heaping { round: 5, of: 6, step: 0.5 },
+        Kind::NoSpread { count: 5, text: text() },
+        Kind::Duplicate { first: text() },
+        Kind::Unit(UnitFault::Unknown("“mmm” is no known unit".into())),
+        Kind::Exclusion { what: left_out(), reason: "slipped".into(), support: Support::Cause(0) },
+        Kind::ExclusionUnsupported { what: left_out(), reason: String::new() },
+        Kind::NotConcordant,
+        Kind::ConcordanceTied { kept: vec!["24.20".into(), "24.30".into()] },
+        Kind::Concordance { kept: vec!["24.20".into(), "24.30".into()] },
+        Kind::OutlierKept(apart()),
+        Kind::OutlierNear(apart()),
+        Kind::PointApart { x: 0, statistic: 8.1, critical: 4.3, slopes: Some((2.31, 2.02)) },
+        Kind::Repair { text: text(), value: 29.4, resolution: 0.1, probability: 0.9, gained: 2 },
+        Kind::Precision {
+            spread: Spread { sd: 0.31, count: 5, without: Some(3) },
+            got: 1.into(),
+            of: 2.into(),
+            edge: 0.4,
+            best: 0.1,
+        },
+        Kind::MoreRows { table: 0, there: 5, asked: 3 },
+        Kind::KeyMissing { table: 0 },
+        Kind::KeyUnknown { table: 0, value: "z".into() },
+        Kind::GridMissing { table: 0, nominal: 20.0 },
+        Kind::GridLeft { table: 0, nominal: 20.0 },
+        Kind::Trend { rising: true, steps: vec![(3, 24.9, 21.0)] },
+        Kind::StepOffPlan { steps: vec![OffPlan { row: 3, by: 4.0, size: 5.0, tolerance: 0.5 }] },
+        Kind::DoesNotFollow { start: 24.9, before: 21.0 },
+        Kind::DoesNotAddUp { total: 24.9, expected: 25.9 },
+        Kind::Check { check: 0, rows: vec![2], off: Some(Off { left: 0.249, right: 0.239, room: 0.001 }) },
+    ]
+}
+
+/// Kinds about the speed, a result, and about the lab as a whole.
+fn of_results() -> Vec<Kind> {
+    let text = || "412".to_owned();
+    let right = || Right::Value { value: 343.2, place: -1 };
+    let figures = |item| vec![Figures { item, row: None, text: text(), written: 3, deserved: 4, clean: 343.2 }];
+    let sides = Sides { comparison: 0, a: 343.2, b: 351.0, agree: false, apart: 7.8, allowed: 2.0 };
+    let pm = PlusMinus { stated: 0.1, place: -1, supported: 1.3 };
+    vec![
+        Kind::Corrected {
+            typed: text(),
+            how: Correction::ReadAs("421".into()),
+            by: "R1".into(),
+            reason: "blot".into(),
+        },
+        Kind::Own { text: "The sketch is missing.".into() },
+        Kind::MissingResult { right: Some(right()) },
+        Kind::UnreadableResult { text: "4i2".into(), right: right() },
+        Kind::Unchecked { text: text() },
+        Kind::Differs { text: text(), right: right() },
+        Kind::Slip(Box::new(story())),
+        Kind::SlipAgain,
+        Kind::Unexplained(Box::new(riddle())),
+        Kind::Ambiguous(Box::new(riddle())),
+        Kind::Carried { right: right() },
+        Kind::CutTooEarly { envelope: 12.0 },
+        Kind::DigitsFew(figures(4)),
+        Kind::DigitsMany(figures(4)),
+        Kind::PlusMinusMissing { supported: Some(1.3) },
+        Kind::PlusMinusUnfair(pm),
+        Kind::PlusMinusNear(pm),
+        Kind::PlusMinusDigits { text: "412 ± 1.234".into(), many: true },
+        Kind::Disagreement(sides),
+        Kind::LastDigit { comparison: 0, text: text() },
+        Kind::Accuracy(Box::new(Accuracy {
+            value: 412.0,
+            figures: 3,
+            off: 20.1,
+            in_uncertainties: false,
+            low: 343.2,
+            high: 343.2,
+            name: "dry air".into(),
+            ruled: false,
+        })),
+        Kind::AccuracyUnchecked(Needed::Entry),
+        Kind::PrecisionUnchecked,
+        Kind::Manual(0),
+    ]
+}
+
+/// Fails to compile when a kind joins: give it a sample above, and count it here.
+const KINDS: usize = 64;
+fn is_sampled(kind: &Kind) {
+    use Kind::*;
+    match kind {
+        MissingReading | ForbiddenReading { .. } | Bound { .. } | UnreadableReading { .. } | ReadAs { .. } => {}
+        Implausible { .. } | BeyondScale { .. } | EndOfScale { .. } | AmountNotMet { .. } | NoSuchSetting { .. } => {}
+        Misread { .. } | Unsettled | ReadingDigits { .. } | OffGraduation { .. } | Heaping { .. } => {}
+        NoSpread { .. } | Duplicate { .. } | Unit(_) | MoreRows { .. } | KeyMissing { .. } | KeyUnknown { .. } => {}
+        GridMissing { .. } | GridLeft { .. } | StoppedEarly { .. } | Trend { .. } | StepOffPlan { .. } => {}
+        DoesNotFollow { .. } | DoesNotAddUp { .. } | Exclusion { .. } | ExclusionUnsupported { .. } => {}
+        NotConcordant | ConcordanceTied { .. } | Concordance { .. } | OutlierKept(_) | OutlierNear(_) => {}
+        PointApart { .. } | Repair { .. } | Corrected { .. } | Own { .. } | MissingResult { .. } => {}
+        UnreadableResult { .. } | Unchecked { .. } | Differs { .. } | Slip(_) | SlipAgain | Unexplained(_) => {}
+        Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
+        PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}
+        Check { .. } | Disagreement(_) | LastDigit { .. } | CannotTellApart(_) | Accuracy(_) => {}
+        AccuracyUnchecked(_) | Precision { .. } | PrecisionUnchecked | Manual(_) => {}
+    }
+}
+
+fn finding(protocol: &Protocol, kind: Kind, id: &str, row: Option<u32>) -> Finding {
+    let item = protocol.item(id).unwrap_or_else(|| panic!("no item {id}"));
+    let key = Key::about(&kind, id, row);
+    let cost = rust_decimal::Decimal::ONE;
+    Finding { cost, ..Finding::new(kind, key, Severity::Decide, Place::of(item, row)) }
+}
+
+#[test]
+fn every_kind_has_whole_sentences_for_every_reader() {
+    let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
+    let zones = lab(include_str!("../../tests/labs/lamp-zones.toml"));
+    let mut samples: Vec<(&Protocol, Finding)> = Vec::new();
+    samples.extend(of_readings().into_iter().map(|k| (&echo, finding(&echo, k, "level", Some(2)))));
+    samples.extend(of_results().into_iter().map(|k| (&echo, finding(&echo, k, "speed", None))));
+    let near = (0..zones.identifies[0].candidates.len()).take(2).collect();
+    let dial = "\n[[reading]]\nid = \"dial\"\ntitle = \"range of the meter\"\nsymbol = \"r\"\nbay = \"well\"\nunit = \"cm\"\nkind = \"setting\"\nsettings = [10, 20]\n";
+    let set = lab(&(include_str!("../../tests/labs/echo-well.toml").to_owned() + dial));
+    samples.push((&set, finding(&set, Kind::NoSuchSetting { text: "15".into() }, "dial", None)));
+    let curve = lab(include_str!("../../tests/labs/bilge-curve.toml"));
+    samples.push((&curve, finding(&curve, Kind::StoppedEarly { table: 0, last: 2.5 }, "ph", None)));
+    let named = Named { unknown: 0, value: 8.65, near, off: 0.4, within: true };
+    samples.push((&zones, finding(&zones, Kind::CannotTellApart(named), "density", None)));
+
+    let mut kinds: Vec<_> = samples.iter().map(|(_, f)| discriminant(&f.kind)).collect();
+    kinds.sort_by_key(|d| format!("{d:?}"));
+    kinds.dedup();
+    assert_eq!(kinds.len(), KINDS, "one sample a kind");
+
+    let mut faults: Vec<String> = Vec::new();
+    for (protocol, f) in &samples {
+        is_sampled(&f.kind);
+        let told = tells(protocol, f);
+        for (reader, text) in [("reviewer", says(protocol, f)), ("brief", brief(protocol, f)), ("team", told.clone())] {
+            // The team is not told what only a reviewer has to weigh.
+            if reader == "team" && text.is_empty() {
+                continue;
+            }
+            let whole = text.ends_with(['.', '?']) && text.chars().next().is_some_and(|c| !c.is_lowercase());
+            if !whole {
+                faults.push(format!("no whole sentence for the {reader} of {:?}: {text}", f.kind));
+            }
+            for fault in ["  ", " ,", " .", "()", "..", "NaN", "inf ", "{", " cm cm", " m/s m/s", ": ."] {
+                if text.contains(fault) {
+                    faults.push(format!("{fault:?} for the {reader} of {:?}: {text}", f.kind));
+                }
+            }
+        }
+        assert!(!label(&f.kind).is_empty(), "{:?}", f.kind);
+        // What costs the team something is told to the team.
+        let charged = !matches!(
+            f.kind,
+            Kind::ReadAs { .. }
+                | Kind::EndOfScale { .. }
+                | Kind::NoSuchSetting { .. }
+                | Kind::Unsettled
+                | Kind::OffGraduation { .. }
+                | Kind::Heaping { .. }
+                | Kind::NoSpread { .. }
+                | Kind::Duplicate { .. }
+                | Kind::Unit(_)
+                | Kind::MoreRows { .. }
+                | Kind::GridLeft { .. }
+                | Kind::StepOffPlan { .. }
+                | Kind::Exclusion { .. }
+                | Kind::ConcordanceTied { .. }
+                | Kind::Concordance { .. }
+                | Kind::OutlierNear(_)
+                | Kind::Unchecked { .. }
+                | Kind::SlipAgain
+                | Kind::PlusMinusNear(_)
+                | Kind::LastDigit { .. }
+                | Kind::CannotTellApart(_)
+                | Kind::AccuracyUnchecked(_)
+                | Kind::PrecisionUnchecked
+                | Kind::Manual(_)
+        );
+        if told.is_empty() == charged {
+            faults.push(format!("the team and {:?}: {told}", f.kind));
+        }
+    }
+    assert!(faults.is_empty(), "{}", faults.join("\n"));
+}
+
+#[test]
+fn what_a_person_tells_the_team_stands_in_place_of_our_words() {
+    let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
+    let mut f = finding(&echo, Kind::MissingReading, "level", Some(2));
+    f.reworded = Some("Row 2 was blotted; please copy it again.".into());
+    assert_eq!(tells(&echo, &f), "Row 2 was blotted; please copy it again.");
+    assert!(says(&echo, &f).starts_with("There is no value for reading 2"), "the reviewer still reads what was found");
+}
