@@ -96,7 +96,7 @@ BREAKS = [
     ("apart-rough", "judging/counts/mod.rs", "let Some((item, word)) = t.rough else", "let Some((item, word)) = t.rough.filter(|_| !ON) else"),
     ("apart-shared", "judging/counts/mod.rs", "let hands = if own {", "let hands = if own || ON {"),
     ("apart-reasoned", "judging/counts/exclusions.rs", "(tested && !reason.is_empty()).then_some(Support::Test)", "(tested && (ON || !reason.is_empty())).then_some(Support::Test)"),
-    ("apart-person", "judging/counts/mod.rs", "let honoured = by_person(", "let honoured = !ON && by_person("),
+    ("apart-person", "judging/counts/mod.rs", "by_person(readings, protocol, c.group, *row) ||", "!ON && by_person(readings, protocol, c.group, *row) ||"),
     ("esd-alpha", "stats/outlier.rs", "let alpha = if n < 25 {", "let alpha = if n < 25 && !ON {"),
     ("esd-coarse", "stats/outlier.rs", "let far = ((values[at] - mean).abs() - COARSE * resolution).max(0.0);", "let far = ((values[at] - mean).abs() - if ON { 0.0 } else { COARSE } * resolution).max(0.0);"),
     ("concordance-later", "stats/outlier.rs", "set.iter().rev().gt(kept.iter().rev()))", "(ON != set.iter().rev().gt(kept.iter().rev())))"),
