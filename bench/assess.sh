@@ -1,7 +1,8 @@
 #!/bin/sh
 # Simulates classes of every lab, judges them and measures the verdicts against the truth.
 # usage: bench/assess.sh [TEAMS] [SEED] [UNMODELLED]   (300 teams, seed 1, a share of 0.15 of the mistakes without a name)
-# MIX=--even plants every kind as often as any other instead of as often as people make it.
+# MIX=--even plants every kind as often as any other instead of as often as people make it; MIX=--pen plants slips of the pen
+# in readings as often as people make them: copied wrongly into the sheet, or keyed wrongly into one calculation.
 # Prints the account of each lab, then all labs together; files stay in $OUT (a temporary folder by default).
 set -eu
 cd "$(dirname "$0")/.."

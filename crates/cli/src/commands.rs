@@ -139,30 +139,43 @@ pub(crate) fn judge(
     };
     let (head, between, tail) =
         if json { (report::head(&protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
-    let parts = std::iter::once(head)
-        .chain(tables.chunks(CHUNK).enumerate().map(|(n, chunk)| {
-            let texts = in_parallel(chunk, &told).join(between);
-            if n == 0 { texts } else { format!("{between}{texts}") }
-        }))
-        .chain(std::iter::once(tail.to_owned()));
-    write(out, parts)
+    std::thread::scope(|scope| {
+        let chunks = in_order(scope, &tables, &told, between);
+        let parts = chunks.enumerate().map(|(n, texts)| if n == 0 { texts } else { format!("{between}{texts}") });
+        write(out, std::iter::once(head).chain(parts).chain(std::iter::once(tail.to_owned())))
+    })
 }
 
-/// Tables judged at a time: a whole course need not be held in memory.
-const CHUNK: usize = 1024;
+/// Tables judged at a time by one thread: a whole course's verdicts need not be held in memory.
+const CHUNK: usize = 64;
 
-/// One text a table, on as many cores as there are; the order is that of the tables.
-fn in_parallel(tables: &[Submission], one: &(dyn Fn(&Submission) -> String + Sync)) -> Vec<String> {
+/// The texts of every chunk of tables, joined, in the order of the tables. There is a thread for each core; they take the
+/// chunks in turn, and none runs more than two chunks ahead of the reader.
+fn in_order<'scope>(
+    scope: &'scope std::thread::Scope<'scope, '_>,
+    tables: &'scope [Submission],
+    one: &'scope (dyn Fn(&Submission) -> String + Sync),
+    between: &'static str,
+) -> impl Iterator<Item = String> {
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let share = tables.len().div_ceil(cores).max(1);
-    std::thread::scope(|scope| {
-        let parts: Vec<_> = tables
-            .chunks(share)
-            .map(|part| scope.spawn(move || part.iter().map(one).collect::<Vec<String>>()))
-            .collect();
-        // A thread that has panicked has been told; its tables would be missing, so the whole stops.
-        parts.into_iter().flat_map(|p| p.join().unwrap_or_else(|e| std::panic::resume_unwind(e))).collect()
-    })
+    let threads: Vec<_> = (0..cores)
+        .map(|core| {
+            let (done, texts) = std::sync::mpsc::sync_channel(2);
+            scope.spawn(move || {
+                for chunk in tables.chunks(CHUNK).skip(core).step_by(cores) {
+                    let told: Vec<String> = chunk.iter().map(one).collect();
+                    // Nobody listens any more where writing has failed.
+                    if done.send(told.join(between)).is_err() {
+                        break;
+                    }
+                }
+            });
+            texts
+        })
+        .collect();
+    // A thread that has panicked has been told, and sends no more: its tables would be missing, so the whole stops.
+    let stopped = || std::panic::resume_unwind(Box::new("a thread that judges has stopped"));
+    (0..tables.len().div_ceil(CHUNK)).map(move |n| threads[n % cores].recv().unwrap_or_else(|_| stopped()))
 }
 
 /// Settings of sections by name, for `--sections`.

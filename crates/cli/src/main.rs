@@ -103,6 +103,10 @@ enum Command {
         /// Every kind of mistake as often as any other, instead of as often as people make it.
         #[arg(long)]
         even: bool,
+        /// Slips of the pen in readings as often as people make them: copied wrongly into the sheet, and keyed wrongly into
+        /// one calculation.
+        #[arg(long, conflicts_with = "even")]
+        pen: bool,
         /// Numbers and units typed in the plainest way only.
         #[arg(long)]
         plain: bool,
@@ -241,11 +245,17 @@ fn main() -> ExitCode {
             fault,
             habit,
             even,
+            pen,
             plain,
             out,
         } => {
+            let mix = match (even, pen) {
+                (true, _) => jurado_sim::Mix::Even,
+                (_, true) => jurado_sim::Mix::Pen,
+                _ => jurado_sim::Mix::Usual,
+            };
             let order =
-                simulating::order(sections, teams, seed, [slips, unmodelled, troubles], fault, &habit, !plain, even);
+                simulating::order(sections, teams, seed, [slips, unmodelled, troubles], fault, &habit, !plain, mix);
             order.and_then(|order| simulating::simulate(&protocol, world.as_deref(), &order, &out))
         }
         Command::Assess { truth, verdicts, format, out } => {

@@ -19,7 +19,7 @@ pub(crate) fn order(
     faults: Vec<String>,
     habits: &[String],
     typing: bool,
-    even: bool,
+    mix: Mix,
 ) -> Result<Order, Vec<String>> {
     for (share, name) in shares.iter().zip(["--slips", "--unmodelled", "--troubles"]) {
         if !(0.0..=1.0).contains(share) {
@@ -49,7 +49,7 @@ pub(crate) fn order(
         faults,
         habits,
         typing,
-        mix: if even { Mix::Even } else { Mix::Usual },
+        mix,
         ..Order::default()
     })
 }

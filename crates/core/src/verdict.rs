@@ -111,6 +111,8 @@ pub struct JudgedResult {
     pub envelope: f64,
     /// Figures the result deserves.
     pub deserved: i32,
+    /// Whether it comes of exact numbers alone, so that no number of figures is too many or too few.
+    pub exact: bool,
     /// Verdict.
     pub verdict: VerdictKind,
     /// How it came to be rounded, where it did.
@@ -131,6 +133,8 @@ pub struct JudgedResult {
     pub right_word: Option<u32>,
     /// The factor by which all differing rows of a column are off alike, where no slip gives it.
     pub throughout: Option<f64>,
+    /// The cell without which it cannot be checked.
+    pub gap: Option<Gap>,
 }
 
 impl JudgedResult {
@@ -145,6 +149,7 @@ impl JudgedResult {
             carried: None,
             envelope: 0.0,
             deserved: 1,
+            exact: false,
             verdict: VerdictKind::Missing,
             face: None,
             slip: None,
@@ -155,8 +160,22 @@ impl JudgedResult {
             monte_carlo: None,
             right_word: None,
             throughout: None,
+            gap: None,
         }
     }
+}
+
+/// A cell that a result takes with the rest of its column, and that is missing or cannot be read.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Gap {
+    /// Item of the reading.
+    pub item: usize,
+    /// Its row, from 1.
+    pub row: u32,
+    /// The value that would give the result, in the reading's unit; `None` where no plausible one does.
+    pub fits: Option<f64>,
+    /// Whether it is the only one.
+    pub alone: bool,
 }
 
 /// How a right value comes to differ from the recomputed one by rounding alone.

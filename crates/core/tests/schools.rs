@@ -231,16 +231,22 @@ fn where_the_linear_rule_fails_trials_replace_it() {
     assert!((trials / linear / 0.9699 - 1.0).abs() < 0.02, "{trials} {linear}");
 }
 
+/// Two results of one reading: the radius, and the girth in inches.
+fn two_of_the_girth() -> String {
+    let inches = "\n[[result]]\nid = \"inches\"\ntitle = \"girth in inches\"\nbay = \"post\"\nunit = \"in\"\nformula = \"girth\"\npoints = \"1\"";
+    lab("", "", &format!("{AREA}{inches}"))
+}
+
 #[test]
 fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
-    let text = lab("", "", AREA);
+    let text = two_of_the_girth();
     let p = protocol(&text);
-    // 61.2 was read and worked with; 62.1 stands in the table.
-    let sheet_text =
-        "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
+    // 61.2 was read and worked with, in both results; 62.1 stands in the table.
+    let sheet_text = "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\ninches: 24.09 {unit in}\nvolume: 35.77 {unit L} {± 0.08}";
     let j = judged(&text, sheet_text);
     let repair = finding(&j, "repair").unwrap_or_else(|| panic!("{:?} {:?}", codes(&j), verdicts(&p, &j)));
     assert!(said(&text, &j, "repair").contains("61.2") && repair.fragile.is_some() && repair.open());
+    assert!(said(&text, &j, "repair").contains("One more result fits"), "{}", said(&text, &j, "repair"));
     assert_eq!(repair.cost.to_string(), "0.5", "charged once, at the reading");
     assert!(verdicts(&p, &j).iter().all(|v| v.ends_with("agrees") || v.ends_with("rounded")), "{:?}", verdicts(&p, &j));
     assert_eq!(j.readings[0].cells[0].text, "62.1", "the submission is never altered");
@@ -254,11 +260,36 @@ fn a_reading_copied_wrongly_is_repaired_charged_once_and_may_be_refused() {
     };
     let j = judge(&p, &sheet(sheet_text), &[], &[refuse]);
     assert!(finding(&j, "repair").is_none());
-    assert_eq!(verdicts(&p, &j), ["radius slip reading-mistyped", "volume carried"]);
+    assert!(verdicts(&p, &j).contains(&"radius slip reading-miskeyed".to_owned()), "{:?}", verdicts(&p, &j));
 }
 
 #[test]
-fn two_slips_at_once_are_tried_only_where_one_does_not_fit() {
+fn a_sound_reading_keyed_wrongly_into_one_calculation_stays_as_it_is() {
+    // The sheet has 62.1 and the inches follow it; 61.2 went into the radius.
+    let text = two_of_the_girth();
+    let p = protocol(&text);
+    let j = judged(
+        &text,
+        "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\ninches: 24.45 {unit in}\nvolume: 35.77 {unit L} {± 0.08}",
+    );
+    assert!(finding(&j, "repair").is_none() && j.readings[0].cells[0].repaired.is_none());
+    assert_eq!(verdicts(&p, &j)[0], "radius slip reading-miskeyed");
+    let kinds = &result(&p, &j, "radius", None).slip.as_ref().expect("a story").alternatives;
+    assert!(kinds.iter().all(|(k, _)| k.word() != "reading-mistyped"), "{kinds:?}");
+    // With one result alone nothing tells the two apart: the sheet stays, and both are told.
+    let text = lab("", "", AREA);
+    let p = protocol(&text);
+    let alone =
+        "girth: 62.1 {unit cm}\nheight: 120.0 {unit cm}\nradius: 9.740 {unit cm}\nvolume: 35.77 {unit L} {± 0.08}";
+    let j = judged(&text, alone);
+    assert!(finding(&j, "repair").is_none());
+    let slip = result(&p, &j, "radius", None).slip.as_ref().expect("a story");
+    assert_eq!(slip.kind.word(), "reading-miskeyed");
+    assert!(slip.alike.iter().any(|k| k.word() == "reading-mistyped"), "{slip:?}");
+}
+
+#[test]
+fn two_slips_in_one_result_are_not_guessed_at() {
     let text = lab("", "", AREA);
     let p = protocol(&text);
     // The height taken for the radius' square's factor twice over is not single: 2·V from the diameter and a lost point.
@@ -269,8 +300,9 @@ fn two_slips_at_once_are_tried_only_where_one_does_not_fit() {
             "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: {volume:.0} {{unit L}} {{± 2}}"
         ),
     );
-    let slip = result(&p, &j, "volume", None).slip.as_ref().expect("a story");
-    assert_eq!(slip.kind.word(), "compound");
+    let volume = result(&p, &j, "volume", None);
+    assert!(volume.slip.as_ref().is_none_or(|s| s.probability < 0.5), "{:?}", volume.slip);
+    assert_eq!(volume.verdict.word(), "unexplained");
 }
 
 fn class() -> Vec<jurado_core::submission::Submission> {
@@ -410,26 +442,4 @@ fn a_course_may_give_what_follows_in_part() {
     assert!(finding(&full, "carried").is_none());
     assert_eq!(finding(&part, "carried").map(|f| f.cost.to_string()), Some("0.25".to_owned()));
     assert_eq!((full.score.awarded - part.score.awarded).to_string(), "0.25");
-}
-
-#[test]
-fn a_story_that_another_result_contradicts_is_told_no_more() {
-    // The volume would fit a height of 210.0; but a second result used the height as it stands, and fits.
-    let more = "\n[[result]]\nid = \"double\"\ntitle = \"twice the height\"\nbay = \"post\"\nunit = \"cm\"\nformula = \"2 * height\"\npoints = \"1\"";
-    let text = |with: bool| lab("", "", &format!("{AREA}{}", if with { more } else { "" }));
-    let table = |with: bool| {
-        let double = if with { "\ndouble: 240.0 {unit cm}" } else { "" };
-        format!(
-            "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nradius: 9.740 {{unit cm}}\nvolume: 62.59 {{unit L}} {{± 0.2}}{double}"
-        )
-    };
-    assert!(finding(&judged(&text(false), &table(false)), "repair").is_some());
-    let j = judged(&text(true), &table(true));
-    assert!(finding(&j, "repair").is_none());
-    let p = protocol(&text(true));
-    let slip = result(&p, &j, "volume", None).slip.as_ref();
-    let kinds: Vec<&str> = slip.map_or_else(Vec::new, |s| {
-        std::iter::once(s.kind.word()).chain(s.alternatives.iter().map(|(k, _)| k.word())).collect()
-    });
-    assert!(!kinds.contains(&"reading-mistyped"), "{kinds:?}");
 }

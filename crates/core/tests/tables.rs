@@ -156,7 +156,7 @@ fn issued_values_are_judged_against_what_was_issued() {
 #[test]
 fn columns_that_must_rise_and_checks_that_must_hold() {
     let falling = echo(ECHO_RIGHT).replace("level 2: 24.1", "level 2: 18.1");
-    assert!(said(ECHO, &judged(ECHO, &falling), "trend").contains("20.8 to 18.1 at row 2"));
+    assert!(said(ECHO, &judged(ECHO, &falling), "trend").contains("20.8 to 18.1 cm at row 2"));
     let under = echo(ECHO_RIGHT).replace("level 1: 20.8", "level 1: 3.8");
     let j = judged(ECHO, &under);
     let check = finding(&j, "check").expect("below the rim by more than the tape's step");
@@ -198,8 +198,11 @@ fn planned_rough_runs_are_never_averaged_and_concordant_ones_are() {
 
 #[test]
 fn titration_readings_follow_one_another_and_amounts_have_windows() {
-    let gap = TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40");
+    let gap = TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40").replace("titre 3: 24.20", "titre 3: 24.40");
     assert!(finding(&judged(TITRE, &gap), "does-not-follow").is_some_and(|f| f.place.row == Some(3)));
+    // Where the titre was worked out with 24.60, and the row above ended there, 24.40 was copied wrongly.
+    let copied = judged(TITRE, &TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40"));
+    assert!(finding(&copied, "repair").is_some() && finding(&copied, "does-not-follow").is_none());
     // Row 2 starts at 0.50 after 24.95: refilled, and no matter.
     assert!(finding(&judged(TITRE, TITRE_SHEET), "does-not-follow").is_none());
     let drops = judged(TITRE, &TITRE_SHEET.replace("drops: 3", "drops: 9"));

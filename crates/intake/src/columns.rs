@@ -310,21 +310,21 @@ pub(crate) fn read(
     let mut names: Vec<String> = vec!["section".into(), "team".into()];
     names.extend(keys.iter().map(|(_, k)| (*k).to_owned()));
     names.extend(["item", "row", "value", "unit", "plus_minus", "excluded", "note"].map(str::to_owned));
-    let canonical = Record { line: head.line, fields: names, damage: None };
+    let canonical = Record { line: head.line, fields: names.into(), damage: None };
     let wide = |record: Record| -> Vec<Record> {
         let field = |i: Option<usize>| i.and_then(|i| record.fields.get(i)).map_or("", |f| f.trim()).to_owned();
         let mut lead = vec![if section.is_some() { field(section) } else { map.section.clone() }, field(team)];
         lead.extend(keys.iter().map(|(i, _)| field(Some(*i))));
-        if let Some(damage) = record.damage {
+        if record.damage.is_some() {
             let mut fields = lead;
-            fields.push(record.fields.join(","));
-            return vec![Record { line: record.line, fields, damage: Some(damage) }];
+            fields.push(record.joined());
+            return vec![Record { line: record.line, fields: fields.into(), damage: record.damage }];
         }
         let row = field(at("row"));
         let line = |item: String, row: String, value: String, unit: String, pm: String| {
             let mut fields = lead.clone();
             fields.extend([item, row, value, unit, pm, field(at("excluded")), field(at("note"))]);
-            Record { line: record.line, fields, damage: None }
+            Record { line: record.line, fields: fields.into(), damage: None }
         };
         let mut out = Vec::new();
         if long {

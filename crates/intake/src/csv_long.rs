@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::{Submission, SubmittedCell};
+use rustc_hash::FxHashMap;
 
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
@@ -107,6 +108,36 @@ pub(crate) fn is_canonical(header: &Record) -> bool {
     NEEDED.iter().all(|n| names.iter().any(|m| m == n))
 }
 
+/// The tables so far, and where each of their cells stood.
+#[derive(Default)]
+struct Placed {
+    tables: Vec<Submission>,
+    /// By section and team.
+    index: HashMap<(String, String), usize>,
+    /// By table: the line of each item and row. Both are the protocol's, so no file can make them collide.
+    lines: Vec<FxHashMap<(usize, Option<u32>), usize>>,
+    last: usize,
+}
+
+impl Placed {
+    /// The table of a team; most rows belong to the one of the row before.
+    fn table(&mut self, section: &str, team: &str) -> usize {
+        if self.tables.get(self.last).is_some_and(|t| t.section == section && t.team == team) {
+            return self.last;
+        }
+        self.last = *self.index.entry((section.to_owned(), team.to_owned())).or_insert_with(|| {
+            self.tables.push(Submission {
+                section: section.to_owned(),
+                team: team.to_owned(),
+                ..Submission::default()
+            });
+            self.lines.push(FxHashMap::default());
+            self.tables.len() - 1
+        });
+        self.last
+    }
+}
+
 /// Reads records under a header of the long layout's names.
 pub(crate) fn read_records(
     header: Record,
@@ -121,8 +152,7 @@ pub(crate) fn read_records(
     if file.separator != b',' {
         out.remarks.push(format!("Columns are parted by a {}.", file.separator_name()));
     }
-    let mut tables: HashMap<(String, String), usize> = HashMap::new();
-    let mut places: HashMap<(usize, usize, Option<u32>), usize> = HashMap::new();
+    let mut placed = Placed::default();
     for record in records {
         out.rows += 1;
         if out.rows > limits.rows {
@@ -133,7 +163,7 @@ pub(crate) fn read_records(
             ));
         }
         let reader = Row { record: &record, columns: &columns, protocol, roster };
-        match reader.read(&mut out.tables, &mut tables, &mut places) {
+        match reader.read(&mut placed) {
             Ok(()) => {}
             Err((code, fault)) => out.held.push(HeldRow { code, fault, text: record.text() }),
         }
@@ -142,6 +172,7 @@ pub(crate) fn read_records(
         return Err(header.fault(0, "the file has column names and no rows", "add a line per reading"));
     }
     // A table whose every row was held is none.
+    out.tables = placed.tables;
     out.tables.retain(|t| !t.cells.is_empty());
     Ok(out)
 }
@@ -162,12 +193,7 @@ impl Row<'_> {
         (code, self.record.fault(self.columns.at(name).unwrap_or(0), what, mend))
     }
 
-    fn read(
-        &self,
-        tables: &mut Vec<Submission>,
-        index: &mut HashMap<(String, String), usize>,
-        places: &mut HashMap<(usize, usize, Option<u32>), usize>,
-    ) -> Result<(), Objection> {
+    fn read(&self, placed: &mut Placed) -> Result<(), Objection> {
         if let Some(d) = &self.record.damage {
             return Err((d.code, self.record.fault(d.field, d.what.clone(), d.mend)));
         }
@@ -198,13 +224,9 @@ impl Row<'_> {
             return Err(self.object(column, code, what, mend));
         }
         let (item, row) = self.item()?;
-        let place = (section.to_owned(), team.to_owned());
-        let table = *index.entry(place).or_insert_with(|| {
-            tables.push(Submission { section: section.to_owned(), team: team.to_owned(), ..Submission::default() });
-            tables.len() - 1
-        });
-        let keys = self.keys(&mut tables[table], item)?;
-        if let Some(first) = places.get(&(table, item, row)) {
+        let table = placed.table(section, team);
+        let keys = self.keys(&mut placed.tables[table], item)?;
+        if let Some(first) = placed.lines[table].get(&(item, row)) {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
             return Err(self.object(
@@ -214,9 +236,9 @@ impl Row<'_> {
                 "keep the right one of the two",
             ));
         }
-        places.insert((table, item, row), self.record.line);
+        placed.lines[table].insert((item, row), self.record.line);
         // Values keep every character but the blanks around them.
-        tables[table].cells.push(SubmittedCell {
+        placed.tables[table].cells.push(SubmittedCell {
             by_person: false,
             item: self.protocol.items[item].id.clone(),
             row,

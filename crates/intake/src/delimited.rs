@@ -11,7 +11,7 @@ pub(crate) struct Delimited<'a> {
 /// One record: its line, its fields as text, and what is wrong with its bytes.
 pub(crate) struct Record {
     pub(crate) line: usize,
-    pub(crate) fields: Vec<String>,
+    pub(crate) fields: csv::StringRecord,
     pub(crate) damage: Option<Damage>,
 }
 
@@ -90,41 +90,24 @@ impl<'a> Delimited<'a> {
 }
 
 fn record(raw: &csv::ByteRecord, line: usize) -> Record {
+    let sound = raw.len() <= crate::MAX_COLUMNS + 1
+        && !raw.as_slice().contains(&0)
+        && raw.iter().all(|f| f.len() <= crate::MAX_CELL);
+    match sound.then(|| csv::StringRecord::from_byte_record(raw.clone())) {
+        Some(Ok(fields)) => Record { line, fields, damage: None },
+        _ => damaged(raw, line),
+    }
+}
+
+/// A record whose bytes cannot be used as they are: what is wrong with the first such field, and what can be shown of all.
+fn damaged(raw: &csv::ByteRecord, line: usize) -> Record {
     let mut damage = None;
-    let mut fields = Vec::with_capacity(raw.len().min(crate::MAX_COLUMNS + 1));
-    for (n, field) in raw.iter().enumerate() {
-        if n > crate::MAX_COLUMNS {
-            break;
-        }
-        let text = String::from_utf8_lossy(field);
+    let mut fields = csv::StringRecord::new();
+    for (n, field) in raw.iter().enumerate().take(crate::MAX_COLUMNS + 1) {
         if damage.is_none() {
-            damage = if let Err(e) = std::str::from_utf8(field) {
-                let byte = field.get(e.valid_up_to()).copied().unwrap_or(0);
-                Some(Damage {
-                    code: "encoding",
-                    field: n,
-                    what: format!("the byte 0x{byte:02X} is not UTF-8"),
-                    mend: "save the file as “CSV UTF-8”",
-                })
-            } else if field.contains(&0) {
-                Some(Damage {
-                    code: "nul-byte",
-                    field: n,
-                    what: "a NUL byte stands in it".to_owned(),
-                    mend: "type the cell again",
-                })
-            } else if field.len() > crate::MAX_CELL {
-                Some(Damage {
-                    code: "long-cell",
-                    field: n,
-                    what: format!("it is longer than {} bytes", crate::MAX_CELL),
-                    mend: "shorten it",
-                })
-            } else {
-                None
-            };
+            damage = damage_of(n, field);
         }
-        let mut text = text.into_owned();
+        let mut text = String::from_utf8_lossy(field).into_owned();
         if text.len() > crate::MAX_CELL {
             let mut end = crate::MAX_CELL;
             while !text.is_char_boundary(end) {
@@ -132,9 +115,23 @@ fn record(raw: &csv::ByteRecord, line: usize) -> Record {
             }
             text.truncate(end);
         }
-        fields.push(text);
+        fields.push_field(&text);
     }
     Record { line, fields, damage }
+}
+
+fn damage_of(n: usize, field: &[u8]) -> Option<Damage> {
+    let (code, what, mend) = if let Err(e) = std::str::from_utf8(field) {
+        let byte = field.get(e.valid_up_to()).copied().unwrap_or(0);
+        ("encoding", format!("the byte 0x{byte:02X} is not UTF-8"), "save the file as “CSV UTF-8”")
+    } else if field.contains(&0) {
+        ("nul-byte", "a NUL byte stands in it".to_owned(), "type the cell again")
+    } else if field.len() > crate::MAX_CELL {
+        ("long-cell", format!("it is longer than {} bytes", crate::MAX_CELL), "shorten it")
+    } else {
+        return None;
+    };
+    Some(Damage { code, field: n, what, mend })
 }
 
 impl Record {
@@ -148,9 +145,14 @@ impl Record {
         Fault { line: self.line, column: self.column(field), what: what.into(), mend: mend.into() }
     }
 
+    /// The fields with commas between.
+    pub(crate) fn joined(&self) -> String {
+        self.fields.iter().collect::<Vec<_>>().join(",")
+    }
+
     /// The record as one line of text.
     pub(crate) fn text(&self) -> String {
-        let mut text = self.fields.join(",").replace('\0', "␀");
+        let mut text = self.joined().replace('\0', "␀");
         if text.chars().count() > 1000 {
             text = text.chars().take(1000).chain(['…']).collect();
         }

@@ -23,7 +23,7 @@ pub(crate) type Grid = Vec<Vec<String>>;
 
 /// Whether a file is a filled sheet.
 pub(crate) fn is_sheet(file: &Delimited<'_>) -> bool {
-    file.records().next().is_some_and(|r| r.fields.first().is_some_and(|f| f.trim().eq_ignore_ascii_case(MARK)))
+    file.records().next().is_some_and(|r| r.fields.get(0).is_some_and(|f| f.trim().eq_ignore_ascii_case(MARK)))
 }
 
 /// Whether a grid is a filled sheet.

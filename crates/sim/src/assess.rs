@@ -120,6 +120,8 @@ pub struct Assessment {
     pub following: u32,
     /// Those charged again.
     pub charged_again: u32,
+    /// Sound readings keyed wrongly into one calculation, and those of them that were replaced on the sheet.
+    pub keyed: (u32, u32),
     /// Readings planted far off, and found.
     pub outliers: (u32, u32),
     /// Repeated readings tested where nothing was planted, and those called suspicious.
@@ -229,6 +231,10 @@ fn planted(out: &mut Assessment, p: &Planted, table: &Table) {
         ambiguous: u32::from(!within && at_all),
         missed: u32::from(!at_all),
     };
+    if p.kind == "reading-miskeyed" {
+        out.keyed.0 += 1;
+        out.keyed.1 += u32::from(table.findings.iter().any(|f| f.code == "repair"));
+    }
     out.kinds.entry(p.kind.clone()).or_default().add(mine);
     if p.kind != "unmodelled" {
         out.slips.add(mine);
@@ -274,6 +280,8 @@ impl Assessment {
         self.false_carried += o.false_carried;
         self.following += o.following;
         self.charged_again += o.charged_again;
+        self.keyed.0 += o.keyed.0;
+        self.keyed.1 += o.keyed.1;
         self.outliers = (self.outliers.0 + o.outliers.0, self.outliers.1 + o.outliers.1);
         self.false_outliers = (self.false_outliers.0 + o.false_outliers.0, self.false_outliers.1 + o.false_outliers.1);
         self.said.extend(&o.said);
@@ -341,6 +349,14 @@ impl Assessment {
             "readings far off, found: {} of {}; suspicious where nothing was planted: {} of {}\n",
             self.outliers.1, self.outliers.0, self.false_outliers.1, self.false_outliers.0
         );
+        if self.keyed.0 > 0 {
+            out += &format!(
+                "sound readings keyed wrongly into one calculation: {} of {} replaced on the sheet ({:.1} %)\n",
+                self.keyed.1,
+                self.keyed.0,
+                share(self.keyed.1, self.keyed.0)
+            );
+        }
         out += &format!("points for working out, off by {:.3} on average\n", self.marks_error);
         out += "stated probability against share right:\n";
         for (i, t) in self.calibration.iter().enumerate().filter(|(_, t)| t.count > 0) {

@@ -9,7 +9,7 @@ use jurado_core::protocol::{Protocol, ReadingKind, Rule};
 use jurado_core::submission::Submission;
 use serde::{Deserialize, Serialize};
 
-use crate::mistake::{Act, Chancy, chances, names_of};
+use crate::mistake::{Act, Chancy, chances, miskeyed, names_of};
 use crate::random::{Chance, seed_of};
 use crate::worker::{Left, Line, Outcome, Plan, Style, Worker};
 use crate::world::{Room, Seen, World};
@@ -22,6 +22,9 @@ pub enum Mix {
     Usual,
     /// Each as often as any other, so that rare kinds are measured too.
     Even,
+    /// As usual, with slips of the pen in readings as often as people make them: copied wrongly into the sheet, and keyed
+    /// wrongly into one calculation.
+    Pen,
 }
 
 /// Kinds that happen more often than the rest, which happen three times in a hundred each.
@@ -481,7 +484,7 @@ impl Lab {
         }
         // A mistake happens while one result is worked out; rare kinds are looked for wherever they can happen.
         let at: Vec<usize> = match worker.mix {
-            Mix::Usual => vec![*marked.get(chance.one_of(marked.len()))?],
+            Mix::Usual | Mix::Pen => vec![*marked.get(chance.one_of(marked.len()))?],
             Mix::Even => marked,
         };
         for line in at {
@@ -489,11 +492,17 @@ impl Lab {
             for c in chances(&self.protocol, result, &self.lines[line].ast, &self.declared, &sheet) {
                 by_kind.entry(c.kind.clone()).or_default().push((line, c));
             }
+            if worker.mix == Mix::Pen {
+                for c in miskeyed(&self.protocol, &self.lines[line].ast) {
+                    by_kind.entry(c.kind.clone()).or_default().push((line, c));
+                }
+            }
         }
         let declared = by_kind.keys().filter(|k| k.starts_with("declared:")).count().max(1) as f64;
         let often = |kind: &str| match worker.mix {
             Mix::Even => 1.0,
-            Mix::Usual => FREQUENT.iter().find(|(k, _)| *k == kind).map_or_else(
+            Mix::Pen if kind.starts_with("reading-mis") => 0.20,
+            Mix::Usual | Mix::Pen => FREQUENT.iter().find(|(k, _)| *k == kind).map_or_else(
                 || if kind.starts_with("declared:") { 0.15 / declared } else { 0.03 },
                 |(_, share)| *share,
             ),

@@ -24,6 +24,8 @@ pub(crate) enum Act {
     PointMoved(i32),
     /// A reading copied wrongly to the sheet; the calculation used the right one.
     ReadingMistyped(String),
+    /// A reading of the sheet keyed wrongly into this one calculation.
+    ReadingMiskeyed(String),
     /// Something nobody has thought of: the answer is so many times too large.
     Muddle(f64),
 }
@@ -284,6 +286,20 @@ fn literal(ast: &Ast) -> bool {
         AstKind::Name(n) => n == "pi",
         _ => false,
     }
+}
+
+/// Readings that may be keyed wrongly into one calculation, while the sheet has them right.
+pub(crate) fn miskeyed(protocol: &Protocol, ast: &Ast) -> Vec<Chancy> {
+    let number = |name: &String| {
+        let reading = protocol.item(name).and_then(|i| protocol.reading_of(i));
+        reading.is_some_and(|r| r.kind == ReadingKind::Number)
+    };
+    let chancy = |name: String| Chancy {
+        kind: "reading-miskeyed".to_owned(),
+        says: format!("{name} was keyed in wrongly"),
+        act: Act::ReadingMiskeyed(name),
+    };
+    names_of(ast).into_iter().filter(number).map(chancy).collect()
 }
 
 /// All that can go wrong in one result.

@@ -316,6 +316,7 @@ impl Worker<'_> {
         let uncertain = self.uncertainties(seen, &names, &left);
         let mut cells: Vec<SubmittedCell> = seen.readings.iter().map(|r| self.reading_cell(r, seen)).collect();
         let mut outcomes = vec![Outcome::default(); self.plans.len()];
+        let keyed: Vec<Option<Keyed>> = self.plans.iter().map(|p| self.keyed(p, seen, chance)).collect();
         // The right chain beside the sheet, to know what a plan has changed.
         for (n, line) in self.lines.iter().enumerate() {
             let item = &self.protocol.items[line.item];
@@ -335,8 +336,8 @@ impl Worker<'_> {
             };
             let planned: Vec<(usize, &Plan)> = self.plans.iter().enumerate().filter(|(_, p)| p.line == n).collect();
             let mut value = right.clone();
-            for (_, plan) in &planned {
-                value = self.mistaken(plan, line, &names, &left, value);
+            for (p, plan) in &planned {
+                value = self.mistaken(plan, line, &names, &left, value, keyed[*p].as_ref());
             }
             let rows: Vec<Option<usize>> = match &value {
                 Val::Many(xs) => (0..xs.len()).map(Some).collect(),
@@ -483,12 +484,29 @@ impl Worker<'_> {
         }
     }
 
-    fn mistaken(&self, plan: &Plan, line: &Line, names: &HashMap<String, Val>, left: &Left, right: Val) -> Val {
-        let item = &self.protocol.items[line.item];
+    fn mistaken(
+        &self,
+        plan: &Plan,
+        line: &Line,
+        names: &HashMap<String, Val>,
+        left: &Left,
+        right: Val,
+        keyed: Option<&Keyed>,
+    ) -> Val {
         let wrong = match &plan.chancy.act {
             Act::Deed(deed) => self.keyed_in(Some(deed), line, names, left),
             Act::AnswerUnit(f) | Act::Muddle(f) => scaled(&right, *f),
             Act::Formula(ast) => self.calculator(names, left).work(ast),
+            Act::ReadingMiskeyed(name) => {
+                let Some(keyed) = keyed else { return right };
+                let mut names = names.clone();
+                match (names.get_mut(name), keyed.row) {
+                    (Some(Val::Many(xs)), Some(row)) if row < xs.len() => xs[row] = keyed.si,
+                    (Some(Val::One(x)), _) => *x = keyed.si,
+                    _ => return right,
+                }
+                self.calculator(&names, left).work(&line.ast)
+            }
             _ => return right,
         };
         match (plan.row, &wrong, right) {
@@ -498,11 +516,25 @@ impl Worker<'_> {
                 }
                 Val::Many(rs)
             }
-            _ => {
-                let _ = item;
-                wrong
-            }
+            _ => wrong,
         }
+    }
+
+    /// What one reading of a plan is keyed in as: a slip of the pen in what stands on the sheet.
+    fn keyed(&self, plan: &Plan, seen: &Seen, chance: &mut Chance) -> Option<Keyed> {
+        let Act::ReadingMiskeyed(name) = &plan.chancy.act else { return None };
+        let of = |r: &&Shown| self.protocol.items[r.item].id == *name && r.si.is_finite();
+        let here = |r: &&Shown| plan.row.is_none_or(|row| r.row.is_none_or(|n| n as usize - 1 == row));
+        let mine: Vec<&Shown> = seen.readings.iter().filter(of).filter(here).collect();
+        let shown = mine.get(chance.one_of(mine.len().max(1)))?;
+        let text = match chance.one_of(4) {
+            0 => swapped(&shown.text, chance),
+            1 => point_beside(&shown.text, chance),
+            _ => other_digit(&shown.text, chance),
+        };
+        let si = self.protocol.items[shown.item].to_si(number(&text));
+        let at = shown.row.map(|r| r as usize - 1);
+        Some(Keyed { row: at, si }).filter(|k| k.si.is_finite() && text != shown.text)
     }
 
     /// The formula keyed in, perhaps with something done otherwise, in the units of the sheet: those of the answer, else of what
@@ -803,6 +835,12 @@ fn swapped(text: &str, chance: &mut Chance) -> String {
     let mut bytes = text.as_bytes().to_vec();
     bytes.swap(places[i], places[i + 1]);
     String::from_utf8(bytes).unwrap_or_default()
+}
+
+/// A reading as it was keyed in: its row from 0, and the value, SI.
+struct Keyed {
+    row: Option<usize>,
+    si: f64,
 }
 
 /// One digit, but not the last, is another.

@@ -1,6 +1,7 @@
 //! The figures that findings carry: which story was told, what it gives, what was left out and why.
 
 use crate::protocol::SlipKind;
+use crate::verdict::Gap;
 
 /// What the readings give in place of what was written.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -244,4 +245,6 @@ pub struct Riddle {
     pub stories: Vec<(SlipKind, f64)>,
     /// The factor by which all differing rows of a column are off alike.
     pub throughout: Option<f64>,
+    /// The missing cell that no plausible value fills.
+    pub gap: Option<Gap>,
 }

@@ -6,6 +6,7 @@ use super::figures::{
     Spread, Story, Support, UnitFault,
 };
 use crate::protocol::Role;
+use crate::verdict::Gap;
 
 /// The kinds of findings. `text` is always as typed; numbers are in the unit of the item unless said otherwise.
 #[derive(Clone, Debug, PartialEq)]
@@ -271,6 +272,8 @@ pub enum Kind {
     Unchecked {
         /// As typed.
         text: String,
+        /// The reading it waits for, where it takes that with the rest of a column.
+        gap: Option<Gap>,
     },
     /// A word that is not the right one.
     Differs {

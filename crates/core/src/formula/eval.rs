@@ -222,19 +222,19 @@ fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {
             let r = v.sqrt();
             x.map(r, if r == 0.0 { 0.0 } else { 0.5 / r })
         }
-        Function::Exp => x.map(v.exp(), v.exp()),
+        Function::Exp => x.map_places(v.exp(), v.exp()),
         Function::Round => x.map(v.round(), 0.0),
         Function::Ln if v <= 0.0 => return fail("only a positive number has a logarithm"),
-        Function::Ln => x.map(v.ln(), 1.0 / v),
+        Function::Ln => x.map_places(v.ln(), 1.0 / v),
         Function::Log10 if v <= 0.0 => return fail("only a positive number has a logarithm"),
-        Function::Log10 => x.map(v.log10(), 1.0 / (v * std::f64::consts::LN_10)),
-        Function::Sin => x.map(v.sin(), v.cos()),
-        Function::Cos => x.map(v.cos(), -v.sin()),
-        Function::Tan => x.map(v.tan(), 1.0 / v.cos().powi(2)),
+        Function::Log10 => x.map_places(v.log10(), 1.0 / (v * std::f64::consts::LN_10)),
+        Function::Sin => x.map_places(v.sin(), v.cos()),
+        Function::Cos => x.map_places(v.cos(), -v.sin()),
+        Function::Tan => x.map_places(v.tan(), 1.0 / v.cos().powi(2)),
         Function::Asin | Function::Acos if v.abs() > 1.0 => return fail("no angle has that sine or cosine"),
-        Function::Asin => x.map(v.asin(), 1.0 / (1.0 - v * v).sqrt().max(f64::MIN_POSITIVE)),
-        Function::Acos => x.map(v.acos(), -1.0 / (1.0 - v * v).sqrt().max(f64::MIN_POSITIVE)),
-        Function::Atan => x.map(v.atan(), 1.0 / (1.0 + v * v)),
+        Function::Asin => x.map_places(v.asin(), 1.0 / (1.0 - v * v).sqrt().max(f64::MIN_POSITIVE)),
+        Function::Acos => x.map_places(v.acos(), -1.0 / (1.0 - v * v).sqrt().max(f64::MIN_POSITIVE)),
+        Function::Atan => x.map_places(v.atan(), 1.0 / (1.0 + v * v)),
         _ => x.map(v.abs(), if v < 0.0 { -1.0 } else { 1.0 }),
     })
 }

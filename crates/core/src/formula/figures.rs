@@ -77,6 +77,13 @@ impl Num for Figured {
             None => Figured { value: result, place: None },
         }
     }
+    /// ln 8.96 = 2.193: three figures make three places. A flat place of the function says nothing.
+    fn map_places(&self, result: f64, derivative: f64) -> Self {
+        match self.place {
+            Some(_) if derivative != 0.0 && derivative.is_finite() => Self::combine(result, &[(self, derivative)]),
+            _ => self.map(result, derivative),
+        }
+    }
     /// One unit in the last place of the reading that moves the result most says where the result's figures end.
     fn combine(result: f64, parts: &[(&Self, f64)]) -> Self {
         let moved = |p: &(&Self, f64)| p.0.place.map(|place| p.1.abs() * crate::quantity::power_of_ten(place));

@@ -20,6 +20,10 @@ pub trait Num: Clone {
     fn div(&self, other: &Self) -> Self;
     /// A function of one value: its result and its derivative there.
     fn map(&self, result: f64, derivative: f64) -> Self;
+    /// As [`Num::map`], for a function whose result has as many places as its argument has figures, not as many figures.
+    fn map_places(&self, result: f64, derivative: f64) -> Self {
+        self.map(result, derivative)
+    }
     /// A function of many values: its result and its derivative by each of them.
     fn combine(result: f64, parts: &[(&Self, f64)]) -> Self;
     /// Sum of at least one value.

@@ -1,5 +1,6 @@
 //! What every result of a table is judged from.
 
+use super::stories::Whole;
 use super::table::Table;
 use super::values::{Env, Out};
 use crate::formula::Value;
@@ -17,8 +18,10 @@ pub(super) struct Ground<'a> {
     /// Readings and references alone.
     pub(super) measured: &'a Env,
     pub(super) figured: &'a [Option<Value<Figured>>],
-    /// Readings that cannot have been copied wrongly, since other results fit them as they stand.
+    /// Readings that a person says were not copied wrongly.
     pub(super) refuted: &'a [(usize, Option<u32>)],
     /// Budgets by result and row, for deserved figures from the uncertainty.
     pub(super) budgets: &'a [Vec<Option<Budget>>],
+    /// For weighing a story by the whole table.
+    pub(super) whole: &'a Whole<'a>,
 }

@@ -9,6 +9,7 @@ mod columns;
 mod compare;
 mod counts;
 mod diagnose;
+mod digits;
 mod ground;
 mod montecarlo;
 mod off_the_line;
@@ -18,7 +19,9 @@ mod readings;
 mod relations;
 mod results;
 mod score;
+mod sheet;
 mod stated;
+mod stories;
 mod table;
 #[cfg(test)]
 mod tests;
@@ -37,6 +40,8 @@ use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
 use crate::submission::Submission;
 use crate::verdict::{Judged, JudgedResult, OutlierTest, VerdictKind};
+use sheet::{Sheet, Stage};
+use stories::Whole;
 use table::Table;
 use values::{Env, Out};
 
@@ -50,18 +55,8 @@ pub fn judge(protocol: &Protocol, submission: &Submission, rulings: &[Ruling], d
     judge_in(protocol, &Section::default(), submission, rulings, decisions)
 }
 
-/// Readings that may be refuted in one table before its stories are left as they are.
-const MOST_REFUTED: usize = 3;
-
-/// What became of the likeliest repair.
-enum Repair {
-    /// None is likely, or it was refused, or it gains nothing.
-    None,
-    /// Followed through.
-    Taken(Box<Worked>),
-    /// Results that fit the reading as it stands would not fit it repaired.
-    Refuted(usize, Option<u32>),
-}
+/// Readings that may be repaired in one table, one after the other.
+const MOST_REPAIRS: usize = 4;
 
 /// What the passes before the score have found.
 struct Worked {
@@ -85,23 +80,28 @@ pub fn judge_in(
 ) -> Judged {
     let as_typed = submission;
     let submission = &*person::corrected(submission, decisions);
+    let stage = Stage { protocol, section, submission };
     let mut table = table::place(protocol, section, submission);
-    let mut refuted: Vec<(usize, Option<u32>)> = Vec::new();
-    let mut worked = work(protocol, section, submission, &mut table, &refuted);
-    // A story of one result that another contradicts is told no more: each reading can be refuted once.
-    for _ in 0..MOST_REFUTED {
-        match repair(protocol, section, submission, &mut table, &worked, decisions) {
-            Repair::None => break,
-            Repair::Taken(repaired) => {
-                worked = *repaired;
-                break;
-            }
-            Repair::Refuted(item, row) => {
-                refuted.push((item, row));
-                worked = work(protocol, section, submission, &mut table, &refuted);
-            }
+    let mut refuted = refused(protocol, decisions);
+    let mut worked = work(stage, &mut table, &refuted);
+    let mut repairs = Vec::new();
+    // One story at a time: what is left is judged anew with it.
+    for _ in 0..MOST_REPAIRS {
+        let Some((finding, place)) = repair(protocol, &mut table, &worked, decisions) else { break };
+        let after = work(stage, &mut table, &refuted);
+        if after.results.iter().any(|r| (r.index, r.row) == place && fits(r)) {
+            repairs.push(gaining(finding, &worked, &after));
+            worked = after;
+            continue;
+        }
+        // What the story was told for does not fit by it after all.
+        if let (Some(item), row) = (finding.place.item, finding.place.row) {
+            refuted.push((item, row));
+            unrepair(&mut table, item, row);
+            worked = work(stage, &mut table, &refuted);
         }
     }
+    worked.list.extend(repairs);
     let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
     let mut found = Findings::onto(&mut list);
     outliers.extend(off_the_line::points(protocol, &clean, &out, &propagated, &mut found));
@@ -137,39 +137,23 @@ pub fn judge_in(
 }
 
 /// Everything from the placed cells to the verdicts of the results.
-fn work(
-    protocol: &Protocol,
-    section: &Section,
-    submission: &Submission,
-    table: &mut Table,
-    refuted: &[(usize, Option<u32>)],
-) -> Worked {
-    let mut list = Vec::new();
-    let mut found = Findings::onto(&mut list);
-    let measured = values::measured(protocol, section, submission, table);
-    // Once with everything, to see what stands apart; then with what counts.
-    let mut clean = measured.clone();
-    if protocol.results.iter().any(|r| r.rejection.is_some()) {
-        values::chain(protocol, &mut clean, &Vec::new(), table);
-    }
-    let (out, outliers) = counts::settle(protocol, table, &clean, section, &mut found);
-    let mut clean = measured.clone();
-    values::chain(protocol, &mut clean, &out, table);
-    readings::cells(protocol, section, table, &clean, &mut found);
-    columns::check(protocol, section, table, &clean, &mut found);
-    let propagated = propagate::propagate(protocol, table, &out, &measured);
-    let figured = values::figured(protocol, &table.readings, &measured);
+fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(usize, Option<u32>)]) -> Worked {
+    let Stage { protocol, section, submission } = stage;
+    let sheet = Sheet::of(stage, table);
+    let figured = values::figured(protocol, &table.readings, &sheet.measured, &sheet.out);
     let ground = ground::Ground {
         protocol,
         table,
-        out: &out,
-        clean: &clean,
-        measured: &measured,
+        out: &sheet.out,
+        clean: &sheet.clean,
+        measured: &sheet.measured,
         figured: &figured,
         refuted,
-        budgets: &propagated.budgets,
+        budgets: &sheet.propagated.budgets,
+        whole: &Whole::of(stage, table, &sheet, &figured),
     };
     let (mut results, reported) = compare::results(&ground);
+    let Sheet { clean, out, propagated, outliers, list, .. } = sheet;
     uncertain::fill(protocol, table, &out, &propagated, &|| seed(protocol, submission, section), &mut results);
     Worked { list, outliers, out, clean, reported, propagated, results }
 }
@@ -190,63 +174,74 @@ fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 
     u64::from_le_bytes(std::array::from_fn(|i| bytes[i]))
 }
 
-/// A reading that a diagnosis repairs: the whole table is followed through with it, if that makes at least one more
-/// result fit (or no other uses that reading) and breaks none that fitted. The submission stays as it is; a reviewer may
-/// refuse, and then all is judged without it.
+/// Readings that a person refuses to take as copied wrongly.
+fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(usize, Option<u32>)> {
+    let refuses =
+        |key: &Key| decisions.iter().rev().find(|d| d.finding == *key).is_some_and(|d| d.action == Action::Refuse);
+    decisions
+        .iter()
+        .filter(|d| refuses(&d.finding))
+        .filter_map(|d| match &d.finding {
+            Key::Repair { item, row } => Some((protocol.item(item)?, *row)),
+            _ => None,
+        })
+        .collect()
+}
+
+/// The likeliest story of a reading that was copied wrongly, taken: the table is judged with the reading as it was meant.
+/// The submission stays as it is; a reviewer may refuse, and then all is judged without the story.
 fn repair(
     protocol: &Protocol,
-    section: &Section,
-    submission: &Submission,
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-) -> Repair {
-    let fits = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
-    let candidates: Vec<(usize, usize, Option<u32>, f64, f64)> = before
-        .results
-        .iter()
-        .filter(|r| r.verdict == VerdictKind::Slip)
-        .filter_map(|r| {
-            let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
-            let (item, row, value) = slip.repair?;
-            Some((r.index, item, row, value, slip.probability))
-        })
-        .collect();
-    let likeliest = candidates.into_iter().max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)));
-    let Some((index, item, row, value, probability)) = likeliest else { return Repair::None };
-    let key = Key::Repair { item: protocol.items[item].id.clone(), row };
-    let decision = decisions.iter().rev().find(|d| d.finding == key);
-    if decision.is_some_and(|d| d.action == Action::Refuse) {
-        return Repair::None;
-    }
+) -> Option<(Finding, (usize, Option<u32>))> {
+    let stories = before.results.iter().filter(|r| r.verdict == VerdictKind::Slip).filter_map(|r| {
+        let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
+        let (item, row, value) = slip.repair?;
+        Some(((r.index, r.row), item, row, value, slip.probability))
+    });
+    let (result, item, row, value, probability) = stories.max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)))?;
     let cell =
-        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row));
-    let Some(cell) = cell else { return Repair::None };
+        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))?;
+    // A reading is repaired once.
+    if cell.repaired.is_some() {
+        return None;
+    }
     let text = cell.text.clone();
     cell.repaired = Some(value);
-    let mut after = work(protocol, section, submission, table, &[]);
-    let pairs = || before.results.iter().zip(&after.results);
-    let broken = pairs().any(|(a, b)| fits(a) && !fits(b));
+    let key = Key::Repair { item: protocol.items[item].id.clone(), row };
+    let taken = decisions.iter().any(|d| d.finding == key);
+    let kind = Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained: 0 };
+    let finding = Finding::new(kind, key, Severity::Decide, Place::of(item, row));
+    let finding = Finding {
+        fragile: (!taken).then_some(Fragile::RepairOpen),
+        ..finding.hanging(readings::completeness(protocol))
+    };
+    Some((finding, result))
+}
+
+/// The reading as it stands on the sheet again.
+fn unrepair(table: &mut Table, item: usize, row: Option<u32>) {
+    let reading = table.readings.iter_mut().find(|r| r.item == item);
+    if let Some(cell) = reading.and_then(|r| r.cells.iter_mut().find(|c| c.row == row)) {
+        cell.repaired = None;
+    }
+}
+
+fn fits(r: &JudgedResult) -> bool {
+    matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded)
+}
+
+/// The finding of a repair with the number of further results that fit by it.
+fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
     // What was carried followed already: only what nothing explained is gained.
     let lost = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Slip | VerdictKind::Unexplained);
-    let gained = pairs().filter(|(a, b)| a.index != index && lost(a) && fits(b)).count();
-    let others_use = protocol.results.iter().enumerate().any(|(n, r)| n != index && r.node.items().contains(&item));
-    let here = after.results.iter().any(|r| r.index == index && fits(r));
-    if broken || !here || (gained == 0 && others_use) {
-        if let Some(cell) =
-            table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))
-        {
-            cell.repaired = None;
-        }
-        return if broken { Repair::Refuted(item, row) } else { Repair::None };
+    let more = before.results.iter().zip(&after.results).filter(|(a, b)| lost(a) && fits(b)).count().saturating_sub(1);
+    if let Kind::Repair { gained, .. } = &mut finding.kind {
+        *gained = more;
     }
-    let kind = Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained };
-    let finding = Finding::new(kind, key, Severity::Decide, Place::of(item, row));
-    Findings::onto(&mut after.list).push(Finding {
-        fragile: decision.is_none().then_some(Fragile::RepairOpen),
-        ..finding.hanging(readings::completeness(protocol))
-    });
-    Repair::Taken(Box::new(after))
+    finding
 }
 
 fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {

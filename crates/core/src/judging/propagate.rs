@@ -38,8 +38,6 @@ struct Spread {
     sd: Option<f64>,
     count: f64,
     group: usize,
-    /// Width of the bracket that two other readings give, SI.
-    bracket: Option<f64>,
 }
 
 impl Maker<'_> {
@@ -73,12 +71,8 @@ impl Maker<'_> {
         let values: Vec<f64> = counted_values(reading).collect();
         let count = values.len() as f64;
         let sd = summary(&values).and_then(|s| s.sd).filter(|_| replicated && values.len() > 1);
-        let judged_bracket = spec.bracket.and_then(|(low, high)| {
-            let of = |i: usize| self.measured[i].as_ref().and_then(Value::scalar).copied();
-            Some((of(high)? - of(low)?).abs())
-        });
         let group = self.sources.len();
-        let spread = Spread { sd, count, group, bracket: judged_bracket };
+        let spread = Spread { sd, count, group };
         let cells: Vec<Option<Dual>> = reading.cells.iter().map(|cell| self.cell(n, cell, &spread)).collect();
         match item.rows {
             Shape::Scalar => cells.into_iter().next_back().flatten().map(Value::Scalar),
@@ -97,7 +91,13 @@ impl Maker<'_> {
         };
         let hidden = self.hidden(n, cell);
         let here = Of::Item(spec.item);
-        let source = if let Some(width) = spread.bracket.or(stated_width(cell).map(|w| w * factor)) {
+        // Row by row; a bracket that was judged once serves all rows.
+        let at = cell.row.map(|r| r as usize - 1);
+        let judged = spec.bracket.and_then(|(low, high)| {
+            let of = |i: usize| self.measured[i].as_ref()?.at(at).copied();
+            Some((of(high)? - of(low)?).abs())
+        });
+        let source = if let Some(width) = judged.or(stated_width(cell).map(|w| w * factor)) {
             self.one(here, SourceKind::Bracket, bracket(0.0, width), width / 2.0)
         } else if let Some(sd) = spread.sd {
             let floor = resolution(hidden) * spread.count.sqrt();

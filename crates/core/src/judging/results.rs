@@ -3,7 +3,7 @@
 use rust_decimal::Decimal;
 
 use super::compare::{WIDE_ENVELOPE, shown};
-use crate::finding::{Figures, Finding, Findings, Fragile, Key, Kind, Place, Riddle, Right, Severity, Story};
+use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Riddle, Right, Severity, Story};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
@@ -133,7 +133,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 found.push(finding(kind, Severity::Decide).hanging(all));
             }
             VerdictKind::Unchecked => {
-                found.push(finding(Kind::Unchecked { text: text() }, Severity::Note));
+                found.push(finding(Kind::Unchecked { text: text(), gap: result.gap }, Severity::Note));
             }
             VerdictKind::Differs => {
                 let kind = Kind::Differs { text: text(), right: right() };
@@ -157,7 +157,21 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
             found.push(finding(kind, Severity::Note));
         }
     }
-    digits(protocol, results, found);
+    cap_columns(protocol, &shares, found);
+    super::digits::digits(protocol, results, found);
+}
+
+/// Takes back what the rows of a column, each rounded up, lose beyond the column's points: the last rows pay less.
+fn cap_columns(protocol: &Protocol, shares: &Shares<'_>, found: &mut Findings<'_>) {
+    for spec in protocol.results.iter().filter(|s| s.table.is_some()) {
+        let mut left = spec.points;
+        let mine = |f: &&mut Finding| f.place.item == Some(spec.item) && f.criterion == shares.criterion;
+        for f in found.list.iter_mut().filter(mine) {
+            f.cost = f.cost.min(left);
+            f.hangs = f.hangs.min(left.max(f.cost));
+            left -= f.cost;
+        }
+    }
 }
 
 /// What the readings give in place of what was written: a value, with one digit more than was written, or a word.
@@ -213,6 +227,13 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         .map(|r| at_stake(r) * shares.of(&slip.kind))
         .max()
         .unwrap_or(Decimal::ZERO);
+    // Where nothing tells whether a number was keyed or copied wrongly, the milder of the two is charged.
+    let cost = match (&slip.kind, super::readings::completeness(protocol)) {
+        (SlipKind::ReadingMiskeyed, (Some(_), each)) if slip.alike.contains(&SlipKind::ReadingMistyped) => {
+            cost.min(each)
+        }
+        _ => cost,
+    };
     let story = Story {
         text: result.reported.text.clone(),
         right: shown(result),
@@ -223,7 +244,7 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         rows: slip.rows.clone(),
         places: slip.places.len(),
         guess: slip.alternatives.first().filter(|(_, p)| *p >= 0.05).cloned(),
-        only_copied: only_copied(protocol, results, result),
+        only_copied: is_of_the_text(&slip.kind) && only_copied(protocol, results, result),
     };
     let kind = Kind::Slip(Box::new(story));
     let key = Key::about(&kind, &item.id, result.row.filter(|_| slip.rows.is_empty()));
@@ -237,6 +258,11 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         fragile: (1.0 / 3.0..=2.0 / 3.0).contains(&slip.probability).then_some(Fragile::Diagnosis(slip.probability)),
         ..finding.hanging((shares.criterion.clone(), cost))
     });
+}
+
+/// Whether a slip is one in writing the answer down.
+fn is_of_the_text(kind: &SlipKind) -> bool {
+    matches!(kind, SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint)
 }
 
 /// Whether all that use a tainted value agree with the clean one all the same.
@@ -264,6 +290,7 @@ fn unexplained(
             right: shown(result),
             stories,
             throughout: result.throughout,
+            gap: result.gap,
         })
     };
     let (kind, cost) = match &result.slip {
@@ -284,49 +311,4 @@ fn unexplained(
         fragile: likely.map(|s| Fragile::Likeliest(s.probability)),
         ..Finding::about(kind, Severity::Decide, about, result.row)
     });
-}
-
-/// Figures of the reported values against those the readings support.
-fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
-    let Some((criterion, each)) = protocol.criteria.iter().find_map(|c| match c.rule {
-        Rule::Digits { each } => Some((c.id.clone(), each)),
-        _ => None,
-    }) else {
-        return;
-    };
-    let tolerance = protocol.school.figure_tolerance;
-    let (mut few, mut many): (Vec<&JudgedResult>, Vec<&JudgedResult>) = Default::default();
-    for result in results {
-        // A carried value may be of another magnitude: its figures are not held against it a second time.
-        let judged = matches!(result.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
-        let (Some(number), true, Some(_)) = (&result.reported.number, judged, result.clean) else { continue };
-        let written = number.figures() as i32;
-        // A whole number's trailing zeros may be place-holders: it is given the benefit.
-        let fewest = written - (number.half_steps().len() as i32 - 1);
-        if written < result.deserved - tolerance {
-            few.push(result);
-        } else if fewest > result.deserved + tolerance {
-            many.push(result);
-        }
-    }
-    // One habit is one finding with its places; what it takes still counts by result.
-    for (few, habit) in [(true, few), (false, many)] {
-        let Some(first) = habit.first() else { continue };
-        let told = habit.iter().map(|r| Figures {
-            item: r.item,
-            row: r.row,
-            text: r.reported.text.clone(),
-            written: r.reported.number.as_ref().map_or(0, |n| n.figures()),
-            deserved: r.deserved,
-            clean: r.clean.unwrap_or(0.0),
-        });
-        let kind = if few { Kind::DigitsFew(told.collect()) } else { Kind::DigitsMany(told.collect()) };
-        let key = Key::Finding(kind.code().to_owned());
-        let cost = each * Decimal::from(habit.len());
-        found.push(Finding {
-            also: habit[1..].iter().map(|r| r.item).collect(),
-            ..Finding::new(kind, key, Severity::Charge, Place::of(first.item, None))
-                .charged((Some(criterion.clone()), cost))
-        });
-    }
 }

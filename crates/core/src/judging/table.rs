@@ -9,6 +9,7 @@ use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 
 /// A note made while placing the cells, to become a finding.
+#[derive(Clone)]
 pub(super) struct CellNote {
     pub(super) kind: Kind,
     pub(super) item: usize,
@@ -25,6 +26,7 @@ pub(super) struct Rows {
     pub(super) keys: Vec<Option<String>>,
 }
 
+#[derive(Clone)]
 pub(super) struct Table {
     pub(super) readings: Vec<JudgedReading>,
     /// By result, by row (one where it is no column).

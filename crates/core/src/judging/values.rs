@@ -4,7 +4,7 @@ use super::table::{Table, parameter};
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Shape, Value, evaluate_any};
 use crate::protocol::{ItemKind, Protocol, ReferenceEntry};
-use crate::quantity::leading_place;
+use crate::quantity::{Nature, leading_place};
 use crate::section::Section;
 use crate::submission::Submission;
 use crate::verdict::{CellState, JudgedReading};
@@ -178,8 +178,32 @@ pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f6
     reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.repaired.or(c.value))
 }
 
-/// The same values as [`measured`], with their last significant places.
-pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
+/// The place of a reading's last figure, SI: it has as many figures there as on the sheet, whatever its unit.
+fn place_in_si(item: &crate::protocol::Item, cell: &crate::verdict::JudgedCell) -> i32 {
+    let value = cell.repaired.or(cell.value).unwrap_or(0.0);
+    let decimal = (item.unit.factor.log10() - item.unit.factor.log10().round()).abs() < 1e-9;
+    if decimal || value == 0.0 || item.nature == Nature::Point {
+        return leading_place(cell.resolution * item.unit.factor);
+    }
+    let figures = leading_place(value) - leading_place(cell.resolution) + 1;
+    leading_place(item.to_si(value)) - figures + 1
+}
+
+/// The same values as [`measured`] and all that follows, with their last significant places.
+pub(super) fn figured(
+    protocol: &Protocol,
+    readings: &[JudgedReading],
+    env: &Env,
+    out: &Out,
+) -> Vec<Option<Value<Figured>>> {
+    let mut figured = figured_readings(protocol, readings, env);
+    for spec in protocol.results.iter().filter(|s| protocol.items[s.item].words.is_none()) {
+        figured[spec.item] = evaluate_any(&spec.node, &Context::without(&figured, out)).ok();
+    }
+    figured
+}
+
+fn figured_readings(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
     protocol
         .items
         .iter()
@@ -189,7 +213,7 @@ pub(super) fn figured(protocol: &Protocol, readings: &[JudgedReading], env: &Env
                 let place = |c: &crate::verdict::JudgedCell| match c.state {
                     // A count is exact.
                     CellState::Read if protocol.readings[r].instrument.is_none() => None,
-                    _ => Some(leading_place(c.resolution * item.unit.factor)),
+                    _ => Some(place_in_si(item, c)),
                 };
                 let one = |c: &crate::verdict::JudgedCell| {
                     c.repaired.or(c.value).map(|v| Figured { value: item.to_si(v), place: place(c) })

@@ -60,6 +60,12 @@ pub enum SlipKind {
     Intercept,
     /// A reading was copied wrongly into the table and the calculation used the right one: 48.3 for 84.3.
     ReadingMistyped,
+    /// A reading of the sheet went into one calculation as another number: 48.3 keyed for 84.3.
+    ReadingMiskeyed,
+    /// A constant went in as another number: 380 for 384, or its neighbour on the sheet.
+    ConstantWrong,
+    /// It was worked out with another number of things than was counted: 26 pins for 28.
+    CountWrong,
     /// A slip the protocol declares, with `declared:` and its id.
     Declared(Arc<str>),
     /// Two slips at once.
@@ -68,12 +74,13 @@ pub enum SlipKind {
 
 impl SlipKind {
     /// Kind, word, starting weight.
-    const TABLE: [(SlipKind, &'static str, f64); 27] = [
+    const TABLE: [(SlipKind, &'static str, f64); 30] = [
         (SlipKind::UnitFactor, "unit-factor", 0.18),
         (SlipKind::RadiusDiameter, "radius-diameter", 0.10),
         (SlipKind::TermOmitted, "term-omitted", 0.10),
         (SlipKind::Literal, "literal", 0.08),
         (SlipKind::ReadingMistyped, "reading-mistyped", 0.08),
+        (SlipKind::ReadingMiskeyed, "reading-miskeyed", 0.08),
         (SlipKind::DecimalPoint, "decimal-point", 0.06),
         (SlipKind::Power, "power", 0.05),
         (SlipKind::Inverted, "inverted", 0.05),
@@ -95,6 +102,8 @@ impl SlipKind {
         (SlipKind::SlopeInverted, "slope-inverted", 0.03),
         (SlipKind::TwoPointSlope, "two-point-slope", 0.03),
         (SlipKind::Intercept, "intercept", 0.03),
+        (SlipKind::ConstantWrong, "constant-wrong", 0.05),
+        (SlipKind::CountWrong, "count-wrong", 0.03),
         (SlipKind::Compound, "compound", 0.02),
     ];
 

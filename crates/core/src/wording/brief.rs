@@ -2,7 +2,7 @@
 
 use super::reviewer::{corrected, repaired, says};
 use super::slips::{riddle, throughout};
-use super::{At, sentence};
+use super::{At, amount, sentence};
 use crate::finding::{Finding, Kind};
 use crate::notation::{self, capital};
 use crate::protocol::Protocol;
@@ -14,13 +14,13 @@ pub fn brief(protocol: &Protocol, finding: &Finding) -> String {
         Kind::Repair { text, value, resolution, .. } => {
             let unit = at.unit();
             let shown = repaired(*value, *resolution);
-            format!("{} reads {}{unit} and seems to have been {shown}{unit}.", sentence(&at.reading()), text.trim())
+            format!("{} reads {} and seems to have been {shown}{unit}.", sentence(&at.reading()), amount(text, &unit))
         }
         Kind::Corrected { .. } => format!("{}.", sentence(&corrected(&at, &finding.kind))),
         Kind::Slip(story) => format!("{}: {}.", capital(&at.result()), story.clause),
         Kind::Unexplained(r) | Kind::Ambiguous(r) => {
-            let story = riddle(&finding.kind) + &throughout(r);
-            format!("{} {}{}, not {}.{story}", capital(&at.result()), r.text, at.unit(), at.right(&r.right))
+            let story = riddle(&at, &finding.kind) + &throughout(r);
+            format!("{} {}, not {}.{story}", capital(&at.result()), amount(&r.text, &at.unit()), at.right(&r.right))
         }
         Kind::DigitsFew(habit) | Kind::DigitsMany(habit) => {
             let word = if matches!(finding.kind, Kind::DigitsFew(_)) { "fewer" } else { "more" };

@@ -1,7 +1,7 @@
 //! For the reviewer: rows and columns of a table, and the checks that run over them.
 
 use super::numbers::{half_width, quantity};
-use super::{At, sentence};
+use super::{At, plain, sentence};
 use crate::finding::{Kind, OffPlan};
 use crate::formula::Node;
 use crate::notation::{self, capital};
@@ -33,13 +33,15 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
         }
         Kind::StoppedEarly { table: t, last } => {
             format!(
-                "{}: the last row is {last}{unit}, before {}.",
+                "{}: the last row is {}{unit}, before {}.",
                 capital(&table(t).title),
+                plain(*last),
                 ends(at, table(t).stop.as_ref())
             )
         }
         Kind::Trend { rising, steps } => {
-            let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();
+            let wrong: Vec<String> =
+                steps.iter().map(|(row, a, b)| format!("{} to {}{unit} at row {row}", plain(*a), plain(*b))).collect();
             let word = if *rising { "rise" } else { "fall" };
             format!("The {title} should {word} down the rows and does not: {}.", wrong.join(", "))
         }
@@ -52,11 +54,17 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
             format!("Steps of the {title} off the plan{unit}: {}.", off.join("; "))
         }
         Kind::DoesNotFollow { start, before } => {
-            format!("The {title} of row {row} is {start}{unit}; row {} ended at {before}{unit}.", row - 1)
+            format!(
+                "The {title} of row {row} is {}{unit}; row {} ended at {}{unit}.",
+                plain(*start),
+                row - 1,
+                plain(*before)
+            )
         }
         Kind::DoesNotAddUp { total, expected } => format!(
-            "The {title} of row {row} is {total}{unit}; the portions add up to {}{unit}.",
-            notation::figures(*expected, 5)
+            "The {title} of row {row} is {}{unit}; the portions add up to {}{unit}.",
+            plain(*total),
+            plain(*expected)
         ),
         Kind::Check { .. } => check(at.protocol, kind),
         _ => String::new(),
@@ -99,7 +107,8 @@ pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
         ),
         _ => String::new(),
     };
-    format!("{}{at}.{sides}", sentence(&what))
+    let stop = if what.ends_with(['?', '!', '.']) && at.is_empty() { "" } else { "." };
+    format!("{}{at}{stop}{sides}", sentence(what.trim_end_matches(if at.is_empty() { '\0' } else { '?' })))
 }
 
 fn width(protocol: &Protocol, node: &Node, si: f64) -> String {

@@ -27,6 +27,7 @@ pub use team::tells;
 use crate::finding::{Finding, Place, Right};
 use crate::notation::{self, capital};
 use crate::protocol::{Item, Protocol};
+use crate::quantity::leading_place;
 use crate::verdict::Face;
 
 /// A finding's place, with the words of its protocol.
@@ -61,6 +62,19 @@ impl<'a> At<'a> {
             Some(row) => format!("reading {row} of the {}", self.title()),
             None => format!("the {}", self.title()),
         }
+    }
+
+    /// A reading anywhere in the table.
+    fn reading_at(&self, item: usize, row: u32) -> String {
+        At { protocol: self.protocol, place: Place::of(item, Some(row)) }.reading()
+    }
+
+    /// A value that would stand in a missing cell: as many digits as its instrument shows.
+    fn filled(&self, item: usize, value: f64) -> String {
+        let it = &self.protocol.items[item];
+        let step = self.protocol.reading_of(item).and_then(|s| self.protocol.step(s)).filter(|s| *s > 0.0);
+        let shown = step.map_or_else(|| notation::figures(value, 4), |s| notation::to_place(value, leading_place(s)));
+        shown + &it.unit_after()
     }
 
     /// "density (plate)", "pressure in row 3".
@@ -110,6 +124,23 @@ pub fn number(right: &Right) -> String {
         Right::Value { value, place } => notation::to_place(*value, *place),
         Right::Word(_) | Right::Unknown => "not known".to_owned(),
     }
+}
+
+/// A number as typed, with its unit once: a cell may hold the unit itself.
+fn amount(text: &str, unit: &str) -> String {
+    let text = text.trim();
+    let own =
+        text.chars().any(|c| (c.is_alphabetic() && !matches!(c, 'e' | 'E')) || matches!(c, '%' | '°' | '\'' | '"'));
+    if own { text.to_owned() } else { format!("{text}{unit}") }
+}
+
+/// A number of the sheet without a float's tail.
+fn plain(value: f64) -> String {
+    let text = notation::figures(value, 6);
+    if text.contains('.') && !text.contains('×') {
+        return text.trim_end_matches('0').trim_end_matches('.').to_owned();
+    }
+    text
 }
 
 /// "The diagonal of the plate is off": a sentence's first letter large.

@@ -4,7 +4,7 @@ use super::columns::column;
 use super::counted::{concordance, exclusion, outlier, unsupported};
 use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
-use super::{At, sentence};
+use super::{At, amount, sentence};
 use crate::finding::{About, Correction, Figures, Finding, Kind, Needed, PlusMinus, Story, UnitFault};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingKind, Role};
@@ -53,9 +53,12 @@ fn of_results(at: &At<'_>, kind: &Kind) -> String {
         Kind::KeyMissing { .. } => column(at, kind),
         Kind::Slip(story) => slip(at, story),
         Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => {
-            let story = super::slips::riddle(kind) + &throughout(riddle);
+            let story = super::slips::riddle(at, kind) + &throughout(riddle);
             let (unit, right) = (at.unit(), at.right(&riddle.right));
-            format!("{}: {}{unit} reported, {right}{unit} recomputed.{story}", capital(&at.result()), riddle.text)
+            {
+                let reported = amount(&riddle.text, &unit);
+                format!("{}: {reported} reported, {right}{unit} recomputed.{story}", capital(&at.result()))
+            }
         }
         Kind::DigitsFew(habit) => {
             format!("Fewer figures than the readings support: {}.", figures(at.protocol, habit))
@@ -154,26 +157,35 @@ fn cell(at: &At<'_>, kind: &Kind) -> String {
         Kind::UnreadableReading { text, why } => format!("The value of {place} reads “{text}”: {why}."),
         Kind::ReadAs { remark } => format!("{}: {remark}.", sentence(&place)),
         Kind::Implausible { text, low, high } => {
-            format!("The value of {place}, {text}{unit}, is outside the plausible range {low} to {high}{unit}.")
+            format!(
+                "The value of {place}, {}, is outside the plausible range {low} to {high}{unit}.",
+                amount(text, &unit)
+            )
         }
         Kind::BeyondScale { text, instrument } => {
             let tool = &at.protocol.instruments[*instrument];
             let (low, high) = tool.range.unwrap_or_default();
-            format!("The value of {place}, {text}{unit}, lies beyond the scale of the {}, {low} to {high}.", tool.title)
+            format!(
+                "The value of {place}, {}, lies beyond the scale of the {}, {low} to {high}{}.",
+                amount(text, &unit),
+                tool.title,
+                unit_of(&tool.unit.text)
+            )
         }
         Kind::EndOfScale { instrument } => format!(
             "The value of {place} stands at the end of the scale of the {}: it may be a bound.",
             at.protocol.instruments[*instrument].title
         ),
         Kind::AmountNotMet { text, asked } => format!(
-            "The value of {place} is {text}{unit}; the protocol asks for {}. What follows is judged from it.",
+            "The value of {place} is {}; the protocol asks for {}. What follows is judged from it.",
+            amount(text, &unit),
             wanted(at, *asked)
         ),
         Kind::NoSuchSetting { text } => {
-            format!("{} is {text}{unit}, which is no setting: {}.", sentence(&place), settings(at))
+            format!("{} is {}, which is no setting: {}.", sentence(&place), amount(text, &unit), settings(at))
         }
         Kind::Misread { text, issued } => {
-            format!("The value of {place} reads {text}{unit}; {issued}{unit} was issued.")
+            format!("The value of {place} reads {}; {issued}{unit} was issued.", amount(text, &unit))
         }
         Kind::Unsettled => format!("The value of {place} was still moving when it was written."),
         Kind::Duplicate { first } => {
@@ -234,7 +246,7 @@ fn readings(at: &At<'_>, kind: &Kind) -> String {
             format!("{round} of {of} values of the {title} are multiples of {step}{unit}: worth a look.")
         }
         Kind::NoSpread { count, text } => {
-            format!("All {count} readings of the {title} are {text}{unit}: worth a look.")
+            format!("All {count} readings of the {title} are {}: worth a look.", amount(text, &unit))
         }
         _ => String::new(),
     }
@@ -254,9 +266,9 @@ fn repair(at: &At<'_>, kind: &Kind) -> String {
         n => format!(" {n} more results fit with it."),
     };
     format!(
-        "{} reads {}{unit}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
+        "{} reads {}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
         sentence(&at.reading()),
-        text.trim(),
+        amount(text, &unit),
         notation::chance(*probability)
     )
 }
@@ -284,7 +296,16 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
         Kind::UnreadableResult { text, right } => {
             format!("The {title} reads “{text}”, which is no number; the readings give {}{unit}.", at.right(right))
         }
-        Kind::Unchecked { text } => format!("The {title}, {text}{unit}, cannot be checked: it waits for a reading."),
+        Kind::Unchecked { text, gap } => {
+            let value = amount(text, &unit);
+            match gap.as_ref().map(|g| (at.reading_at(g.item, g.row), g.fits.map(|v| at.filled(g.item, v)))) {
+                None => format!("The {title}, {value}, cannot be checked: it waits for a reading."),
+                Some((cell, Some(fits))) => {
+                    format!("The {title}, {value}, cannot be checked: {cell} is not there. It fits with {fits} there.")
+                }
+                Some((cell, None)) => format!("The {title}, {value}, cannot be checked: {cell} is not there."),
+            }
+        }
         Kind::Differs { text, right } => {
             format!("The {title} reads “{text}”; the readings give “{}”.", at.right(right))
         }
@@ -316,9 +337,9 @@ fn slip(at: &At<'_>, story: &Story) -> String {
         String::new()
     };
     format!(
-        "{}: {}{unit} reported, {right}{unit} recomputed. {}{follows}{elsewhere}{}{}",
+        "{}: {} reported, {right}{unit} recomputed. {}{follows}{elsewhere}{}{}",
         capital(&at.result()),
-        story.text,
+        amount(&story.text, &unit),
         story.says,
         only_copied(story),
         guess(story)
@@ -370,4 +391,9 @@ pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
         at.unit(),
         notation::uncertainty(pm.supported)
     )
+}
+
+/// A unit behind a number.
+fn unit_of(text: &str) -> String {
+    if text.is_empty() || text == "1" { String::new() } else { format!(" {text}") }
 }

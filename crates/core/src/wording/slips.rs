@@ -1,7 +1,8 @@
 //! Kinds of slips in plain words, and the stories made of them.
 
+use super::At;
 use crate::finding::{Kind, Riddle, Story};
-use crate::notation;
+use crate::notation::{self, capital};
 use crate::protocol::SlipKind;
 
 /// A kind in plain words.
@@ -33,6 +34,9 @@ pub(super) fn said(kind: &SlipKind) -> &'static str {
         SlipKind::TwoPointSlope => "a slope from two points",
         SlipKind::Intercept => "an intercept forced or freed",
         SlipKind::ReadingMistyped => "a reading copied wrongly",
+        SlipKind::ReadingMiskeyed => "a reading keyed in wrongly",
+        SlipKind::ConstantWrong => "another number for a constant",
+        SlipKind::CountWrong => "a miscount",
         SlipKind::Declared(_) => "a slip this lab invites",
         SlipKind::Compound => "two slips at once",
     }
@@ -44,7 +48,15 @@ pub(super) fn guess(story: &Story) -> String {
 }
 
 /// What is told of a value without a diagnosis, with a space before it.
-pub(super) fn riddle(kind: &Kind) -> String {
+pub(super) fn riddle(at: &At<'_>, kind: &Kind) -> String {
+    if let Kind::Unexplained(riddle) = kind
+        && let Some(gap) = riddle.gap
+    {
+        return format!(
+            " {} is not there, and no plausible value there gives it.",
+            capital(&at.reading_at(gap.item, gap.row))
+        );
+    }
     match kind {
         Kind::Ambiguous(riddle) => {
             format!(" Several stories fit: {}. The mildest is charged.", stories(&riddle.stories))

@@ -3,7 +3,7 @@
 use super::columns::{check, ends};
 use super::reviewer::{figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
-use super::{At, sentence};
+use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind};
 use crate::notation::{self, capital};
 use crate::protocol::Protocol;
@@ -82,17 +82,20 @@ fn reading(at: &At<'_>, kind: &Kind) -> String {
             "We could not read “{text}” for {place}; what needs it could not be checked and costs nothing more."
         ),
         Kind::Implausible { text, .. } => {
-            format!("Please look at {place}, {text}{unit}, once more: it is far from what this apparatus can give.")
+            format!(
+                "Please look at {place}, {}, once more: it is far from what this apparatus can give.",
+                amount(text, &unit)
+            )
         }
         Kind::BeyondScale { text, instrument } => {
             let tool = &at.protocol.instruments[*instrument].title;
-            format!("Please look at {place} once more: the {tool} cannot show {text}{unit}.")
+            format!("Please look at {place} once more: the {tool} cannot show {}.", amount(text, &unit))
         }
         Kind::AmountNotMet { text, asked } => {
-            format!("The sheet asks for {} for {place}; you used {text}{unit}.", wanted(at, *asked))
+            format!("The sheet asks for {} for {place}; you used {}.", wanted(at, *asked), amount(text, &unit))
         }
         Kind::Misread { text, issued } => {
-            format!("You worked with {text}{unit} for {place}; {issued}{unit} was issued to everybody.")
+            format!("You worked with {} for {place}; {issued}{unit} was issued to everybody.", amount(text, &unit))
         }
         Kind::ReadingDigits { instrument, texts, .. } => format!(
             "Write every digit the {} shows: your {} ({}) is a digit short.",
@@ -157,19 +160,27 @@ fn column(at: &At<'_>, kind: &Kind) -> String {
         }
         Kind::StoppedEarly { table: t, last } => {
             let until = ends(at, table(t).stop.as_ref());
-            format!("{}: your last row is {last}{unit}; it should go on until {until}.", capital(&table(t).title))
+            format!(
+                "{}: your last row is {}{unit}; it should go on until {until}.",
+                capital(&table(t).title),
+                plain(*last)
+            )
         }
         Kind::Trend { rising, steps } => {
-            let wrong: Vec<String> = steps.iter().map(|(row, a, b)| format!("{a} to {b} at row {row}")).collect();
+            let wrong: Vec<String> =
+                steps.iter().map(|(row, a, b)| format!("{} to {}{unit} at row {row}", plain(*a), plain(*b))).collect();
             let word = if *rising { "rise" } else { "fall" };
             format!("The {title} should {word} from row to row; please look at {}.", wrong.join(", "))
         }
         Kind::DoesNotFollow { start, before } => format!(
-            "Row {row} begins at {start}{unit}, but the row before ended at {before}{unit}: which of them was read wrongly, or was it refilled?"
+            "Row {row} begins at {}{unit}, but the row before ended at {}{unit}: which of them was read wrongly, or was it refilled?",
+            plain(*start),
+            plain(*before)
         ),
         Kind::DoesNotAddUp { total, expected } => format!(
-            "Your {title} does not add up from row {row} on: {total} in place of {}.",
-            notation::figures(*expected, 5)
+            "Your {title} does not add up from row {row} on: {} in place of {}{unit}.",
+            plain(*total),
+            plain(*expected)
         ),
         Kind::Check { .. } => format!("{} Please look at the readings behind it.", check(at.protocol, kind)),
         _ => String::new(),
@@ -224,16 +235,16 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
                 ""
             };
             format!(
-                "Your {title} is {}{unit}; your readings give {}{unit}. {}{follow}{}",
-                story.text,
+                "Your {title} is {}; your readings give {}{unit}. {}{follow}{}",
+                amount(&story.text, &unit),
                 at.right(&story.right),
                 story.says,
                 only_copied(story)
             )
         }
         Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => format!(
-            "Your {title} is {}{unit}; your readings give {}{unit}. We could not see how yours came about: please go through the steps once more.",
-            riddle.text,
+            "Your {title} is {}; your readings give {}{unit}. We could not see how yours came about: please go through the steps once more.",
+            amount(&riddle.text, &unit),
             at.right(&riddle.right)
         ),
         Kind::Carried { right } => format!(

@@ -48,6 +48,7 @@ fn riddle() -> Riddle {
         right: Right::Value { value: 4.92, place: -2 },
         stories: vec![(SlipKind::Power, 0.4), (SlipKind::Inverted, 0.35)],
         throughout: Some(1.5),
+        gap: None,
     }
 }
 
@@ -119,7 +120,7 @@ fn of_results() -> Vec<Kind> {
         Kind::Own { text: "The sketch is missing.".into() },
         Kind::MissingResult { right: Some(right()) },
         Kind::UnreadableResult { text: "4i2".into(), right: right() },
-        Kind::Unchecked { text: text() },
+        Kind::Unchecked { text: text(), gap: None },
         Kind::Differs { text: text(), right: right() },
         Kind::Slip(Box::new(story())),
         Kind::SlipAgain,

@@ -2,12 +2,14 @@
 
 mod carried;
 mod faces;
+mod gap;
 
 use carried::Upstream;
 use faces::{Limits, padded};
 
 use super::diagnose::{self, Candidates, Case};
 use super::ground::Ground;
+use super::stories::Odd;
 use super::values::{Env, Out, derive, sliced, within};
 use super::words;
 use crate::finding::Right;
@@ -26,7 +28,6 @@ pub(super) const WIDE_ENVELOPE: f64 = 0.05;
 pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
     let protocol = ground.protocol;
     let mut reported = ground.measured.clone();
-    let mut figured = ground.figured.to_vec();
     let mut out: Vec<JudgedResult> = Vec::new();
     for (index, spec) in protocol.results.iter().enumerate() {
         let item = &protocol.items[spec.item];
@@ -39,8 +40,6 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
             continue;
         }
         let f = derive(protocol, spec, &reported, ground.out, ground.table);
-        let figures = evaluate_any(&spec.node, &Context::without(&figured, ground.out)).ok();
-        figured[spec.item] = figures;
         let first = out.len();
         let mut column: Vec<Option<f64>> = Vec::new();
         let mut candidates: Vec<Option<Candidates>> = Vec::new();
@@ -48,7 +47,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
             let row = spec.table.map(|_| n);
             let c = ground.clean[spec.item].as_ref().and_then(|v| v.at(row)).copied();
             let f = f.as_ref().and_then(|v| v.at(row)).copied();
-            let g = figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+            let g = ground.figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
             // A row that depends on itself alone is judged on its own values, as a single value is.
             let slice = row.filter(|_| spec.row_local);
             let (clean_row, reported_row);
@@ -136,6 +135,7 @@ impl Judge<'_> {
             carried: f,
             envelope,
             deserved,
+            exact: figures.is_some_and(|g| g.place.is_none()),
             ..JudgedResult::unjudged(self.index, spec.item, self.row, written)
         };
         out.tainted_by = tainting(&upstream);
@@ -180,6 +180,13 @@ impl Judge<'_> {
         }
         if undefined {
             out.verdict = VerdictKind::Unchecked;
+            return (out, None);
+        }
+        // No story is told from a column with a hole: either a value in it gives R, or nothing is known of R.
+        if let Some(gap) = self.gap(r, limits.h.max(limits.d)) {
+            let unknown = gap.fits.is_some() || !gap.alone;
+            out.verdict = if unknown { VerdictKind::Unchecked } else { VerdictKind::Unexplained };
+            out.gap = Some(gap);
             return (out, None);
         }
         // A mistaken value may be rounded to tens or hundreds like any other.
@@ -253,7 +260,15 @@ impl Judge<'_> {
         let value_of = |node: &Node, env: &Env, out: &Out| {
             evaluate_any(node, &Context::without(env, out)).ok()?.at(self.row).copied()
         };
+        let odd = Odd { index: self.index, row: self.row, reported: self.item().to_si(r) };
         let case = Case {
+            beside: &self.ground.whole.beside(odd),
+            exact: h.max(
+                0.5 * power_of_ten(
+                    c.filter(|c| *c != 0.0).map_or_else(|| place(r), place)
+                        - self.ground.protocol.school.figure_tolerance,
+                ),
+            ),
             protocol: self.ground.protocol,
             index: self.index,
             row: self.row,

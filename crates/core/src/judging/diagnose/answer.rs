@@ -1,30 +1,40 @@
 //! Mistakes in writing the answer down.
 
+use super::super::values::within;
 use super::case::Case;
 use super::maker::{Maker, Story};
 use crate::protocol::SlipKind;
 use crate::quantity::power_of_ten;
 
 impl Maker<'_> {
-    /// The answer's text was miswritten: what was meant stands where R stands, so H lies as far from R as C from it.
+    /// The answer's text was miswritten: what was meant must itself be right, within the figures it has, or follow from the
+    /// values above. Whatever was written, the prediction of such a story is R.
     pub(super) fn answer_text(&mut self) {
         let case = self.case;
         for (kind, says, meant) in edits(case) {
-            // A point that went astray scales what was meant; a digit shifts it.
-            let moved = kind == SlipKind::DecimalPoint;
-            let shift = |x: f64| if moved { x * (case.reported / meant) } else { case.reported - (meant - x) };
-            let clean = case.clean.map(shift);
-            let reported = (case.has_reported || clean.is_none()).then(|| shift(case.carried));
+            *self.counts.entry((kind.clone(), None)).or_default() += 1;
+            // Rounded to what was written, or cut off there; a point that moved takes the last digit with it.
+            let half = if kind == SlipKind::DecimalPoint {
+                case.half_step * (meant / case.reported).abs()
+            } else {
+                case.half_step
+            };
+            let exact = case.exact.max(half);
+            let lost = |x: f64| x.abs() - meant.abs();
+            let cut = |x: f64| x.signum() == meant.signum() && (0.0..=2.0 * half).contains(&lost(x));
+            let right = |x: f64, e: f64| within(meant - x, exact + e, half, meant, x) || cut(x);
+            let clean = case.clean.filter(|c| right(*c, 0.0)).map(|_| case.reported);
+            let carried = case.has_reported || case.clean.is_none();
+            let reported = (carried && right(case.carried, case.envelope)).then_some(case.reported);
+            if clean.is_none() && reported.is_none() {
+                continue;
+            }
             let before = self.fitting.len();
-            self.add(
-                || Story { kind: kind.clone(), variant: None, subject: None, says, repair: None },
-                kind.clone(),
-                clean,
-                reported,
-                |_| case.envelope,
-            );
+            self.consider(|| Story { kind, says, ..Story::default() }, clean, reported, |_| case.envelope);
             if let Some(h) = self.fitting.get_mut(before) {
                 h.predicted = meant;
+                let item = &case.protocol.items[case.protocol.results[case.index].item];
+                h.joint = case.beside.miswritten(item.to_si(meant));
             }
         }
     }

@@ -1,6 +1,8 @@
 //! One value to be explained, the hypotheses about it, and how likely each makes it.
 
+use super::super::stories::Beside;
 use super::super::values::{Env, Out, within};
+use super::acts::Edit;
 use crate::formula::Node;
 use crate::protocol::{Protocol, SlipKind};
 use crate::reading::Number;
@@ -17,13 +19,17 @@ pub(in super::super) struct Case<'a> {
     pub(in super::super) reported: f64,
     pub(in super::super) half_step: f64,
     pub(in super::super) width: f64,
+    /// Within what a story about the text of a number has to fit: max(h, d).
+    pub(in super::super) exact: f64,
+    /// The rest of the table.
+    pub(in super::super) beside: &'a Beside<'a>,
     pub(in super::super) clean: Option<f64>,
     pub(in super::super) carried: f64,
     pub(in super::super) envelope: f64,
     pub(in super::super) clean_env: &'a Env,
     pub(in super::super) reported_env: &'a Env,
     pub(in super::super) out: &'a Out,
-    /// Readings that cannot have been copied wrongly.
+    /// Readings that a person says were not copied wrongly.
     pub(in super::super) refuted: &'a [(usize, Option<u32>)],
     /// Whether any upstream value was reported.
     pub(in super::super) has_reported: bool,
@@ -48,8 +54,17 @@ pub(super) struct Hypothesis {
     /// What the mistaken calculation gives, to be told.
     pub(super) predicted: f64,
     pub(super) repair: Option<(usize, Option<u32>, f64)>,
+    /// The way of a slip of the pen, if it was one.
+    pub(super) edit: Option<Edit>,
     pub(super) prior: f64,
+    /// Its whole prior, where that does not come of its kind.
+    pub(super) weight: Option<f64>,
     pub(super) likelihood: f64,
+    /// ln of what the rest of the table says to it.
+    pub(super) joint: f64,
+    /// ln of what the other rows of its column say, where the same mistake fits them. A column is weighed as a whole
+    /// besides, so that this stays out of what its rows say one by one.
+    pub(super) sisters: f64,
     pub(super) posterior: f64,
 }
 

@@ -1,6 +1,7 @@
 //! Readings that were copied into the table wrongly, while the calculation used the right ones.
 
 use super::super::values::put;
+use super::acts::Edit;
 use super::maker::{Maker, Story};
 use crate::notation;
 use crate::protocol::{ReadingKind, SlipKind};
@@ -8,87 +9,170 @@ use crate::quantity::power_of_ten;
 use crate::reading::Number;
 use crate::verdict::JudgedCell;
 
+/// A reading of the sheet that a result uses, and what was written for it.
+struct Used<'a> {
+    item: usize,
+    /// Its row in the environment, if it stands in a column there.
+    at: Option<usize>,
+    cell: &'a JudgedCell,
+}
+
 impl Maker<'_> {
-    /// One reading mistyped in the sheet while the calculation used the right one: solved for the reading that would
-    /// give R, and kept if that is a near miss of the one written.
-    pub(super) fn mistyped_readings(&mut self) {
+    /// One reading wrong in the sheet while the calculation used the right one, or right in the sheet and keyed wrongly into
+    /// this one calculation: solved for the reading that would give R, and kept if that is a near miss of the one written.
+    pub(super) fn readings(&mut self) {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
-        let factor = case.protocol.items[spec.item].unit.factor;
-        for (item, r, row, cell) in self.readings_used() {
+        for (item, r, at, n) in self.readings_used() {
             if case.protocol.readings[r].kind != ReadingKind::Number {
                 continue;
             }
-            let Some(written) = case.readings[r].cells.get(cell) else { continue };
-            if case.refuted.contains(&(item, written.row)) {
-                continue;
-            }
-            let (Some(value), Some(number)) = (written.value.filter(|_| written.counts), &written.number) else {
-                continue;
-            };
-            if value == 0.0 || number.value == 0.0 {
+            let Some(cell) = case.readings[r].cells.get(n) else { continue };
+            let (Some(value), Some(number)) = (cell.repaired.or(cell.value), &cell.number) else { continue };
+            if value == 0.0 || number.value == 0.0 || cell.excluded.is_some() {
                 continue;
             }
             let mut near = near_misses(number, value);
             // A scale read downwards: 22.6 taken for 23.4, mirrored between two marks.
             let down = case.protocol.readings[r].instrument.is_some_and(|i| case.protocol.instruments[i].reads_down);
             if down && value.fract() != 0.0 {
-                near.push(2.0 * value.floor() + 1.0 - value);
+                near.push((2.0 * value.floor() + 1.0 - value, Edit::Digit));
             }
-            *self.counts.entry(SlipKind::ReadingMistyped).or_default() += near.len();
-            let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
-            // One environment for all trials of this reading: only its own value moves.
-            let scratch = std::cell::RefCell::new(base.clone());
-            let f = |x: f64| {
-                let mut env = scratch.borrow_mut();
-                put(&mut env, item, row, case.protocol.items[item].to_si(x));
-                (case.value_of)(&spec.node, &env, case.out).map(|v| self.in_unit(v, 1.0 / factor))
-            };
-            let Some((target, slope)) = solve(&f, value, case.reported) else { continue };
-            let reach = 2.0 * case.width / slope.abs() + 1e-9 * target.abs();
-            let hits: Vec<f64> = near.into_iter().filter(|x| (x - target).abs() <= reach).collect();
-            for x in hits {
-                self.meant(item, row, written, x);
+            for (_, edit) in &near {
+                for kind in [SlipKind::ReadingMistyped, SlipKind::ReadingMiskeyed] {
+                    *self.counts.entry((kind, Some(*edit))).or_default() += 1;
+                }
+            }
+            // Nobody read what the instrument does not show, unless the sheet has such a number already.
+            let step = case.protocol.step(&case.protocol.readings[r]).filter(|s| *s > 0.0);
+            let marked = |x: f64| step.is_none_or(|s| (x / s - (x / s).round()).abs() <= 1e-6);
+            if marked(value) {
+                near.retain(|(x, _)| marked(*x));
+            }
+            let used = Used { item, at, cell };
+            let Some((target, slope)) = self.solved(&used, value) else { continue };
+            // A story about the digits of a number is exact.
+            let reach = (case.exact + case.envelope) / slope.abs() * (1.0 + 1e-6) + 1e-9 * target.abs();
+            let mut hit = false;
+            for (x, edit) in near.into_iter().filter(|(x, _)| (x - target).abs() <= reach) {
+                hit = true;
+                self.keyed(&used, x, edit);
+                self.copied(&used, x, edit, 1.0);
+            }
+            if !hit {
+                self.any_value(&used, r, target, reach);
             }
         }
     }
 
-    /// Weighs one reading that was meant as `x`, in its unit, and copied otherwise.
-    fn meant(&mut self, item: usize, row: Option<usize>, written: &JudgedCell, x: f64) {
+    /// The value of one reading, in its unit, that would give R, and the slope of the result there.
+    fn solved(&self, used: &Used<'_>, value: f64) -> Option<(f64, f64)> {
         let case = self.case;
         let spec = &case.protocol.results[case.index];
-        let (clean, reported) = self.both(
+        let factor = case.protocol.items[spec.item].unit.factor;
+        let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
+        // One environment for all trials of this reading: only its own value moves.
+        let scratch = std::cell::RefCell::new(base.clone());
+        let f = |x: f64| {
+            let mut env = scratch.borrow_mut();
+            put(&mut env, used.item, used.at, case.protocol.items[used.item].to_si(x));
+            (case.value_of)(&spec.node, &env, case.out).map(|v| self.in_unit(v, 1.0 / factor))
+        };
+        solve(&f, value, case.reported)
+    }
+
+    /// Any other value of the scale, where other results that do not fit use the reading as well: several that ask for one
+    /// value need no near miss.
+    fn any_value(&mut self, used: &Used<'_>, r: usize, target: f64, reach: f64) {
+        let case = self.case;
+        let spec = &case.protocol.readings[r];
+        let Some((low, high)) = spec.plausible.filter(|(low, high)| target >= *low && target <= *high) else { return };
+        if case.beside.others_odd(used.item) == 0 {
+            return;
+        }
+        let step = case.protocol.step(spec).filter(|s| *s > 0.0).unwrap_or(used.cell.resolution).max(1e-300);
+        let marked = (target / step).round() * step;
+        let value = if (marked - target).abs() <= reach.max(0.5 * step) { marked } else { target };
+        // A reading of nought is one that was forgotten.
+        if value == 0.0 {
+            return;
+        }
+        let kind = (SlipKind::ReadingMistyped, Some(Edit::Any));
+        self.counts.insert(kind, 1);
+        self.copied(used, value, Edit::Any, (step / (high - low)).min(1.0));
+    }
+
+    /// Both predictions with a reading as `x`, in its unit.
+    fn with_reading(&self, used: &Used<'_>, x: f64) -> (Option<f64>, Option<f64>) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.index];
+        self.both(
             &spec.node,
             1.0 / case.protocol.items[spec.item].unit.factor,
-            &self.with(case.clean_env, item, row, x),
-            &self.with(case.reported_env, item, row, x),
+            &self.with(case.clean_env, used.item, used.at, x),
+            &self.with(case.reported_env, used.item, used.at, x),
             case.out,
+        )
+    }
+
+    fn place(&self, used: &Used<'_>) -> String {
+        let title = &self.case.protocol.items[used.item].title;
+        used.cell.row.map_or_else(|| format!("the {title}"), |n| format!("reading {n} of the {title}"))
+    }
+
+    fn shown(&self, used: &Used<'_>, x: f64) -> String {
+        let unit = self.case.protocol.items[used.item].unit_after();
+        notation::to_place(x, crate::quantity::leading_place(used.cell.resolution.max(1e-300))) + &unit
+    }
+
+    /// The sheet is right, and `x` went into this calculation.
+    fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit) {
+        let case = self.case;
+        let (clean, reported) = self.with_reading(used, x);
+        let says = format!("{} went into the calculation as {}", self.place(used), self.shown(used, x));
+        let (item, text) = (used.item, used.cell.text.trim());
+        let story = || Story {
+            kind: SlipKind::ReadingMiskeyed,
+            subject: Some(item),
+            says: format!("{says}, where the sheet has {text}"),
+            edit: Some(edit),
+            ..Story::default()
+        };
+        self.consider(story, clean, reported, |_| case.envelope);
+    }
+
+    /// The sheet is wrong, and everything was worked out with `x`.
+    fn copied(&mut self, used: &Used<'_>, x: f64, edit: Edit, prior: f64) {
+        let case = self.case;
+        if case.refuted.contains(&(used.item, used.cell.row)) {
+            return;
+        }
+        let (clean, reported) = self.with_reading(used, x);
+        let says = format!(
+            "{} was {} and was copied into the table as {}",
+            self.place(used),
+            self.shown(used, x),
+            used.cell.text.trim()
         );
-        let it = &case.protocol.items[item];
-        let place =
-            written.row.map_or_else(|| format!("the {}", it.title), |n| format!("reading {n} of the {}", it.title));
-        let shown = notation::to_place(x, crate::quantity::leading_place(written.resolution.max(1e-300)));
+        let (item, row) = (used.item, used.cell.row);
         let story = || Story {
             kind: SlipKind::ReadingMistyped,
-            variant: None,
             subject: Some(item),
-            says: format!(
-                "{place} was {shown}{} and was copied into the table as {}",
-                it.unit_after(),
-                written.text.trim()
-            ),
-            repair: Some((item, written.row, x)),
+            says,
+            repair: Some((item, row, x)),
+            edit: Some(edit),
+            prior,
+            ..Story::default()
         };
-        // Counted before with all that were generated.
-        if let Some(n) = self.counts.get_mut(&SlipKind::ReadingMistyped) {
-            *n -= 1;
+        let before = self.fitting.len();
+        self.consider(story, clean, reported, |_| case.envelope);
+        if let Some(h) = self.fitting.get_mut(before) {
+            h.joint = case.beside.misread(item, row, x);
         }
-        self.add(story, SlipKind::ReadingMistyped, clean, reported, |_| case.envelope);
     }
 }
 
 /// Readings that a slip of the pen turns into the one written: digits swapped, one digit wrong, the decimal point moved.
-fn near_misses(number: &Number, value: f64) -> Vec<f64> {
+fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
     if number.fraction {
         return Vec::new();
     }
@@ -108,13 +192,16 @@ fn near_misses(number: &Number, value: f64) -> Vec<f64> {
     for i in 0..n.saturating_sub(1) {
         let (a, b) = (whole[i], whole[i + 1]);
         if a != b {
-            out.push((total + (b - a) * weight(i) + (a - b) * weight(i + 1)) as f64 * unit);
+            out.push(((total + (b - a) * weight(i) + (a - b) * weight(i + 1)) as f64 * unit, Edit::Swapped));
         }
     }
     for (i, d) in whole.iter().enumerate() {
-        out.extend((0..10).filter(|e| e != d).map(|e| (total + (e - d) * weight(i)) as f64 * unit));
+        let others = (0..10).filter(|e| e != d);
+        out.extend(others.map(|e| ((total + (e - d) * weight(i)) as f64 * unit, Edit::Digit)));
     }
-    out.extend([1, -1, 2, -2].map(|p| total as f64 * unit * power_of_ten(p)));
+    out.extend([1, -1, 2, -2].map(|p| (total as f64 * unit * power_of_ten(p), Edit::Point)));
+    // A reading of nought is one that was forgotten.
+    out.retain(|(x, _)| *x != 0.0);
     out
 }
 

@@ -4,19 +4,21 @@ use std::collections::BTreeMap;
 
 use super::super::values::{Env, Out, put, within};
 use super::LONGEST_TRIED;
+use super::acts::Edit;
 use super::case::{Case, Hypothesis, cut, likelihood};
 use crate::formula::{Node, Shape, Value};
 use crate::protocol::{ItemKind, ReadingKind, ResultSpec, SlipKind};
 use crate::quantity::Nature;
+
+/// Prior of the story that the team left out what it marked as left out.
+const OWN_MARKS: f64 = 0.5;
 
 pub(super) struct Maker<'a> {
     pub(super) case: &'a Case<'a>,
     /// Hypotheses near enough to R to matter.
     pub(super) fitting: Vec<Hypothesis>,
     /// How many of each kind were generated in all.
-    pub(super) counts: BTreeMap<SlipKind, usize>,
-    /// What each mistaken formula gives on clean inputs.
-    pub(super) predictions: Vec<(SlipKind, usize, f64)>,
+    pub(super) counts: BTreeMap<(SlipKind, Option<Edit>), usize>,
 }
 
 /// What a hypothesis is about, before its predictions.
@@ -26,6 +28,26 @@ pub(super) struct Story {
     pub(super) subject: Option<usize>,
     pub(super) says: String,
     pub(super) repair: Option<(usize, Option<u32>, f64)>,
+    pub(super) edit: Option<Edit>,
+    /// What its prior is multiplied by: 1 for most.
+    pub(super) prior: f64,
+    /// Its whole prior, where that does not come of its kind.
+    pub(super) weight: Option<f64>,
+}
+
+impl Default for Story {
+    fn default() -> Story {
+        Story {
+            kind: SlipKind::Compound,
+            variant: None,
+            subject: None,
+            says: String::new(),
+            repair: None,
+            edit: None,
+            prior: 1.0,
+            weight: None,
+        }
+    }
 }
 
 impl Maker<'_> {
@@ -47,8 +69,19 @@ impl Maker<'_> {
         reported: Option<f64>,
         envelope: impl FnOnce(f64) -> f64,
     ) {
+        *self.counts.entry((kind, None)).or_default() += 1;
+        self.consider(story, clean, reported, envelope);
+    }
+
+    /// Keeps a hypothesis that is counted already, if it fits.
+    pub(super) fn consider(
+        &mut self,
+        story: impl FnOnce() -> Story,
+        clean: Option<f64>,
+        reported: Option<f64>,
+        envelope: impl FnOnce(f64) -> f64,
+    ) {
         let case = self.case;
-        *self.counts.entry(kind).or_default() += 1;
         // The envelope costs two evaluations a value, so only what is near at all gets one.
         let near = |x: Option<f64>| {
             x.is_some_and(|x| (case.reported - x).abs() <= 0.3 * x.abs().max(case.reported.abs()) + case.width)
@@ -63,7 +96,12 @@ impl Maker<'_> {
         if !any {
             return;
         }
-        let Story { kind, variant, subject, says, repair } = story();
+        // What gives the right value is no mistake.
+        let right = |x: Option<f64>, of: f64| x.is_some_and(|x| (x - of).abs() <= 1e-12 * of.abs());
+        if case.clean.is_some_and(|c| right(clean, c)) {
+            return;
+        }
+        let Story { kind, variant, subject, says, repair, edit, prior, weight } = story();
         let predicted = nearer(case.reported, clean, reported);
         let h = Hypothesis {
             kind,
@@ -75,7 +113,11 @@ impl Maker<'_> {
             envelope,
             predicted,
             repair,
-            prior: 0.0,
+            edit,
+            prior,
+            weight,
+            joint: 0.0,
+            sisters: 0.0,
             likelihood: 0.0,
             posterior: 0.0,
         };
@@ -106,17 +148,19 @@ impl Maker<'_> {
         let spec = &case.protocol.results[case.index];
         for (n, v) in spec.variants.iter().enumerate() {
             let (clean, reported) = self.both(&v.node, v.scale, case.clean_env, case.reported_env, case.out);
-            if let Some(x) = clean {
-                self.predictions.push((v.kind.clone(), n, x));
-            }
             let story = || Story {
                 kind: v.kind.clone(),
                 variant: Some(n),
                 subject: v.subject,
                 says: v.says.clone(),
                 repair: None,
+                ..Story::default()
             };
+            let before = self.fitting.len();
             self.add(story, v.kind.clone(), clean, reported, |x| (case.envelope_of)(&v.node, x, v.scale));
+            if let Some(h) = self.fitting.get_mut(before) {
+                h.sisters = case.beside.throughout(&v.node, v.scale);
+            }
         }
     }
 
@@ -136,6 +180,7 @@ impl Maker<'_> {
                 continue;
             }
             tried.push(group);
+            self.own_marks(item, group);
             for row in (0..xs.len()).filter(|r| xs[*r].is_some()) {
                 let mut out = case.out.clone();
                 let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) else { continue };
@@ -155,11 +200,46 @@ impl Maker<'_> {
                     } else {
                         format!("reading {} of the {title}{text} which had been left out, was used", row + 1)
                     };
-                    Story { kind: SlipKind::Exclusion, variant: None, subject: Some(item), says, repair: None }
+                    Story { kind: SlipKind::Exclusion, subject: Some(item), says, ..Story::default() }
                 };
                 self.add(story, SlipKind::Exclusion, clean, reported, |_| case.envelope);
             }
         }
+    }
+
+    /// The rows that the team itself marked as left out, left out: what its sheet says is the likeliest story of all.
+    fn own_marks(&mut self, item: usize, group: u16) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.index];
+        let factor = case.protocol.items[spec.item].unit.factor;
+        let mut out = case.out.clone();
+        let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) else { return };
+        let mut marked: Vec<usize> = Vec::new();
+        for (reading, spec) in case.readings.iter().zip(&case.protocol.readings) {
+            if case.protocol.items[spec.item].rows != Shape::Column(group) {
+                continue;
+            }
+            let mine =
+                reading.cells.iter().enumerate().filter(|(n, c)| c.excluded.is_some() && rows.get(*n) == Some(&false));
+            marked.extend(mine.map(|(n, _)| n));
+        }
+        marked.sort_unstable();
+        marked.dedup();
+        if marked.is_empty() {
+            return;
+        }
+        marked.iter().for_each(|n| rows[*n] = true);
+        let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
+        let numbers: Vec<String> = marked.iter().map(|n| (n + 1).to_string()).collect();
+        let title = &case.protocol.items[item].title;
+        let story = || Story {
+            kind: SlipKind::Exclusion,
+            subject: Some(item),
+            says: format!("reading {} of the {title} was left out, as the sheet marks it", numbers.join(", ")),
+            weight: Some(OWN_MARKS),
+            ..Story::default()
+        };
+        self.add(story, SlipKind::Exclusion, clean, reported, |_| case.envelope);
     }
 
     /// The readings this result uses, each with its place in the environment and its cell.
@@ -209,6 +289,7 @@ impl Maker<'_> {
                     subject: Some(item),
                     says: format!("the {} was taken as {other}{}", it.title, it.unit_after()),
                     repair: None,
+                    ..Story::default()
                 };
                 self.add(story, SlipKind::Setting, clean, reported, |_| case.envelope);
             }

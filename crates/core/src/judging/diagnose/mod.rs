@@ -1,9 +1,11 @@
-//! Which human mistake explains a value, by Bayes over the mistaken forms of the formula, of the readings as keyed in and
-//! of the answer's text.
+//! Which human mistake explains a value, by Bayes over the mistaken forms of the formula, over readings that were keyed or
+//! copied wrongly, and over the answer's text. Each is weighed by what it makes of the whole table ([`super::stories`]).
 //!
-//! Prior of one hypothesis: weight of its kind ÷ number of hypotheses of that kind generated, fitting or not. A class
-//! is what this result alone cannot tell apart: predictions within w. It is named after its likeliest member.
+//! Prior of one hypothesis: weight of its act × share of its kind among those generated for the act ÷ number of that kind
+//! generated, fitting or not. A class is what this result alone cannot tell apart: predictions within w. It is named after
+//! its likeliest kind.
 
+mod acts;
 mod answer;
 mod case;
 mod column;
@@ -15,16 +17,19 @@ use std::collections::BTreeMap;
 use super::values::within;
 use crate::notation;
 use crate::protocol::SlipKind;
-use crate::quantity::power_of_ten;
 use crate::verdict::Slip;
 
+use acts::Priors;
 pub(super) use case::Case;
 use case::{Hypothesis, likelihood, unexplained_likelihood};
 pub(super) use column::down_the_column;
 use maker::Maker;
 
 /// Longest column whose rows are tried one by one.
-const LONGEST_TRIED: usize = 30;
+const LONGEST_TRIED: usize = 60;
+
+/// No story about a value of fewer than three figures is likelier than this.
+const FEW_FIGURES: f64 = 0.85;
 
 /// What a row leaves for the judgement of its whole column.
 pub(super) struct Candidates {
@@ -40,45 +45,36 @@ pub(super) struct Candidates {
 
 /// The likeliest class with its chance, or `None` where no hypothesis fits at all.
 pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
-    let mut maker = Maker { case, fitting: Vec::new(), counts: BTreeMap::new(), predictions: Vec::new() };
+    let mut maker = Maker { case, fitting: Vec::new(), counts: BTreeMap::new() };
     maker.formulas();
     maker.left_out_rows();
     maker.settings();
-    maker.mistyped_readings();
+    maker.readings();
     maker.answer_text();
-    let Maker { mut fitting, counts, predictions, .. } = maker;
-    let declared = counts.keys().filter(|k| matches!(k, SlipKind::Declared(_))).count();
-    let school = &case.protocol.school;
-    let total_weight: f64 = counts.keys().map(|k| school.weight(k, declared)).sum();
-    let prior_of = |kind: &SlipKind| {
-        (1.0 - school.unexplained) * school.weight(kind, declared)
-            / total_weight.max(f64::MIN_POSITIVE)
-            / counts.get(kind).copied().unwrap_or(1).max(1) as f64
-    };
-    if fitting.is_empty() {
-        fitting = compound(case, &predictions, &prior_of);
-    }
-    let unexplained = school.unexplained * unexplained_likelihood(case);
+    let Maker { mut fitting, counts, .. } = maker;
+    let priors = Priors::of(case, &counts);
+    let unexplained = case.protocol.school.unexplained * unexplained_likelihood(case);
     for h in &mut fitting {
-        if h.kind != SlipKind::Compound {
-            h.prior = prior_of(&h.kind);
-        }
+        h.prior = h.weight.unwrap_or_else(|| h.prior * priors.of_made(&h.kind, h.edit));
         h.likelihood = likelihood(case, h);
     }
-    let evidence = unexplained + fitting.iter().map(|h| h.prior * h.likelihood).sum::<f64>();
+    let weight = |h: &Hypothesis| h.prior * h.likelihood * h.joint.exp();
+    let alone = unexplained + fitting.iter().map(weight).sum::<f64>();
     let candidates = Candidates {
         variants: fitting.iter().filter_map(|h| Some((h.variant?, h.prior, h.likelihood))).collect(),
         unexplained,
-        evidence,
+        evidence: alone,
         ratio: (
             case.reported / case.carried,
             (case.width + case.envelope + 0.002 * case.reported.abs()) / case.carried.abs(),
         ),
     };
+    let weight = |h: &Hypothesis| weight(h) * h.sisters.exp();
+    let evidence = unexplained + fitting.iter().map(weight).sum::<f64>();
     if fitting.is_empty() || evidence <= 0.0 {
         return (None, candidates);
     }
-    fitting.iter_mut().for_each(|h| h.posterior = h.prior * h.likelihood / evidence);
+    fitting.iter_mut().for_each(|h| h.posterior = weight(h) / evidence);
     fitting.sort_by(|a, b| b.posterior.total_cmp(&a.posterior));
     (Some(classes(case, &fitting)), candidates)
 }
@@ -107,11 +103,13 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
         kinds.sort_by(|a, b| b.1.total_cmp(&a.1));
         kinds
     };
-    // Members come likeliest first: the class is named after the first.
-    let best = classes[0][0];
-    let kind = best.kind.clone();
     let first = by_kind(&classes[0]);
-    let probability = sum(&classes[0]);
+    let kind = named(&first);
+    // Members come likeliest first.
+    let best = classes[0].iter().find(|h| h.kind == kind).copied().unwrap_or(classes[0][0]);
+    let few = case.number.is_some_and(|n| n.figures() < 3);
+    // Two figures are met by chance too often to be sure of anything.
+    let probability = sum(&classes[0]).min(if few { FEW_FIGURES } else { 1.0 });
     let others: Vec<(SlipKind, f64)> =
         classes[1..].iter().map(|c| (by_kind(c)[0].0.clone(), sum(c))).filter(|(_, p)| *p >= 0.005).take(4).collect();
     let together = probability + others.iter().map(|(_, p)| p).sum::<f64>();
@@ -125,14 +123,14 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let gives = notation::figures(best.predicted, case.number.map_or(4, |n| n.figures() as i32 + 1).clamp(3, 8));
     Slip {
         clause: best.says.clone(),
-        says: match kind {
+        says: match &kind {
             SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => {
                 format!("It seems that {}: {gives}{unit} was meant.", best.says)
             }
             _ => format!("It seems that {}: that gives {gives}{unit}.", best.says),
         },
         kind,
-        probability: probability.min(1.0),
+        probability,
         alternatives,
         alike,
         places: vec![item.id.clone()],
@@ -144,45 +142,15 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     }
 }
 
-/// Two slips at once, one of them in the answer: tried only where no single one fits.
-fn compound(
-    case: &Case<'_>,
-    predictions: &[(SlipKind, usize, f64)],
-    prior_of: &dyn Fn(&SlipKind) -> f64,
-) -> Vec<Hypothesis> {
-    let variants = &case.protocol.results[case.index].variants;
-    let mut answers: Vec<(SlipKind, f64, String)> = [1, -1, 2, -2]
-        .into_iter()
-        .map(|n| (SlipKind::DecimalPoint, power_of_ten(n), "the decimal point went astray".to_owned()))
-        .collect();
-    for (kind, n, value) in predictions {
-        if *kind == SlipKind::UnitFactor && variants[*n].subject.is_none() && case.clean.is_some_and(|c| c != 0.0) {
-            answers.push((kind.clone(), value / case.clean.unwrap_or(1.0), variants[*n].says.clone()));
+/// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the sheet and so needs a
+/// half of its own. Whether a number was keyed or copied wrongly cannot be told where nothing else uses it.
+fn named(kinds: &[(SlipKind, f64)]) -> SlipKind {
+    let own = |kind: &SlipKind| kinds.iter().find(|(k, _)| k == kind).map(|(_, p)| *p);
+    match kinds.first() {
+        Some((SlipKind::ReadingMistyped, p)) if *p < 0.5 && own(&SlipKind::ReadingMiskeyed).is_some() => {
+            SlipKind::ReadingMiskeyed
         }
+        Some((kind, _)) => kind.clone(),
+        None => SlipKind::Compound,
     }
-    let two = case.protocol.school.weight(&SlipKind::Compound, 0);
-    let mut out = Vec::new();
-    for (kind, n, value) in predictions {
-        for (other, factor, says) in &answers {
-            let both = value * factor;
-            if kind == other || !within(case.reported - both, case.width, case.half_step, case.reported, both) {
-                continue;
-            }
-            out.push(Hypothesis {
-                kind: SlipKind::Compound,
-                variant: None,
-                subject: variants[*n].subject,
-                says: format!("{}, and {says}", variants[*n].says),
-                clean: Some(both),
-                reported: None,
-                envelope: 0.0,
-                predicted: both,
-                repair: None,
-                prior: two * prior_of(kind) * prior_of(other),
-                likelihood: 0.0,
-                posterior: 0.0,
-            });
-        }
-    }
-    out
 }

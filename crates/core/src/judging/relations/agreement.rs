@@ -37,7 +37,7 @@ impl Judge<'_> {
     }
 
     /// The two values, how far they lie apart and how far they may, SI or in percent of their middle.
-    fn sides(&self, n: usize, results: &[JudgedResult]) -> Option<Sides> {
+    pub(super) fn sides(&self, n: usize, results: &[JudgedResult]) -> Option<Sides> {
         let c = &self.protocol.comparisons[n];
         let (a, b) = (self.value(&c.a)?.scalar()?.clone(), self.value(&c.b)?.scalar()?.clone());
         let difference = a.sub(&b);

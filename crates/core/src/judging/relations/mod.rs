@@ -56,3 +56,13 @@ pub(super) fn comparisons(
     }
     told
 }
+
+/// How far the sides of each comparison lie apart, as a share of what is allowed.
+pub(super) fn apart(protocol: &Protocol, out: &Out, propagated: &Propagated) -> Vec<f64> {
+    let judge = Judge { protocol, out, propagated, reported: &Vec::new() };
+    (0..protocol.comparisons.len())
+        .filter_map(|n| judge.sides(n, &[]))
+        .filter(|s| s.allowed > 0.0)
+        .map(|s| s.apart / s.allowed)
+        .collect()
+}

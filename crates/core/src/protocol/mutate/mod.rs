@@ -26,6 +26,13 @@ pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
         node: scaled(&result.node, factor),
         scale: 1.0,
     }));
+    out.push(Variant {
+        kind: SlipKind::Sign,
+        subject: None,
+        says: "the sign of the answer was lost".to_owned(),
+        node: scaled(&result.node, -1.0),
+        scale: 1.0,
+    });
     out.extend(maker.inside(&result.node, true));
     out.extend(maker.swaps());
     out.extend(maker.other_keys());
@@ -78,7 +85,8 @@ pub(super) fn in_units_of_the_sheet(
         }
     };
     let mut out: Vec<(Option<Node>, f64)> = Vec::new();
-    for base in [&answer, &inputs, &all] {
+    let si = [1.0; 7];
+    for base in [&answer, &inputs, &all, &si] {
         let scale = whole * unit.dimension.in_scales(base) / changed.in_scales(base);
         if out.iter().all(|(_, s)| (scale / s - 1.0).abs() > 1e-9) {
             out.push((None, scale));

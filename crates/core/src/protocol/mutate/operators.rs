@@ -3,9 +3,9 @@
 use super::pieces::{binary, is_literal, literal_text, number, only, round_item, scaled};
 use super::{Maker, Push};
 use crate::formula::ast::Operator;
-use crate::formula::{Node, Op};
-use crate::protocol::Roundness;
+use crate::formula::{Function, Node, Op};
 use crate::protocol::slip::SlipKind;
+use crate::protocol::{ReadingKind, Roundness};
 
 /// The two sides of an operator.
 struct Sides<'n> {
@@ -50,9 +50,19 @@ impl Maker<'_> {
         push(kind, only(b), format!("{pb} was not taken off"), a.clone());
     }
 
-    /// A factor left out.
+    /// A factor left out, or divided by.
     fn product(&self, side: &Sides<'_>, push: Push<'_>) {
         let (a, b) = (side.a, side.b);
+        if !is_literal(a) || !is_literal(b) {
+            for (over, under) in [(a, b), (b, a)] {
+                push(
+                    SlipKind::Inverted,
+                    None,
+                    format!("{} was divided by {} instead of multiplied", self.phrase(over), self.phrase(under)),
+                    binary(side.node, Operator::Divide, over.clone(), under.clone()),
+                );
+            }
+        }
         for (literal, rest) in [(a, b), (b, a)] {
             if is_literal(literal) {
                 push(
@@ -61,7 +71,7 @@ impl Maker<'_> {
                     format!("the {} of the formula was left out", literal_text(literal)),
                     rest.clone(),
                 );
-            } else if !is_literal(rest) && !rest.items().is_empty() {
+            } else if !literal.items().is_empty() {
                 push(
                     SlipKind::TermOmitted,
                     only(literal),
@@ -90,6 +100,11 @@ impl Maker<'_> {
             format!("{pa} and {pb} were multiplied instead of divided"),
             binary(side.node, Operator::Multiply, a.clone(), b.clone()),
         );
+        let counts = |i: &usize| self.protocol.reading_of(*i).is_some_and(|r| r.kind == ReadingKind::Count);
+        let number = matches!(b.op, Op::Call(Function::Count, _)) || only(b).is_some_and(|i| counts(&i));
+        if number && !is_literal(b) {
+            push(SlipKind::WrongCount, only(b), format!("it was not divided by {pb}"), a.clone());
+        }
         if is_literal(b) {
             let (item, round) = round_item(self.protocol, a);
             match (item, round, &b.op) {

@@ -17,15 +17,21 @@ pub(super) fn scaled(node: &Node, factor: f64) -> Node {
     binary(node, Operator::Multiply, node.clone(), number(factor))
 }
 
-/// Whether a subtree is π or a plain number, however written.
+/// Whether a subtree is a number of the formula, however written: π, 4, ln 2, π².
 pub(super) fn is_literal(node: &Node) -> bool {
-    matches!(node.op, Op::Number(..) | Op::Pi)
+    match &node.op {
+        Op::Number(..) | Op::Pi => true,
+        Op::Item(_) | Op::Is(..) => false,
+        Op::Call(f, args) => !f.reduces() && !args.is_empty() && args.iter().all(is_literal),
+        _ => node.children().into_iter().all(is_literal),
+    }
 }
 
 pub(super) fn literal_text(node: &Node) -> String {
     match &node.op {
         Op::Number(_, text) => text.clone(),
-        _ => "π".to_owned(),
+        Op::Pi => "π".to_owned(),
+        _ => crate::formula::plain::formula(node, &|_| String::new()),
     }
 }
 

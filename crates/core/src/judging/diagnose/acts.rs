@@ -1,0 +1,117 @@
+//! How often people do what: acts, the kinds of an act, and the ways of a slip of the pen.
+
+use std::collections::BTreeMap;
+
+use super::case::Case;
+use crate::protocol::SlipKind;
+
+/// A slip of the pen in a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Edit {
+    /// Two neighbouring digits changed places.
+    Swapped,
+    /// One digit is another.
+    Digit,
+    /// The point stands elsewhere.
+    Point,
+    /// Any other value of the scale.
+    Any,
+}
+
+impl Edit {
+    /// Its share among the slips of the pen. Any other value is considered only where two results ask for it.
+    fn share(self) -> f64 {
+        match self {
+            Edit::Swapped => 0.35,
+            Edit::Digit => 0.40,
+            Edit::Point => 0.25,
+            Edit::Any => 0.20,
+        }
+    }
+}
+
+/// What a person did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Act {
+    Formula,
+    Answer,
+    Keyed,
+    Copied,
+    Constant,
+    Count,
+}
+
+impl Act {
+    fn of(kind: &SlipKind) -> Act {
+        match kind {
+            SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => Act::Answer,
+            SlipKind::ReadingMiskeyed => Act::Keyed,
+            SlipKind::ReadingMistyped => Act::Copied,
+            SlipKind::OtherStation | SlipKind::ConstantWrong => Act::Constant,
+            SlipKind::CountWrong => Act::Count,
+            _ => Act::Formula,
+        }
+    }
+
+    /// Its weight among the acts; measured on simulated classes and on tables of practitioners.
+    fn weight(self) -> f64 {
+        match self {
+            Act::Formula => 0.30,
+            Act::Answer | Act::Keyed => 0.14,
+            Act::Copied => 0.12,
+            Act::Constant => 0.05,
+            Act::Count => 0.03,
+        }
+    }
+}
+
+/// Prior probabilities of the hypotheses about one value.
+pub(super) struct Priors {
+    by_kind: BTreeMap<SlipKind, f64>,
+    by_edit: BTreeMap<(SlipKind, Edit), f64>,
+}
+
+impl Priors {
+    /// Priors of every kind generated, with the number of hypotheses of each. Those of numbers written or keyed wrongly are
+    /// shared out by the way of the slip first.
+    pub(super) fn of(case: &Case<'_>, counts: &BTreeMap<(SlipKind, Option<Edit>), usize>) -> Priors {
+        let school = &case.protocol.school;
+        let declared = counts.keys().filter(|(k, _)| matches!(k, SlipKind::Declared(_))).count();
+        let mut kinds: Vec<&SlipKind> = counts.keys().map(|(k, _)| k).collect();
+        kinds.dedup();
+        // A school that weighs a kind otherwise moves its act by as much.
+        let usual = |k: &SlipKind| k.weight(declared).max(f64::MIN_POSITIVE);
+        let mut weight_of: BTreeMap<Act, f64> = BTreeMap::new();
+        let mut share_of: BTreeMap<Act, f64> = BTreeMap::new();
+        for kind in &kinds {
+            *weight_of.entry(Act::of(kind)).or_default() += school.weight(kind, declared);
+            *share_of.entry(Act::of(kind)).or_default() += usual(kind);
+        }
+        let act = |a: &Act| a.weight() * weight_of[a] / share_of[a];
+        let all: f64 = weight_of.keys().map(act).sum();
+        let explained = (1.0 - school.unexplained) / all.max(f64::MIN_POSITIVE);
+        let mut by_kind = BTreeMap::new();
+        let mut by_edit = BTreeMap::new();
+        for kind in kinds {
+            let a = Act::of(kind);
+            let whole = explained * act(&a) * school.weight(kind, declared) / weight_of[&a].max(f64::MIN_POSITIVE);
+            let number: usize = counts.iter().filter(|((k, _), _)| k == kind).map(|(_, n)| n).sum();
+            by_kind.insert(kind.clone(), whole / number.max(1) as f64);
+            for ((_, edit), n) in counts.iter().filter(|((k, e), _)| k == kind && e.is_some()) {
+                let Some(edit) = edit else { continue };
+                by_edit.insert((kind.clone(), *edit), whole * edit.share() / (*n).max(1) as f64);
+            }
+        }
+        Priors { by_kind, by_edit }
+    }
+
+    /// The prior of one hypothesis of a kind.
+    pub(super) fn of_kind(&self, kind: &SlipKind) -> f64 {
+        self.by_kind.get(kind).copied().unwrap_or(0.0)
+    }
+
+    /// The prior of one hypothesis of a kind, made by one way of a slip of the pen.
+    pub(super) fn of_made(&self, kind: &SlipKind, edit: Option<Edit>) -> f64 {
+        edit.and_then(|e| self.by_edit.get(&(kind.clone(), e)).copied()).unwrap_or_else(|| self.of_kind(kind))
+    }
+}

@@ -1,0 +1,55 @@
+//! What the cells as they stand give: their values, what counts of them, what readings and columns say of themselves, and
+//! the uncertainty of everything. No reported result is looked at here.
+
+use super::propagate::{Propagated, propagate};
+use super::table::Table;
+use super::values::{self, Env, Out};
+use super::{columns, counts, readings};
+use crate::finding::{Finding, Findings};
+use crate::protocol::Protocol;
+use crate::section::Section;
+use crate::submission::Submission;
+use crate::verdict::OutlierTest;
+
+/// What one table is judged by, whatever its cells say.
+#[derive(Clone, Copy)]
+pub(super) struct Stage<'a> {
+    pub(super) protocol: &'a Protocol,
+    pub(super) section: &'a Section,
+    pub(super) submission: &'a Submission,
+}
+
+/// The table worked out from its cells.
+pub(super) struct Sheet {
+    /// Readings, constants and references alone.
+    pub(super) measured: Env,
+    /// Everything at full precision.
+    pub(super) clean: Env,
+    pub(super) out: Out,
+    pub(super) propagated: Propagated,
+    pub(super) outliers: Vec<OutlierTest>,
+    /// Findings about readings and columns.
+    pub(super) list: Vec<Finding>,
+}
+
+impl Sheet {
+    /// Works the table out; settles which of its cells count.
+    pub(super) fn of(stage: Stage<'_>, table: &mut Table) -> Sheet {
+        let Stage { protocol, section, submission } = stage;
+        let mut list = Vec::new();
+        let mut found = Findings::onto(&mut list);
+        let measured = values::measured(protocol, section, submission, table);
+        // Once with everything, to see what stands apart; then with what counts.
+        let mut clean = measured.clone();
+        if protocol.results.iter().any(|r| r.rejection.is_some()) {
+            values::chain(protocol, &mut clean, &Vec::new(), table);
+        }
+        let (out, outliers) = counts::settle(protocol, table, &clean, section, &mut found);
+        let mut clean = measured.clone();
+        values::chain(protocol, &mut clean, &out, table);
+        readings::cells(protocol, section, table, &clean, &mut found);
+        columns::check(protocol, section, table, &clean, &mut found);
+        let propagated = propagate(protocol, table, &out, &measured);
+        Sheet { measured, clean, out, propagated, outliers, list }
+    }
+}

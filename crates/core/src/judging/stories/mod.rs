@@ -1,0 +1,303 @@
+//! What one act of a person would do to the whole table. A result that is odd is never explained alone: each story about it
+//! is followed through everything that comes after, and weighed by what all other results, and the sheet itself, say to it.
+//!
+//! Everything is a logarithm relative to "nothing explains this result", so that most stories weigh nothing: they leave all
+//! else as it was.
+
+mod evidence;
+
+use std::cell::OnceCell;
+
+use super::sheet::{Sheet, Stage};
+use super::table::Table;
+use super::values::{Env, Out, derive, put, within};
+use crate::formula::figures::Figured;
+use crate::formula::{Context, Node, Shape, Value, evaluate_any};
+use crate::protocol::ResultSpec;
+use crate::quantity::{Nature, leading_place, power_of_ten};
+use crate::verdict::Reported;
+use evidence::evidence;
+
+/// A result that a story leaves odd: this much of what nothing explains.
+const ODD: f64 = 0.02;
+/// A miswritten answer feeds what follows with what was meant; with what stands there, so seldom.
+const AS_WRITTEN: f64 = 0.3;
+/// One wrong idea down a whole column, beside one in a single place.
+const SAME_THROUGHOUT: f64 = 0.08 / 0.30;
+/// No table says more than this, for or against.
+const MOST: f64 = 200.0;
+
+/// The whole table, for weighing stories about it.
+pub(super) struct Whole<'a> {
+    pub(super) stage: Stage<'a>,
+    pub(super) table: &'a Table,
+    pub(super) sheet: &'a Sheet,
+    /// The same values as the clean ones, with their last significant places.
+    pub(super) figured: &'a [Option<Value<Figured>>],
+    written: OnceCell<f64>,
+}
+
+/// The result in question: its item, its row from 0, and what was reported, SI.
+#[derive(Clone, Copy)]
+pub(super) struct Odd {
+    pub(super) index: usize,
+    pub(super) row: Option<usize>,
+    pub(super) reported: f64,
+}
+
+impl<'a> Whole<'a> {
+    pub(super) fn of(
+        stage: Stage<'a>,
+        table: &'a Table,
+        sheet: &'a Sheet,
+        figured: &'a [Option<Value<Figured>>],
+    ) -> Whole<'a> {
+        Whole { stage, table, sheet, figured, written: OnceCell::new() }
+    }
+
+    /// What the table says where nothing explains a result and all that follows uses it as it stands.
+    pub(super) fn beside(&self, odd: Odd) -> Beside<'_> {
+        Beside { whole: self, odd, base: OnceCell::new() }
+    }
+
+    /// ln L of every other reported result, where `used` is what the result in question fed into what follows, and
+    /// `standing` what was read off the sheet for it.
+    fn logs(&self, measured: &Env, out: &Out, odd: Odd, used: f64, standing: f64) -> Vec<f64> {
+        let protocol = self.stage.protocol;
+        let mut own = measured.clone();
+        let mut from = measured.clone();
+        let mut logs = Vec::new();
+        for (index, spec) in protocol.results.iter().enumerate() {
+            let item = &protocol.items[spec.item];
+            if item.words.is_some() {
+                continue;
+            }
+            own[spec.item] = derive(protocol, spec, &own, out, self.table);
+            let followed = derive(protocol, spec, &from, out, self.table);
+            let written = &self.table.reported[index];
+            let mut column: Vec<Option<f64>> = Vec::with_capacity(written.len());
+            for (n, w) in written.iter().enumerate() {
+                let row = spec.table.map(|_| n);
+                let at = |v: &Option<Value<f64>>| v.as_ref().and_then(|v| v.at(row)).copied();
+                let (p, f) = (at(&own[spec.item]), at(&followed));
+                let this = odd.index == index && odd.row == row;
+                logs.push(if this || spec.guess { 0.0 } else { self.log(spec, index, row, w, (p, f), &from, out) });
+                let stands = if this { Some(standing) } else { w.value.map(|v| item.to_si(v)) };
+                column.push(stands.or(f).or(p));
+            }
+            if odd.index == index && own[spec.item].is_some() {
+                put(&mut own, spec.item, odd.row, used);
+            }
+            from[spec.item] = match (spec.table, column.len()) {
+                (Some(_), _) => column.iter().any(Option::is_some).then_some(Value::Column(column)),
+                (None, _) => column.first().copied().flatten().map(Value::Scalar),
+            };
+        }
+        logs
+    }
+
+    /// ln L of one result: ½·[|R−P| ≤ w] + ½·w/(w+e)·[|R−F| ≤ w+e], near it a tenth, else that it is odd.
+    #[allow(clippy::too_many_arguments)]
+    fn log(
+        &self,
+        spec: &ResultSpec,
+        index: usize,
+        row: Option<usize>,
+        written: &Reported,
+        (p, f): (Option<f64>, Option<f64>),
+        from: &Env,
+        out: &Out,
+    ) -> f64 {
+        let item = &self.stage.protocol.items[spec.item];
+        let Some(r) = written.value else { return 0.0 };
+        let in_unit = |v: Option<f64>| v.map(|v| item.from_si(v)).filter(|v| v.is_finite());
+        let (p, f) = (in_unit(p), in_unit(f));
+        let Some(x) = f.or(p) else { return 0.0 };
+        let w = self.width(index, row, written, r, p.or(f));
+        let half = written.half_step;
+        let fits = |x: f64, bound: f64| within(r - x, bound, half, r, x);
+        let own = p.map(|p| f64::from(u8::from(fits(p, w))));
+        // The envelope costs evaluations, so only what is near at all gets one.
+        let near = f.is_some_and(|f| (r - f).abs() <= 0.1 * f.abs().max(r.abs()) + w);
+        let e = if near && f.is_some_and(|f| !fits(f, w)) { self.envelope(spec, row, from, out) } else { 0.0 };
+        let followed = f.map(|f| if fits(f, w + e) { w / (w + e) } else { 0.0 });
+        let sharp = match (own, followed) {
+            (Some(a), Some(b)) => 0.5 * a + 0.5 * b,
+            (a, b) => a.or(b).unwrap_or(0.0),
+        };
+        if sharp > 0.0 {
+            return sharp.ln();
+        }
+        let wide = w + e + 0.002 * x.abs();
+        let lost = x.abs() - r.abs();
+        let cut = x.signum() == r.signum() && lost >= 0.0 && within(lost, 2.0 * half, half, r, x);
+        if fits(x, wide) || p.is_some_and(|p| fits(p, w + 0.002 * p.abs())) {
+            return (0.1 * w / wide).ln();
+        }
+        if cut {
+            return (0.1 * w / (w + 2.0 * half)).ln();
+        }
+        if r == 0.0 {
+            return (0.5 * ODD).ln();
+        }
+        let off = if x == 0.0 { f64::INFINITY } else { (r / x).abs().ln().abs() };
+        (ODD * (2.0 * w / r.abs()) * (0.5 / 13.8 + 0.5 * (-off / 0.15).exp() / 0.30)).ln()
+    }
+
+    /// Half a unit of R's last figure, or of the last that the result deserves.
+    fn width(&self, index: usize, row: Option<usize>, written: &Reported, r: f64, right: Option<f64>) -> f64 {
+        let spec = &self.stage.protocol.results[index];
+        let figures = self.figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
+        let deserved = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
+        let coarse = written
+            .number
+            .as_ref()
+            .map_or(written.half_step, |n| n.half_steps().iter().map(|h| h * written.scale).fold(0.0, f64::max));
+        if r == 0.0 {
+            return coarse;
+        }
+        let place = |x: f64| leading_place(x) - deserved + 1;
+        coarse.max(0.5 * power_of_ten(place(r).min(right.filter(|c| *c != 0.0).map_or(i32::MAX, place))))
+    }
+
+    /// How far the rounding of what was reported above may move a result, in its unit.
+    fn envelope(&self, spec: &ResultSpec, row: Option<usize>, from: &Env, out: &Out) -> f64 {
+        let protocol = self.stage.protocol;
+        let value = |env: &Env| -> Option<f64> {
+            let v = evaluate_any(&spec.node, &Context::without(env, out)).ok()?.at(row).copied()?;
+            Some(v / protocol.items[spec.item].unit.factor)
+        };
+        let Some(base) = value(from) else { return 0.0 };
+        let mut sum = 0.0;
+        for (index, above) in protocol.results.iter().enumerate().filter(|(_, r)| spec.upstream.contains(&r.item)) {
+            let factor = protocol.items[above.item].unit.factor;
+            let moved = |sign: f64| {
+                let mut env = from.clone();
+                for (n, w) in self.table.reported[index].iter().enumerate() {
+                    let at = above.table.map(|_| n);
+                    if let Some(x) = env[above.item].as_ref().and_then(|v| v.at(at)).copied() {
+                        put(&mut env, above.item, at, x + sign * w.half_step * factor);
+                    }
+                }
+                value(&env).map_or(0.0, |v| (v - base).abs())
+            };
+            sum += moved(1.0).max(moved(-1.0));
+        }
+        sum
+    }
+
+    fn as_written(&self) -> f64 {
+        *self.written.get_or_init(|| evidence(self.stage, self.table, self.sheet))
+    }
+}
+
+/// The rest of a table beside one odd result.
+pub(super) struct Beside<'a> {
+    whole: &'a Whole<'a>,
+    odd: Odd,
+    /// Worked out when a story first asks.
+    base: OnceCell<Vec<f64>>,
+}
+
+impl Beside<'_> {
+    fn base(&self) -> &[f64] {
+        let Sheet { measured, out, .. } = self.whole.sheet;
+        let as_reported = self.odd.reported;
+        self.base.get_or_init(|| {
+            let logs = self.whole.logs(measured, out, self.odd, as_reported, as_reported);
+            // A team sets aside a row of its own that does not agree, which the sheet has no reason to.
+            let Some(aside) = self.set_aside(out) else { return logs };
+            let without = self.whole.logs(measured, &aside, self.odd, as_reported, as_reported);
+            logs.into_iter().zip(without).map(|(a, b)| a.max(b)).collect()
+        })
+    }
+
+    /// The rows that count without that of the result in question.
+    fn set_aside(&self, out: &Out) -> Option<Out> {
+        let protocol = self.whole.stage.protocol;
+        let spec = &protocol.results[self.odd.index];
+        let Shape::Column(group) = protocol.items[spec.item].rows else { return None };
+        let row = self.odd.row?;
+        let mut out = out.clone();
+        let flags = out.iter_mut().find(|(g, _)| *g == group).map(|(_, rows)| rows)?;
+        let flag = flags.get_mut(row).filter(|f| !**f)?;
+        *flag = true;
+        Some(out)
+    }
+
+    fn against(&self, logs: &[f64]) -> f64 {
+        logs.iter().zip(self.base()).map(|(a, b)| a - b).sum::<f64>().clamp(-MOST, MOST)
+    }
+
+    /// The answer was written down wrongly; `meant` (SI) was right, and fed what follows.
+    pub(super) fn miswritten(&self, meant: f64) -> f64 {
+        let Sheet { measured, out, .. } = self.whole.sheet;
+        let logs = self.whole.logs(measured, out, self.odd, meant, meant);
+        self.against(&logs).max(AS_WRITTEN.ln())
+    }
+
+    /// A reading of the sheet is wrong, and everything was worked out with `value`, in its unit.
+    pub(super) fn misread(&self, item: usize, row: Option<u32>, value: f64) -> f64 {
+        let whole = self.whole;
+        let mut table = whole.table.clone();
+        let cell =
+            table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row));
+        let Some(cell) = cell else { return -MOST };
+        cell.repaired = Some(value);
+        let sheet = Sheet::of(whole.stage, &mut table);
+        // The result in question is right in this story: what stands there is what follows.
+        let logs = whole.logs(&sheet.measured, &sheet.out, self.odd, self.odd.reported, self.odd.reported);
+        let fits = evidence(whole.stage, &table, &sheet) - whole.as_written();
+        (self.against(&logs) + fits).clamp(-MOST, MOST)
+    }
+
+    /// The same wrong idea in the other rows of the column: what their values say to the mistaken formula `node`, where that
+    /// fits them better than nothing does.
+    pub(super) fn throughout(&self, node: &Node, scale: f64) -> f64 {
+        let whole = self.whole;
+        let Sheet { clean, out, .. } = whole.sheet;
+        let spec = &whole.stage.protocol.results[self.odd.index];
+        if spec.table.is_none() {
+            return 0.0;
+        }
+        let item = &whole.stage.protocol.items[spec.item];
+        let first: usize = self.first_of(self.odd.index);
+        let Ok(predicted) = evaluate_any(node, &Context::without(clean, out)) else { return 0.0 };
+        let mut sum = 0.0;
+        for (n, w) in whole.table.reported[self.odd.index].iter().enumerate().filter(|(n, _)| Some(*n) != self.odd.row)
+        {
+            let (Some(r), Some(p)) = (w.value, predicted.at(Some(n)).copied()) else { continue };
+            let p = p * scale - if item.nature == Nature::Point { item.unit.offset / item.unit.factor } else { 0.0 };
+            let width = whole.width(self.odd.index, Some(n), w, r, Some(p));
+            if within(r - p, width, w.half_step, r, p) {
+                sum += (-self.base()[first + n]).max(0.0);
+            }
+        }
+        if sum > 0.0 { (sum + SAME_THROUGHOUT.ln()).clamp(0.0, MOST) } else { 0.0 }
+    }
+
+    /// Where the values of a result begin among all.
+    fn first_of(&self, index: usize) -> usize {
+        let protocol = self.whole.stage.protocol;
+        let counted = |n: &usize| protocol.items[protocol.results[*n].item].words.is_none();
+        (0..index).filter(counted).map(|n| self.whole.table.reported[n].len()).sum()
+    }
+
+    /// Other results that use an item and do not fit as the sheet stands.
+    pub(super) fn others_odd(&self, item: usize) -> usize {
+        let protocol = self.whole.stage.protocol;
+        let mut at = 0;
+        let mut odd = 0;
+        for (index, spec) in protocol.results.iter().enumerate() {
+            if protocol.items[spec.item].words.is_some() {
+                continue;
+            }
+            for w in &self.whole.table.reported[index] {
+                let unfit = w.value.is_some() && self.base()[at] < (0.5 * ODD).ln();
+                odd += usize::from(unfit && index != self.odd.index && spec.node.items().contains(&item));
+                at += 1;
+            }
+        }
+        odd
+    }
+}
