@@ -1074,6 +1074,21 @@ fn repairing() -> Vec<Edge> {
     };
     let half = lab("", &(reading("a", "rule") + &reading("b", "rule") + &result_of("tri", "cm^2", "a * b / 2")));
     let tri = |r: &str| format!("a: 12.3 {{unit cm}}\nb: 4.5 {{unit cm}}\ntri: {r} {{unit cm^2}}");
+    let five =
+        reading("w", "rule").replace("bay = \"bench\"\n", "bay = \"bench\"\nreplicates = 5\nplausible = [10, 20]\n");
+    let mean_of_five = lab("", &(five + &result_of("m", "cm", "mean(w)")));
+    let weighed = |w: [&str; 5], m: &str| {
+        let cells = w.iter().enumerate().filter(|(_, w)| !w.is_empty());
+        let rows: String = cells.map(|(n, w)| format!("w {}: {w}\n", n + 1)).collect();
+        rows + &format!("m: {m} {{unit cm}}")
+    };
+    let cm = |v: &str| format!("{v} {{unit cm}}");
+    // The team had 14.4 in the third place.
+    let gapped = |m: &str| weighed([&cm("14.1"), &cm("14.2"), "", &cm("14.3"), &cm("14.2")], m);
+    // Without the third reading the mean is 14.25.
+    let marked = |m: &str, out: &str| {
+        weighed([&cm("14.1"), &cm("14.3"), &format!("14.9 {{unit cm}}{out}"), &cm("14.3"), &cm("14.3")], m)
+    };
     let times = |n: &str| {
         let formula = format!("a * b * {n}");
         lab("", &(reading("a", "rule") + &reading("b", "rule") + &result_of("tri", "cm^2", &formula)))
@@ -1117,6 +1132,20 @@ fn repairing() -> Vec<Edge> {
             [&copied(""), &copied("also: 2.2345 {unit cm}")],
             has("repair"),
             ["not found", "found"],
+        ),
+        edge(
+            "A gap in a column",
+            &mean_of_five,
+            [&gapped("14.24"), &gapped("19.99")],
+            verdict("m"),
+            ["unchecked", "unexplained"],
+        ),
+        edge(
+            "The team's own marks",
+            &mean_of_five,
+            [&marked("14.25", " {out}"), &marked("14.25", "")],
+            tells("slip", "as the sheet marks it"),
+            ["told", "not told"],
         ),
         edge(
             "Two slips in one result",
