@@ -159,7 +159,7 @@ impl Maker<'_> {
             let before = self.fitting.len();
             self.add(story, v.kind.clone(), clean, reported, |x| (case.envelope_of)(&v.node, x, v.scale));
             if let Some(h) = self.fitting.get_mut(before) {
-                h.sisters = case.beside.throughout(&v.node, v.scale);
+                h.sisters = case.beside.throughout(&v.node, v.scale) + case.beside.elsewhere(n);
             }
         }
     }

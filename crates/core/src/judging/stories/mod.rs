@@ -13,7 +13,7 @@ use super::table::Table;
 use super::values::{Env, Out, derive, put, within};
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Shape, Value, evaluate_any};
-use crate::protocol::ResultSpec;
+use crate::protocol::{ResultSpec, Variant};
 use crate::quantity::{Nature, leading_place, power_of_ten};
 use crate::verdict::Reported;
 use evidence::evidence;
@@ -63,6 +63,18 @@ impl<'a> Whole<'a> {
     /// ln L of every other reported result, where `used` is what the result in question fed into what follows, and
     /// `standing` what was read off the sheet for it.
     fn logs(&self, measured: &Env, out: &Out, odd: Odd, used: f64, standing: f64) -> Vec<f64> {
+        self.logs_with(measured, out, odd, (used, standing), None)
+    }
+
+    /// As [`Whole::logs`], where every result that can be worked out with the same wrong `idea` may have been.
+    fn logs_with(
+        &self,
+        measured: &Env,
+        out: &Out,
+        odd: Odd,
+        (used, standing): (f64, f64),
+        idea: Option<(&ResultSpec, usize)>,
+    ) -> Vec<f64> {
         let protocol = self.stage.protocol;
         let mut own = measured.clone();
         let mut from = measured.clone();
@@ -74,6 +86,14 @@ impl<'a> Whole<'a> {
             }
             own[spec.item] = derive(protocol, spec, &own, out, self.table);
             let followed = derive(protocol, spec, &from, out, self.table);
+            let mistaken: Vec<_> = idea
+                .map_or(Vec::new(), |(first, n)| alike(first, n, spec))
+                .into_iter()
+                .map(|wrong| {
+                    let of = |env: &Env| evaluate_any(&wrong.node, &Context::without(env, out)).ok();
+                    ((of(&own), of(&from)), wrong.scale * item.unit.factor)
+                })
+                .collect();
             let written = &self.table.reported[index];
             let mut column: Vec<Option<f64>> = Vec::with_capacity(written.len());
             for (n, w) in written.iter().enumerate() {
@@ -82,6 +102,15 @@ impl<'a> Whole<'a> {
                 let (p, f) = (at(&own[spec.item]), at(&followed));
                 let this = odd.index == index && odd.row == row;
                 logs.push(if this || spec.guess { 0.0 } else { self.log(spec, index, row, w, (p, f), &from, out) });
+                for ((p, f), scale) in mistaken.iter().filter(|_| !this) {
+                    let (p, f) = (at(p).map(|x| x * scale), at(f).map(|x| x * scale));
+                    let log = self.log(spec, index, row, w, (p, f), &from, out);
+                    let last = logs.last_mut().filter(|l| **l < log);
+                    if let (Some(last), Some(p)) = (last, p) {
+                        *last = log;
+                        put(&mut own, spec.item, row, p);
+                    }
+                }
                 let stands = if this { Some(standing) } else { w.value.map(|v| item.to_si(v)) };
                 column.push(stands.or(f).or(p));
             }
@@ -191,6 +220,18 @@ impl<'a> Whole<'a> {
     }
 }
 
+/// The mistaken forms of `other` that show the same wrong idea as form `number` of `first`: the same kind at the same item,
+/// or the same form of a formula of one shape.
+fn alike<'a>(first: &ResultSpec, number: usize, other: &'a ResultSpec) -> Vec<&'a Variant> {
+    let Some(idea) = first.variants.get(number) else { return Vec::new() };
+    let same = |v: &&Variant| {
+        v.kind == idea.kind && if idea.subject.is_some() { v.subject == idea.subject } else { v.says == idea.says }
+    };
+    let found: Vec<&Variant> = other.variants.iter().filter(same).collect();
+    let one_shape = || first.variants.iter().map(|v| &v.kind).eq(other.variants.iter().map(|v| &v.kind));
+    if found.is_empty() && one_shape() { other.variants.get(number).into_iter().collect() } else { found }
+}
+
 /// The rest of a table beside one odd result.
 pub(super) struct Beside<'a> {
     whole: &'a Whole<'a>,
@@ -274,6 +315,32 @@ impl Beside<'_> {
             }
         }
         if sum > 0.0 { (sum + SAME_THROUGHOUT.ln()).clamp(0.0, MOST) } else { 0.0 }
+    }
+
+    /// The same wrong idea in other results: what they say to it where it fits them better than nothing does.
+    pub(super) fn elsewhere(&self, number: usize) -> f64 {
+        let whole = self.whole;
+        let spec = &whole.stage.protocol.results[self.odd.index];
+        let others = || whole.stage.protocol.results.iter().enumerate().filter(|(n, _)| *n != self.odd.index);
+        let odd = |n: usize| {
+            let first = self.first_of(n);
+            (0..whole.table.reported[n].len()).any(|row| self.base()[first + row] < (0.5 * ODD).ln())
+        };
+        let worded = |r: &ResultSpec| whole.stage.protocol.items[r.item].words.is_some();
+        if !others().any(|(n, r)| !worded(r) && odd(n) && !alike(spec, number, r).is_empty()) {
+            return 0.0;
+        }
+        let Sheet { measured, out, .. } = whole.sheet;
+        let fed = (self.odd.reported, self.odd.reported);
+        let logs = whole.logs_with(measured, out, self.odd, fed, Some((spec, number)));
+        let gain = self.against(&logs);
+        if gain <= 0.0 {
+            return 0.0;
+        }
+        // Wrong at every place where an item stands is one idea, however many of its places could be wrong alone.
+        let (kind, subject) = spec.variants.get(number).map_or((None, None), |v| (Some(&v.kind), v.subject));
+        let places = spec.variants.iter().filter(|v| Some(&v.kind) == kind && v.subject == subject).count();
+        (gain + (SAME_THROUGHOUT * places as f64).ln()).max(0.0)
     }
 
     /// Where the values of a result begin among all.
