@@ -43,7 +43,7 @@ def keel_plate(r, k):
     tab = lambda t: sum(t) / 2
     plate = tab({"1": (2.68, 2.72), "2": (7.83, 7.87), "3": (8.39, 8.43), "4": (8.92, 8.96), "5": (4.42, 4.46)}[k["station"]])
     disc = tab({"1": (8.92, 8.96), "2": (8.39, 8.43), "3": (7.10, 7.15), "4": (2.68, 2.72), "5": (7.95, 8.03)}[k["station"]])
-    inch, sleeve, core = {"R1": (5 / 32, 8.41, "aluminium alloy"), "R2": (3 / 16, 2.70, "copper"), "R3": (1 / 4, 8.94, "zinc"), "R4": (7 / 32, 4.44, "lead")}[k["rod"]]
+    inch, sleeve, core = {"R1": (5 / 32, 8.41, "aluminium alloy"), "R2": (13 / 64, 2.70, "copper"), "R3": (1 / 4, 8.94, "zinc"), "R4": (7 / 32, 4.44, "lead")}[k["rod"]]
     v = (r["plate_length"] - z) * (r["plate_width"] - z) * (r["plate_thickness"] - z) / 1000
     d, t = mean(r["disc_diameter"]) - z, mean(r["disc_thickness"]) - z
     vd = pi * (d / 2) ** 2 * t / 1000
@@ -124,7 +124,7 @@ def mooring_line(r, k):
             "y_back": each(lambda s, a: s * sin(radians(a)), r["length"], r["angle"]), "off": each(lambda a, s: abs(a - s) / s * 100, m, r["length"])}
 
 def fog_pipe(r, k):
-    f = [{"a": 480, "b": 426.5, "c": 384, "d": 341.3}[x] for x in r["fork"]]
+    f = [{"a": 493.9, "b": 415.3, "c": 392.0, "d": 349.2}[x] for x in r["fork"]]
     bore = mean(r["inside"]) / 10
     e = 0.3 * bore
     c = [l + e for l in r["length"]]

@@ -126,8 +126,13 @@ pub(crate) fn judge(
     out: Option<&Path>,
 ) -> Outcome {
     let protocol = load(protocol)?;
-    let sections = section_settings(sections)?;
+    let sections = section_settings(&protocol, sections)?;
     let tables = tables(&protocol, submissions)?;
+    if let Some(name) = sections.keys().find(|name| tables.iter().all(|t| t.section != **name)) {
+        eprintln!(
+            "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
+        );
+    }
     let rulings: Vec<Ruling> = match rulings {
         None => Vec::new(),
         Some(path) => json_file(path, "rulings")?,
@@ -181,8 +186,16 @@ fn in_order<'scope>(
 /// Settings of sections by name, for `--sections`.
 type Sections = BTreeMap<String, Section>;
 
-fn section_settings(path: Option<&Path>) -> Result<Sections, Vec<String>> {
-    path.map_or_else(|| Ok(Sections::new()), |path| json_file(path, "settings of sections"))
+fn section_settings(protocol: &Protocol, path: Option<&Path>) -> Result<Sections, Vec<String>> {
+    let Some(path) = path else { return Ok(Sections::new()) };
+    let sections: Sections = json_file(path, "settings of sections")?;
+    match sections.iter().find_map(|(name, s)| Some((name, s.unknown(protocol)?))) {
+        None => Ok(sections),
+        Some((section, (what, name))) => Err(vec![format!(
+            "{}:1:1: the settings of `{section}` name the {what} `{name}`, which the protocol does not have; mend its spelling",
+            path.display()
+        )]),
+    }
 }
 
 fn json_file<T: serde::de::DeserializeOwned>(path: &Path, what: &str) -> Result<T, Vec<String>> {

@@ -166,3 +166,30 @@ fn a_preview_is_the_difference_of_two_judgements() {
     }
     assert!(changed > 20, "{changed}");
 }
+
+/// A mean that is written out is a true equation: the numbers in it are those that were averaged.
+#[test]
+fn a_mean_that_is_shown_is_the_mean_of_what_is_shown() {
+    let mut means = 0;
+    for (name, p, tables) in classes(11, 6) {
+        for table in tables {
+            let judged = judge(&p, &table, &[], &[]);
+            for e in explain(&p, &judged) {
+                let Some(stages) = &e.stages else { continue };
+                let only = |t: &&str| !t.contains(['(', ')']);
+                let inside = stages.text[1].strip_prefix("= mean(").and_then(|t| t.strip_suffix(')')).filter(only);
+                let Some(inside) = inside else { continue };
+                let number = |t: &str| t.split(' ').next().and_then(|n| n.replace('−', "-").parse::<f64>().ok());
+                let shown: Option<Vec<f64>> = inside.split(", ").map(number).collect();
+                let (Some(shown), Some(value)) = (shown, number(&e.value)) else { continue };
+                let mean = shown.iter().sum::<f64>() / shown.len() as f64;
+                // Each number is rounded where it is shown, and the answer may be in another unit.
+                let ratio = (mean / value).abs();
+                let same = ratio / 10f64.powf(ratio.log10().round());
+                assert!((same - 1.0).abs() <= 2e-3, "{name}, {}: {:?}", table.team, stages.text);
+                means += 1;
+            }
+        }
+    }
+    assert!(means > 40, "{means} means");
+}

@@ -103,7 +103,7 @@ fn the_object_has_the_documented_names_and_is_the_same_every_time() {
         (&first["outliers"][0], "critical flagged item level row statistic test"),
         (&first["comparisons"][0], "id kind limit says value verdict"),
         (&first["score"], "awarded lines possible"),
-        (&first["score"]["lines"][0], "awarded criterion fragile possible ruling says"),
+        (&first["score"]["lines"][0], "awarded criterion exact fragile possible ruling says"),
     ] {
         assert_eq!(names(value), expected);
     }

@@ -195,6 +195,8 @@ fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> S
                     (Some(n), Some(v)) if (n.resolution - c.resolution).abs() > 1e-9 * c.resolution => {
                         notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300)))
                     }
+                    // The digits as written, without the unit that may stand beside them.
+                    (Some(n), _) if !n.fraction => notation::to_place(n.value, n.last_place),
                     _ => c.text.trim().to_owned(),
                 },
             };
@@ -210,18 +212,7 @@ fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> S
                 (cells, None) => many(cells.iter().filter(|c| c.counts).map(written).collect()),
             }
         }
-        ItemKind::Result(_) => {
-            let mine: Vec<&JudgedResult> = judged.results.iter().filter(|r| r.item == i && r.clean.is_some()).collect();
-            match (mine.as_slice(), row) {
-                ([], _) => name_of(protocol, i),
-                ([one], _) => with_unit(&shown_clean(one)),
-                (rows, Some(row)) => rows
-                    .iter()
-                    .find(|r| r.row == Some(row))
-                    .map_or_else(|| name_of(protocol, i), |r| with_unit(&shown_clean(r))),
-                (rows, None) => many(rows.iter().map(|r| shown_clean(r)).collect()),
-            }
-        }
+        ItemKind::Result(_) => earlier(protocol, judged, i, row, &many),
         ItemKind::Reference(n) => {
             let reference = &protocol.references[n];
             let key = reference.key.map(|k| protocol.keys[k].id.as_str());
@@ -234,6 +225,38 @@ fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> S
         }
         ItemKind::Parameter(p) => written_value(protocol.parameters[p].value),
     }
+}
+
+/// What is put in for an earlier result.
+fn earlier(
+    protocol: &Protocol,
+    judged: &Judged,
+    i: usize,
+    row: Option<u32>,
+    many: &dyn Fn(Vec<String>) -> String,
+) -> String {
+    let with_unit = |r: &JudgedResult| shown_clean(r) + &protocol.items[i].unit_after();
+    let mine: Vec<&JudgedResult> = judged.results.iter().filter(|r| r.item == i && r.clean.is_some()).collect();
+    match (mine.as_slice(), row) {
+        ([], _) => name_of(protocol, i),
+        ([one], _) => with_unit(one),
+        (rows, Some(row)) => {
+            rows.iter().find(|r| r.row == Some(row)).map_or_else(|| name_of(protocol, i), |r| with_unit(r))
+        }
+        // A row that was set aside is in no mean.
+        (rows, None) => {
+            let counted = rows.iter().filter(|r| r.row.is_none_or(|row| counts(protocol, judged, i, row)));
+            many(counted.map(|r| shown_clean(r)).collect())
+        }
+    }
+}
+
+/// Whether the readings in a row of an item's table count; what was set aside takes its whole row out.
+fn counts(protocol: &Protocol, judged: &Judged, item: usize, row: u32) -> bool {
+    let beside = protocol.readings.iter().zip(&judged.readings);
+    let of_table = beside.filter(|(r, _)| protocol.items[r.item].rows == protocol.items[item].rows);
+    let mut cells = of_table.flat_map(|(_, r)| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());
+    cells.all(|c| c.counts)
 }
 
 /// A tabulated value with the digits it needs and no more.

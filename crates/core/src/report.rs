@@ -133,6 +133,8 @@ struct ScoreOf<'a> {
 struct LineOf<'a> {
     criterion: &'a str,
     awarded: Box<RawValue>,
+    /// As computed, before the criterion's step.
+    exact: Box<RawValue>,
     possible: Box<RawValue>,
     says: String,
     fragile: Option<String>,
@@ -250,8 +252,9 @@ fn score<'a>(protocol: &'a Protocol, judged: &'a Judged) -> ScoreOf<'a> {
             .map(|l| LineOf {
                 criterion: &l.criterion,
                 awarded: exact(l.decided),
+                exact: exact(l.exact),
                 possible: exact(l.possible),
-                says: wording::standing(protocol, &l.standing),
+                says: wording::standing(protocol, l),
                 fragile: l.fragile.as_ref().map(wording::fragile),
                 ruling: l.ruling,
             })

@@ -4,6 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use crate::protocol::Protocol;
+
 /// A section's settings for one lab. The default asks for everything and takes the readings as the team's own.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
@@ -25,6 +27,7 @@ pub struct Section {
 
 /// An item left out for a section.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
 pub struct Waiver {
     /// Id of a reading or result.
     pub item: String,
@@ -58,6 +61,17 @@ pub struct Issued {
 }
 
 impl Section {
+    /// The first name in the settings that the protocol does not know, with what it should be.
+    pub fn unknown(&self, protocol: &Protocol) -> Option<(&'static str, &str)> {
+        let unknown = |id: &&String| protocol.item(id).is_none();
+        let criterion = |id: &&String| protocol.criteria.iter().all(|c| c.id != **id);
+        let waived = self.waivers.iter().map(|w| &w.item).find(unknown).map(|n| ("reading or result", n));
+        let switched = || self.criteria.iter().find(criterion).map(|n| ("criterion", n));
+        let set = || self.parameters.keys().find(unknown).map(|n| ("parameter", n));
+        let pooled = || self.repeatability.keys().find(unknown).map(|n| ("reading", n));
+        waived.or_else(switched).or_else(set).or_else(pooled).map(|(what, name)| (what, name.as_str()))
+    }
+
     /// Why an item is left out, if it is.
     pub fn waived(&self, item: &str) -> Option<&str> {
         self.waivers.iter().find(|w| w.item == item).map(|w| w.reason.as_str())

@@ -396,7 +396,9 @@ pub struct ScoreLine {
     pub criterion: String,
     /// Title.
     pub title: String,
-    /// Points as computed.
+    /// Points as computed, before the criterion's step.
+    pub exact: Decimal,
+    /// Points as computed, in the criterion's step.
     pub awarded: Decimal,
     /// Points after rulings and decisions.
     pub decided: Decimal,

@@ -293,20 +293,22 @@ fn filled(rows: &[(&str, &str, &str)]) -> String {
         .collect()
 }
 
+/// Four rows with x − y = 11.1, 12.2, 13.3, 14.4, and what was written for it.
+fn differences(r: [&str; 4]) -> String {
+    filled(&[
+        ("12.3456", "1.2456", r[0]),
+        ("14.5678", "2.3678", r[1]),
+        ("16.7891", "3.4891", r[2]),
+        ("18.9123", "4.5123", r[3]),
+    ])
+}
+
 /// Diagnosis: section "What seems to have happened".
 fn diagnosing() -> Vec<Edge> {
     let half = fine(&result_of("tri", "cm^2", "a * b / 2"));
     let tri = |r: &str| format!("a: 12.3000 {{unit cm}}\nb: 4.5000 {{unit cm}}\ntri: {r} {{unit cm^2}}");
     let four = lab("", &rows("4", "x - y"));
-    // x − y = 11.1, 12.2, 13.3, 14.4; y left out in some rows, something else in others.
-    let column = |r: [&str; 4]| {
-        filled(&[
-            ("12.3456", "1.2456", r[0]),
-            ("14.5678", "2.3678", r[1]),
-            ("16.7891", "3.4891", r[2]),
-            ("18.9123", "4.5123", r[3]),
-        ])
-    };
+    let column = differences;
     let down = TITRE;
     let up = TITRE.replace("scale = \"down\"\n", "");
     vec![
@@ -654,14 +656,9 @@ fn comparing_more() -> Vec<Edge> {
 
 /// More of diagnosis: chances, classes and what is not named.
 fn diagnosing_more() -> Vec<Edge> {
-    let with = |shares: &str| {
-        let read = reading("a", "rule") + &reading("b", "rule") + &reading("c", "rule");
-        lab("", &(read + &result_of("total", "cm^2", "a * b + 1[cm] * c"))) + shares
-    };
+    let with = |shares: &str| with_a_weight() + shares;
     let total = with("");
-    let at = |c: &str, r: &str| {
-        format!("a: 12.3 {{unit cm}}\nb: 4.5 {{unit cm}}\nc: {c} {{unit cm}}\ntotal: {r} {{unit cm^2}}")
-    };
+    let at = weighed;
     let mild = with("share = \"0.5\"\n[criterion.shares]\nsign = \"0.2\"\nterm-omitted = \"0.6\"\n");
     let harsh = with("share = \"0.5\"\n[criterion.shares]\nsign = \"0.9\"\nterm-omitted = \"0.7\"\n");
     let half = fine(&result_of("tri", "cm^2", "a * b / 2"));
@@ -727,6 +724,98 @@ fn diagnosing_more() -> Vec<Edge> {
         ),
         between("One slip in several results", [&rings, &apart], twice, count("slip"), ["1", "2"]),
     ]
+}
+
+/// Diagnosis beside other results and other rows, and what stories are told and charged.
+fn diagnosing_together() -> Vec<Edge> {
+    let half = fine(&result_of("tri", "cm^2", "a * b / 2"));
+    let tri = |r: &str| format!("a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\ntri: {r} {{unit cm^2}}");
+    let shares = |kinds: &str| format!("{half}[criterion.shares]\n{kinds}\n");
+    let invited = "[[slip]]\nid = \"whole-box\"\nresult = \"tri\"\nformula = \"a * b\"\nsays = \"the box was taken for its half\"\n";
+    let two = |second: &str| fine(&(result_of("tri", "cm^2", "a * b / 2") + &result_of("other", "cm^2", second)));
+    let both = "a: 12.3456 {unit cm}\nb: 4.5678 {unit cm}\ntri: 56.3922 {unit cm^2}\nother: 152.4135 {unit cm^2}";
+    let zeroed = lab(
+        "",
+        &(reading("a", "bridge")
+            + &reading("b", "bridge")
+            + &reading("z", "bridge")
+            + &result_of("p", "cm", "a - z")
+            + &result_of("q", "cm", "b - z")),
+    );
+    let zero = |p: &str, q: &str| {
+        format!(
+            "a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\nz: 1.2345 {{unit cm}}\np: {p} {{unit cm}}\nq: {q} {{unit cm}}"
+        )
+    };
+    let weight_shares = |unit: &str, term: &str| {
+        with_a_weight() + &format!("[criterion.shares]\nunit-factor = \"{unit}\"\nterm-omitted = \"{term}\"\n")
+    };
+    let four = lab("", &rows("4", "x - y"));
+    let column = differences;
+    vec![
+        edge(
+            "A lone row",
+            &four,
+            [
+                &column(["12.3456", "17.1717", "19.8181", "14.4000"]),
+                &column(["12.3456", "12.2000", "19.8181", "14.4000"]),
+            ],
+            has("slip"),
+            ["not found", "found"],
+        ),
+        edge(
+            "One wrong idea in several results",
+            &zeroed,
+            [&zero("13.5801", "5.8023"), &zero("11.0211", "3.2433")],
+            has("repair"),
+            ["not found", "found"],
+        ),
+        between(
+            "One number left out in several results",
+            [&two("a^2 / 2"), &two("a^2 / 3")],
+            both,
+            count("slip"),
+            ["1", "2"],
+        ),
+        between(
+            "The author's words",
+            [&(half.clone() + invited), &half],
+            &tri("56.3922"),
+            named("tri"),
+            ["slip declared:whole-box", "slip literal"],
+        ),
+        edge(
+            "Other stories",
+            &with_a_weight(),
+            [&weighed("0.6", "55.2"), &weighed("0.6", "55.3")],
+            tells("slip", " Or: "),
+            ["told", "not told"],
+        ),
+        between(
+            "The mildest of alike kinds",
+            [&weight_shares("0.8", "0.2"), &weight_shares("0.3", "0.9")],
+            &weighed("0.6", "55.4"),
+            cost("slip"),
+            ["0.2", "0.3"],
+        ),
+        between(
+            "Points in steps",
+            [&shares("literal = \"0.38\""), &shares("literal = \"0.37\"")],
+            &tri("56.3922"),
+            line_of("calculation"),
+            ["0.5", "0.75"],
+        ),
+    ]
+}
+
+/// A product with a small part beside it.
+fn with_a_weight() -> String {
+    let read = reading("a", "rule") + &reading("b", "rule") + &reading("c", "rule");
+    lab("", &(read + &result_of("total", "cm^2", "a * b + 1[cm] * c")))
+}
+
+fn weighed(c: &str, r: &str) -> String {
+    format!("a: 12.3 {{unit cm}}\nb: 4.5 {{unit cm}}\nc: {c} {{unit cm}}\ntotal: {r} {{unit cm^2}}")
 }
 
 /// More of charging: what is missing, figures, units.
@@ -904,7 +993,13 @@ fn cells_more() -> Vec<Edge> {
             + "[[result]]\nid = \"size\"\ntitle = \"size\"\nbay = \"bench\"\nwords = [\"large\", \"small\"]\npoints = \"1\"\n[[result.right]]\nif = \"u > 5[cm]\"\nword = \"large\"\n[[result.right]]\nword = \"small\"\n"),
     );
     let size = |u: &str| format!("a: 6.0400 {{unit cm}}\nb: 1.0000 {{unit cm}}\nu: {u} {{unit cm}}\nsize: small");
+    let rising = lab("", &rows("3", "x - y").replace("id = \"x\"", "id = \"x\"\ntrend = \"rising\""))
+        .replace("step = 0.0001", "step = 0.0001\nlimit = 0.01");
+    let back = |second: &str| {
+        filled(&[("12.3456", "1.2456", "11.1000"), (second, "1.2456", ""), ("14.3456", "1.2456", "13.1000")])
+    };
     vec![
+        edge("A step back", &rising, [&back("12.3345"), &back("12.3357")], has("trend"), ["found", "not found"]),
         edge("Readings that everybody shares", &five, [&far, &far], has("outlier-kept"), ["not found", "found"])
             .inside(shared(Source::Shown)),
         edge("The spread of shared readings", &five, [&far, &far], line_of("precision"), ["2", "0.5"])
@@ -1185,6 +1280,7 @@ fn all() -> Vec<Edge> {
         comparing_more(),
         diagnosing(),
         diagnosing_more(),
+        diagnosing_together(),
         charging(),
         charging_more(),
         cells(),

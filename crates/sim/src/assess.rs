@@ -69,7 +69,7 @@ struct Score {
 #[derive(Deserialize)]
 struct Line {
     criterion: String,
-    awarded: f64,
+    exact: f64,
     possible: f64,
 }
 
@@ -189,7 +189,7 @@ fn one(out: &mut Assessment, truth: &TableTruth, table: &Table, calculation: &st
             out.charged_again += u32::from(bad(&r.verdict));
         }
         let lost: f64 =
-            table.score.lines.iter().filter(|l| l.criterion == calculation).map(|l| l.possible - l.awarded).sum();
+            table.score.lines.iter().filter(|l| l.criterion == calculation).map(|l| l.possible - l.exact).sum();
         if only.kind != "reading-mistyped" && truth.omitted.is_empty() {
             out.marks.push((lost - only.costs).abs());
         }

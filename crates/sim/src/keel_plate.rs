@@ -30,7 +30,7 @@ fn to_step(value: f64, step: f64) -> f64 {
 /// Sleeve and core in g/cm³, radius of the core in inches, length and width in mm, by rod; the core's metal in words.
 pub(crate) const RODS: [(f64, f64, f64, f64, f64, &str); 4] = [
     (8.41, 2.702, 0.15625, 101.36, 21.84, "aluminium alloy"),
-    (2.70, 8.938, 0.1875, 96.72, 22.62, "copper"),
+    (2.70, 8.938, 0.203125, 96.72, 22.62, "copper"),
     (8.94, 7.123, 0.25, 88.14, 20.46, "zinc"),
     (4.44, 11.338, 0.21875, 110.58, 23.18, "lead"),
 ];

@@ -252,6 +252,17 @@ impl Worker<'_> {
                 let mean = xs.iter().sum::<f64>() / n;
                 u = u.max((xs.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / (n - 1.0)).sqrt());
             }
+            // From almost surely too small to almost surely too big is four standard deviations.
+            if let Some((low, high)) = spec.and_then(|s| s.bracket) {
+                let of = |item: usize| match (names.get(&self.protocol.items[item].id), row) {
+                    (Some(Val::Many(xs)), Some(r)) => xs.get(r).copied(),
+                    (Some(Val::One(x)), _) => Some(*x),
+                    _ => None,
+                };
+                if let (Some(low), Some(high)) = (of(low), of(high)) {
+                    u = u.max((high - low).abs() / 4.0);
+                }
+            }
             if let Some(i) = spec.and_then(|s| s.instrument).map(|i| &self.protocol.instruments[i])
                 && let Some(a) = i.limit.filter(|_| !i.limit_shared)
             {

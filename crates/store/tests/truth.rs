@@ -78,7 +78,7 @@ fn a_mark_that_went_out_stays_until_somebody_decides_otherwise() {
     w.run(|c| sheets::keep_as_sent(c, &which, "too late in the term", &w.coordinator));
     assert!(w.moved().is_empty());
     assert_eq!(w.sent(), first);
-    w.put_in_force(&version(3, "0.75")).expect("in force");
+    w.put_in_force(&version(3, "0")).expect("in force");
     let again = w.moved();
     assert_eq!(again.len(), 1);
     // Sent again: with a reason, under the version of now; whoever looked before is told.

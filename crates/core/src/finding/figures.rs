@@ -228,8 +228,10 @@ pub struct Story {
     pub rows: Vec<u32>,
     /// Results in which it happened.
     pub places: usize,
-    /// The next likely kind, where it has at least one chance in twenty.
+    /// The next likely kind, where it has at least one chance in five.
     pub guess: Option<(SlipKind, f64)>,
+    /// Kinds that would give the same value: nothing here tells them from the kind told.
+    pub alike: Vec<SlipKind>,
     /// Whether all that uses the value was worked out with the right one.
     pub only_copied: bool,
 }

@@ -34,7 +34,9 @@ pub fn parse(text: &str) -> Result<Ast, FormulaError> {
     parser.spaces();
     match parser.peek() {
         None => Ok(tree),
-        Some(c) => Err(parser.here(format!("`{c}` is not expected here"), "put an operator before it, or take it out")),
+        Some(c) => Err(parser.stray().unwrap_or_else(|| {
+            parser.here(format!("`{c}` is not expected here"), "put an operator before it, or take it out")
+        })),
     }
 }
 
@@ -59,6 +61,26 @@ impl Parser<'_> {
     fn here(&self, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         let width = self.peek().map_or(1, char::len_utf8);
         FormulaError::new(self.at..self.at + width, what, mend)
+    }
+
+    /// What stands where an operator or the end should: habits of other ways to write a formula.
+    fn stray(&self) -> Option<FormulaError> {
+        let (before, after) = self.text.split_at(self.at);
+        let digit = |c: Option<char>| c.is_some_and(|c| c.is_ascii_digit());
+        let mut ahead = after.chars();
+        let (first, second) = (ahead.next()?, ahead.next());
+        let (what, mend) = match (first, second) {
+            (',', next) if digit(before.chars().next_back()) && digit(next) => {
+                ("a comma stands inside a number", "write a decimal point, such as 3.3")
+            }
+            ('=', Some('>')) => ("`=>` compares nothing", "write >="),
+            ('=', Some('<')) => ("`=<` compares nothing", "write <="),
+            ('=', _) => ("`=` compares nothing", "write == where both sides should be equal"),
+            ('²', _) => ("`²` is read in units alone", "write ^2"),
+            ('³', _) => ("`³` is read in units alone", "write ^3"),
+            _ => return None,
+        };
+        Some(self.here(what, mend))
     }
 
     fn operator(&mut self) -> Option<(Operator, char)> {
@@ -201,7 +223,9 @@ impl Parser<'_> {
             self.at += 1;
             return Ok(());
         }
-        Err(FormulaError::new(open..open + 1, "this bracket is not closed", "add `)` where its content ends"))
+        let unclosed =
+            || FormulaError::new(open..open + 1, "this bracket is not closed", "add `)` where its content ends");
+        Err(self.stray().unwrap_or_else(unclosed))
     }
 
     fn number(&mut self) -> Result<Ast, FormulaError> {
@@ -253,7 +277,7 @@ impl Parser<'_> {
 
     fn name(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
-        while let Some(c) = self.peek().filter(|c| c.is_alphanumeric() || *c == '_') {
+        while let Some(c) = self.peek().filter(|c| (c.is_alphanumeric() && !matches!(c, '²' | '³')) || *c == '_') {
             self.at += c.len_utf8();
         }
         let name = self.text[start..self.at].to_owned();

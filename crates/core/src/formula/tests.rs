@@ -80,6 +80,11 @@ fn faults_stand_under_their_place() {
         ("", "^", "the formula ends where a value is expected"),
         ("a +", "   ^", "the formula ends where a value is expected"),
         ("5 $ 3", "  ^", "`$` is not expected here"),
+        ("a * 3,3", "     ^", "a comma stands inside a number"),
+        ("(a * 3,3)", "      ^", "a comma stands inside a number"),
+        ("a = b", "  ^", "`=` compares nothing"),
+        ("if(a => b, 1, 2)", "     ^", "`=>` compares nothing"),
+        ("a²", " ^", "`²` is read in units alone"),
     ] {
         let error = parse(text).and_then(|a| check(&a, &resolve)).expect_err(text);
         assert_eq!(error.drawn(text), format!("{text}\n{carets}"));

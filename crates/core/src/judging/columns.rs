@@ -139,10 +139,13 @@ impl Column<'_> {
 
     fn trend(&self, found: &mut Findings<'_>) {
         let Some(rising) = self.spec.trend else { return };
+        // What an instrument may be off by is no step back.
+        let limit = self.spec.instrument.and_then(|i| self.protocol.instruments[i].limit).unwrap_or(0.0);
+        let back = |a: f64, b: f64| if rising { a - b } else { b - a };
         let steps: Vec<(u32, f64, f64)> = self
             .steps()
             .into_iter()
-            .filter(|(row, a, b)| if rising { b < a } else { b > a } && !self.excused(*row))
+            .filter(|(row, a, b)| back(*a, *b) > limit * (1.0 + 1e-9) && !self.excused(*row))
             .collect();
         if !steps.is_empty() {
             found.push(self.finding(Kind::Trend { rising, steps }, Severity::Decide, None));

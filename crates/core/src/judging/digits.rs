@@ -87,7 +87,7 @@ fn judge(protocol: &Protocol, r: &JudgedResult) -> Judged {
     // A whole number's trailing zeros may be place-holders: it is given the benefit.
     let spare = number.half_steps().len() as i32 - 1;
     let percent = protocol.items[r.item].unit.text == "%";
-    if percent && (1..=2).contains(&written) || beside_its_plus_minus(r) {
+    if percent && (1..=2 + tolerance).contains(&written) || beside_its_plus_minus(r) {
         return Judged::Fair;
     }
     let few = written < r.deserved - tolerance;

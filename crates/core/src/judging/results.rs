@@ -16,6 +16,9 @@ struct Shares<'a> {
     carried: Decimal,
 }
 
+/// No other story is told below this chance.
+const TOLD: f64 = 0.2;
+
 impl Shares<'_> {
     /// The share of a result's points that a kind of slip takes: the rubric's own, the declaration's, or the usual one.
     fn of(&self, kind: &SlipKind) -> Decimal {
@@ -88,10 +91,15 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
 /// One systematic slip in several results that share its input is one slip with its places listed.
 pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
     for i in 0..results.len() {
-        let Some((kind, Some(subject))) = slip_of(&results[i]).map(|s| (s.kind.clone(), s.subject)) else { continue };
-        let same: Vec<usize> = (0..results.len())
-            .filter(|j| slip_of(&results[*j]).is_some_and(|s| s.kind == kind && s.subject == Some(subject)))
-            .collect();
+        let Some(mine) = slip_of(&results[i]).cloned() else { continue };
+        // A number of the formula has no item of its own: there the same words tell the same slip.
+        let alike = |s: &Slip| {
+            s.kind == mine.kind
+                && s.subject == mine.subject
+                && (s.subject.is_some() || (!is_of_the_text(&s.kind) && s.clause == mine.clause))
+        };
+        let same: Vec<usize> =
+            (0..results.len()).filter(|j| *j == i || slip_of(&results[*j]).is_some_and(alike)).collect();
         let places: Vec<String> = same.iter().map(|j| protocol.items[results[*j].item].id.clone()).collect();
         if let Some(slip) = &mut results[i].slip {
             slip.places = places;
@@ -217,23 +225,12 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         found.push(Finding::about(Kind::SlipAgain, Severity::Note, (result.item, &item.id), result.row));
         return;
     }
-    // Down a column the whole column's points are at stake, else one row's.
-    let at_stake = |r: &JudgedResult| {
-        if slip.rows.is_empty() { points(protocol, whole, r) } else { protocol.results[r.index].points }
-    };
-    let cost = results
-        .iter()
-        .filter(|r| slip.places.contains(&protocol.items[r.item].id))
-        .map(|r| at_stake(r) * shares.of(&slip.kind))
-        .max()
-        .unwrap_or(Decimal::ZERO);
-    // Where nothing tells whether a number was keyed or copied wrongly, the milder of the two is charged.
-    let cost = match (&slip.kind, super::readings::completeness(protocol)) {
-        (SlipKind::ReadingMiskeyed, (Some(_), each)) if slip.alike.contains(&SlipKind::ReadingMistyped) => {
-            cost.min(each)
-        }
-        _ => cost,
-    };
+    let likely = |(_, p): &&(SlipKind, f64)| *p >= TOLD;
+    let is_alike = |(kind, _): &&(SlipKind, f64)| slip.alike.contains(kind);
+    let alike: Vec<SlipKind> =
+        slip.alternatives.iter().filter(likely).filter(is_alike).map(|(k, _)| k.clone()).collect();
+    let other = slip.alternatives.iter().find(|a| !is_alike(a));
+    let cost = cost_of(protocol, whole, slip, &alike, shares);
     let story = Story {
         text: result.reported.text.clone(),
         right: shown(result),
@@ -243,7 +240,8 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         followers: downstream(protocol, results, result),
         rows: slip.rows.clone(),
         places: slip.places.len(),
-        guess: slip.alternatives.first().filter(|(_, p)| *p >= 0.05).cloned(),
+        guess: other.filter(|(_, p)| *p >= TOLD).cloned(),
+        alike,
         only_copied: is_of_the_text(&slip.kind) && only_copied(protocol, results, result),
     };
     let kind = Kind::Slip(Box::new(story));
@@ -260,6 +258,29 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     });
 }
 
+/// What a slip takes, once for all its places; `alike` are the kinds that it cannot be told apart from.
+fn cost_of(protocol: &Protocol, whole: &Whole<'_>, slip: &Slip, alike: &[SlipKind], shares: &Shares<'_>) -> Decimal {
+    // Down a column the whole column's points are at stake, else one row's.
+    let at_stake = |r: &JudgedResult| {
+        if slip.rows.is_empty() { points(protocol, whole, r) } else { protocol.results[r.index].points }
+    };
+    let places = whole.results.iter().filter(|r| slip.places.contains(&protocol.items[r.item].id));
+    // Of kinds that cannot be told apart the mildest is charged; what the lab's author declared has its own share.
+    let kinds = std::iter::once(&slip.kind).chain(alike);
+    let share = match slip.kind {
+        SlipKind::Declared(_) => shares.of(&slip.kind),
+        _ => kinds.map(|k| shares.of(k)).min().unwrap_or(shares.share),
+    };
+    let cost = places.map(at_stake).max().unwrap_or(Decimal::ZERO) * share;
+    // Where nothing tells whether a number was keyed or copied wrongly, the milder of the two is charged.
+    match (&slip.kind, super::readings::completeness(protocol)) {
+        (SlipKind::ReadingMiskeyed, (Some(_), each)) if slip.alike.contains(&SlipKind::ReadingMistyped) => {
+            cost.min(each)
+        }
+        _ => cost,
+    }
+}
+
 /// Whether a slip is one in writing the answer down.
 fn is_of_the_text(kind: &SlipKind) -> bool {
     matches!(kind, SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint)
@@ -274,6 +295,24 @@ fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedRes
                 .zip(u.reported.value)
                 .is_some_and(|(c, r)| super::values::within(r - c, u.reported.half_step, u.reported.half_step, r, c))
         })
+}
+
+/// The stories of a slip, each kind once, the likeliest first.
+fn each_kind_once(slip: &Slip) -> Vec<(SlipKind, f64)> {
+    let mut stories: Vec<(SlipKind, f64)> = Vec::new();
+    for (kind, p) in
+        std::iter::once((&slip.kind, slip.probability)).chain(slip.alternatives.iter().map(|(k, p)| (k, *p)))
+    {
+        // What cannot be told apart from the first is in its chance already.
+        let known = stories.iter_mut().find(|(k, _)| k == kind);
+        match known {
+            Some((_, sum)) => *sum += p,
+            None if slip.alike.contains(kind) => {}
+            None => stories.push((kind.clone(), p)),
+        }
+    }
+    stories.sort_by(|a, b| b.1.total_cmp(&a.1));
+    stories
 }
 
 fn unexplained(
@@ -295,11 +334,12 @@ fn unexplained(
     };
     let (kind, cost) = match &result.slip {
         Some(s) if s.ambiguous => {
-            let stories = || std::iter::once((s.kind.clone(), s.probability)).chain(s.alternatives.iter().cloned());
-            let least = stories().map(|(k, _)| shares.of(&k)).min().unwrap_or(shares.share);
-            (Kind::Ambiguous(riddle(stories().take(3).collect())), all * least)
+            let stories = each_kind_once(s);
+            let kinds = std::iter::once(&s.kind).chain(s.alternatives.iter().map(|(k, _)| k));
+            let least = kinds.map(|k| shares.of(k)).min().unwrap_or(shares.share);
+            (Kind::Ambiguous(riddle(stories.into_iter().take(3).collect())), all * least)
         }
-        Some(s) if s.probability >= 0.05 => (Kind::Unexplained(riddle(vec![(s.kind.clone(), s.probability)])), all),
+        Some(s) if s.probability >= TOLD => (Kind::Unexplained(riddle(vec![(s.kind.clone(), s.probability)])), all),
         _ => (Kind::Unexplained(riddle(Vec::new())), all),
     };
     let about = (result.item, protocol.items[result.item].id.as_str());

@@ -328,7 +328,7 @@ fn is_line(decision: &Decision, criterion: Option<&str>) -> bool {
     matches!(&decision.finding, Key::Line(line) if Some(line.as_str()) == criterion)
 }
 
-/// A line per criterion: what the findings take, never below nought.
+/// A line per criterion: what the findings take, never below nought, in steps of the criterion.
 pub(super) fn score(
     protocol: &Protocol,
     section: &Section,
@@ -343,11 +343,12 @@ pub(super) fn score(
         let left = |cost: &dyn Fn(&Finding) -> Decimal| {
             (c.points - mine.iter().map(|f| cost(f)).sum::<Decimal>()).clamp(Decimal::ZERO, c.points)
         };
-        let awarded = left(&|f| f.cost);
+        let exact = left(&|f| f.cost);
+        let awarded = c.in_steps(exact);
         let changed = decisions.iter().rev().find(|d| is_line(d, Some(&c.id))).cloned();
         let decided = match changed.as_ref().map(|d| d.action) {
             Some(Action::Points(p)) => p.clamp(Decimal::ZERO, c.points),
-            _ => left(&|f| f.decided_cost),
+            _ => c.in_steps(left(&|f| f.decided_cost)),
         };
         let compared = comparisons.iter().find(|x| x.id == c.id);
         let standing = standing(protocol, (n, c), &mine, compared, comparisons, changed.as_ref());
@@ -358,6 +359,7 @@ pub(super) fn score(
         score.lines.push(ScoreLine {
             criterion: c.id.clone(),
             title: c.title.clone(),
+            exact,
             awarded,
             decided,
             possible: c.points,
@@ -404,7 +406,10 @@ fn standing(
             let is_slip = |f: &&&Finding| matches!(f.kind, Kind::Slip(_) | Kind::Unexplained(_) | Kind::Ambiguous(_));
             match mine.iter().filter(is_slip).count() {
                 0 if charged == 0 => Standing::Right,
-                0 => Standing::Missing(charged),
+                0 if mine.iter().filter(|f| matches!(f.kind, Kind::MissingResult { .. })).count() == charged => {
+                    Standing::Missing(charged)
+                }
+                0 => Standing::Findings(charged),
                 n => Standing::Slips(n),
             }
         }

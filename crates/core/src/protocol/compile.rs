@@ -9,8 +9,9 @@ use sha2::{Digest, Sha256};
 
 use super::mutate::variants;
 use super::nameable::Nameable;
+use super::refused::{line_at, refused};
 use super::source::{self, Number, Spanned, Text};
-use super::{Bay, Criterion, Instrument, Item, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
+use super::{Bay, Criterion, Instrument, Item, ItemKind, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
 use crate::error::Fault;
 use crate::formula::{self, Node, Symbol};
 use crate::quantity::{Nature, Unit};
@@ -28,8 +29,8 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
     }
     let file: source::File = toml::from_str(text).map_err(|e| {
         let at = e.span().map_or(0, |s| s.start);
-        let what = e.message().lines().collect::<Vec<_>>().join(", ");
-        vec![Fault::at(text, at, what, "see docs/protocols.md for the fields of a protocol")]
+        let (what, mend) = refused(&e.message().lines().collect::<Vec<_>>().join(", "), line_at(text, at));
+        vec![Fault::at(text, at, what, mend)]
     })?;
     let mut loader = Loader { text, faults: Vec::new(), items: Vec::new() };
     let protocol = loader.load(file);
@@ -180,6 +181,9 @@ impl Loader<'_> {
         } else if self.items.iter().any(|i| i.id == item.id) {
             self.fault(at, format!("`{}` is declared twice", item.id), "give one of them another id");
         }
+        if item.title.trim().is_empty() {
+            self.fault(at, format!("`{}` has no title", item.id), "name it as a sentence would: \"plate length\"");
+        }
         self.items.push(item);
         self.items.len() - 1
     }
@@ -326,23 +330,27 @@ impl Loader<'_> {
             .collect()
     }
 
+    /// A formula with the items declared so far.
+    pub(super) fn read(&self, written: &str) -> Result<Node, formula::FormulaError> {
+        let ast = formula::parse(written)?;
+        formula::check::check(&ast, &|name| {
+            let item = self.items.iter().position(|i| i.id == name)?;
+            let it = &self.items[item];
+            Some(Symbol {
+                item,
+                dimension: it.unit.dimension,
+                nature: it.nature,
+                shape: it.rows,
+                words: it.words.as_deref(),
+            })
+        })
+    }
+
     /// A formula checked against all items declared so far.
     pub(super) fn formula(&mut self, text: &Text, of: &str) -> Option<Node> {
         let written = text.get_ref();
-        let checked = formula::parse(written).and_then(|ast| {
-            formula::check::check(&ast, &|name| {
-                let item = self.items.iter().position(|i| i.id == name)?;
-                let it = &self.items[item];
-                Some(Symbol {
-                    item,
-                    dimension: it.unit.dimension,
-                    nature: it.nature,
-                    shape: it.rows,
-                    words: it.words.as_deref(),
-                })
-            })
-        });
-        checked
+        self.read(written)
+            .and_then(|node| self.worked_out(node))
             .map_err(|e| {
                 // One byte past the opening quote; the formulas of a protocol carry no escapes.
                 self.fault(
@@ -352,6 +360,19 @@ impl Loader<'_> {
                 );
             })
             .ok()
+    }
+
+    /// A formula may not hang on an answer in words: that is what the team says, and not what the readings give.
+    fn worked_out(&self, node: Node) -> Result<Node, formula::FormulaError> {
+        let answer = |i: &usize| self.items[*i].words.is_some() && matches!(self.items[*i].kind, ItemKind::Result(_));
+        match node.items().into_iter().find(answer) {
+            None => Ok(node),
+            Some(i) => Err(formula::FormulaError::new(
+                node.span.clone(),
+                format!("`{}` is an answer in words, and no readings give it", self.items[i].id),
+                "compare a reading in words, or the numbers that the answer is judged by",
+            )),
+        }
     }
 
     /// A formula that is a condition.

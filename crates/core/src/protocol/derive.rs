@@ -1,5 +1,7 @@
 //! Results of the file: their order, formulas, right words, schools and declared slips.
 
+use rust_decimal::Decimal;
+
 use super::apparatus::blank;
 use super::compile::{Loader, Names, collect_names};
 use super::mutate::in_units_of_the_sheet;
@@ -214,6 +216,16 @@ impl Loader<'_> {
         for slip in &file.slip {
             let result = self.find(&slip.result, ids, "result");
             let kind = SlipKind::declared(slip.id.get_ref());
+            if let Some(share) = slip.share.filter(|s| !(Decimal::ZERO..=Decimal::ONE).contains(&s.0)) {
+                self.outside(slip.id.span().start, share.0);
+            }
+            if results.get(result).is_some_and(|r| self.same_formula(&slip.formula, r)) {
+                self.fault(
+                    slip.formula.span().start,
+                    format!("the slip `{}` has the right formula of `{}`", slip.id.get_ref(), slip.result.get_ref()),
+                    "write what was done wrongly, or take the slip out",
+                );
+            }
             out.extend(
                 self.variant(&slip.formula, slip.id.get_ref(), kind, &slip.says, results.get(result))
                     .map(|v| (result, v)),
@@ -228,6 +240,13 @@ impl Loader<'_> {
             }
         }
         out
+    }
+
+    /// Whether a formula is, sign by sign, that of a result.
+    fn same_formula(&self, text: &Text, result: &ResultSpec) -> bool {
+        let names = |i: usize| self.items[i].id.clone();
+        let written = |node: &Node| formula::plain::formula(node, &names);
+        self.read(text.get_ref()).is_ok_and(|node| written(&node) == written(&result.node))
     }
 
     fn variant(

@@ -10,6 +10,7 @@ mod mutate;
 mod nameable;
 mod readings;
 mod references;
+mod refused;
 mod relate;
 mod rubric;
 pub mod sheet;

@@ -19,7 +19,17 @@ impl Loader<'_> {
                 "only a manual criterion can be left to be switched on; take `off` out",
             );
         }
-        Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points: c.points.get_ref().0, off: c.off, rule }
+        let points = c.points.get_ref().0;
+        let step = c.step.as_ref().map_or(Decimal::new(25, 2), |s| s.get_ref().0);
+        if let Some(at) = c.step.as_ref().filter(|_| step <= Decimal::ZERO || step > points.max(Decimal::ONE)) {
+            self.fault(
+                at.span().start,
+                format!("points cannot be given in steps of {step}"),
+                "write a step such as \"0.25\", above nought and no more than the points",
+            );
+        }
+        let step = if step <= Decimal::ZERO { Decimal::ONE } else { step };
+        Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points, step, off: c.off, rule }
     }
 
     fn rule(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Rule {
@@ -68,6 +78,15 @@ impl Loader<'_> {
         })
     }
 
+    /// A share that is none.
+    pub(super) fn outside(&mut self, at: usize, share: Decimal) {
+        self.fault(
+            at,
+            format!("a share of {share} is no part of a result's points"),
+            "write it between 0 and 1, such as \"0.25\"",
+        );
+    }
+
     fn calculation(&mut self, c: &source::Criterion) -> Rule {
         for kind in c.shares.keys() {
             if SlipKind::named(kind).is_none() && !kind.starts_with("declared:") {
@@ -77,6 +96,10 @@ impl Loader<'_> {
                     "see the kinds in docs/protocols.md",
                 );
             }
+        }
+        let shares = c.shares.values().chain(&c.share).chain(&c.carried);
+        if let Some(share) = shares.map(|s| s.0).find(|s| !(Decimal::ZERO..=Decimal::ONE).contains(s)) {
+            self.outside(c.rule.span().start, share);
         }
         Rule::Calculation {
             share: c.share.map_or(Decimal::new(5, 1), |s| s.0),

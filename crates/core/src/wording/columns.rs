@@ -45,14 +45,7 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
             let word = if *rising { "rise" } else { "fall" };
             format!("The {title} should {word} down the rows and does not: {}.", wrong.join(", "))
         }
-        Kind::StepOffPlan { steps } => {
-            let told = |s: &OffPlan| {
-                format!("{} at row {}, planned {} ± {}", notation::figures(s.by, 3), s.row, s.size, s.tolerance)
-            };
-            let unit = if unit.is_empty() { String::new() } else { format!(" in{unit}") };
-            let off: Vec<String> = steps.iter().map(told).collect();
-            format!("Steps of the {title} off the plan{unit}: {}.", off.join("; "))
-        }
+        Kind::StepOffPlan { steps } => off_plan(title, &unit, steps),
         Kind::DoesNotFollow { start, before } => {
             format!(
                 "The {title} of row {row} is {}{unit}; row {} ended at {}{unit}.",
@@ -69,6 +62,15 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
         Kind::Check { .. } => check(at.protocol, kind),
         _ => String::new(),
     }
+}
+
+/// Steps of a column that are not those planned.
+fn off_plan(title: &str, unit: &str, steps: &[OffPlan]) -> String {
+    let told =
+        |s: &OffPlan| format!("{} at row {}, planned {} ± {}", notation::figures(s.by, 3), s.row, s.size, s.tolerance);
+    let unit = if unit.is_empty() { String::new() } else { format!(" in{unit}") };
+    let off: Vec<String> = steps.iter().map(told).collect();
+    format!("Steps of the {title} off the plan{unit}: {}.", off.join("; "))
 }
 
 /// Where a table may end.

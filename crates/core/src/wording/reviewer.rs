@@ -342,7 +342,7 @@ fn slip(at: &At<'_>, story: &Story) -> String {
         amount(&story.text, &unit),
         story.says,
         only_copied(story),
-        guess(story)
+        guess(at, story)
     )
 }
 

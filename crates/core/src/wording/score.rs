@@ -6,7 +6,7 @@ use crate::finding::{Accuracy, Named, Place, Sides, Spread};
 use crate::notation::{self, capital};
 use crate::protocol::{Agreement, Protocol};
 use crate::quantity::leading_place;
-use crate::verdict::{Compared, Comparison, Standing};
+use crate::verdict::{Compared, Comparison, ScoreLine, Standing};
 
 /// What a comparison with a reference, or of two values, came to.
 pub fn compared(protocol: &Protocol, comparison: &Comparison) -> String {
@@ -94,8 +94,13 @@ pub(super) fn spread(protocol: &Protocol, place: Place, s: &Spread) -> String {
     )
 }
 
-/// Why a line of the score has the points it has, in few words.
-pub fn standing(protocol: &Protocol, standing: &Standing) -> String {
+/// Why a line of the score has the points it has, in few words; with the exact figure where the criterion's step moved it.
+pub fn standing(protocol: &Protocol, line: &ScoreLine) -> String {
+    let why = why(protocol, &line.standing);
+    if line.exact == line.awarded { why } else { format!("{why}; exactly {}", line.exact.round_dp(3).normalize()) }
+}
+
+fn why(protocol: &Protocol, standing: &Standing) -> String {
     match standing {
         Standing::InsideRange => "inside the range".to_owned(),
         Standing::OffInUncertainties(off) => format!("{} u off", notation::figures(*off, 2)),

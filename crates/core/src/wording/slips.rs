@@ -3,7 +3,7 @@
 use super::At;
 use crate::finding::{Kind, Riddle, Story};
 use crate::notation::{self, capital};
-use crate::protocol::SlipKind;
+use crate::protocol::{Protocol, SlipKind};
 
 /// A kind in plain words.
 pub(super) fn said(kind: &SlipKind) -> &'static str {
@@ -42,9 +42,23 @@ pub(super) fn said(kind: &SlipKind) -> &'static str {
     }
 }
 
-/// The next likely kind of a slip, with a space before it.
-pub(super) fn guess(story: &Story) -> String {
-    story.guess.as_ref().map_or_else(String::new, |(kind, p)| format!(" Or: {}, {}.", said(kind), notation::chance(*p)))
+/// A kind in plain words, a declared one in those of the lab's author.
+fn told<'a>(protocol: &'a Protocol, kind: &SlipKind) -> &'a str {
+    let declared = matches!(kind, SlipKind::Declared(_));
+    let mut variants = protocol.results.iter().filter(|_| declared).flat_map(|r| &r.variants);
+    variants.find(|v| v.kind == *kind).map_or(said(kind), |v| v.says.as_str())
+}
+
+/// The kinds that would give the same value, and the next likely one, with a space before them.
+pub(super) fn guess(at: &At<'_>, story: &Story) -> String {
+    let told = |kind| told(at.protocol, kind);
+    let alike: Vec<&str> = story.alike.iter().map(told).collect();
+    let alike = match alike.as_slice() {
+        [] => String::new(),
+        kinds => format!(" The same value comes of {}.", kinds.join(", or of ")),
+    };
+    let other = story.guess.as_ref();
+    alike + &other.map_or_else(String::new, |(kind, p)| format!(" Or: {}, {}.", told(kind), notation::chance(*p)))
 }
 
 /// What is told of a value without a diagnosis, with a space before it.
@@ -59,10 +73,10 @@ pub(super) fn riddle(at: &At<'_>, kind: &Kind) -> String {
     }
     match kind {
         Kind::Ambiguous(riddle) => {
-            format!(" Several stories fit: {}. The mildest is charged.", stories(&riddle.stories))
+            format!(" Several stories fit: {}. The mildest is charged.", stories(at, &riddle.stories))
         }
         Kind::Unexplained(riddle) if !riddle.stories.is_empty() => {
-            format!(" No single slip is likely; perhaps {}.", stories(&riddle.stories))
+            format!(" No single slip is likely; perhaps {}.", stories(at, &riddle.stories))
         }
         _ => " No single slip gives it.".to_owned(),
     }
@@ -79,7 +93,8 @@ pub(super) fn throughout(riddle: &Riddle) -> String {
 }
 
 /// The likeliest stories of a value, each with its chance.
-fn stories(stories: &[(SlipKind, f64)]) -> String {
-    let told: Vec<String> = stories.iter().map(|(k, p)| format!("{} ({})", said(k), notation::chance(*p))).collect();
+fn stories(at: &At<'_>, stories: &[(SlipKind, f64)]) -> String {
+    let one = |(k, p): &(SlipKind, f64)| format!("{} ({})", told(at.protocol, k), notation::chance(*p));
+    let told: Vec<String> = stories.iter().map(one).collect();
     told.join(", ")
 }

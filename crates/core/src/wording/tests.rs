@@ -37,7 +37,8 @@ fn story() -> Story {
         followers: 2,
         rows: Vec::new(),
         places: 1,
-        guess: Some((SlipKind::DigitWrong, 0.06)),
+        guess: Some((SlipKind::DigitWrong, 0.26)),
+        alike: vec![SlipKind::Literal],
         only_copied: false,
     }
 }

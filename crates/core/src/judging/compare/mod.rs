@@ -72,6 +72,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
         };
         if spec.table.is_some() {
             diagnose::down_the_column(protocol, spec, &mut out[first..], &candidates);
+            diagnose::lone_rows(&mut out[first..]);
         }
     }
     (out, reported)
@@ -145,18 +146,10 @@ impl Judge<'_> {
             }
             return (out, None);
         };
-        if spec.guess {
-            out.verdict = VerdictKind::Agrees;
-            return (out, None);
-        }
         // Where C cannot be computed, what follows from the reported upstream values takes its place.
-        let target = match (c, f) {
-            (Some(c), _) => c,
-            (None, Some(f)) if !upstream.is_empty() => f,
-            _ => {
-                out.verdict = VerdictKind::Unchecked;
-                return (out, None);
-            }
+        let Some(target) = c.or(f.filter(|_| !upstream.is_empty())).filter(|_| !spec.guess) else {
+            out.verdict = if spec.guess { VerdictKind::Agrees } else { VerdictKind::Unchecked };
+            return (out, None);
         };
         // What follows from a wrong value above may not be defined at all; then it cannot be checked.
         let undefined = f.is_none() && !out.tainted_by.is_empty();

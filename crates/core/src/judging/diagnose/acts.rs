@@ -2,8 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::case::Case;
-use crate::protocol::SlipKind;
+use crate::protocol::{School, SlipKind};
 
 /// A slip of the pen in a number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -74,8 +73,7 @@ pub(super) struct Priors {
 impl Priors {
     /// Priors of every kind generated, with the number of hypotheses of each. Those of numbers written or keyed wrongly are
     /// shared out by the way of the slip first.
-    pub(super) fn of(case: &Case<'_>, counts: &BTreeMap<(SlipKind, Option<Edit>), usize>) -> Priors {
-        let school = &case.protocol.school;
+    pub(super) fn of(school: &School, counts: &BTreeMap<(SlipKind, Option<Edit>), usize>) -> Priors {
         let declared = counts.keys().filter(|(k, _)| matches!(k, SlipKind::Declared(_))).count();
         let mut kinds: Vec<&SlipKind> = counts.keys().map(|(k, _)| k).collect();
         kinds.dedup();

@@ -27,15 +27,19 @@ pub(in super::super) fn down_the_column(
         return alike_throughout(rows, &differing, apart);
     };
     let rest: f64 = systematic.map(|(_, s)| (s - score).exp()).sum::<f64>() + (apart - score).exp();
-    let class = class(&joint, best, spec);
-    let whole = 1.0 + class.iter().map(|(_, p)| p).sum::<f64>();
+    let class = class(&joint, best);
+    let whole = class.iter().map(|(_, p)| p).sum::<f64>();
     let rest = rest.max(whole);
     let probability = whole / rest;
     if probability < 0.5 {
         return alike_throughout(rows, &differing, apart);
     }
+    // What the lab's author declared gives the name.
+    let declared = class.iter().map(|(v, _)| *v).find(|v| matches!(spec.variants[*v].kind, SlipKind::Declared(_)));
+    let best = declared.unwrap_or(best);
     let variant = &spec.variants[best];
-    let alternatives = alternatives(&class, &variant.kind, rest);
+    let kinds = class.iter().map(|(v, p)| (&spec.variants[*v].kind, *p));
+    let alternatives = alternatives(kinds.filter(|(k, _)| **k != variant.kind), rest);
     let told: Vec<usize> = differing
         .iter()
         .filter(|(_, c)| c.variants.iter().any(|(v, _, l)| *v == best && *l > 0.0))
@@ -97,21 +101,21 @@ fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
     all
 }
 
-/// Formulas that fit every row as well as the best one, with their odds against it: they cannot be told apart from it.
-fn class(joint: &BTreeMap<usize, Joint>, best: usize, spec: &ResultSpec) -> Vec<(SlipKind, f64)> {
+/// The best formula and those that fit every row as well, with their odds against it: they cannot be told apart.
+fn class(joint: &BTreeMap<usize, Joint>, best: usize) -> Vec<(usize, f64)> {
     let Some(first) = joint.get(&best) else { return Vec::new() };
     let fit = |j: &Joint| j.score - j.weight;
     joint
         .iter()
-        .filter(|(v, j)| **v != best && j.rows >= 2 && (fit(j) - fit(first)).abs() < 1e-9)
-        .map(|(v, j)| (spec.variants[*v].kind.clone(), (j.score - first.score).exp()))
+        .filter(|(v, j)| **v == best || (j.rows >= 2 && (fit(j) - fit(first)).abs() < 1e-9))
+        .map(|(v, j)| (*v, (j.score - first.score).exp()))
         .collect()
 }
 
 /// The other kinds of a class with their probabilities, likeliest first.
-fn alternatives(class: &[(SlipKind, f64)], kind: &SlipKind, rest: f64) -> Vec<(SlipKind, f64)> {
+fn alternatives<'a>(class: impl Iterator<Item = (&'a SlipKind, f64)>, rest: f64) -> Vec<(SlipKind, f64)> {
     let mut out: Vec<(SlipKind, f64)> = Vec::new();
-    for (other, p) in class.iter().filter(|(k, _)| k != kind) {
+    for (other, p) in class {
         match out.iter_mut().find(|(k, _)| k == other) {
             Some((_, sum)) => *sum += p / rest,
             None => out.push((other.clone(), p / rest)),
@@ -120,6 +124,19 @@ fn alternatives(class: &[(SlipKind, f64)], kind: &SlipKind, rest: f64) -> Vec<(S
     out.retain(|(_, p)| *p >= 0.005);
     out.sort_by(|a, b| b.1.total_cmp(&a.1));
     out
+}
+
+/// One row of a column with a story of its own beside two or more that nothing explains: the column is one case, and a hit
+/// in one row of many is luck.
+pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
+    let odd = rows.iter().filter(|r| r.verdict == VerdictKind::Unexplained && r.gap.is_none()).count();
+    let mut told = rows.iter_mut().filter(|r| r.verdict == VerdictKind::Slip);
+    let (Some(lone), None) = (told.next(), told.next()) else { return };
+    // A reading copied wrongly has the rest of the table for it.
+    if odd >= 2 && lone.slip.as_ref().is_none_or(|s| s.rows.is_empty() && s.repair.is_none()) {
+        lone.verdict = VerdictKind::Unexplained;
+        lone.slip = None;
+    }
 }
 
 /// Rows that are all off by one and the same factor which no slip gives: something was done throughout that nobody has

@@ -22,7 +22,7 @@ use crate::verdict::Slip;
 use acts::Priors;
 pub(super) use case::Case;
 use case::{Hypothesis, likelihood, unexplained_likelihood};
-pub(super) use column::down_the_column;
+pub(super) use column::{down_the_column, lone_rows};
 use maker::Maker;
 
 /// Longest column whose rows are tried one by one.
@@ -52,7 +52,7 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     maker.readings();
     maker.answer_text();
     let Maker { mut fitting, counts, .. } = maker;
-    let priors = Priors::of(case, &counts);
+    let priors = Priors::of(&case.protocol.school, &counts);
     let unexplained = case.protocol.school.unexplained * unexplained_likelihood(case);
     for h in &mut fitting {
         h.prior = h.weight.unwrap_or_else(|| h.prior * priors.of_made(&h.kind, h.edit));
@@ -143,10 +143,11 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 }
 
 /// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the sheet and so needs a
-/// half of its own. Whether a number was keyed or copied wrongly cannot be told where nothing else uses it.
+/// half of its own; where a slip that the lab's author declared gives the same, that one. Whether a number was keyed or copied wrongly cannot be told where nothing else uses it.
 fn named(kinds: &[(SlipKind, f64)]) -> SlipKind {
     let own = |kind: &SlipKind| kinds.iter().find(|(k, _)| k == kind).map(|(_, p)| *p);
-    match kinds.first() {
+    let declared = kinds.iter().find(|(k, _)| matches!(k, SlipKind::Declared(_)));
+    match declared.or(kinds.first()) {
         Some((SlipKind::ReadingMistyped, p)) if *p < 0.5 && own(&SlipKind::ReadingMiskeyed).is_some() => {
             SlipKind::ReadingMiskeyed
         }

@@ -11,6 +11,8 @@ pub struct Criterion {
     pub title: String,
     /// Points.
     pub points: Decimal,
+    /// Points are given in steps of this, half a step upwards.
+    pub step: Decimal,
     /// Counted only where a section switches it on.
     pub off: bool,
     /// How it is judged.
@@ -18,6 +20,16 @@ pub struct Criterion {
 }
 
 impl Criterion {
+    /// Points in steps of the criterion: half a step goes up, and all of the points or none stay what they are.
+    pub fn in_steps(&self, points: Decimal) -> Decimal {
+        if points >= self.points || points <= Decimal::ZERO {
+            return points.clamp(Decimal::ZERO, self.points);
+        }
+        let steps =
+            (points / self.step).round_dp_with_strategy(0, rust_decimal::RoundingStrategy::MidpointAwayFromZero);
+        (steps * self.step).min(self.points).normalize()
+    }
+
     /// Whether it counts for a section.
     pub fn counts(&self, section: &crate::section::Section) -> bool {
         !self.off || section.criteria.contains(&self.id)

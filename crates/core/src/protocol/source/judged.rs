@@ -111,6 +111,8 @@ pub(in crate::protocol) struct Criterion {
     pub(in crate::protocol) id: Text,
     pub(in crate::protocol) title: String,
     pub(in crate::protocol) points: Spanned<Exact>,
+    /// Points are given in steps of this; a quarter where nothing is said.
+    pub(in crate::protocol) step: Option<Spanned<Exact>>,
     pub(in crate::protocol) rule: Text,
     /// Counted only where a section switches it on.
     #[serde(default)]

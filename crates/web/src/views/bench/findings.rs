@@ -114,7 +114,7 @@ impl Maker<'_> {
             .map(|l| LineView {
                 id: l.criterion.clone(),
                 title: l.title.clone(),
-                says: wording::standing(self.protocol, &l.standing),
+                says: wording::standing(self.protocol, l),
                 hangs: l.fragile.as_ref().map(wording::fragile),
                 awarded: points(l.awarded),
                 decided: points(l.decided),
