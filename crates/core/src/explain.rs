@@ -78,6 +78,7 @@ fn source_name(protocol: &Protocol, source: &Source) -> String {
         SourceKind::Resolution => "step of the",
         SourceKind::Replicates => "spread of the",
         SourceKind::Limit => "limit of the",
+        SourceKind::Events => "chance in the",
         SourceKind::Constant => "the",
         SourceKind::Bracket => "bracket of the",
         SourceKind::Arising => "fit in the",

@@ -26,6 +26,8 @@ pub enum SourceKind {
     Limit,
     /// The uncertainty of a constant.
     Constant,
+    /// Events that happen by chance were counted: N have the variance N.
+    Events,
     /// A bracket judged by eye.
     Bracket,
     /// What arose on the way: scatter about a line, the step beside an end point.

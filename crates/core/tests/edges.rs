@@ -553,6 +553,31 @@ fn uncertain() -> Vec<Edge> {
             has("plus-minus-digits"),
             ["not found", "found"],
         ),
+        between(
+            "Events by chance",
+            [&flashes("events = true\n"), &flashes("")],
+            "n: 400\nhalf: 200 {± 10}",
+            has("plus-minus-unfair"),
+            ["not found", "found"],
+        ),
+        between(
+            "Repeated results",
+            [&trials("mean(r)"), &trials("sum(r) / 3")],
+            &(filled(&[
+                ("12.3456", "1.2456", "11.1000"),
+                ("14.5678", "2.3678", "12.2000"),
+                ("16.7891", "3.4891", "13.3000"),
+            ]) + "m: 12.20 {unit cm} {± 0.64}"),
+            has("plus-minus-unfair"),
+            ["not found", "found"],
+        ),
+        edge(
+            "Noughts that hold places",
+            &plain,
+            [&pm("123", "600"), &pm("123", "601")],
+            has("plus-minus-digits"),
+            ["not found", "found"],
+        ),
         edge(
             "A ± beside a scaled value",
             &plain,
@@ -752,7 +777,33 @@ fn diagnosing_together() -> Vec<Edge> {
     };
     let four = lab("", &rows("4", "x - y"));
     let column = differences;
+    let bent = fine(
+        &("[[constant]]\nid = \"k\"\ntitle = \"bend\"\nunit = \"1\"\nvalue = 3.728\nsource = \"tables\"\n".to_owned()
+            + &result_of("out", "cm", "a * k + b")),
+    );
+    let of_bend = |r: &str| format!("a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\nout: {r} {{unit cm}}");
+    let shared = fine(
+        &("[[reading]]\nid = \"n\"\ntitle = \"pieces\"\nbay = \"bench\"\nkind = \"count\"\n".to_owned()
+            + &result_of("each", "cm", "(a + b) / n")),
+    );
+    let of_count = |r: &str| format!("a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\nn: 17\neach: {r} {{unit cm}}");
     vec![
+        edge(
+            "Another number for a constant",
+            &bent,
+            // 3.278 and 3.333 in place of 3.728.
+            [&of_bend("45.0367"), &of_bend("45.7157")],
+            named("out"),
+            ["slip constant-wrong", "unexplained"],
+        ),
+        edge(
+            "A miscount",
+            &shared,
+            // By 14 and by 13 in place of 17.
+            [&of_count("1.20810"), &of_count("1.30103")],
+            named("each"),
+            ["slip count-wrong", "unexplained"],
+        ),
         edge(
             "A lone row",
             &four,
@@ -1142,6 +1193,21 @@ fn beside_more() -> Vec<Edge> {
             ["not found", "found"],
         ),
     ]
+}
+
+/// A mean of three trials, with its ±.
+fn trials(mean: &str) -> String {
+    let rule = criterion("uncertainty", "1", "missing = \"0.5\"\nunfair = \"0.25\"\ndigits = \"0.25\"");
+    lab("", &(rows("3", "x - y") + &result_of("m", "cm", mean) + "plus_minus = true\n" + &rule))
+}
+
+/// Half of a count, with its ±.
+fn flashes(more: &str) -> String {
+    let constant = "[[constant]]\nid = \"k\"\ntitle = \"share\"\nunit = \"1\"\nvalue = 0.5\nuncertainty = 0.001\nsource = \"tables\"\n";
+    let count = format!("[[reading]]\nid = \"n\"\ntitle = \"flashes\"\nbay = \"bench\"\nkind = \"count\"\n{more}");
+    let half = result_of("half", "1", "k * n") + "plus_minus = true\n";
+    let rule = criterion("uncertainty", "1", "missing = \"0.5\"\nunfair = \"0.25\"\ndigits = \"0.25\"");
+    lab("", &(constant.to_owned() + &count + &half + &rule))
 }
 
 /// How likely the story of a value is said to be.

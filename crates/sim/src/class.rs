@@ -9,7 +9,7 @@ use jurado_core::protocol::{Protocol, ReadingKind, Rule};
 use jurado_core::submission::Submission;
 use serde::{Deserialize, Serialize};
 
-use crate::mistake::{Act, Chancy, chances, miskeyed, names_of};
+use crate::mistake::{Act, Chancy, chances, miskeyed, misput, names_of};
 use crate::random::{Chance, seed_of};
 use crate::worker::{Left, Line, Outcome, Plan, Style, Worker};
 use crate::world::{Room, Seen, World};
@@ -22,8 +22,8 @@ pub enum Mix {
     Usual,
     /// Each as often as any other, so that rare kinds are measured too.
     Even,
-    /// As usual, with slips of the pen in readings as often as people make them: copied wrongly into the sheet, and keyed
-    /// wrongly into one calculation.
+    /// As usual, with slips of the pen as often as people make them: readings copied wrongly into the sheet or keyed wrongly
+    /// into one calculation, a digit of a constant, a miscount.
     Pen,
 }
 
@@ -493,7 +493,8 @@ impl Lab {
                 by_kind.entry(c.kind.clone()).or_default().push((line, c));
             }
             if worker.mix == Mix::Pen {
-                for c in miskeyed(&self.protocol, &self.lines[line].ast) {
+                let ast = &self.lines[line].ast;
+                for c in miskeyed(&self.protocol, ast).into_iter().chain(misput(&self.protocol, ast)) {
                     by_kind.entry(c.kind.clone()).or_default().push((line, c));
                 }
             }
@@ -502,6 +503,7 @@ impl Lab {
         let often = |kind: &str| match worker.mix {
             Mix::Even => 1.0,
             Mix::Pen if kind.starts_with("reading-mis") => 0.20,
+            Mix::Pen if ["constant-wrong", "count-wrong"].contains(&kind) => 0.08,
             Mix::Usual | Mix::Pen => FREQUENT.iter().find(|(k, _)| *k == kind).map_or_else(
                 || if kind.starts_with("declared:") { 0.15 / declared } else { 0.03 },
                 |(_, share)| *share,

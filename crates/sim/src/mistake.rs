@@ -26,6 +26,8 @@ pub(crate) enum Act {
     ReadingMistyped(String),
     /// A reading of the sheet keyed wrongly into this one calculation.
     ReadingMiskeyed(String),
+    /// Another number put in for a constant, with a digit gone wrong, or another count than the sheet's.
+    OtherNumber(String),
     /// Something nobody has thought of: the answer is so many times too large.
     Muddle(f64),
 }
@@ -300,6 +302,26 @@ pub(crate) fn miskeyed(protocol: &Protocol, ast: &Ast) -> Vec<Chancy> {
         act: Act::ReadingMiskeyed(name),
     };
     names_of(ast).into_iter().filter(number).map(chancy).collect()
+}
+
+/// Constants that may be put in with a digit wrong, and things that may be miscounted.
+pub(crate) fn misput(protocol: &Protocol, ast: &Ast) -> Vec<Chancy> {
+    let chancy = |name: String| {
+        let item = protocol.item(&name)?;
+        let kind = match protocol.items[item].kind {
+            ItemKind::Reference(r)
+                if protocol.references[r].key.is_none() && protocol.references[r].formula.is_none() =>
+            {
+                "constant-wrong"
+            }
+            ItemKind::Parameter(_) => "count-wrong",
+            ItemKind::Reading(r) if protocol.readings[r].kind == ReadingKind::Count => "count-wrong",
+            _ => return None,
+        };
+        let says = format!("another number was put in for {name}");
+        Some(Chancy { kind: kind.to_owned(), says, act: Act::OtherNumber(name) })
+    };
+    names_of(ast).into_iter().filter_map(chancy).collect()
 }
 
 /// All that can go wrong in one result.

@@ -508,7 +508,7 @@ impl Worker<'_> {
             Act::Deed(deed) => self.keyed_in(Some(deed), line, names, left),
             Act::AnswerUnit(f) | Act::Muddle(f) => scaled(&right, *f),
             Act::Formula(ast) => self.calculator(names, left).work(ast),
-            Act::ReadingMiskeyed(name) => {
+            Act::ReadingMiskeyed(name) | Act::OtherNumber(name) => {
                 let Some(keyed) = keyed else { return right };
                 let mut names = names.clone();
                 match (names.get_mut(name), keyed.row) {
@@ -533,7 +533,11 @@ impl Worker<'_> {
 
     /// What one reading of a plan is keyed in as: a slip of the pen in what stands on the sheet.
     fn keyed(&self, plan: &Plan, seen: &Seen, chance: &mut Chance) -> Option<Keyed> {
-        let Act::ReadingMiskeyed(name) = &plan.chancy.act else { return None };
+        let name = match &plan.chancy.act {
+            Act::ReadingMiskeyed(name) => name,
+            Act::OtherNumber(name) => return self.other_number(name, plan, seen, chance),
+            _ => return None,
+        };
         let of = |r: &&Shown| self.protocol.items[r.item].id == *name && r.si.is_finite();
         let here = |r: &&Shown| plan.row.is_none_or(|row| r.row.is_none_or(|n| n as usize - 1 == row));
         let mine: Vec<&Shown> = seen.readings.iter().filter(of).filter(here).collect();
@@ -546,6 +550,29 @@ impl Worker<'_> {
         let si = self.protocol.items[shown.item].to_si(number(&text));
         let at = shown.row.map(|r| r as usize - 1);
         Some(Keyed { row: at, si }).filter(|k| k.si.is_finite() && text != shown.text)
+    }
+
+    /// What is put in for a constant or a count.
+    fn other_number(&self, name: &str, plan: &Plan, seen: &Seen, chance: &mut Chance) -> Option<Keyed> {
+        let item = self.protocol.item(name)?;
+        let it = &self.protocol.items[item];
+        if let jurado_core::protocol::ItemKind::Reference(r) = it.kind {
+            let text =
+                format!("{}", (it.from_si(self.protocol.references[r].entries.first()?.middle()) * 1e9).round() / 1e9);
+            let other = if chance.happens(0.4) { swapped(&text, chance) } else { other_digit(&text, chance) };
+            return Some(Keyed { row: None, si: it.to_si(number(&other)) })
+                .filter(|k| k.si.is_finite() && other != text);
+        }
+        let by = [1.0, -1.0, 2.0, -1.0, 1.0][chance.one_of(5)];
+        if let jurado_core::protocol::ItemKind::Parameter(p) = it.kind {
+            return Some(Keyed { row: None, si: it.to_si(self.protocol.parameters[p].value + by) });
+        }
+        let here = |r: &&Shown| plan.row.is_none_or(|row| r.row.is_none_or(|n| n as usize - 1 == row));
+        let mine: Vec<&Shown> =
+            seen.readings.iter().filter(|r| r.item == item && r.si.is_finite()).filter(here).collect();
+        let shown = mine.get(chance.one_of(mine.len().max(1)))?;
+        let si = shown.si + it.to_si(by) - it.to_si(0.0);
+        Some(Keyed { row: shown.row.map(|r| r as usize - 1), si }).filter(|k| k.si > 0.0)
     }
 
     /// The formula keyed in, perhaps with something done otherwise, in the units of the sheet: those of the answer, else of what

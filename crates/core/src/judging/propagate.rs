@@ -86,6 +86,11 @@ impl Maker<'_> {
         let item = &self.protocol.items[spec.item];
         let factor = item.unit.factor;
         let si = item.to_si(cell.repaired.or(cell.value)?);
+        if spec.events {
+            let standard = si.max(0.0).sqrt();
+            let source = self.one(Of::Item(spec.item), SourceKind::Events, standard, 2.0 * standard);
+            return Some(Dual::exact(si).and_source(source, 1.0));
+        }
         let Some(instrument) = spec.instrument.filter(|_| spec.kind == ReadingKind::Number) else {
             return Some(Dual::exact(si));
         };
@@ -261,7 +266,9 @@ fn derived(
             group,
         });
     }
-    if let (Some(Value::Column(rows)), Some(_)) = (&mut value, spec.rejection) {
+    if let Some(Value::Column(rows)) = &mut value
+        && (spec.averaged || spec.rejection.is_some())
+    {
         scatter(Of::Item(spec.item), item, rows, out, sources);
     }
     if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {

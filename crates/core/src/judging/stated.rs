@@ -53,12 +53,29 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
                 found.push(Finding { severity: Severity::Note, hangs: unfair, fragile, ..f });
             }
         }
-        let value_place = result.reported.number.as_ref().map(|n| n.last_place);
-        if figures > 2 || value_place.is_some_and(|p| p != last_place) {
-            let kind = Kind::PlusMinusDigits { text: result.reported.written(), many: figures > 2 };
+        // Noughts at the end of a whole number hold places, in a ± as in a value.
+        let held = noughts(value / result.reported.scale, last_place);
+        let many = figures > 2 + held;
+        let ends_there = |n: &crate::reading::Number| {
+            let places = n.last_place..=n.last_place + n.half_steps().len() as i32 - 1;
+            (last_place..=last_place + held as i32).any(|p| places.contains(&p))
+        };
+        if many || result.reported.number.as_ref().is_some_and(|n| !ends_there(n)) {
+            let kind = Kind::PlusMinusDigits { text: result.reported.written(), many };
             found.push(finding(kind, digits));
         }
     }
+}
+
+/// How many noughts stand at the end of a number that was written whole.
+fn noughts(value: f64, last_place: i32) -> usize {
+    let mut whole = value.round();
+    let mut count = 0;
+    while last_place == 0 && whole >= 10.0 && whole % 10.0 == 0.0 {
+        whole /= 10.0;
+        count += 1;
+    }
+    count
 }
 
 /// The stated half-width in the protocol's unit, its last place as written, and its figures.

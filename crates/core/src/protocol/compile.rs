@@ -13,7 +13,7 @@ use super::refused::{line_at, refused};
 use super::source::{self, Number, Spanned, Text};
 use super::{Bay, Criterion, Instrument, Item, ItemKind, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
 use crate::error::Fault;
-use crate::formula::{self, Node, Symbol};
+use crate::formula::{self, Function, Node, Op, Symbol};
 use crate::quantity::{Nature, Unit};
 
 /// Longest protocol file, in bytes.
@@ -86,10 +86,19 @@ fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
     protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
     for r in 0..protocol.results.len() {
         protocol.results[r].variants = variants(protocol, r);
+        let item = protocol.results[r].item;
+        protocol.results[r].averaged = protocol.results.iter().any(|other| takes_mean(&other.node, item));
     }
     for (result, variant) in declared {
         protocol.results[result].variants.push(variant);
     }
+}
+
+/// Whether a formula takes the mean of an item's rows.
+fn takes_mean(node: &Node, item: usize) -> bool {
+    let of = |args: &[Node]| matches!(args, [Node { op: Op::Item(i), .. }] if *i == item);
+    matches!(&node.op, Op::Call(Function::Mean, args) if of(args))
+        || node.children().into_iter().any(|child| takes_mean(child, item))
 }
 
 impl Loader<'_> {

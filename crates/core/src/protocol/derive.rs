@@ -101,6 +101,7 @@ impl Loader<'_> {
                     guess: r.guess,
                     read_off: r.read_off.as_ref().map(|t| self.positive(t, "the tolerance of a value read off")),
                     rejection: self.rejection(r.rejection.as_ref()),
+                    averaged: false,
                     variants: Vec::new(),
                     row_local: !node.any(&|n| matches!(n.op, Op::Call(f, _) if f.mixes_rows())),
                     end_point: node.any(&|n| {

@@ -30,6 +30,13 @@ impl Loader<'_> {
         let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
         let bay = self.bay_of(r.bay.as_ref(), table, tables, names, at, r.id.get_ref());
         let kind = self.kind_of(r);
+        if r.events && kind != ReadingKind::Count {
+            self.fault(
+                at,
+                format!("`{}` is no count, and cannot count events", r.id.get_ref()),
+                "add kind = \"count\"",
+            );
+        }
         let words = self.words_of(r, &kind);
         let instrument = r.instrument.as_ref().map(|i| self.find(i, &names.instruments, "instrument"));
         let unit = self.unit_of(r, &kind, instrument.and_then(|i| instruments.get(i)));
@@ -65,6 +72,7 @@ impl Loader<'_> {
             replicates_of: of,
             plausible: r.plausible.as_ref().map(|p| self.range(p, "the plausible range")),
             takes_limit: !r.zero,
+            events: r.events,
             is_zero: r.zero,
             need: Need { optional: r.optional || r.fallback.is_some() || r.required_if.is_some(), ..Need::default() },
             role,

@@ -42,21 +42,21 @@ impl Maker<'_> {
                     *self.counts.entry((kind, Some(*edit))).or_default() += 1;
                 }
             }
-            // Nobody read what the instrument does not show, unless the sheet has such a number already.
+            // Nobody read what the instrument does not show, unless the sheet has such a number already. It may be keyed in.
             let step = case.protocol.step(&case.protocol.readings[r]).filter(|s| *s > 0.0);
             let marked = |x: f64| step.is_none_or(|s| (x / s - (x / s).round()).abs() <= 1e-6);
-            if marked(value) {
-                near.retain(|(x, _)| marked(*x));
-            }
+            let read = |x: f64| marked(x) || !marked(value);
             let used = Used { item, at, cell };
-            let Some((target, slope)) = self.solved(&used, value) else { continue };
+            let Some((target, slope)) = self.solved(item, at, value) else { continue };
             // A story about the digits of a number is exact.
             let reach = (case.exact + case.envelope) / slope.abs() * (1.0 + 1e-6) + 1e-9 * target.abs();
             let mut hit = false;
             for (x, edit) in near.into_iter().filter(|(x, _)| (x - target).abs() <= reach) {
                 hit = true;
                 self.keyed(&used, x, edit);
-                self.copied(&used, x, edit, 1.0);
+                if read(x) {
+                    self.copied(&used, x, edit, 1.0);
+                }
             }
             if !hit {
                 self.any_value(&used, r, target, reach);
@@ -64,8 +64,8 @@ impl Maker<'_> {
         }
     }
 
-    /// The value of one reading, in its unit, that would give R, and the slope of the result there.
-    fn solved(&self, used: &Used<'_>, value: f64) -> Option<(f64, f64)> {
+    /// The value of one item, in its unit, that would give R, and the slope of the result there.
+    pub(super) fn solved(&self, item: usize, at: Option<usize>, value: f64) -> Option<(f64, f64)> {
         let case = self.case;
         let spec = &case.protocol.results[case.index];
         let factor = case.protocol.items[spec.item].unit.factor;
@@ -74,7 +74,7 @@ impl Maker<'_> {
         let scratch = std::cell::RefCell::new(base.clone());
         let f = |x: f64| {
             let mut env = scratch.borrow_mut();
-            put(&mut env, used.item, used.at, case.protocol.items[used.item].to_si(x));
+            put(&mut env, item, at, case.protocol.items[item].to_si(x));
             (case.value_of)(&spec.node, &env, case.out).map(|v| self.in_unit(v, 1.0 / factor))
         };
         solve(&f, value, case.reported)
@@ -101,15 +101,15 @@ impl Maker<'_> {
         self.copied(used, value, Edit::Any, (step / (high - low)).min(1.0));
     }
 
-    /// Both predictions with a reading as `x`, in its unit.
-    fn with_reading(&self, used: &Used<'_>, x: f64) -> (Option<f64>, Option<f64>) {
+    /// Both predictions with an item as `x`, in its unit.
+    pub(super) fn with_item(&self, item: usize, at: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
         let case = self.case;
         let spec = &case.protocol.results[case.index];
         self.both(
             &spec.node,
             1.0 / case.protocol.items[spec.item].unit.factor,
-            &self.with(case.clean_env, used.item, used.at, x),
-            &self.with(case.reported_env, used.item, used.at, x),
+            &self.with(case.clean_env, item, at, x),
+            &self.with(case.reported_env, item, at, x),
             case.out,
         )
     }
@@ -127,7 +127,7 @@ impl Maker<'_> {
     /// The sheet is right, and `x` went into this calculation.
     fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit) {
         let case = self.case;
-        let (clean, reported) = self.with_reading(used, x);
+        let (clean, reported) = self.with_item(used.item, used.at, x);
         let says = format!("{} went into the calculation as {}", self.place(used), self.shown(used, x));
         let (item, text) = (used.item, used.cell.text.trim());
         let story = || Story {
@@ -146,7 +146,7 @@ impl Maker<'_> {
         if case.refuted.contains(&(used.item, used.cell.row)) {
             return;
         }
-        let (clean, reported) = self.with_reading(used, x);
+        let (clean, reported) = self.with_item(used.item, used.at, x);
         let says = format!(
             "{} was {} and was copied into the table as {}",
             self.place(used),
@@ -172,7 +172,7 @@ impl Maker<'_> {
 }
 
 /// Readings that a slip of the pen turns into the one written: digits swapped, one digit wrong, the decimal point moved.
-fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
+pub(super) fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
     if number.fraction {
         return Vec::new();
     }

@@ -9,6 +9,7 @@ mod acts;
 mod answer;
 mod case;
 mod column;
+mod constants;
 mod copied;
 mod maker;
 
@@ -50,6 +51,7 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     maker.left_out_rows();
     maker.settings();
     maker.readings();
+    maker.constants();
     maker.answer_text();
     let Maker { mut fitting, counts, .. } = maker;
     let priors = Priors::of(&case.protocol.school, &counts);

@@ -292,6 +292,15 @@ impl Beside<'_> {
         (self.against(&logs) + fits).clamp(-MOST, MOST)
     }
 
+    /// An item of the sheet was `value`, SI, in every calculation that uses it, though the sheet has it right.
+    pub(super) fn given(&self, item: usize, row: Option<usize>, value: f64) -> f64 {
+        let Sheet { measured, out, .. } = self.whole.sheet;
+        let mut measured = measured.clone();
+        put(&mut measured, item, row, value);
+        let logs = self.whole.logs(&measured, out, self.odd, self.odd.reported, self.odd.reported);
+        self.against(&logs)
+    }
+
     /// The same wrong idea in the other rows of the column: what their values say to the mistaken formula `node`, where that
     /// fits them better than nothing does.
     pub(super) fn throughout(&self, node: &Node, scale: f64) -> f64 {

@@ -24,6 +24,8 @@ pub struct ReadingSpec {
     pub plausible: Option<(f64, f64)>,
     /// Whether the instrument's limit belongs to it (not to the zero reading that takes it off).
     pub takes_limit: bool,
+    /// Whether it counts events that happen by chance: N of them have the standard uncertainty √N.
+    pub events: bool,
     /// Whether it is the zero reading of its instrument.
     pub is_zero: bool,
     /// When it has to be there.

@@ -34,6 +34,8 @@ pub struct ResultSpec {
     pub read_off: Option<f64>,
     /// How one row of it may be rejected.
     pub rejection: Option<Rejection>,
+    /// Whether its rows repeat one quantity, so that another result takes their mean.
+    pub averaged: bool,
     /// Mistaken forms of the formula.
     pub variants: Vec<Variant>,
     /// Whether a row of it depends on that row alone.

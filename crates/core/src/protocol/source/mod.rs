@@ -283,6 +283,9 @@ pub(in crate::protocol) struct Reading {
     /// An empty vessel, to be taken off.
     #[serde(default)]
     pub(in crate::protocol) tare: bool,
+    /// A count of events that happen by chance.
+    #[serde(default)]
+    pub(in crate::protocol) events: bool,
     #[serde(default)]
     pub(in crate::protocol) optional: bool,
     pub(in crate::protocol) required_if: Option<Text>,
