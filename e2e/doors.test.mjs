@@ -367,7 +367,7 @@ test("a start changes nothing that is in force, and tells what the folder holds 
     const page = await app.coordinator();
     const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
     const token = async () => /name="token" value="([^"]*)"/.exec(await (await page.request.get(`${app.origin}/account`)).text())[1];
-    const put = await page.request.post(`${app.origin}/protocols/${lab}/edit`, { form: { token: await token(), text: text.replace("version = 2", "version = 9"), version: "2", then: "set", reason: "a new term" }, maxRedirects: 0 });
+    const put = await page.request.post(`${app.origin}/protocols/${lab}/edit`, { form: { token: await token(), text: text.replace("version = 3", "version = 9"), version: "3", then: "set", reason: "a new term" }, maxRedirects: 0 });
     assert.equal(put.status(), 303);
     const version = () => query("SELECT p.version FROM labs l JOIN protocols p ON p.id = l.protocol_id WHERE l.slug = 'keel-plate'");
     const points = () => query("SELECT SUM(decided), SUM(version) FROM sheets");
@@ -377,7 +377,7 @@ test("a start changes nothing that is in force, and tells what the folder holds 
       await app.restart();
       assert.equal(version(), "9", "what the coordinator put in force stays");
       assert.equal(points(), before, "and no table was touched");
-      assert.match(app.printed().told, /keel-plate\.toml: the folder holds another text, version 2; version 9 stays in force/);
+      assert.match(app.printed().told, /keel-plate\.toml: the folder holds another text, version 3; version 9 stays in force/);
     }
     // Looked at and left, with a reason: not told again. A higher version is put in force by a start.
     await page.goto(`${app.origin}/protocols`);
@@ -390,7 +390,7 @@ test("a start changes nothing that is in force, and tells what the folder holds 
     assert.equal(await told.count(), 0);
     await app.restart();
     assert.doesNotMatch(app.printed().told, /keel-plate/);
-    writeFileSync(`${folder}/keel-plate.toml`, text.replace("version = 2", "version = 10"));
+    writeFileSync(`${folder}/keel-plate.toml`, text.replace("version = 3", "version = 10"));
     await app.restart();
     assert.match(app.printed().told, /keel-plate\.toml: it is a higher version/);
     for (let n = 0; n < 100 && version() !== "10"; n += 1) await new Promise((r) => setTimeout(r, 100));
@@ -427,13 +427,13 @@ test("a protocol put in force over many tables says how far it is, and people go
     const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
     await page.goto(`${app.origin}/protocols/${lab}/edit`);
     const source = await page.locator("#source").inputValue();
-    await page.locator("#source").fill(source.replace("version = 2", "version = 3"));
+    await page.locator("#source").fill(source.replace("version = 3", "version = 4"));
     await page.getByLabel("Reason").fill("many tables");
     await page.getByRole("button", { name: "Put it in force" }).click();
     await page.waitForURL(`**/protocols/${lab}`);
-    // Either it is seen under way, or it was quick enough to be over; both lead to version 3 without a further hand.
-    await page.locator("#progress").or(page.locator(".title").getByText("version 3")).first().waitFor();
-    await page.locator(".title").getByText("version 3").waitFor({ timeout: 60_000 });
+    // Either it is seen under way, or it was quick enough to be over; both lead to version 4 without a further hand.
+    await page.locator("#progress").or(page.locator(".title").getByText("version 4")).first().waitFor();
+    await page.locator(".title").getByText("version 4").waitFor({ timeout: 60_000 });
     assert.equal(await page.locator("#progress").count(), 0);
     assert.equal(query("SELECT COUNT(DISTINCT judged_with) FROM sheets"), "1", "all tables changed together");
     assert.equal(query("SELECT state FROM jobs ORDER BY id DESC LIMIT 1"), "done");

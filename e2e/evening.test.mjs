@@ -153,7 +153,7 @@ test("marks leave only when returned, and the file holds the decided numbers", a
   const [header, ...rows] = await marks();
   assert.equal(header, "section,team,student,name,lab,protocol_version,points,possible,returned_at");
   const points = Object.fromEntries(rows.map((r) => { const f = r.split(","); return [f[1], [f[0], f[4], f[5], f[6], f[7]]]; }));
-  assert.deepEqual(points, { Bittern: ["Morning", "keel-plate", "2", "28.25", "29"], Dunlin: ["Morning", "keel-plate", "2", "28.75", "29"] });
+  assert.deepEqual(points, { Bittern: ["Morning", "keel-plate", "3", "28.25", "29"], Dunlin: ["Morning", "keel-plate", "3", "28.75", "29"] });
   await page.context().close();
 });
 

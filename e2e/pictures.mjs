@@ -89,7 +89,7 @@ try {
   // A protocol changed after a sheet had gone out: the sheet would give other marks now.
   await page.goto(`${app.origin}/protocols/${id("keel-plate")}/edit`);
   const source = await page.locator("#source").inputValue();
-  await page.locator("#source").fill(source.replace("version = 2", "version = 3").replace(/= "0\.25"$/gm, '= "0.75"').replaceAll('share = "0.5"', 'share = "0.75"'));
+  await page.locator("#source").fill(source.replace("version = 3", "version = 4").replace(/= "0\.25"$/gm, '= "0.75"').replaceAll('share = "0.5"', 'share = "0.75"'));
   await page.getByLabel("Reason").fill("a slip of the pen was charged too little");
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.waitForURL(`**/protocols/${id("keel-plate")}`);

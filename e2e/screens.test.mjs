@@ -333,7 +333,7 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await page.getByRole("link", { name: "Change its text…" }).click();
   const box = page.locator("#source");
   const text = await box.inputValue();
-  await box.fill(text.replace("version = 2", "version = 3").replace(/title = "Digits"/, "titel = \"Digits\""));
+  await box.fill(text.replace("version = 3", "version = 4").replace(/title = "Digits"/, "titel = \"Digits\""));
   // It is checked as it is typed, and whoever types goes on typing; a fault leads to its place.
   await page.locator("#checked").getByText("1 fault").waitFor();
   assert.equal(await page.evaluate(() => document.activeElement.id), "source");
@@ -346,9 +346,9 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   assert.notEqual(changed, text);
   await box.fill(changed);
   await page.getByRole("button", { name: "Put it in force" }).click();
-  await page.getByRole("alert").getByText("Count the version up: 2 is in force").waitFor();
-  await box.fill(changed.replace("version = 2", "version = 3"));
-  await page.locator("#checked").getByText("It reads as Keel plate, version 3").waitFor();
+  await page.getByRole("alert").getByText("Count the version up: 3 is in force").waitFor();
+  await box.fill(changed.replace("version = 3", "version = 4"));
+  await page.locator("#checked").getByText("It reads as Keel plate, version 4").waitFor();
   // Tried on one table, beside the text: what it would come to.
   await page.locator("#trial").selectOption({ index: 1 });
   await page.locator("#checked").getByText(/becomes|as before/).first().waitFor();
@@ -360,19 +360,19 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await page.getByLabel("Reason").fill("the digits were weighed too little");
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.waitForURL(`**/protocols/${lab}`);
-  await page.getByText("version 3", { exact: false }).first().waitFor();
+  await page.getByText("version 4", { exact: false }).first().waitFor();
   // Who did it and why stands below, and the one before can be put in force again, for a reason.
   const versions = page.locator("#versions");
   await versions.getByText("“the digits were weighed too little”").first().waitFor();
   await versions.getByText("Put in force again").click();
   await versions.getByLabel("Reason").fill("it was right before");
-  await versions.getByRole("button", { name: "Judge by version 2 again" }).click();
-  await page.locator(".title").getByText("version 2").waitFor();
+  await versions.getByRole("button", { name: "Judge by version 3 again" }).click();
+  await page.locator(".title").getByText("version 3").waitFor();
   await versions.getByText("“it was right before”").first().waitFor();
   await versions.getByText("Put in force again").click();
   await versions.getByLabel("Reason").fill("no, it was not");
-  await versions.getByRole("button", { name: "Judge by version 3 again" }).click();
-  await page.locator(".title").getByText("version 3").waitFor();
+  await versions.getByRole("button", { name: "Judge by version 4 again" }).click();
+  await page.locator(".title").getByText("version 4").waitFor();
   assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "2", "the one before is kept");
   await page.context().close();
 });

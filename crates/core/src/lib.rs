@@ -16,6 +16,7 @@ pub mod preview;
 pub mod protocol;
 pub mod quantity;
 pub mod reading;
+pub mod repair;
 pub mod report;
 pub mod section;
 pub mod sketches;

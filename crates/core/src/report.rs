@@ -235,7 +235,7 @@ fn finding<'a>(protocol: &'a Protocol, f: &'a Finding) -> FindingOf<'a> {
         row: f.place.row,
         says: wording::says(protocol, f),
         probability: match f.kind {
-            Kind::Repair { probability, .. } => Some(probability),
+            Kind::Repair { probability, .. } | Kind::Rewritten { probability, .. } => Some(probability),
             _ => None,
         },
     }

@@ -310,7 +310,8 @@ fn coverage(k: f64, freedom: f64) -> f64 {
         return k;
     }
     let upper = Normal::standard().cdf(k);
-    StudentsT::new(0.0, 1.0, freedom.max(1.0)).map_or(k, |t| t.inverse_cdf(upper))
+    // Never below k, which is what it comes to with many degrees of freedom.
+    StudentsT::new(0.0, 1.0, freedom.max(1.0)).map_or(k, |t| t.inverse_cdf(upper).max(k))
 }
 
 /// Standard uncertainty of a limit ± a of which nothing more is known: a/√3 (GUM 4.3.7).

@@ -319,8 +319,8 @@ pub struct Slip {
     pub subject: Option<usize>,
     /// Rows of the result where it happened, where it is one slip down a column.
     pub rows: Vec<u32>,
-    /// The reading that was mistyped: its item, its row, and what it should have been, in the protocol's unit.
-    pub repair: Option<(usize, Option<u32>, f64)>,
+    /// What the sheet should have said, where it was written down wrongly.
+    pub repair: Option<crate::repair::Repair>,
     /// What the mistaken calculation gives, in the protocol's unit.
     pub predicted: f64,
 }

@@ -1264,7 +1264,41 @@ fn repairing() -> Vec<Edge> {
     let five = replicates(5, "dixon");
     let left = several(&["12.1", "12.5", "12.3", "12.7"]) + "a 5: 12.9 {unit cm}";
     let left_out = left.clone() + " {out}";
+    let plain = rows("4", "x - y");
+    let bounded = |x: &str, y: &str, more: &str| {
+        let within = |id: &str, range: &str| format!("id = \"{id}\"\nplausible = {range}\n");
+        let columns = plain.replace("id = \"x\"\n", &within("x", x)).replace("id = \"y\"\n", &within("y", y));
+        lab("", &(columns + more))
+    };
+    let (narrow, wide) = (bounded("[10, 30]", "[1, 5]", ""), bounded("[1, 300]", "[1, 300]", ""));
+    let topped = bounded("[1, 300]", "[1, 300]", &result_of("top", "cm", "max(x)"));
+    let rows_of = |x: [&str; 4], y: [&str; 4]| {
+        let r = ["11.1000", "12.2000", "13.3000", "14.4000"];
+        filled(&[(x[0], y[0], r[0]), (x[1], y[1], r[1]), (x[2], y[2], r[2]), (x[3], y[3], r[3])])
+    };
+    let (x, y) = (["12.3456", "14.5678", "16.7891", "18.9123"], ["1.2456", "2.3678", "3.4891", "4.5123"]);
+    let in_mm = rows_of(["123.4560", "145.6780", "167.8910", "189.1230"], y);
+    let turned = rows_of(y, x);
     vec![
+        between("A column in another unit", [&narrow, &wide], &in_mm, has("rewritten"), ["found", "not found"]),
+        edge(
+            "Rows exchanged",
+            &wide,
+            [&rows_of([x[0], x[2], x[1], x[3]], y), &rows_of([x[0], "16.1891", "14.1678", x[3]], y)],
+            has("rewritten"),
+            ["found", "not found"],
+        ),
+        edge(
+            "A column off by a constant",
+            &topped,
+            [
+                &(rows_of(["13.3456", "15.5678", "17.7891", "19.9123"], y) + "top: 18.9123 {unit cm}"),
+                &(rows_of(["13.3456", "15.5678", "17.7891", "19.9123"], y) + "top: 19.9123 {unit cm}"),
+            ],
+            has("rewritten"),
+            ["found", "not found"],
+        ),
+        between("Columns exchanged", [&narrow, &wide], &turned, has("rewritten"), ["found", "not found"]),
         edge(
             "A repair that helps",
             &two,

@@ -6,6 +6,7 @@ use super::figures::{
     Spread, Story, Support, UnitFault,
 };
 use crate::protocol::Role;
+use crate::repair::Rewriting;
 use crate::verdict::Gap;
 
 /// The kinds of findings. `text` is always as typed; numbers are in the unit of the item unless said otherwise.
@@ -235,6 +236,15 @@ pub enum Kind {
         value: f64,
         /// Its resolution.
         resolution: f64,
+        /// Probability of the story.
+        probability: f64,
+        /// Further results that fit with it.
+        gained: usize,
+    },
+    /// Several readings that one act wrote wrongly, judged as they were meant: lengths in mm in a column of cm.
+    Rewritten {
+        /// What was done.
+        act: Rewriting,
         /// Probability of the story.
         probability: f64,
         /// Further results that fit with it.

@@ -78,6 +78,7 @@ impl Kind {
             Kind::OutlierKept(_) => row("outlier-kept", Reading, Mark::Apart, true, true),
             Kind::OutlierNear(_) => row("outlier-near", Reading, Mark::Apart, NO, NO),
             Kind::PointApart { .. } => row("point-apart", Reading, Mark::Apart, true, true),
+            Kind::Rewritten { .. } => row("rewritten", Reading, Mark::Slip, NO, NO),
             Kind::Repair { .. } => row("repair", Reading, Mark::Slip, NO, NO),
             Kind::Corrected { .. } => row("corrected", Lab, Mark::Hangs, NO, NO),
             Kind::Own { .. } => row("own", Lab, Mark::Hangs, NO, NO),

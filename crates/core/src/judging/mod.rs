@@ -37,6 +37,7 @@ use sha2::{Digest, Sha256};
 use crate::decision::{Action, Decision, Ruling};
 use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Severity, UnitFault};
 use crate::protocol::{Protocol, Rule, SlipKind};
+use crate::repair::Repair;
 use crate::section::Section;
 use crate::submission::Submission;
 use crate::verdict::{Judged, JudgedResult, OutlierTest, VerdictKind};
@@ -87,7 +88,7 @@ pub fn judge_in(
     let mut repairs = Vec::new();
     // One story at a time: what is left is judged anew with it.
     for _ in 0..MOST_REPAIRS {
-        let Some((finding, place)) = repair(protocol, &mut table, &worked, decisions) else { break };
+        let Some((finding, place, told)) = repair(protocol, &mut table, &worked, decisions) else { break };
         let after = work(stage, &mut table, &refuted);
         if after.results.iter().any(|r| (r.index, r.row) == place && fits(r)) {
             repairs.push(gaining(finding, &worked, &after));
@@ -95,9 +96,9 @@ pub fn judge_in(
             continue;
         }
         // What the story was told for does not fit by it after all.
-        if let (Some(item), row) = (finding.place.item, finding.place.row) {
-            refuted.push((item, row));
-            unrepair(&mut table, item, row);
+        if let Some(place) = told.place() {
+            refuted.push(place);
+            unrepair(&mut table, &told);
             worked = work(stage, &mut table, &refuted);
         }
     }
@@ -195,37 +196,46 @@ fn repair(
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-) -> Option<(Finding, (usize, Option<u32>))> {
+) -> Option<(Finding, (usize, Option<u32>), Repair)> {
     let stories = before.results.iter().filter(|r| r.verdict == VerdictKind::Slip).filter_map(|r| {
         let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
-        let (item, row, value) = slip.repair?;
-        Some(((r.index, r.row), item, row, value, slip.probability))
+        Some(((r.index, r.row), slip.repair.as_ref()?, slip.probability))
     });
-    let (result, item, row, value, probability) = stories.max_by(|a, b| a.4.total_cmp(&b.4).then(b.0.cmp(&a.0)))?;
-    let cell =
-        table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row))?;
+    let (result, repair, probability) = stories.max_by(|a, b| a.2.total_cmp(&b.2).then(b.0.cmp(&a.0)))?;
+    let (item, row) = repair.place()?;
     // A reading is repaired once.
-    if cell.repaired.is_some() {
+    if repair.cells.iter().any(|(i, r, _)| table.cell_mut(*i, *r).is_none_or(|c| c.repaired.is_some())) {
         return None;
     }
-    let text = cell.text.clone();
-    cell.repaired = Some(value);
+    let text = table.cell_mut(item, row).map_or_else(String::new, |c| c.text.clone());
+    for (i, r, value) in &repair.cells {
+        if let Some(cell) = table.cell_mut(*i, *r) {
+            cell.repaired = Some(*value);
+        }
+    }
     let key = Key::Repair { item: protocol.items[item].id.clone(), row };
     let taken = decisions.iter().any(|d| d.finding == key);
-    let kind = Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained: 0 };
+    let kind = match repair.act {
+        Some(act) => Kind::Rewritten { act, probability, gained: 0 },
+        None => {
+            let value = repair.cells.first().map_or(0.0, |c| c.2);
+            Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained: 0 }
+        }
+    };
     let finding = Finding::new(kind, key, Severity::Decide, Place::of(item, row));
     let finding = Finding {
         fragile: (!taken).then_some(Fragile::RepairOpen),
         ..finding.hanging(readings::completeness(protocol))
     };
-    Some((finding, result))
+    Some((finding, result, repair.clone()))
 }
 
-/// The reading as it stands on the sheet again.
-fn unrepair(table: &mut Table, item: usize, row: Option<u32>) {
-    let reading = table.readings.iter_mut().find(|r| r.item == item);
-    if let Some(cell) = reading.and_then(|r| r.cells.iter_mut().find(|c| c.row == row)) {
-        cell.repaired = None;
+/// The readings as they stand on the sheet again.
+fn unrepair(table: &mut Table, told: &Repair) {
+    for (item, row, _) in &told.cells {
+        if let Some(cell) = table.cell_mut(*item, *row) {
+            cell.repaired = None;
+        }
     }
 }
 
@@ -238,7 +248,7 @@ fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
     // What was carried followed already: only what nothing explained is gained.
     let lost = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Slip | VerdictKind::Unexplained);
     let more = before.results.iter().zip(&after.results).filter(|(a, b)| lost(a) && fits(b)).count().saturating_sub(1);
-    if let Kind::Repair { gained, .. } = &mut finding.kind {
+    if let Kind::Repair { gained, .. } | Kind::Rewritten { gained, .. } = &mut finding.kind {
         *gained = more;
     }
     finding

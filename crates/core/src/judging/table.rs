@@ -36,6 +36,13 @@ pub(super) struct Table {
     pub(super) notes: Vec<CellNote>,
 }
 
+impl Table {
+    /// The cell of a reading, by its item and its row from 1.
+    pub(super) fn cell_mut(&mut self, item: usize, row: Option<u32>) -> Option<&mut JudgedCell> {
+        self.readings.iter_mut().find(|r| r.item == item)?.cells.iter_mut().find(|c| c.row == row)
+    }
+}
+
 /// Least and most rows or replicates asked for.
 pub(super) fn asked(protocol: &Protocol, section: &Section, count: &RowCount) -> (usize, usize) {
     match count {

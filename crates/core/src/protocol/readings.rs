@@ -30,13 +30,6 @@ impl Loader<'_> {
         let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
         let bay = self.bay_of(r.bay.as_ref(), table, tables, names, at, r.id.get_ref());
         let kind = self.kind_of(r);
-        if r.events && kind != ReadingKind::Count {
-            self.fault(
-                at,
-                format!("`{}` is no count, and cannot count events", r.id.get_ref()),
-                "add kind = \"count\"",
-            );
-        }
         let words = self.words_of(r, &kind);
         let instrument = r.instrument.as_ref().map(|i| self.find(i, &names.instruments, "instrument"));
         let unit = self.unit_of(r, &kind, instrument.and_then(|i| instruments.get(i)));
@@ -91,6 +84,10 @@ impl Loader<'_> {
     }
 
     fn kind_of(&mut self, r: &source::Reading) -> ReadingKind {
+        if r.events && r.kind.as_ref().is_none_or(|k| k.get_ref() != "count") {
+            let what = format!("`{}` is no count, and cannot count events", r.id.get_ref());
+            self.fault(r.id.span().start, what, "add kind = \"count\"");
+        }
         let settings = r.settings.as_ref().map(|s| s.get_ref().clone()).unwrap_or_default();
         match r.kind.as_ref().map(|k| (k, k.get_ref().as_str())) {
             None | Some((_, "number")) if r.words.is_some() => ReadingKind::Word,

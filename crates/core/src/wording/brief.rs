@@ -1,6 +1,6 @@
 //! A finding in few words, for a list and for the Docket's headline.
 
-use super::reviewer::{corrected, repaired, says};
+use super::reviewer::{act, corrected, repaired, says};
 use super::slips::{riddle, throughout};
 use super::{At, amount, sentence};
 use crate::finding::{Finding, Kind};
@@ -16,6 +16,7 @@ pub fn brief(protocol: &Protocol, finding: &Finding) -> String {
             let shown = repaired(*value, *resolution);
             format!("{} reads {} and seems to have been {shown}{unit}.", sentence(&at.reading()), amount(text, &unit))
         }
+        Kind::Rewritten { act: what, .. } => format!("{}.", sentence(&act(&at, what))),
         Kind::Corrected { .. } => format!("{}.", sentence(&corrected(&at, &finding.kind))),
         Kind::Slip(story) => format!("{}: {}.", capital(&at.result()), story.clause),
         Kind::Unexplained(r) | Kind::Ambiguous(r) => {

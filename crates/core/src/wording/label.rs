@@ -40,6 +40,7 @@ pub fn label(kind: &Kind) -> &'static str {
         Kind::OutlierNear(_) => "nearly apart",
         Kind::PointApart { .. } => "off the line",
         Kind::Repair { .. } => "copied wrongly",
+        Kind::Rewritten { .. } => "written wrongly",
         Kind::Corrected { .. } => "corrected",
         Kind::Own { .. } => "own finding",
         Kind::Unchecked { .. } | Kind::AccuracyUnchecked(_) | Kind::PrecisionUnchecked => "unchecked",

@@ -9,6 +9,7 @@ use crate::finding::{About, Correction, Figures, Finding, Kind, Needed, PlusMinu
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingKind, Role};
 use crate::quantity::leading_place;
+use crate::repair::Rewriting;
 
 /// What was found, in one or more whole sentences.
 pub fn says(protocol: &Protocol, finding: &Finding) -> String {
@@ -36,6 +37,7 @@ fn of_readings(at: &At<'_>, kind: &Kind) -> String {
         Kind::OutlierKept(apart) | Kind::OutlierNear(apart) => outlier(at, apart),
         Kind::PointApart { .. } => point(at, kind),
         Kind::Repair { .. } => repair(at, kind),
+        Kind::Rewritten { .. } => rewritten(at, kind),
         Kind::Precision { spread: s, got, of, edge, .. } => format!(
             "{}: {}; {got} of {of} points up to {edge}{}.",
             capital(at.title()),
@@ -260,16 +262,55 @@ pub(super) fn repaired(value: f64, resolution: f64) -> String {
 fn repair(at: &At<'_>, kind: &Kind) -> String {
     let Kind::Repair { text, value, resolution, probability, gained } = kind else { return String::new() };
     let (unit, shown) = (at.unit(), repaired(*value, *resolution));
-    let gains = match gained {
-        0 => String::new(),
-        1 => " One more result fits with it.".to_owned(),
-        n => format!(" {n} more results fit with it."),
-    };
+    let gains = gains(*gained);
     format!(
         "{} reads {}; the results were worked out with {shown}{unit}: copied wrongly, {}.{gains} Judged with {shown}{unit} until somebody refuses.",
         sentence(&at.reading()),
         amount(text, &unit),
         notation::chance(*probability)
+    )
+}
+
+/// How many further results a repair explains, with a space before it.
+fn gains(gained: usize) -> String {
+    match gained {
+        0 => String::new(),
+        1 => " One more result fits with it.".to_owned(),
+        n => format!(" {n} more results fit with it."),
+    }
+}
+
+/// What one act did to several readings, as a clause.
+pub(super) fn act(at: &At<'_>, act: &Rewriting) -> String {
+    let title = at.title();
+    let of = |item: usize| at.protocol.items[item].title.as_str();
+    match act {
+        Rewriting::Unit { factor } => {
+            format!(
+                "the {title} stands there in another unit, so that its numbers are to be taken {} times",
+                notation::figures(*factor, 4)
+            )
+        }
+        Rewriting::Offset { by } => {
+            format!("all readings of the {title} are {}{} too small", notation::figures(*by, 4), at.unit())
+        }
+        Rewriting::Rows { first, second } => {
+            format!("the readings {first} and {second} of the {title} stand in each other's rows")
+        }
+        Rewriting::Columns { other } => format!("the {title} and the {} stand in each other's columns", of(*other)),
+        Rewriting::InRow { other, row } => {
+            format!("the {title} and the {} of row {row} stand in each other's place", of(*other))
+        }
+    }
+}
+
+fn rewritten(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::Rewritten { act: what, probability, gained } = kind else { return String::new() };
+    format!(
+        "It seems that {}, {}.{} Judged as it was meant until somebody refuses.",
+        act(at, what),
+        notation::chance(*probability),
+        gains(*gained)
     )
 }
 

@@ -1,7 +1,7 @@
 //! For the team: what happened, with its numbers, and what to do about it.
 
 use super::columns::{check, ends};
-use super::reviewer::{figures, only_copied, repaired, stated, supported_by, too, wanted};
+use super::reviewer::{act, figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
 use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind};
@@ -108,6 +108,9 @@ fn reading(at: &At<'_>, kind: &Kind) -> String {
             format!("No two of your values of the {} agree within the tolerance: one more run was needed.", at.title())
         }
         Kind::OutlierKept(_) | Kind::PointApart { .. } | Kind::Precision { .. } => apart(at, kind),
+        Kind::Rewritten { act: what, .. } => {
+            format!("On your sheet it seems that {}: please keep the sheet as it was read.", act(at, what))
+        }
         Kind::Repair { text, value, resolution, .. } => {
             let shown = repaired(*value, *resolution);
             format!(

@@ -8,6 +8,7 @@ use crate::finding::{
     Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
 };
 use crate::protocol::{Protocol, Role, SlipKind};
+use crate::repair::Rewriting;
 
 fn lab(text: &str) -> Protocol {
     Protocol::parse(text).unwrap_or_else(|f| panic!("{f:?}"))
@@ -83,6 +84,7 @@ fn of_readings() -> Vec<Kind> {
         Kind::OutlierKept(apart()),
         Kind::OutlierNear(apart()),
         Kind::PointApart { x: 0, statistic: 8.1, critical: 4.3, slopes: Some((2.31, 2.02)) },
+        Kind::Rewritten { act: Rewriting::Unit { factor: 10.0 }, probability: 0.9, gained: 1 },
         Kind::Repair { text: text(), value: 29.4, resolution: 0.1, probability: 0.9, gained: 2 },
         Kind::Precision {
             spread: Spread { sd: 0.31, count: 5, without: Some(3) },
@@ -154,7 +156,7 @@ fn of_results() -> Vec<Kind> {
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 64;
+const KINDS: usize = 65;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
@@ -165,7 +167,8 @@ fn is_sampled(kind: &Kind) {
         GridMissing { .. } | GridLeft { .. } | StoppedEarly { .. } | Trend { .. } | StepOffPlan { .. } => {}
         DoesNotFollow { .. } | DoesNotAddUp { .. } | Exclusion { .. } | ExclusionUnsupported { .. } => {}
         NotConcordant | ConcordanceTied { .. } | Concordance { .. } | OutlierKept(_) | OutlierNear(_) => {}
-        PointApart { .. } | Repair { .. } | Corrected { .. } | Own { .. } | MissingResult { .. } => {}
+        PointApart { .. } | Repair { .. } | Rewritten { .. } | Corrected { .. } | Own { .. } | MissingResult { .. } => {
+        }
         UnreadableResult { .. } | Unchecked { .. } | Differs { .. } | Slip(_) | SlipAgain | Unexplained(_) => {}
         Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
         PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}

@@ -6,6 +6,7 @@ use super::acts::Edit;
 use crate::formula::Node;
 use crate::protocol::{Protocol, SlipKind};
 use crate::reading::Number;
+use crate::repair::Repair;
 use crate::verdict::JudgedReading;
 
 /// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
@@ -53,7 +54,7 @@ pub(super) struct Hypothesis {
     pub(super) envelope: f64,
     /// What the mistaken calculation gives, to be told.
     pub(super) predicted: f64,
-    pub(super) repair: Option<(usize, Option<u32>, f64)>,
+    pub(super) repair: Option<Repair>,
     /// The way of a slip of the pen, if it was one.
     pub(super) edit: Option<Edit>,
     pub(super) prior: f64,

@@ -7,6 +7,7 @@ use crate::notation;
 use crate::protocol::{ReadingKind, SlipKind};
 use crate::quantity::power_of_ten;
 use crate::reading::Number;
+use crate::repair::Repair;
 use crate::verdict::JudgedCell;
 
 /// A reading of the sheet that a result uses, and what was written for it.
@@ -158,7 +159,7 @@ impl Maker<'_> {
             kind: SlipKind::ReadingMistyped,
             subject: Some(item),
             says,
-            repair: Some((item, row, x)),
+            repair: Some(Repair { cells: vec![(item, row, x)], act: None }),
             edit: Some(edit),
             prior,
             ..Story::default()
@@ -166,7 +167,7 @@ impl Maker<'_> {
         let before = self.fitting.len();
         self.consider(story, clean, reported, |_| case.envelope);
         if let Some(h) = self.fitting.get_mut(before) {
-            h.joint = case.beside.misread(item, row, x);
+            h.joint = case.beside.misread(&[(item, row, x)]).whole;
         }
     }
 }

@@ -9,6 +9,7 @@ use super::case::{Case, Hypothesis, cut, likelihood};
 use crate::formula::{Node, Shape, Value};
 use crate::protocol::{ItemKind, ReadingKind, ResultSpec, SlipKind};
 use crate::quantity::Nature;
+use crate::repair::Repair;
 
 /// Prior of the story that the team left out what it marked as left out.
 const OWN_MARKS: f64 = 0.5;
@@ -27,7 +28,7 @@ pub(super) struct Story {
     pub(super) variant: Option<usize>,
     pub(super) subject: Option<usize>,
     pub(super) says: String,
-    pub(super) repair: Option<(usize, Option<u32>, f64)>,
+    pub(super) repair: Option<Repair>,
     pub(super) edit: Option<Edit>,
     /// What its prior is multiplied by: 1 for most.
     pub(super) prior: f64,

@@ -12,6 +12,7 @@ mod column;
 mod constants;
 mod copied;
 mod maker;
+mod rewritten;
 
 use std::collections::BTreeMap;
 
@@ -52,6 +53,7 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     maker.settings();
     maker.readings();
     maker.constants();
+    maker.rewritten();
     maker.answer_text();
     let Maker { mut fitting, counts, .. } = maker;
     let priors = Priors::of(&case.protocol.school, &counts);
@@ -139,7 +141,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
         ambiguous,
         subject: best.subject,
         rows: Vec::new(),
-        repair: best.repair,
+        repair: best.repair.clone(),
         predicted: best.predicted,
     }
 }

@@ -232,6 +232,14 @@ fn alike<'a>(first: &ResultSpec, number: usize, other: &'a ResultSpec) -> Vec<&'
     if found.is_empty() && one_shape() { other.variants.get(number).into_iter().collect() } else { found }
 }
 
+/// What a table says to a story, as logarithms.
+pub(super) struct Said {
+    /// All of it.
+    pub(super) whole: f64,
+    /// What is not of the odd result's own column.
+    pub(super) beyond: f64,
+}
+
 /// The rest of a table beside one odd result.
 pub(super) struct Beside<'a> {
     whole: &'a Whole<'a>,
@@ -277,19 +285,23 @@ impl Beside<'_> {
         self.against(&logs).max(AS_WRITTEN.ln())
     }
 
-    /// A reading of the sheet is wrong, and everything was worked out with `value`, in its unit.
-    pub(super) fn misread(&self, item: usize, row: Option<u32>, value: f64) -> f64 {
+    /// Readings of the sheet are wrong – item, row, and value in its unit – and everything was worked out with these.
+    pub(super) fn misread(&self, cells: &[(usize, Option<u32>, f64)]) -> Said {
         let whole = self.whole;
         let mut table = whole.table.clone();
-        let cell =
-            table.readings.iter_mut().find(|r| r.item == item).and_then(|r| r.cells.iter_mut().find(|c| c.row == row));
-        let Some(cell) = cell else { return -MOST };
-        cell.repaired = Some(value);
+        for (item, row, value) in cells {
+            let Some(cell) = table.cell_mut(*item, *row) else { return Said { whole: -MOST, beyond: -MOST } };
+            cell.repaired = Some(*value);
+        }
         let sheet = Sheet::of(whole.stage, &mut table);
         // The result in question is right in this story: what stands there is what follows.
         let logs = whole.logs(&sheet.measured, &sheet.out, self.odd, self.odd.reported, self.odd.reported);
         let fits = evidence(whole.stage, &table, &sheet) - whole.as_written();
-        (self.against(&logs) + fits).clamp(-MOST, MOST)
+        let all = (self.against(&logs) + fits).clamp(-MOST, MOST);
+        let first = self.first_of(self.odd.index);
+        let rows = first..first + whole.table.reported[self.odd.index].len();
+        let own: f64 = logs[rows.clone()].iter().zip(&self.base()[rows]).map(|(a, b)| a - b).sum();
+        Said { whole: all, beyond: all - own.clamp(-MOST, MOST) }
     }
 
     /// An item of the sheet was `value`, SI, in every calculation that uses it, though the sheet has it right.

@@ -1,0 +1,52 @@
+//! Readings of a sheet that were written wrongly, as they were meant.
+
+/// Readings as they were meant, where the sheet was written wrongly.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Repair {
+    /// Item, row and value of each reading, in the protocol's unit.
+    pub cells: Vec<(usize, Option<u32>, f64)>,
+    /// What was done to all of them in one act; `None` for a single reading.
+    pub act: Option<Rewriting>,
+}
+
+impl Repair {
+    /// The reading that the repair is told at: the only one, or the whole column of the first.
+    pub fn place(&self) -> Option<(usize, Option<u32>)> {
+        let (item, row, _) = *self.cells.first()?;
+        Some((item, row.filter(|_| self.act.is_none())))
+    }
+}
+
+/// One act that wrote several readings wrongly.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Rewriting {
+    /// All readings of a column were written in another unit: so many times too large.
+    Unit {
+        /// What the numbers on the sheet are multiplied by.
+        factor: f64,
+    },
+    /// All readings of a column were written with one constant too much, in its unit.
+    Offset {
+        /// What is added to the numbers on the sheet.
+        by: f64,
+    },
+    /// Two readings of a column stand in each other's rows.
+    Rows {
+        /// Row, from 1.
+        first: u32,
+        /// Row, from 1.
+        second: u32,
+    },
+    /// Two columns stand in each other's place.
+    Columns {
+        /// Item of the other column.
+        other: usize,
+    },
+    /// Two readings of one row stand in each other's columns.
+    InRow {
+        /// Item of the other column.
+        other: usize,
+        /// Row, from 1.
+        row: u32,
+    },
+}
