@@ -190,7 +190,7 @@ fn one(out: &mut Assessment, truth: &TableTruth, table: &Table, calculation: &st
         }
         let lost: f64 =
             table.score.lines.iter().filter(|l| l.criterion == calculation).map(|l| l.possible - l.exact).sum();
-        if only.kind != "reading-mistyped" && truth.omitted.is_empty() {
+        if !["reading-mistyped", "rewritten"].contains(&only.kind.as_str()) && truth.omitted.is_empty() {
             out.marks.push((lost - only.costs).abs());
         }
     }
@@ -217,8 +217,8 @@ fn planted(out: &mut Assessment, p: &Planted, table: &Table) {
         // A reading copied wrongly shows in whatever uses it.
         slips.extend(table.results.iter().filter_map(|r| r.slip.as_ref()).filter(|s| s.kind == p.kind));
     }
-    let repaired =
-        p.reading.is_some() && table.findings.iter().any(|f| f.code.starts_with("repair") && f.item == p.reading);
+    let repaired = p.reading.is_some()
+        && table.findings.iter().any(|f| ["repair", "rewritten"].contains(&f.code.as_str()) && f.item == p.reading);
     let exact = repaired || slips.iter().any(|s| s.kind == p.kind);
     let alike = |s: &Slip| s.alternatives.iter().any(|a| a.alike && a.kind == p.kind);
     let within = exact || slips.iter().any(|s| alike(s));

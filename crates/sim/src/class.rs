@@ -9,7 +9,7 @@ use jurado_core::protocol::{Protocol, ReadingKind, Rule};
 use jurado_core::submission::Submission;
 use serde::{Deserialize, Serialize};
 
-use crate::mistake::{Act, Chancy, chances, miskeyed, misput, names_of};
+use crate::mistake::{Act, Chancy, Rewrite, chances, miskeyed, misput, names_of, rewritings};
 use crate::random::{Chance, seed_of};
 use crate::worker::{Left, Line, Outcome, Plan, Style, Worker};
 use crate::world::{Room, Seen, World};
@@ -494,7 +494,11 @@ impl Lab {
             }
             if worker.mix == Mix::Pen {
                 let ast = &self.lines[line].ast;
-                for c in miskeyed(&self.protocol, ast).into_iter().chain(misput(&self.protocol, ast)) {
+                for c in miskeyed(&self.protocol, ast)
+                    .into_iter()
+                    .chain(misput(&self.protocol, ast))
+                    .chain(rewritings(&self.protocol, ast))
+                {
                     by_kind.entry(c.kind.clone()).or_default().push((line, c));
                 }
             }
@@ -503,6 +507,7 @@ impl Lab {
         let often = |kind: &str| match worker.mix {
             Mix::Even => 1.0,
             Mix::Pen if kind.starts_with("reading-mis") => 0.20,
+            Mix::Pen if kind == "rewritten" => 0.10,
             Mix::Pen if ["constant-wrong", "count-wrong"].contains(&kind) => 0.08,
             Mix::Usual | Mix::Pen => FREQUENT.iter().find(|(k, _)| *k == kind).map_or_else(
                 || if kind.starts_with("declared:") { 0.15 / declared } else { 0.03 },
@@ -549,6 +554,12 @@ impl Lab {
             follows,
             reading: match &plan.chancy.act {
                 Act::ReadingMistyped(r) => Some(r.clone()),
+                Act::Rewritten(r, Rewrite::Columns(other) | Rewrite::InRow(other)) => {
+                    // Told at the one that the protocol names first.
+                    let place = |name: &String| self.protocol.item(name);
+                    Some(if place(r) <= place(other) { r.clone() } else { other.clone() })
+                }
+                Act::Rewritten(r, _) => Some(r.clone()),
                 _ => None,
             },
             costs: points * self.share(&plan.chancy.kind),

@@ -28,8 +28,25 @@ pub(crate) enum Act {
     ReadingMiskeyed(String),
     /// Another number put in for a constant, with a digit gone wrong, or another count than the sheet's.
     OtherNumber(String),
+    /// Several readings of a column written down wrongly by one act; the calculations used the right ones.
+    Rewritten(String, Rewrite),
     /// Something nobody has thought of: the answer is so many times too large.
     Muddle(f64),
+}
+
+/// What one act does to a column on the sheet.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Rewrite {
+    /// Written in a unit so many powers of ten away.
+    Unit(i32),
+    /// A few steps too much in every row.
+    Offset,
+    /// Two rows exchanged.
+    Rows,
+    /// Exchanged with another column.
+    Columns(String),
+    /// Exchanged with another column in one row.
+    InRow(String),
 }
 
 /// A mistake with the word for it.
@@ -322,6 +339,37 @@ pub(crate) fn misput(protocol: &Protocol, ast: &Ast) -> Vec<Chancy> {
         Some(Chancy { kind: kind.to_owned(), says, act: Act::OtherNumber(name) })
     };
     names_of(ast).into_iter().filter_map(chancy).collect()
+}
+
+/// What one act may do to a column of readings that a formula uses.
+pub(crate) fn rewritings(protocol: &Protocol, ast: &Ast) -> Vec<Chancy> {
+    let column = |name: &String| {
+        let reading = protocol.item(name).and_then(|i| protocol.reading_of(i));
+        reading.filter(|r| r.kind == ReadingKind::Number && r.table.is_some())
+    };
+    let names: Vec<String> = names_of(ast).into_iter().filter(|n| column(n).is_some()).collect();
+    let mut out = Vec::new();
+    for name in &names {
+        let Some(spec) = column(name) else { continue };
+        let unit = &protocol.items[spec.item].unit;
+        let powers = conversions(unit).into_iter().map(f64::log10).filter(|p| (p - p.round()).abs() < 1e-9);
+        let mut acts: Vec<Rewrite> = powers.map(|p| Rewrite::Unit(p.round() as i32)).collect();
+        acts.extend([Rewrite::Offset, Rewrite::Rows]);
+        for other in names.iter().filter(|o| *o > name) {
+            let alike = |o: &jurado_core::protocol::ReadingSpec| {
+                o.table == spec.table && protocol.items[o.item].unit.dimension == unit.dimension
+            };
+            if column(other).is_some_and(alike) {
+                acts.extend([Rewrite::Columns(other.clone()), Rewrite::InRow(other.clone())]);
+            }
+        }
+        out.extend(acts.into_iter().map(|act| Chancy {
+            kind: "rewritten".to_owned(),
+            says: format!("{name} was written down wrongly: {act:?}"),
+            act: Act::Rewritten(name.clone(), act),
+        }));
+    }
+    out
 }
 
 /// All that can go wrong in one result.

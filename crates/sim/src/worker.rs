@@ -8,7 +8,7 @@ use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::calculator::{Calculator, Deed, Scales, Val, to_figures};
 use crate::class::Mix;
-use crate::mistake::{Act, Chancy};
+use crate::mistake::{Act, Chancy, Rewrite};
 use crate::random::Chance;
 use crate::world::{Seen, Shown, World, decimals_of, looked_up, word_of};
 
@@ -395,7 +395,7 @@ impl Worker<'_> {
                         keeps = item.to_si(number(&text));
                     }
                     let clean = item.from_si(right.row(row).number());
-                    if !matches!(plan.chancy.act, Act::ReadingMistyped(_)) {
+                    if !matches!(plan.chancy.act, Act::ReadingMistyped(_) | Act::Rewritten(..)) {
                         outcomes[*p] = Outcome {
                             right: clean,
                             wrong: number(&text),
@@ -445,47 +445,94 @@ impl Worker<'_> {
         }
         self.words(seen, &names, &left, &mut cells);
         for (p, plan) in self.plans.iter().enumerate() {
-            if let Act::ReadingMistyped(reading) = &plan.chancy.act {
-                let mine: Vec<usize> = (0..cells.len()).filter(|c| cells[*c].item == *reading).collect();
-                if mine.is_empty() {
-                    continue;
-                }
-                let c = mine[chance.one_of(mine.len())];
-                let before = cells[c].value.clone();
-                let after = match chance.one_of(4) {
-                    0 => swapped(&before, chance),
-                    1 => point_beside(&before, chance),
-                    _ => other_digit(&before, chance),
-                };
-                // It shows where the readings as they stand now give another value than the team has.
-                let mut copied = Seen {
-                    readings: seen.readings.clone(),
-                    truth: HashMap::new(),
-                    row_keys: seen.row_keys.clone(),
-                    rows: seen.rows.clone(),
-                };
-                if let Some(r) = copied.readings.get_mut(c) {
-                    r.si = self.protocol.items[r.item].to_si(number(&after));
-                }
-                let recomputed = self.chain(self.sheet(&copied), &left);
-                let result = &self.protocol.items[self.lines[plan.line].item];
-                let row = plan.row.or_else(|| cells[c].row.map(|r| r as usize - 1));
-                let mine: Vec<&SubmittedCell> = cells.iter().filter(|x| x.item == result.id).collect();
-                let reported = mine.iter().find(|x| x.row.is_none() || x.row.map(|r| r as usize - 1) == row);
-                if let (Some(x), Some(v)) = (reported, recomputed.get(&result.id)) {
-                    outcomes[p] = Outcome {
-                        right: number(&x.value),
-                        wrong: result.from_si(v.row(row).number()),
-                        half: half_of(&x.value),
-                        figures: significant(&x.value),
-                    };
-                }
+            let changes = self.written_otherwise(plan, &cells, chance);
+            if !changes.is_empty() {
+                outcomes[p] = self.shown_by(plan, &changes, (seen, &left), &cells).unwrap_or_default();
+            }
+            for (c, after) in changes {
                 cells[c].value = after;
             }
         }
         let submission =
             Submission { section: section.to_owned(), team: team.to_owned(), keys: self.keys.clone(), cells };
         (submission, outcomes)
+    }
+
+    /// The cells of the sheet that a plan writes otherwise than they were read, with their new texts.
+    fn written_otherwise(&self, plan: &Plan, cells: &[SubmittedCell], chance: &mut Chance) -> Vec<(usize, String)> {
+        let of = |name: &str| -> Vec<usize> { (0..cells.len()).filter(|c| cells[*c].item == name).collect() };
+        let text = |c: usize| cells[c].value.as_str();
+        match &plan.chancy.act {
+            Act::ReadingMistyped(name) => {
+                let mine = of(name);
+                let Some(c) = mine.get(chance.one_of(mine.len().max(1))).copied() else { return Vec::new() };
+                let after = match chance.one_of(4) {
+                    0 => swapped(text(c), chance),
+                    1 => point_beside(text(c), chance),
+                    _ => other_digit(text(c), chance),
+                };
+                vec![(c, after)]
+            }
+            Act::Rewritten(name, Rewrite::Unit(places)) => {
+                of(name).into_iter().map(|c| (c, shifted(text(c), *places))).collect()
+            }
+            Act::Rewritten(name, Rewrite::Offset) => {
+                let mine = of(name);
+                let step = mine.first().map_or(0.0, |c| 2.0 * half_of(text(*c)));
+                let by = step * [5.0, 10.0, -5.0, 20.0][chance.one_of(4)];
+                mine.into_iter().map(|c| (c, moved(text(c), by))).collect()
+            }
+            Act::Rewritten(name, Rewrite::Rows) => {
+                let mine = of(name);
+                let (a, b) = (chance.one_of(mine.len().max(1)), chance.one_of(mine.len().max(1)));
+                match (mine.get(a), mine.get(b)) {
+                    (Some(a), Some(b)) if text(*a) != text(*b) => {
+                        vec![(*a, text(*b).to_owned()), (*b, text(*a).to_owned())]
+                    }
+                    _ => Vec::new(),
+                }
+            }
+            Act::Rewritten(name, Rewrite::Columns(other)) => exchanged(&of(name), &of(other), cells, None),
+            Act::Rewritten(name, Rewrite::InRow(other)) => {
+                let mine = of(name);
+                let row = chance.one_of(mine.len().max(1));
+                exchanged(&mine, &of(other), cells, Some(row))
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    /// What a change of the sheet shows at the plan's result: the readings as they stand now give another value than the
+    /// team has.
+    fn shown_by(
+        &self,
+        plan: &Plan,
+        changes: &[(usize, String)],
+        (seen, left): (&Seen, &Left),
+        cells: &[SubmittedCell],
+    ) -> Option<Outcome> {
+        let mut copied = Seen {
+            readings: seen.readings.clone(),
+            truth: HashMap::new(),
+            row_keys: seen.row_keys.clone(),
+            rows: seen.rows.clone(),
+        };
+        for (c, after) in changes {
+            if let Some(r) = copied.readings.get_mut(*c) {
+                r.si = self.protocol.items[r.item].to_si(number(after));
+            }
+        }
+        let recomputed = self.chain(self.sheet(&copied), left);
+        let result = &self.protocol.items[self.lines[plan.line].item];
+        let row = plan.row.or_else(|| changes.first().and_then(|(c, _)| cells[*c].row).map(|r| r as usize - 1));
+        let mut mine = cells.iter().filter(|x| x.item == result.id);
+        let reported = mine.find(|x| x.row.is_none() || x.row.map(|r| r as usize - 1) == row)?;
+        Some(Outcome {
+            right: number(&reported.value),
+            wrong: result.from_si(recomputed.get(&result.id)?.row(row).number()),
+            half: half_of(&reported.value),
+            figures: significant(&reported.value),
+        })
     }
 
     fn now(&self, chance: &mut Chance) -> Style {
@@ -879,6 +926,26 @@ fn swapped(text: &str, chance: &mut Chance) -> String {
 struct Keyed {
     row: Option<usize>,
     si: f64,
+}
+
+/// Two columns exchanged, in all rows or in one.
+fn exchanged(mine: &[usize], theirs: &[usize], cells: &[SubmittedCell], row: Option<usize>) -> Vec<(usize, String)> {
+    let pairs = mine.iter().zip(theirs).enumerate().filter(|(n, _)| row.is_none_or(|row| *n == row));
+    let swap = |(a, b): (&usize, &usize)| [(*a, cells[*b].value.clone()), (*b, cells[*a].value.clone())];
+    pairs.flat_map(|(_, pair)| swap(pair)).collect()
+}
+
+/// A number with its point so many places further right.
+fn shifted(text: &str, places: i32) -> String {
+    let decimals = text.split_once('.').map_or(0, |(_, d)| d.len() as i32);
+    let left = usize::try_from(decimals - places).unwrap_or(0);
+    format!("{:.left$}", number(text) * 10f64.powi(places))
+}
+
+/// A number with something added, to its own places.
+fn moved(text: &str, by: f64) -> String {
+    let places = text.split_once('.').map_or(0, |(_, d)| d.len());
+    format!("{:.places$}", number(text) + by)
 }
 
 /// One digit, but not the last, is another.
