@@ -69,6 +69,8 @@ pub struct JudgedCell {
     pub number: Option<Number>,
     /// The team's exclusion mark or reason; `None` where it is kept.
     pub excluded: Option<String>,
+    /// Why nothing stands there, where the team says so.
+    pub absent: Option<String>,
     /// Whether a reviewer left it out: no school is asked.
     pub by_person: bool,
     /// Whether it counts in the recomputation.

@@ -1049,7 +1049,27 @@ fn cells_more() -> Vec<Edge> {
     let back = |second: &str| {
         filled(&[("12.3456", "1.2456", "11.1000"), (second, "1.2456", ""), ("14.3456", "1.2456", "13.1000")])
     };
+    let complete = lab("", &(rows("3", "x - y") + &criterion("completeness", "2", "each = \"0.5\"")));
+    let row_of = |second: &str| {
+        filled(&[("12.3456", "1.2456", "11.1000")])
+            + second
+            + "x 3: 16.7891 {unit cm}\ny 3: 3.4891 {unit cm}\nr 3: 13.3000 {unit cm}\n"
+    };
     vec![
+        edge(
+            "A lost row",
+            &complete,
+            [&row_of(""), &row_of("y 2: 2.3678 {unit cm}\n")],
+            has("missing-row"),
+            ["found", "not found"],
+        ),
+        edge(
+            "A reason for an absence",
+            &complete,
+            [&row_of("x 2: {out the rail ends before it}\n"), &row_of("")],
+            line_of("completeness"),
+            ["2", "1.5"],
+        ),
         edge("A step back", &rising, [&back("12.3345"), &back("12.3357")], has("trend"), ["found", "not found"]),
         edge("Readings that everybody shares", &five, [&far, &far], has("outlier-kept"), ["not found", "found"])
             .inside(shared(Source::Shown)),

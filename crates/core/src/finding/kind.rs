@@ -14,6 +14,18 @@ use crate::verdict::Gap;
 pub enum Kind {
     /// A cell that has to be filled is empty: no mass in a table that asks for it.
     MissingReading,
+    /// A cell that has to be filled is empty, and the team says why: a note beside it, "not shown".
+    Absent {
+        /// As the team wrote it.
+        reason: String,
+    },
+    /// A row of a table that has to be there is not: four rows of five.
+    MissingRow {
+        /// The table's number.
+        table: usize,
+        /// Why, where the team says so.
+        reason: Option<String>,
+    },
     /// A cell is filled where a condition says that there is nothing to read.
     ForbiddenReading {
         /// As typed.
@@ -382,7 +394,7 @@ impl Kind {
     /// The word its key begins with: stored decisions name findings by it, so it stays as it is.
     pub(crate) fn word(&self) -> &'static str {
         match self {
-            Kind::MissingReading | Kind::MissingResult { .. } => "missing",
+            Kind::MissingReading | Kind::Absent { .. } | Kind::MissingResult { .. } => "missing",
             Kind::ForbiddenReading { .. } => "forbidden",
             Kind::ReadAs { .. } => "read",
             Kind::AmountNotMet { .. } => "amount",

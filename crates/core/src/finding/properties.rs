@@ -40,6 +40,8 @@ impl Kind {
         let row = |code, about, mark, again, pressing| Properties { code, about, mark, again, pressing };
         match self {
             Kind::MissingReading => row("missing-reading", Reading, Mark::Missing, true, NO),
+            Kind::Absent { .. } => row("absent", Reading, Mark::Missing, NO, NO),
+            Kind::MissingRow { .. } => row("missing-row", Table, Mark::Missing, true, NO),
             Kind::ForbiddenReading { .. } => row("forbidden-reading", Reading, Mark::Unexplained, NO, true),
             Kind::Bound { .. } => row("bound", Reading, Mark::Unreadable, NO, true),
             Kind::UnreadableReading { .. } => row("unreadable", Reading, Mark::Unreadable, NO, true),

@@ -60,12 +60,11 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
         return;
     }
     let (low, high) = grid.values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(*v), h.max(*v)));
-    let excused = protocol
-        .readings
-        .iter()
-        .zip(&table.readings)
-        .filter(|(s, _)| s.table == Some(t))
-        .any(|(_, r)| r.cells.iter().any(|c| c.excluded.as_deref().is_some_and(|e| !e.is_empty())));
+    let excused = protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).any(|(_, r)| {
+        r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
+    });
+    // A row that is not there at all is missing already.
+    let mut lost = super::readings::lost_rows(protocol, table, t).len();
     for nominal in &grid.values {
         if values.iter().any(|v| within(v - nominal, grid.within, grid.within, *v, *nominal)) {
             continue;
@@ -76,8 +75,12 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
             let key = Key::of_cell(&kind, &item.id, None);
             Finding::new(kind, key, severity, place)
         };
+        let told = lost > 0;
+        lost = lost.saturating_sub(1);
         found.push(if at_end && excused {
             named(Kind::GridLeft { table: t, nominal }, Severity::Note)
+        } else if told {
+            named(Kind::GridMissing { table: t, nominal }, Severity::Note)
         } else {
             named(Kind::GridMissing { table: t, nominal }, Severity::Charge).charged(completeness(protocol))
         });
@@ -134,7 +137,7 @@ impl Column<'_> {
 
     fn excused(&self, row: u32) -> bool {
         let cell = self.reading.cells.iter().find(|c| c.row == Some(row));
-        cell.is_some_and(|c| c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
+        cell.is_some_and(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     }
 
     fn trend(&self, found: &mut Findings<'_>) {

@@ -70,6 +70,45 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
             judge.spread(reading, found);
         }
     }
+    join_rows(protocol, table, found);
+}
+
+/// The rows of a table in which nothing stands though something has to: (row, why, if the team says so).
+pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: usize) -> Vec<(u32, Option<String>)> {
+    let columns: Vec<&JudgedReading> =
+        protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).map(|(_, r)| r).collect();
+    let rows = columns.iter().map(|r| r.cells.len()).max().unwrap_or(0) as u32;
+    let of_row = |row| columns.iter().flat_map(move |r| r.cells.iter().filter(move |c| c.row == Some(row)));
+    // One column alone is told cell by cell.
+    let lost = |row: &u32| columns.len() > 1 && of_row(*row).all(|c| c.state == CellState::Missing);
+    let lost: Vec<u32> = (1..=rows).filter(lost).collect();
+    lost.into_iter().map(|row| (row, of_row(row).find_map(|c| c.absent.clone()))).collect()
+}
+
+/// A lost row is one thing that is missing, however many cells it has.
+fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
+    for t in 0..protocol.tables.len() {
+        for (row, reason) in lost_rows(protocol, table, t) {
+            let of_row = |f: &Finding| {
+                let column = f.place.item.and_then(|i| protocol.reading_of(i)).is_some_and(|r| r.table == Some(t));
+                let gone = matches!(f.kind, Kind::MissingReading | Kind::Absent { .. });
+                gone && column && f.place.row == Some(row)
+            };
+            if found.list.iter().filter(|f| of_row(f)).count() < 2 {
+                continue;
+            }
+            found.list.retain(|f| !of_row(f));
+            let kind = Kind::MissingRow { table: t, reason: reason.clone() };
+            let key = Key::about(&kind, &protocol.tables[t].id, Some(row));
+            let (criterion, each) = completeness(protocol);
+            found.push(match reason {
+                Some(_) => {
+                    Finding::new(kind, key, Severity::Decide, Place::row(row)).hanging((criterion, Decimal::ZERO))
+                }
+                None => Finding::new(kind, key, Severity::Charge, Place::row(row)).charged((criterion, each)),
+            });
+        }
+    }
 }
 
 struct Judge<'a> {
@@ -132,6 +171,13 @@ impl Judge<'_> {
         };
         let forbidden = need.forbidden_if.as_ref().is_some_and(|n| holds(n, self.env, cell.row) != Some(false));
         if !required || forbidden {
+            return;
+        }
+        // A reason is put to a person; until then it costs nothing.
+        if let Some(reason) = &cell.absent {
+            let kind = Kind::Absent { reason: reason.clone() };
+            let finding = self.of_cell(kind, Severity::Decide, cell.row);
+            found.push(finding.hanging((completeness(self.protocol).0, Decimal::ZERO)));
             return;
         }
         let finding = self.of_cell(Kind::MissingReading, Severity::Charge, cell.row);

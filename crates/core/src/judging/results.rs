@@ -100,7 +100,9 @@ pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
         };
         let same: Vec<usize> =
             (0..results.len()).filter(|j| *j == i || slip_of(&results[*j]).is_some_and(alike)).collect();
-        let places: Vec<String> = same.iter().map(|j| protocol.items[results[*j].item].id.clone()).collect();
+        let mut places: Vec<String> = same.iter().map(|j| protocol.items[results[*j].item].id.clone()).collect();
+        // The rows of one result are one place.
+        places.dedup();
         if let Some(slip) = &mut results[i].slip {
             slip.places = places;
         }

@@ -287,6 +287,7 @@ fn reading_cell(
         resolution: 0.0,
         number: None,
         excluded: None,
+        absent: None,
         by_person: cell.is_some_and(|c| c.by_person),
         counts: false,
         repaired: None,
@@ -308,6 +309,7 @@ fn reading_cell(
     }
     if let Some(words) = &protocol.items[item].words {
         read_word(&mut out, words);
+        explain_absence(&mut out, &cell.note);
         return out;
     }
     let hints = Hints {
@@ -329,7 +331,16 @@ fn reading_cell(
         CellKind::Unreadable { why } => out.state = CellState::Unreadable(why),
         CellKind::Blank | CellKind::NotApplicable => {}
     }
+    explain_absence(&mut out, &cell.note);
     out
+}
+
+/// Nothing can be left out of an empty cell: what is said there is why it is empty.
+fn explain_absence(out: &mut JudgedCell, note: &str) {
+    if out.state == CellState::Missing && !out.by_person {
+        let reason = out.excluded.take().filter(|r| !r.is_empty()).unwrap_or_else(|| note.trim().to_owned());
+        out.absent = Some(reason).filter(|r| !r.is_empty());
+    }
 }
 
 /// A word of the item's list; a dash is a word where the list has one, else an empty cell.

@@ -18,6 +18,7 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
         Kind::MoreRows { table: t, there, asked } => {
             format!("{} has {there} rows; the protocol asks for {asked}.", capital(&table(t).title))
         }
+        Kind::MissingRow { .. } => missing_row(at, kind),
         Kind::KeyMissing { table: t } => format!("Row {row} of the {} names no {}.", table(t).title, key(t).0),
         Kind::KeyUnknown { table: t, value } => format!(
             "Row {row} of the {} names the {} “{value}”, which is none of {}.",
@@ -62,6 +63,13 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
         Kind::Check { .. } => check(at.protocol, kind),
         _ => String::new(),
     }
+}
+
+fn missing_row(at: &At<'_>, kind: &Kind) -> String {
+    let Kind::MissingRow { table, reason } = kind else { return String::new() };
+    let title = &at.protocol.tables[*table].title;
+    let why = reason.as_ref().map_or_else(String::new, |r| format!(", and the sheet says why: “{r}”"));
+    format!("Row {} of the {title} is not there{why}.", at.number())
 }
 
 /// Steps of a column that are not those planned.

@@ -5,9 +5,12 @@ use crate::finding::{Kind, UnitFault};
 /// What a mark is called on the Bench and in the room.
 pub fn label(kind: &Kind) -> &'static str {
     match kind {
-        Kind::MissingReading | Kind::MissingResult { .. } | Kind::GridMissing { .. } | Kind::KeyMissing { .. } => {
-            "missing"
-        }
+        Kind::MissingReading
+        | Kind::Absent { .. }
+        | Kind::MissingRow { .. }
+        | Kind::MissingResult { .. }
+        | Kind::GridMissing { .. }
+        | Kind::KeyMissing { .. } => "missing",
         Kind::ForbiddenReading { .. } => "nothing to read",
         Kind::Bound { .. } => "beyond the range",
         Kind::UnreadableReading { .. } | Kind::UnreadableResult { .. } => "unreadable",

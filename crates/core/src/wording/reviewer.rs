@@ -27,6 +27,9 @@ pub fn says(protocol: &Protocol, finding: &Finding) -> String {
 fn of_readings(at: &At<'_>, kind: &Kind) -> String {
     match kind {
         Kind::MissingReading => format!("There is no value for {}.", at.reading()),
+        Kind::Absent { reason } => {
+            format!("There is no value for {}, and the sheet says why: “{reason}”.", at.reading())
+        }
         Kind::Unit(fault) => unit(at, fault),
         Kind::ReadingDigits { .. } | Kind::OffGraduation { .. } | Kind::Heaping { .. } | Kind::NoSpread { .. } => {
             readings(at, kind)

@@ -35,6 +35,9 @@ fn ours(protocol: &Protocol, finding: &Finding) -> String {
             ),
             Kind::KeyMissing { .. } => column(&at, kind),
             Kind::MissingReading => missing_reading(&at.reading()),
+            Kind::Absent { reason } => {
+                format!("The value of {} is not there; you gave the reason “{reason}”.", at.reading())
+            }
             Kind::DigitsFew(habit) => habitual(protocol, "Fewer", habit),
             Kind::DigitsMany(habit) => habitual(protocol, "More", habit),
             _ if kind.properties().about == About::Reading => reading(&at, kind),
@@ -69,6 +72,14 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
 /// Of one reading that is missing, by its place.
 fn missing_reading(place: &str) -> String {
     format!("The value of {place} is not there; what needs it could not be checked and costs nothing more.")
+}
+
+fn missing_row(at: &At<'_>, table: usize, reason: Option<&str>) -> String {
+    let (row, title) = (at.number(), &at.protocol.tables[table].title);
+    match reason {
+        Some(reason) => format!("Row {row} of the {title} is not there; you gave the reason “{reason}”."),
+        None => format!("Row {row} of the {title} is not there; fill it, or say why it is empty."),
+    }
 }
 
 fn reading(at: &At<'_>, kind: &Kind) -> String {
@@ -152,6 +163,7 @@ fn column(at: &At<'_>, kind: &Kind) -> String {
     let table = |t: &usize| &at.protocol.tables[*t];
     let key = |t: &usize| table(t).key.map_or_else(String::new, |k| at.protocol.keys[k].title.to_lowercase());
     match kind {
+        Kind::MissingRow { table, reason } => missing_row(at, *table, reason.as_deref()),
         Kind::KeyMissing { table: t } => {
             format!("Please write which {} row {row} of the {} belongs to.", key(t), table(t).title)
         }

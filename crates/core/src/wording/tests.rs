@@ -60,6 +60,8 @@ fn of_readings() -> Vec<Kind> {
     let left_out = || Excluded::Reading("24.9".into());
     vec![
         Kind::MissingReading,
+        Kind::Absent { reason: text() },
+        Kind::MissingRow { table: 0, reason: Some(text()) },
         Kind::ForbiddenReading { text: text() },
         Kind::Bound { text: "> 80".into() },
         Kind::UnreadableReading { text: "4l".into(), why: "there is no number".into() },
@@ -156,11 +158,17 @@ fn of_results() -> Vec<Kind> {
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 65;
+const KINDS: usize = 67;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
-        MissingReading | ForbiddenReading { .. } | Bound { .. } | UnreadableReading { .. } | ReadAs { .. } => {}
+        MissingReading
+        | Absent { .. }
+        | MissingRow { .. }
+        | ForbiddenReading { .. }
+        | Bound { .. }
+        | UnreadableReading { .. }
+        | ReadAs { .. } => {}
         Implausible { .. } | BeyondScale { .. } | EndOfScale { .. } | AmountNotMet { .. } | NoSuchSetting { .. } => {}
         Misread { .. } | Unsettled | ReadingDigits { .. } | OffGraduation { .. } | Heaping { .. } => {}
         NoSpread { .. } | Duplicate { .. } | Unit(_) | MoreRows { .. } | KeyMissing { .. } | KeyUnknown { .. } => {}

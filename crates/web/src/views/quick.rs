@@ -48,7 +48,7 @@ pub(crate) struct ResultView {
 
 /// Whether a finding is the room's business: not about what was worked out, and not told as missing already.
 fn of_the_room(kind: &Kind) -> bool {
-    kind.properties().about != About::Result && *kind != Kind::MissingReading
+    kind.properties().about != About::Result && !matches!(kind, Kind::MissingReading | Kind::MissingRow { .. })
 }
 
 /// The usual cause that a finding names by itself.

@@ -116,7 +116,8 @@ impl Maker<'_> {
                 let column = matches!(case.protocol.items[item].rows, Shape::Column(_));
                 let row = if case.sliced && column { case.row } else { at };
                 let all = case.beside.given(item, row, case.protocol.items[item].to_si(value));
-                h.joint = (IN_ALL * all.exp() + 1.0 - IN_ALL).ln();
+                h.joint = (IN_ALL * all.beyond.exp() + 1.0 - IN_ALL).ln();
+                h.sisters = all.own.max(0.0);
             }
         }
     }

@@ -167,7 +167,7 @@ impl Maker<'_> {
         let before = self.fitting.len();
         self.consider(story, clean, reported, |_| case.envelope);
         if let Some(h) = self.fitting.get_mut(before) {
-            h.joint = case.beside.misread(&[(item, row, x)]).whole;
+            h.joint = case.beside.misread(&[(item, row, x)]).whole();
         }
     }
 }

@@ -191,7 +191,7 @@ impl Maker<'_> {
         {
             self.fitting.truncate(before);
         } else if let Some(h) = self.fitting.get_mut(before) {
-            h.joint = said.whole;
+            (h.joint, h.sisters) = (said.beyond, said.own);
         }
     }
 

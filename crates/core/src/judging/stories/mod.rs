@@ -234,10 +234,17 @@ fn alike<'a>(first: &ResultSpec, number: usize, other: &'a ResultSpec) -> Vec<&'
 
 /// What a table says to a story, as logarithms.
 pub(super) struct Said {
-    /// All of it.
-    pub(super) whole: f64,
-    /// What is not of the odd result's own column.
+    /// The other rows of the odd result's own column, which are weighed as a whole besides.
+    pub(super) own: f64,
+    /// All else.
     pub(super) beyond: f64,
+}
+
+impl Said {
+    /// Both together.
+    pub(super) fn whole(&self) -> f64 {
+        (self.own + self.beyond).clamp(-MOST, MOST)
+    }
 }
 
 /// The rest of a table beside one odd result.
@@ -290,27 +297,32 @@ impl Beside<'_> {
         let whole = self.whole;
         let mut table = whole.table.clone();
         for (item, row, value) in cells {
-            let Some(cell) = table.cell_mut(*item, *row) else { return Said { whole: -MOST, beyond: -MOST } };
+            let Some(cell) = table.cell_mut(*item, *row) else { return Said { own: 0.0, beyond: -MOST } };
             cell.repaired = Some(*value);
         }
         let sheet = Sheet::of(whole.stage, &mut table);
         // The result in question is right in this story: what stands there is what follows.
         let logs = whole.logs(&sheet.measured, &sheet.out, self.odd, self.odd.reported, self.odd.reported);
         let fits = evidence(whole.stage, &table, &sheet) - whole.as_written();
-        let all = (self.against(&logs) + fits).clamp(-MOST, MOST);
+        let own = self.own(&logs);
+        Said { beyond: self.against(&logs) + fits - own, own }
+    }
+
+    /// What the other rows of the result's own column say.
+    fn own(&self, logs: &[f64]) -> f64 {
         let first = self.first_of(self.odd.index);
-        let rows = first..first + whole.table.reported[self.odd.index].len();
-        let own: f64 = logs[rows.clone()].iter().zip(&self.base()[rows]).map(|(a, b)| a - b).sum();
-        Said { whole: all, beyond: all - own.clamp(-MOST, MOST) }
+        let rows = first..first + self.whole.table.reported[self.odd.index].len();
+        logs[rows.clone()].iter().zip(&self.base()[rows]).map(|(a, b)| a - b).sum::<f64>().clamp(-MOST, MOST)
     }
 
     /// An item of the sheet was `value`, SI, in every calculation that uses it, though the sheet has it right.
-    pub(super) fn given(&self, item: usize, row: Option<usize>, value: f64) -> f64 {
+    pub(super) fn given(&self, item: usize, row: Option<usize>, value: f64) -> Said {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let mut measured = measured.clone();
         put(&mut measured, item, row, value);
         let logs = self.whole.logs(&measured, out, self.odd, self.odd.reported, self.odd.reported);
-        self.against(&logs)
+        let own = self.own(&logs);
+        Said { beyond: self.against(&logs) - own, own }
     }
 
     /// The same wrong idea in the other rows of the column: what their values say to the mistaken formula `node`, where that
