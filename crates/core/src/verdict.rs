@@ -204,6 +204,8 @@ pub enum Face {
     Pi(&'static str),
     /// Worked with a short form of a constant, by its item, in its unit.
     Constant(usize, f64),
+    /// Seen in a graph: a slope within its standard uncertainty, an end point in the steepest step.
+    Graph,
     /// Follows from a wrong value above, and how it was rounded besides.
     Follows(Option<Box<Face>>),
 }

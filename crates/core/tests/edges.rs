@@ -626,7 +626,21 @@ fn comparing_more() -> Vec<Edge> {
     let signed = |r: &str| {
         format!("a: 1.5699 {{unit cm}}\nb: 1.0000 {{unit cm}}\nsame: {r} {{unit cm}}\nalso: 2.5699 {{unit cm}}")
     };
+    let fitted = |more: &str| lab("", &(rows("4", "x - y") + &result_of("fit", "1", "slope(y, x)") + more));
+    let scattered = filled(&[
+        ("12.3456", "1.2456", "11.1000"),
+        ("14.9678", "2.3678", "12.6000"),
+        ("16.4891", "3.4891", "13.0000"),
+        ("18.9123", "4.5123", "14.4000"),
+    ]) + "fit: 2.0531";
     vec![
+        between(
+            "Seen in a graph",
+            [&fitted(""), &fitted("by_eye = false\n")],
+            &scattered,
+            right("fit"),
+            ["right", "wrong"],
+        ),
         edge(
             "A reported nought",
             &gap,

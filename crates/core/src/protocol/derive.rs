@@ -99,6 +99,7 @@ impl Loader<'_> {
                     plus_minus: r.plus_minus,
                     optional: r.optional,
                     guess: r.guess,
+                    by_eye: r.by_eye.unwrap_or(true),
                     read_off: r.read_off.as_ref().map(|t| self.positive(t, "the tolerance of a value read off")),
                     rejection: self.rejection(r.rejection.as_ref()),
                     averaged: false,

@@ -113,6 +113,7 @@ pub fn face(protocol: &Protocol, face: &Face) -> String {
         }
         Face::Pi(text) => format!("worked with π as {text}"),
         Face::Constant(item, value) => format!("worked with the {} as {value}", protocol.items[*item].title),
+        Face::Graph => "as it may be read off the graph".to_owned(),
         Face::Follows(None) => "follows from the value above".to_owned(),
         Face::Follows(Some(how)) => format!("follows from the value above, {}", self::face(protocol, how)),
     }

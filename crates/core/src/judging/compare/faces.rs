@@ -36,6 +36,9 @@ impl Judge<'_> {
         if r == 0.0 {
             return None;
         }
+        if self.seen_in_a_graph(r, c, l.h) {
+            return Some(Face::Graph);
+        }
         self.face(self.clean, r, c, 0.0, l).or_else(|| {
             // Without reported values upstream both kinds of input are the same.
             from_reported.then(|| self.face(self.reported, r, f, e, l)).flatten()

@@ -3,6 +3,7 @@
 mod carried;
 mod faces;
 mod gap;
+mod graph;
 
 use carried::Upstream;
 use faces::{Limits, padded};

@@ -32,6 +32,8 @@ pub struct ResultSpec {
     pub guess: bool,
     /// Tolerance of a value read off a graph, in its unit.
     pub read_off: Option<f64>,
+    /// Whether a slope or an end point may be seen in a graph.
+    pub by_eye: bool,
     /// How one row of it may be rejected.
     pub rejection: Option<Rejection>,
     /// Whether its rows repeat one quantity, so that another result takes their mean.

@@ -389,6 +389,8 @@ pub(in crate::protocol) struct ResultSpec {
     pub(in crate::protocol) schools: BTreeMap<Spanned<String>, Text>,
     /// Read off a graph: so much of its unit either way.
     pub(in crate::protocol) read_off: Option<Number>,
+    /// Whether a slope or an end point may be seen in a graph; `false` asks for the calculation.
+    pub(in crate::protocol) by_eye: Option<bool>,
     pub(in crate::protocol) rejection: Option<Rejection>,
 }
 
