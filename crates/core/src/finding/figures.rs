@@ -207,6 +207,8 @@ pub struct PlusMinus {
     pub place: i32,
     /// As supported.
     pub supported: f64,
+    /// How many standard uncertainties that is: k, or t where few replicates make it wider.
+    pub factor: f64,
 }
 
 /// A slip with what follows from it.

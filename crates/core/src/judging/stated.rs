@@ -41,7 +41,9 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
             let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
             let fragile = (near(least) || near(most)).then_some(Fragile::PlusMinusDigit);
-            let pm = PlusMinus { stated: value, place: last_place, supported: u };
+            let standard = result.monte_carlo.or(result.budget.as_ref().map(|b| b.standard));
+            let factor = standard.filter(|s| *s > 0.0).map_or(1.0, |s| u / share / s);
+            let pm = PlusMinus { stated: value, place: last_place, supported: u, factor };
             if !fair {
                 let f = finding(Kind::PlusMinusUnfair(pm), unfair);
                 found.push(match fragile {

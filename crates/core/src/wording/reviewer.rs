@@ -427,10 +427,15 @@ pub(super) fn too(pm: &PlusMinus) -> &'static str {
     if pm.stated / pm.supported < 1.0 { "too small" } else { "too large" }
 }
 
-/// A stated ± beside the supported one.
+/// A stated ± beside the supported one, with its factor where that is not one standard uncertainty.
 pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
+    let times = if (pm.factor - 1.0).abs() < 0.005 {
+        String::new()
+    } else {
+        format!(" ({} standard uncertainties)", notation::figures(pm.factor, 3))
+    };
     format!(
-        "{}{} stated, {} supported by the readings",
+        "{}{} stated, {}{times} supported by the readings",
         notation::to_place(pm.stated, pm.place),
         at.unit(),
         notation::uncertainty(pm.supported)

@@ -114,7 +114,7 @@ fn of_results() -> Vec<Kind> {
     let right = || Right::Value { value: 343.2, place: -1 };
     let figures = |item| vec![Figures { item, row: None, text: text(), written: 3, deserved: 4, clean: 343.2 }];
     let sides = Sides { comparison: 0, a: 343.2, b: 351.0, agree: false, apart: 7.8, allowed: 2.0 };
-    let pm = PlusMinus { stated: 0.1, place: -1, supported: 1.3 };
+    let pm = PlusMinus { stated: 0.1, place: -1, supported: 1.3, factor: 1.3 };
     vec![
         Kind::Corrected {
             typed: text(),
