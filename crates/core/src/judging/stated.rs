@@ -34,12 +34,14 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             _ => 1.0,
         };
         let (least, most) = protocol.school.plus_minus_band;
-        let share = result.expanded.filter(|u| !(least..=most).contains(&(value / u))).map_or(1.0, |_| share);
-        if let Some(u) = result.expanded.map(|u| u * share).filter(|u| *u > 0.0 && u.is_finite()) {
-            let ratio = value / u;
+        let in_band = |u: f64| (least - 1e-9..=most + 1e-9).contains(&(value / u));
+        // What is not fair either way is told beside what the readings support, and not beside a share of it.
+        let scaled = result.expanded.filter(|u| !in_band(*u)).map(|u| u * share).filter(|u| in_band(*u));
+        let share = if scaled.is_some() { share } else { 1.0 };
+        if let Some(u) = scaled.or(result.expanded).filter(|u| *u > 0.0 && u.is_finite()) {
             let half = 0.5 * crate::quantity::power_of_ten(last_place) * result.reported.scale;
             let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
-            let fair = (least - 1e-9..=most + 1e-9).contains(&ratio);
+            let fair = in_band(u);
             let fragile = (near(least) || near(most)).then_some(Fragile::PlusMinusDigit);
             let standard = result.monte_carlo.or(result.budget.as_ref().map(|b| b.standard));
             let factor = standard.filter(|s| *s > 0.0).map_or(1.0, |s| u / share / s);

@@ -35,11 +35,14 @@ impl Protocol {
         Some(instrument.step * instrument.unit.factor / self.items[spec.item].unit.factor)
     }
 
-    /// The title in words; a result's with its bay, since two bays may each have a volume.
+    /// The title in words; a result's with its bay where another item has the same, since two bays may each have a volume.
     pub fn full_title(&self, item: usize) -> String {
         let title = &self.items[item].title;
+        let shared = || self.items.iter().filter(|i| i.title == *title).count() > 1;
         match self.items[item].kind {
-            ItemKind::Result(r) => format!("{title} ({})", self.bays[self.results[r].bay].title.to_lowercase()),
+            ItemKind::Result(r) if shared() => {
+                format!("{title} ({})", self.bays[self.results[r].bay].title.to_lowercase())
+            }
             _ => title.clone(),
         }
     }

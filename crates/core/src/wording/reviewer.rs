@@ -436,7 +436,7 @@ pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
     };
     format!(
         "{}{} stated, {}{times} supported by the readings",
-        notation::to_place(pm.stated, pm.place),
+        notation::to_place(pm.stated, pm.place.max(leading_place(pm.stated.max(f64::MIN_POSITIVE)) - 5)),
         at.unit(),
         notation::uncertainty(pm.supported)
     )

@@ -304,5 +304,7 @@ pub(super) fn shown(result: &JudgedResult) -> Right {
         }
         _ => leading_place(c) - result.deserved + 1,
     };
+    // Nobody reads more than six figures.
+    let place = if c == 0.0 { place } else { place.max(leading_place(c) - 5) };
     Right::Value { value: c, place }
 }

@@ -19,6 +19,7 @@ use std::collections::BTreeMap;
 use super::values::within;
 use crate::notation;
 use crate::protocol::SlipKind;
+use crate::quantity::{leading_place, power_of_ten};
 use crate::verdict::Slip;
 
 use acts::Priors;
@@ -124,7 +125,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     alternatives.extend(others);
     let item = &case.protocol.items[case.protocol.results[case.index].item];
     let unit = item.unit_after();
-    let gives = notation::figures(best.predicted, case.number.map_or(4, |n| n.figures() as i32 + 1).clamp(3, 8));
+    let gives = shown(case, &kind, best.predicted);
     Slip {
         clause: best.says.clone(),
         says: match &kind {
@@ -143,6 +144,20 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
         rows: Vec::new(),
         repair: best.repair.clone(),
         predicted: best.predicted,
+    }
+}
+
+/// A prediction as it is told: what was meant with the digits that were written, what a calculation gives with one more
+/// figure than the answer has, and never more than six.
+fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
+    let figures = case.number.map_or(3, |n| n.figures() as i32);
+    match (kind, case.number) {
+        (SlipKind::DigitsSwapped | SlipKind::DigitWrong, Some(n)) => {
+            let scale = if n.value == 0.0 { 1.0 } else { case.reported / n.value };
+            notation::to_place(value, leading_place(power_of_ten(n.last_place) * scale.abs()))
+        }
+        (SlipKind::DecimalPoint, _) => notation::figures(value, figures.clamp(1, 17)),
+        _ => notation::figures(value, (figures + 1).clamp(3, 6)),
     }
 }
 
