@@ -41,9 +41,9 @@ fn fault(text: &str, typed: &dyn Fn(&str) -> bool) -> Option<&'static str> {
         "two stops"
     } else if !quoted && text.split(". ").any(|part| part.matches(": ").count() > 2) {
         "colon upon colon"
-    } else if !text.contains("in writing it down") && !text.contains("was meant") && words.iter().any(|w| long(&w)) {
+    } else if !text.contains("in writing it down") && !text.contains("was meant") && words.iter().any(long) {
         "more than six figures"
-    } else if words.iter().any(|w| floats(&w)) {
+    } else if words.iter().any(floats) {
         "a float's notation"
     } else if text.contains("NaN") || text.contains("inf ") {
         "no number"
