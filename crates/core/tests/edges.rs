@@ -1069,7 +1069,14 @@ fn cells_more() -> Vec<Edge> {
             + second
             + "x 3: 16.7891 {unit cm}\ny 3: 3.4891 {unit cm}\nr 3: 13.3000 {unit cm}\n"
     };
+    let whole = "[[check]]\nid = \"whole\"\ntitle = \"whole\"\nleft = \"sum(x)\"\nright = \"b\"\nrelation = \"equal\"\nk = 2\nsays = \"the parts do not add up to the whole\"\n";
+    let added = lab("", &(reading("b", "bridge") + &rows("3", "x - y") + whole));
+    let parts = |second: &str| {
+        filled(&[("12.3456", "1.2456", "11.1000"), (second, "2.3678", ""), ("16.7891", "3.4891", "13.3000")])
+            + "b: 43.7025 {unit cm}"
+    };
     vec![
+        edge("A check over a gap", &added, [&parts(""), &parts("15.5678")], has("check"), ["not found", "found"]),
         edge(
             "A lost row",
             &complete,

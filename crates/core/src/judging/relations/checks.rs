@@ -2,7 +2,7 @@
 
 use super::Judge;
 use crate::finding::{Finding, Findings, Key, Kind, Off, Place, Severity};
-use crate::formula::{Context, Node, Num, Value, evaluate_any};
+use crate::formula::{Context, Function, Node, Num, Op, Shape, Value, evaluate_any};
 use crate::judging::propagate::Propagated;
 use crate::judging::values::{Env, Out, within};
 use crate::protocol::{CheckRule, Protocol, Relation};
@@ -57,7 +57,7 @@ impl Judge<'_> {
             Ok(Value::Column(xs)) => xs
                 .iter()
                 .enumerate()
-                .filter(|(_, x)| **x == Some(0.0))
+                .filter(|(i, x)| **x == Some(0.0) && !self.left_out(node, *i))
                 .map(|(i, _)| (Some(i as u32 + 1), None))
                 .collect(),
             _ => Vec::new(),
@@ -68,6 +68,9 @@ impl Judge<'_> {
     /// A relation of two sides, row by row: `k` standard uncertainties of the difference are its room. `None` where a
     /// side cannot be worked out.
     fn related(&self, (left, right): (&Node, &Node), relation: Relation, k: f64) -> Option<Checked> {
+        if self.sums_a_gap(left) || self.sums_a_gap(right) {
+            return None;
+        }
         let (l, r) = (self.value(left)?, self.value(right)?);
         let rows = match (&l, &r) {
             (Value::Column(xs), _) | (_, Value::Column(xs)) => xs.len(),
@@ -77,6 +80,9 @@ impl Judge<'_> {
         let mut checked = Checked::default();
         for i in 0..rows {
             let (Some(a), Some(b)) = (l.at(Some(i)), r.at(Some(i))) else { continue };
+            if column && (self.left_out(left, i) || self.left_out(right, i)) {
+                continue;
+            }
             let difference = a.sub(b);
             let limit = k * self.spread(&difference);
             let d = difference.value();
@@ -95,6 +101,24 @@ impl Judge<'_> {
             }
         }
         Some(checked)
+    }
+
+    /// Whether a row of a formula's column was left out of everything.
+    fn left_out(&self, node: &Node, row: usize) -> bool {
+        let Shape::Column(group) = node.shape else { return false };
+        self.out.iter().any(|(g, rows)| *g == group && rows.get(row) == Some(&true))
+    }
+
+    /// Whether a formula adds up a column of which a row is not there, or was left out: the whole is then another.
+    fn sums_a_gap(&self, node: &Node) -> bool {
+        let gap = |column: &Node| {
+            let values = evaluate_any(column, &Context::exact(self.reported)).ok();
+            let missing = matches!(&values, Some(Value::Column(xs)) if xs.iter().any(Option::is_none));
+            let rows = if let Some(Value::Column(xs)) = &values { xs.len() } else { 0 };
+            missing || (0..rows).any(|row| self.left_out(column, row))
+        };
+        matches!(&node.op, Op::Call(Function::Sum, args) if args.iter().any(gap))
+            || node.children().into_iter().any(|child| self.sums_a_gap(child))
     }
 
     /// One finding for a check that fails, with all rows where it does.
