@@ -572,6 +572,17 @@ fn uncertain() -> Vec<Edge> {
             ["not found", "found"],
         ),
         edge(
+            "An end point between two steep steps",
+            &curve(),
+            // Steps of 0.0999 cm and of 0.0909 cm: the second is steeper by a tenth.
+            [&steep("10.2999", "10.3999"), &steep("10.2909", "10.3909")],
+            Box::new(|_, j| {
+                let u = j.results[0].budget.as_ref().map_or(0.0, |b| b.standard);
+                if (u - 0.0999 / 12f64.sqrt()).abs() < 1e-6 { "of the step".to_owned() } else { "its own".to_owned() }
+            }),
+            ["of the step", "its own"],
+        ),
+        edge(
             "Noughts that hold places",
             &plain,
             [&pm("123", "600"), &pm("123", "601")],
@@ -1240,6 +1251,23 @@ fn beside_more() -> Vec<Edge> {
 fn trials(mean: &str) -> String {
     let rule = criterion("uncertainty", "1", "missing = \"0.5\"\nunfair = \"0.25\"\ndigits = \"0.25\"");
     lab("", &(rows("3", "x - y") + &result_of("m", "cm", mean) + "plus_minus = true\n" + &rule))
+}
+
+/// A curve with its end point: volumes of the fine bridge, a signal of the coarse rule.
+fn curve() -> String {
+    let table = "[[table]]\nid = \"runs\"\ntitle = \"runs\"\nbay = \"bench\"\nrows = 6\n";
+    let read = |id: &str, with: &str| reading(id, with).replace("bay = \"bench\"", "table = \"runs\"");
+    let end = result_of("end", "cm", "equivalence(x, y)") + "plus_minus = true\n";
+    let rule = criterion("uncertainty", "1", "missing = \"0.5\"\nunfair = \"0.25\"\ndigits = \"0.25\"");
+    lab("", &(table.to_owned() + &read("x", "bridge") + &read("y", "rule") + &end + &rule))
+}
+
+/// A curve whose steepest step ends at two volumes that are asked for.
+fn steep(fourth: &str, fifth: &str) -> String {
+    let points =
+        [("10.0", "5.0"), ("10.1", "5.4"), ("10.2", "6.2"), (fourth, "7.0"), (fifth, "7.8"), ("10.5000", "8.2")];
+    let cell = |(i, (x, y)): (usize, &(&str, &str))| format!("x {0}: {x} {{unit cm}}\ny {0}: {y} {{unit cm}}\n", i + 1);
+    points.iter().enumerate().map(cell).collect::<String>() + "end: 10.25 {unit cm} {± 0.03}"
 }
 
 /// Half of a count, with its ±.

@@ -220,6 +220,10 @@ fn end_point<N: Num>(
         endpoint::tangents(&points, ends)
     };
     let (volume, half_step) = found.map_err(EvalError::Undefined)?;
+    // Where two steps are nearly as steep the interpolation between them is ill-conditioned, but the place is still one of
+    // the step's: its uncertainty is capped by that.
+    let wild = context.arising.as_ref().is_some_and(|a| volume.spread(a.sources) > 2.0 * half_step);
+    let volume = if wild { N::exact(volume.value()) } else { volume };
     Ok(context.at_least(volume, half_step / 3f64.sqrt()))
 }
 
