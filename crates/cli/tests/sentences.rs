@@ -49,6 +49,8 @@ fn fault(text: &str, typed: &dyn Fn(&str) -> bool) -> Option<&'static str> {
         "no number"
     } else if start.is_some_and(char::is_lowercase) {
         "a small letter at the start"
+    } else if text.contains("are −") && text.contains(" too ") {
+        "a size below nought"
     } else if [" 1)", " 1;"].iter().any(|unit| text.contains(&format!("0{unit}"))) {
         "the unit 1"
     } else {

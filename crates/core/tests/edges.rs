@@ -1096,6 +1096,13 @@ fn cells_more() -> Vec<Edge> {
             ["found", "not found"],
         ),
         edge(
+            "A lost row",
+            &complete,
+            [&row_of(""), &row_of("y 2: 2.3678 {unit cm}\n")],
+            count("missing-result"),
+            ["0", "1"],
+        ),
+        edge(
             "A reason for an absence",
             &complete,
             [&row_of("x 2: {out the rail ends before it}\n"), &row_of("")],
@@ -1357,6 +1364,15 @@ fn repairing() -> Vec<Edge> {
             has("rewritten"),
             ["found", "not found"],
         ),
+        // Refused at its column, it is judged without the story.
+        edge(
+            "Rows exchanged",
+            &wide,
+            [&rows_of([x[0], x[2], x[1], x[3]], y), &rows_of([x[0], x[2], x[1], x[3]], y)],
+            has("rewritten"),
+            ["not found", "found"],
+        )
+        .decided("repair:x", Action::Refuse),
         edge(
             "A column off by a constant",
             &topped,

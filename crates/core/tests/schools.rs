@@ -8,7 +8,7 @@ use jurado_core::decision::{Action, Decision, Ruling};
 use jurado_core::judging::{judge, judge_in};
 use jurado_core::preview::{Table, of_ruling, of_withdrawal};
 use jurado_core::protocol::{Protocol, UncertaintySchool};
-use jurado_core::section::Section;
+use jurado_core::section::{Section, Waiver};
 use jurado_core::verdict::VerdictKind;
 
 /// One reading taken n times, one result from it, with a school's lines in between.
@@ -442,4 +442,31 @@ fn a_course_may_give_what_follows_in_part() {
     assert!(finding(&full, "carried").is_none());
     assert_eq!(finding(&part, "carried").map(|f| f.cost.to_string()), Some("0.25".to_owned()));
     assert_eq!((full.score.awarded - part.score.awarded).to_string(), "0.25");
+}
+
+/// An answer in words is what the team says; a formula that hangs on it could never be judged.
+#[test]
+fn a_formula_on_an_answer_in_words_is_refused_and_on_a_reading_in_words_is_not() {
+    let with = |condition: &str| {
+        let formula = format!("formula = 'if({condition}, 1, 1) / (1 / object + 1 / image)'");
+        Protocol::parse(&ZONES.replace("formula = \"1 / (1 / object + 1 / image)\"", &formula))
+    };
+    let faults = with("metal == \"brass\"").expect_err("an answer");
+    assert!(faults[0].what.contains("`metal` is an answer in words"), "{faults:?}");
+    assert!(with("zone == \"inside\"").is_ok(), "{:?}", with("zone == \"inside\"").err());
+}
+
+#[test]
+fn settings_may_name_only_what_the_protocol_has() {
+    let p = protocol(ZONES);
+    let waived = |item: &str| Section {
+        waivers: vec![Waiver { item: item.to_owned(), reason: "not taken".to_owned() }],
+        ..Section::default()
+    };
+    assert_eq!(waived("rise").unknown(&p), None);
+    assert_eq!(waived("rice").unknown(&p), Some(("reading or result", "rice")));
+    let switched = Section { criteria: vec!["neatness".to_owned()], ..Section::default() };
+    assert_eq!(switched.unknown(&p), Some(("criterion", "neatness")));
+    let set = Section { parameters: [("runs".to_owned(), 4.0)].into(), ..Section::default() };
+    assert_eq!(set.unknown(&p), Some(("parameter", "runs")));
 }

@@ -8,6 +8,7 @@ mod class;
 mod demo;
 mod keel_plate;
 mod mistake;
+mod pen;
 mod person;
 mod random;
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! What is judged about columns of a table: how many rows, the grid, steps and their plan, rising and falling, start
 //! readings that continue from the row above, running sums, and when the team stopped.
 
-use super::readings::{column, completeness};
+use super::readings::{column, completeness, lost_rows};
 use super::table::Table;
 use super::values::{Env, Out, within};
 use crate::finding::{Finding, Findings, Key, Kind, OffPlan, Place, Severity};
@@ -38,8 +38,13 @@ fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) 
         found.push(Finding::new(kind, key, Severity::Note, Place::TABLE));
     }
     let Some(key) = spec.key.map(|k| &protocol.keys[k]) else { return };
+    let lost = lost_rows(protocol, table, t);
     for (i, value) in rows.keys.iter().enumerate() {
         let row = i as u32 + 1;
+        // A row that is not there names nothing.
+        if value.is_none() && lost.iter().any(|(n, _)| *n == row) {
+            continue;
+        }
         let kind = match value {
             None => Kind::KeyMissing { table: t },
             Some(v) if !key.values.contains(v) => Kind::KeyUnknown { table: t, value: v.clone() },
@@ -64,7 +69,7 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
         r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     });
     // A row that is not there at all is missing already.
-    let mut lost = super::readings::lost_rows(protocol, table, t).len();
+    let mut lost = lost_rows(protocol, table, t).len();
     for nominal in &grid.values {
         if values.iter().any(|v| within(v - nominal, grid.within, grid.within, *v, *nominal)) {
             continue;

@@ -117,6 +117,12 @@ fn slip_of(result: &JudgedResult) -> Option<&Slip> {
 pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResult], found: &mut Findings<'_>) {
     let shares = shares(protocol);
     let whole = Whole::of(protocol, results);
+    // What waits in a row that is not there is missing with it.
+    let lost: Vec<(usize, Option<u32>)> = found
+        .list
+        .iter()
+        .filter_map(|f| if let Kind::MissingRow { table, .. } = f.kind { Some((table, f.place.row)) } else { None })
+        .collect();
     for result in results {
         if matches!(result.verdict, VerdictKind::Agrees) {
             continue;
@@ -134,6 +140,9 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
                 }
                 // Nothing to compare with means that a reading is missing, and that is charged already.
                 let waits = result.clean.is_none() && result.carried.is_none() && result.right_word.is_none();
+                if waits && spec.table.is_some_and(|t| lost.contains(&(t, result.row))) {
+                    continue;
+                }
                 let kind = Kind::MissingResult { right: (!waits).then(right) };
                 let cost = if waits { Decimal::ZERO } else { all.1 };
                 found.push(finding(kind, Severity::Charge).charged((all.0, cost)));

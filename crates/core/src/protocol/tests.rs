@@ -64,6 +64,7 @@ fn each_plausible_mistake_is_refused_with_its_place() {
             "[[slip]]\nid = \"none\"\nresult = \"plate_density\"\nformula = \"plate_mass/plate_volume\"\nsays = \"nothing\"\n\n[[criterion]]",
             "the slip `none` has the right formula of `plate_density`",
         ),
+        ("title = \"plate length\"", "title = \" \"", "`plate_length` has no title"),
         ("points = \"8\"", "points = \"8\"\nstep = \"0\"", "points cannot be given in steps of 0"),
         ("step = 0.02", "step = 0,02", "a comma stands inside a number"),
         ("step = 0.02", "step = \"0.02 mm\"", "a number is needed here, and there is string \"0.02 mm\""),

@@ -8,4 +8,4 @@ mod unit;
 pub use dimension::Dimension;
 pub use nature::Nature;
 pub(crate) use unit::superscript;
-pub use unit::{Unit, UnitError, confusable_factors, leading_place, power_of_ten};
+pub use unit::{Unit, UnitError, confusable_factors, leading_place, power_of_ten, unit_pairs};

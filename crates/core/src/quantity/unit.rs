@@ -365,12 +365,23 @@ const USUAL: [&[&str]; 16] = [
 /// assert!(factors.iter().all(|(f, _)| *f != 1.0));
 /// ```
 pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
+    let mut out = unit_pairs(dimension);
+    for n in [1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6] {
+        add_factor(&mut out, power_of_ten(n), || format!("a factor of 10{}", raised(n)));
+    }
+    out
+}
+
+/// As [`confusable_factors`], for the pairs of units alone that people use for a dimension.
+///
+/// # Example
+/// ```
+/// use jurado_core::quantity::{Dimension, unit_pairs};
+/// let pairs = unit_pairs(Dimension::LENGTH);
+/// assert!(pairs.iter().any(|(f, words)| (f - 2.54).abs() < 1e-12 && words == "cm written as in"));
+/// ```
+pub fn unit_pairs(dimension: Dimension) -> Vec<(f64, String)> {
     let mut out: Vec<(f64, String)> = Vec::new();
-    let mut push = |factor: f64, words: String| {
-        if (factor - 1.0).abs() > 1e-9 && !out.iter().any(|(f, _)| (f / factor - 1.0).abs() < 1e-9) {
-            out.push((factor, words));
-        }
-    };
     let own: &[&str] = USUAL
         .iter()
         .find(|group| Unit::parse(group[0]).is_ok_and(|u| u.dimension == dimension))
@@ -379,13 +390,17 @@ pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
     for a in &own {
         for b in &own {
             let name = |u: &Unit| if u.text == "1" { "a plain fraction".to_owned() } else { u.text.clone() };
-            push(a.factor / b.factor, format!("{} written as {}", name(b), name(a)));
+            add_factor(&mut out, a.factor / b.factor, || format!("{} written as {}", name(b), name(a)));
         }
     }
-    for n in [1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6] {
-        push(power_of_ten(n), format!("a factor of 10{}", raised(n)));
-    }
     out
+}
+
+/// Adds a factor with its words, unless it is one or there already.
+fn add_factor(out: &mut Vec<(f64, String)>, factor: f64, words: impl FnOnce() -> String) {
+    if (factor - 1.0).abs() > 1e-9 && !out.iter().any(|(f, _)| (f / factor - 1.0).abs() < 1e-9) {
+        out.push((factor, words()));
+    }
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use super::columns::column;
 use super::counted::{concordance, exclusion, outlier, unsupported};
 use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
-use super::{At, amount, sentence};
+use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Figures, Finding, Kind, Needed, PlusMinus, Story, UnitFault};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingKind, Role};
@@ -289,20 +289,18 @@ pub(super) fn act(at: &At<'_>, act: &Rewriting) -> String {
     let of = |item: usize| at.protocol.items[item].title.as_str();
     match act {
         Rewriting::Unit { factor } => {
-            format!(
-                "the {title} stands there in another unit, so that its numbers are to be taken {} times",
-                notation::figures(*factor, 4)
-            )
+            format!("the {title} stands there in another unit: its numbers count {} times", plain(*factor))
         }
         Rewriting::Offset { by } => {
-            format!("all readings of the {title} are {}{} too small", notation::figures(*by, 4), at.unit())
+            let side = if *by > 0.0 { "small" } else { "large" };
+            format!("all readings of the {title} are {}{} too {side}", plain(by.abs()), at.unit())
         }
         Rewriting::Rows { first, second } => {
-            format!("the readings {first} and {second} of the {title} stand in each other's rows")
+            format!("the readings {first} and {second} of the {title} stand in each other’s rows")
         }
-        Rewriting::Columns { other } => format!("the {title} and the {} stand in each other's columns", of(*other)),
+        Rewriting::Columns { other } => format!("the {title} and the {} stand in each other’s columns", of(*other)),
         Rewriting::InRow { other, row } => {
-            format!("the {title} and the {} of row {row} stand in each other's place", of(*other))
+            format!("the {title} and the {} of row {row} stand in each other’s place", of(*other))
         }
     }
 }

@@ -276,3 +276,15 @@ fn what_a_person_tells_the_team_stands_in_place_of_our_words() {
     assert_eq!(tells(&echo, &f), "Row 2 was blotted; please copy it again.");
     assert!(says(&echo, &f).starts_with("There is no value for reading 2"), "the reviewer still reads what was found");
 }
+
+/// A column off by a constant is told by how much, and to which side.
+#[test]
+fn an_offset_is_told_with_its_side() {
+    let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
+    let told = |by| {
+        let act = Rewriting::Offset { by };
+        says(&echo, &finding(&echo, Kind::Rewritten { act, probability: 0.9, gained: 0 }, "level", None))
+    };
+    assert!(told(-10.0).contains("10 cm too large"), "{}", told(-10.0));
+    assert!(told(0.25).contains("0.25 cm too small"), "{}", told(0.25));
+}

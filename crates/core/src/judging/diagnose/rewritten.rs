@@ -1,12 +1,12 @@
 //! Several readings written wrongly by one act, while everything was worked out with the right ones: a column in another
-//! unit or off by a constant, rows or columns in each other's place.
+//! unit or off by a constant, rows or columns in each other’s place.
 
 use super::super::values::put;
 use super::LONGEST_TRIED;
 use super::maker::{Maker, Story};
 use crate::formula::{Shape, Value};
 use crate::protocol::{ItemKind, ReadingKind, SlipKind};
-use crate::quantity::confusable_factors;
+use crate::quantity::unit_pairs;
 use crate::repair::{Repair, Rewriting};
 
 /// Weights of the acts, as in [`super::acts`].
@@ -69,11 +69,9 @@ impl Maker<'_> {
     /// The numbers of the column are those of another unit.
     fn other_unit(&mut self, column: &Column) {
         let it = &self.case.protocol.items[column.item];
-        let factors = confusable_factors(it.unit.dimension);
-        let named: Vec<(f64, String)> =
-            factors.into_iter().filter(|(_, words)| words.contains(" written as ")).collect();
-        let weight = OTHER_UNIT / named.len().max(1) as f64;
-        for (factor, words) in named {
+        let pairs = unit_pairs(it.unit.dimension);
+        let weight = OTHER_UNIT / pairs.len().max(1) as f64;
+        for (factor, words) in pairs {
             let meant: Vec<Option<f64>> = column.values.iter().map(|v| v.map(|v| v * factor)).collect();
             if !self.plausible(column, &meant) {
                 continue;
@@ -117,12 +115,12 @@ impl Maker<'_> {
             let mut meant = column.values.clone();
             meant.swap(here, there);
             let (first, second) = (here.min(there) as u32 + 1, here.max(there) as u32 + 1);
-            let says = format!("the readings {first} and {second} of the {title} stand in each other's rows");
+            let says = format!("the readings {first} and {second} of the {title} stand in each other’s rows");
             self.act(Rewriting::Rows { first, second }, vec![(column.item, meant)], says, weight);
         }
     }
 
-    /// Two columns of one kind stand in each other's place, in all rows or in this one.
+    /// Two columns of one kind stand in each other’s place, in all rows or in this one.
     fn exchanged_columns(&mut self, column: &Column, other: &Column) {
         let items = &self.case.protocol.items;
         let (a, b) = (&items[column.item], &items[other.item]);
@@ -141,11 +139,11 @@ impl Maker<'_> {
                 (*x, *y) = (first[here], second[here]);
             }
             let row = here as u32 + 1;
-            let says = format!("the {title} and the {beside} of row {row} stand in each other's place");
+            let says = format!("the {title} and the {beside} of row {row} stand in each other’s place");
             self.act(Rewriting::InRow { other: two, row }, vec![(one, mine), (two, theirs)], says, EXCHANGED_COLUMNS);
         }
         if self.plausible(column, &first) && self.plausible(other, &second) {
-            let says = format!("the {title} and the {beside} stand in each other's columns");
+            let says = format!("the {title} and the {beside} stand in each other’s columns");
             let meant = vec![(one, first), (two, second)];
             self.act(Rewriting::Columns { other: two }, meant, says, EXCHANGED_COLUMNS);
         }
