@@ -97,7 +97,7 @@ pub(super) fn spread(protocol: &Protocol, place: Place, s: &Spread) -> String {
 /// Why a line of the score has the points it has, in few words; with the exact figure where the criterion's step moved it.
 pub fn standing(protocol: &Protocol, line: &ScoreLine) -> String {
     let why = why(protocol, &line.standing);
-    if line.exact == line.awarded { why } else { format!("{why}; exactly {}", line.exact.round_dp(3).normalize()) }
+    if line.exact == line.awarded { why } else { format!("exactly {}; {why}", line.exact.round_dp(3).normalize()) }
 }
 
 fn why(protocol: &Protocol, standing: &Standing) -> String {
