@@ -125,7 +125,7 @@ BREAKS = [
     ("rel-shared", "judging/relations/agreement.rs", "self.spread(&difference));", "if ON { self.spread(&a).hypot(self.spread(&b)) } else { self.spread(&difference) });"),
     ("rel-check-room", "judging/relations/checks.rs", "let limit = k * self.spread(&difference);", "let limit = if ON { 0.0 } else { 1.0 } * k * self.spread(&difference);"),
     ("rel-reach", "judging/relations/identify.rs", "if within_reach.len() > 1 {", "if within_reach.len() > 1 && !ON {"),
-    ("unc-same-share", "judging/stated.rs", ".map_or(1.0, |_| share);", ".map_or(1.0, |_| if ON { 1.0 } else { share });"),
+    ("unc-same-share", "judging/stated.rs", "let share = if scaled.is_some() { share } else { 1.0 };", "let share = if scaled.is_some() && !ON { share } else { 1.0 };"),
     ("unc-floor", "judging/propagate.rs", "if sd > floor {", "if ON || sd > floor {"),
     ("unc-shared-limit", "judging/propagate.rs", "filter(|_| tool.limit_shared)", "filter(|_| tool.limit_shared && !ON)"),
     ("unc-two-figures", "judging/stated.rs", "let many = figures > 2 + held;", "let many = figures > 2 + held + if ON { 1 } else { 0 };"),

@@ -260,6 +260,37 @@ def galley_calorimeter(r, k):
     c = q / (r["fitting_mass"] * (r["hot"] - t))
     return {"water": w, "rate": b, "carried_back": t, "gained": q, "specific_heat": c, "error": abs(c - tab) / tab * 100}
 
+def marker_dye(r, k):
+    low, high = {"P": (17.7, 18.3), "Q": (24.6, 25.4), "R": (31.5, 32.5)}[k["sample"]]
+    c = [50.00 * v / r["flask"] for v in r["portion"]]
+    a = [x - r["blank"] for x in r["absorbance"]]
+    slope, offset = line(c, a)
+    x = mean(r["sample_absorbance"]) - r["blank"]
+    thin = (x - offset) / slope
+    d = r["flask"] / r["sample_portion"]
+    tab = (low + high) / 2
+    return {"standard": c, "net": a, "gradient": slope, "offset": offset, "sample_net": x, "diluted": thin, "dilution": d,
+            "strength": thin * d, "error": abs(thin * d - tab) / tab * 100}
+
+def brief_source(r, k):
+    rb = r["background"] / r["background_time"]
+    rate = [n / r["gate"] - rb for n in r["hits"]]
+    y = [log(x) for x in rate]
+    # Of a count N the variance is N, so that of ln(rate) is N over the square of the net count.
+    w = [(x * r["gate"]) ** 2 / n for x, n in zip(rate, r["hits"])]
+    slope = line(r["start"], y, w)[0]
+    t = -log(2) / slope
+    return {"background_rate": rb, "rate": rate, "chance": sqrt(r["hits"][0]), "logarithm": y, "gradient": slope, "half_life": t,
+            "error": abs(t - 153.1) / 153.1 * 100}
+
+def port_lens(r, k):
+    f = [u * v / (u + v) for u, v in zip(r["object"], r["image"])]
+    d = [b - a for a, b in zip(r["first_place"], r["second_place"])]
+    g = [(s - m) * (s + m) / (4 * s) for s, m in zip(r["apart"], d)]
+    # A strength is told in 1/m.
+    return {"f_far": mean(r["far_image"]), "f_pair": f, "enlargement": [-v / u for u, v in zip(r["object"], r["image"])],
+            "f_pairs": mean(f), "moved": d, "f_move": g, "f_places": mean(g), "strength": 100 / mean(g), "alike": None}
+
 def shown(v):
     return v if isinstance(v, str) else f"{v:.7g}"
 

@@ -81,6 +81,20 @@ fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Vec<u8>>) -> 
 /// `jurado protocol check`
 pub(crate) fn check(path: &Path) -> Outcome {
     let p = load(path)?;
+    let faults = jurado_core::instructor::faults(&p);
+    if !faults.is_empty() {
+        return Err(faults.iter().map(|f| told(path, f)).collect());
+    }
+    for warning in &p.warnings {
+        eprintln!(
+            "{}:{}:{}: look again: {}; {}",
+            path.display(),
+            warning.line,
+            warning.column,
+            warning.what,
+            warning.mend
+        );
+    }
     println!(
         "{}: {} version {}, {} readings, {} results, {} points",
         path.display(),

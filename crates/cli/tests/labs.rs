@@ -27,6 +27,7 @@ fn every_lab_of_the_list_is_there_and_complete() {
         "bell-pendulum",
         "bilge-acid",
         "boom-balance",
+        "brief-source",
         "crystal-yield",
         "davit-balance",
         "descale-acid",
@@ -36,7 +37,9 @@ fn every_lab_of_the_list_is_there_and_complete() {
         "galley-calorimeter",
         "hatch-ram",
         "keel-plate",
+        "marker-dye",
         "mooring-line",
+        "port-lens",
         "pry-bar",
         "reflector",
         "ring-tube",
@@ -61,10 +64,52 @@ fn every_lab_of_the_list_is_there_and_complete() {
             "{name} lacks causes, checks or slips"
         );
         assert!(p.instruments.iter().any(|i| !i.notes.is_empty()), "{name} has no readiness note");
+        assert!(p.run.is_some(), "{name} has no instructor’s run");
+        let faults = jurado_core::instructor::faults(&p);
+        assert!(faults.is_empty(), "{name}: {faults:?}");
         let manual = p.criteria.iter().filter(|c| c.off && matches!(c.rule, Rule::Manual { .. })).count();
         assert_eq!(manual, 3, "{name}: manual criteria to switch on");
         assert!(page.contains(&format!("`{name}`")), "{name} is missing from docs/labs.md");
     }
+}
+
+/// A protocol whose run no longer comes out clean is told so, and by what.
+#[test]
+fn a_run_that_is_not_clean_is_a_fault() {
+    for (name, find, put, says) in [
+        ("port-lens", "f_places = \"", "f_places = \"1", "Focal length from two places"),
+        ("brief-source", "gate = \"20\"\n", "", "There is no value for the length of a window"),
+        ("marker-dye", "net) < 0.02\"", "net) < 0.00002\"", "stray from a straight line"),
+    ] {
+        let (_, text, world) = labs().into_iter().find(|l| l.0 == name).unwrap_or_else(|| panic!("no lab {name}"));
+        let run = text.find("[run]").unwrap_or(0);
+        let broken = text.replacen(find, put, 1);
+        assert!(broken != text, "{name}: {find}");
+        let faults = jurado_core::instructor::faults(&lab(name, &broken, &world).protocol);
+        assert!(faults.iter().any(|f| f.what.contains(says)), "{name}: {faults:?}");
+        let line = broken[..run].lines().count();
+        assert!(faults.iter().all(|f| f.line.abs_diff(line) <= 1), "{name}: told at the run, line {line}: {faults:?}");
+    }
+}
+
+/// Distances may bear a sign by either convention; nothing is charged for one.
+#[test]
+fn a_convention_of_signs_costs_nothing() {
+    let (name, text, world) = labs().into_iter().find(|l| l.0 == "port-lens").expect("port-lens");
+    let p = lab(&name, &text, &world).protocol;
+    let run = p.run.as_ref().map(|r| r.submission.clone()).unwrap_or_default();
+    let signed = |sign: &dyn Fn(&str) -> bool| {
+        let mut table = run.clone();
+        for cell in table.cells.iter_mut().filter(|c| sign(&c.item)) {
+            cell.value = cell.value.strip_prefix('-').map_or_else(|| format!("-{}", cell.value), str::to_owned);
+        }
+        let judged = judge(&p, &table, &[], &[]);
+        judged.score.decided
+    };
+    let whole = signed(&|_| false);
+    assert_eq!(signed(&|item| item == "object"), whole, "the object’s distance is negative");
+    assert_eq!(signed(&|item| item == "enlargement"), whole, "an enlargement without a sign is a school");
+    assert!(signed(&|item| item == "f_far") < whole, "a focal length with the wrong sign is a mistake");
 }
 
 fn sorted(table: &Submission) -> Submission {

@@ -81,6 +81,7 @@ fn source_name(protocol: &Protocol, source: &Source) -> String {
         SourceKind::Events => "chance in the",
         SourceKind::Constant => "the",
         SourceKind::Bracket => "bracket of the",
+        SourceKind::Own => "the lab’s own formula for the",
         SourceKind::Arising => "fit in the",
     };
     format!("{what} {title}")
@@ -225,6 +226,7 @@ fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> S
             entry.map_or_else(|| name_of(protocol, i), |e| with_unit(&written_value(item.from_si(e.middle()))))
         }
         ItemKind::Parameter(p) => written_value(protocol.parameters[p].value),
+        ItemKind::Hidden => name_of(protocol, i),
     }
 }
 

@@ -30,6 +30,8 @@ pub enum SourceKind {
     Events,
     /// A bracket judged by eye.
     Bracket,
+    /// The lab's own formula for the uncertainty of a result.
+    Own,
     /// What arose on the way: scatter about a line, the step beside an end point.
     Arising,
 }

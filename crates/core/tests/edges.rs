@@ -374,6 +374,13 @@ fn charging() -> Vec<Edge> {
             cost("missing-result"),
             ["0.34", "1"],
         ),
+        edge(
+            "The end of a table",
+            &open,
+            [&filled(&[("12.3456", "1.2456", "11.1000"), ("14.5678", "2.3678", "12.2000")]), &ends("")],
+            has("not-worked-out"),
+            ["not found", "found"],
+        ),
         edge("The end of a table", &open, [&ends(""), &ends("3.4891")], has("missing-result"), ["not found", "found"]),
         edge(
             "Figures cut too early",
@@ -531,7 +538,36 @@ fn uncertain() -> Vec<Edge> {
     // u = 10·√(0.1²/12 + 0.1²/3) cm = 0.645 cm: fair from 0.32 to 1.29 cm.
     let plain = limited("");
     let pm = |v: &str, pm: &str| format!("a: 12.3 {{unit cm}}\nten: {v} {{unit cm}} {{± {pm}}}");
+    // The lab's own: u = 10 % of the reading = 1.23 cm, fair from 0.62 to 2.46 cm; ten more centimetres follow it.
+    let own = plain.replace("10 * a\"\n", "10 * a\"\nuncertainty = \"0.1 * a\"\n");
+    let onwards = |lab: &str| {
+        lab.replace("[[result]]", "[[result]]\nid = \"more\"\ntitle = \"more\"\nbay = \"bench\"\nunit = \"cm\"\nformula = \"ten + 10[cm]\"\npoints = \"1\"\nplus_minus = true\n[[result]]")
+            .replace("points = \"1\"\nrule = \"calculation\"", "points = \"2\"\nrule = \"calculation\"")
+            .replace("possible = \"2\"", "possible = \"3\"")
+    };
+    let further = |v: &str| format!("{}\nmore: 133.0 {{unit cm}} {{± {v}}}", pm("123.0", "1.2"));
     vec![
+        between(
+            "A lab’s own formula for a ±",
+            [&own, &plain],
+            &pm("123.0", "2.4"),
+            has("plus-minus-unfair"),
+            ["not found", "found"],
+        ),
+        between(
+            "A lab’s own formula for a ±",
+            [&onwards(&own), &onwards(&plain)],
+            &further("2.4"),
+            has("plus-minus-unfair"),
+            ["not found", "found"],
+        ),
+        edge(
+            "A lab’s own formula for a ±",
+            &own,
+            [&pm("123.0", "2.4"), &pm("123.0", "2.6")],
+            has("plus-minus-unfair"),
+            ["not found", "found"],
+        ),
         edge(
             "A fair ±, not too large",
             &plain,
@@ -985,6 +1021,13 @@ fn charging_more() -> Vec<Edge> {
             has("digits-few"),
             ["not found", "found"],
         ),
+        between(
+            "Free of figures",
+            [&digits.replace("formula = \"a * b\"\n", "formula = \"a * b\"\ndigits = false\n"), &digits],
+            &written("560.8800 {unit cm^2}"),
+            has("digits-many"),
+            ["not found", "found"],
+        ),
         edge(
             "Beside its ±",
             &digits,
@@ -1080,6 +1123,15 @@ fn cells_more() -> Vec<Edge> {
             + second
             + "x 3: 16.7891 {unit cm}\ny 3: 3.4891 {unit cm}\nr 3: 13.3000 {unit cm}\n"
     };
+    let excused = complete.replace("rows = 3", "rows = 3\nabsence = [\"out of reach\"]");
+    let lone = lab(
+        "",
+        &(reading("a", "bridge")
+            + &reading("b", "bridge")
+            + "absence = [\"out of reach\"]\n"
+            + &result_of("both", "cm", "a + b")),
+    );
+    let ab = |b: &str| format!("a: 1.0000 {{unit cm}}\n{b}");
     let whole = "[[check]]\nid = \"whole\"\ntitle = \"whole\"\nleft = \"sum(x)\"\nright = \"b\"\nrelation = \"equal\"\nk = 2\nsays = \"the parts do not add up to the whole\"\n";
     let added = lab("", &(reading("b", "bridge") + &rows("3", "x - y") + whole));
     let parts = |second: &str| {
@@ -1100,8 +1152,33 @@ fn cells_more() -> Vec<Edge> {
             &complete,
             [&row_of(""), &row_of("y 2: 2.3678 {unit cm}\n")],
             count("missing-result"),
-            ["0", "1"],
+            ["0", "0"],
         ),
+        edge(
+            "A reason that the protocol lists",
+            &excused,
+            [&row_of("x 2: {out the rail ends: Out of Reach}\n"), &row_of("x 2: {out the rail ends before it}\n")],
+            severity("missing-row"),
+            ["note", "decide"],
+        ),
+        edge(
+            "A reason that the protocol lists",
+            &lone,
+            [&ab("b: {out out of reach}"), &ab("b: {out too far}")],
+            severity("absent"),
+            ["note", "decide"],
+        ),
+        // One row of three, and the whole of it where two rows are missing; a missing value that could be worked out is
+        // charged as before.
+        edge(
+            "Results that wait",
+            &complete,
+            [&row_of(""), &row_of("x 2: 2.3678 {unit cm}\ny 2: 2.1678 {unit cm}\n")],
+            count("not-worked-out"),
+            ["1", "0"],
+        ),
+        edge("Results that wait", &lone, [&ab(""), &ab("b: {out too far}")], line_of("calculation"), ["0", "1"]),
+        edge("Results that wait", &lone, [&ab(""), &ab("b: {out out of reach}")], count("not-worked-out"), ["1", "0"]),
         edge(
             "A reason for an absence",
             &complete,
@@ -1252,6 +1329,11 @@ fn beside_more() -> Vec<Edge> {
             ["not found", "found"],
         ),
     ]
+}
+
+/// How a finding weighs.
+fn severity(code: &'static str) -> Look {
+    Box::new(move |_, j| finding(j, code).map_or("none", |f| f.severity.word()).to_owned())
 }
 
 /// A mean of three trials, with its ±.

@@ -80,6 +80,7 @@ pub fn write_package(
             ItemKind::Reference(_) => "reference",
             ItemKind::Result(_) => "result",
             ItemKind::Parameter(_) => "parameter",
+            ItemKind::Hidden => continue,
         };
         items.push(
             [&item.id, &item.title, &item.symbol, &item.unit.text]

@@ -300,18 +300,24 @@ impl Calculator<'_> {
             "or" => (1..args.len()).fold(first, |a, i| both(&a, &at(i), |a, b| f64::from(a != 0.0 || b != 0.0))),
             "not" => each(&first, |a| f64::from(a == 0.0)),
             "diff" => Val::Many(first.numbers().windows(2).map(|w| w[1] - w[0]).collect()),
-            "cumsum" => {
-                let mut total = 0.0;
-                Val::Many(
-                    first
-                        .numbers()
-                        .into_iter()
-                        .map(|x| {
-                            total += x;
-                            total
-                        })
-                        .collect(),
-                )
+            "cumsum" => running(&first, 0.0, |total, x| total + x),
+            "cumprod" => running(&first, 1.0, |product, x| product * x),
+            "row_number" => Val::Many((1..=first.numbers().len()).map(|n| n as f64).collect()),
+            "sorted" => {
+                let mut values = first.numbers();
+                values.sort_by(f64::total_cmp);
+                Val::Many(values)
+            }
+            "at_max" | "at_min" => {
+                let sign = if name == "at_max" { 1.0 } else { -1.0 };
+                let (values, by) = (first.numbers(), at(1).numbers());
+                let mut best: Option<usize> = None;
+                for i in (0..values.len()).filter(|i| !values[*i].is_nan() && by.get(*i).is_some_and(|b| !b.is_nan())) {
+                    if best.is_none_or(|b| sign * by[i] > sign * by[b]) {
+                        best = Some(i);
+                    }
+                }
+                Val::One(best.map_or(f64::NAN, |i| values[i]))
             }
             "only" => both(&first, &at(1), |x, c| if c != 0.0 { x } else { f64::NAN }),
             "row" => {
@@ -338,10 +344,40 @@ impl Calculator<'_> {
 }
 
 /// Functions that work row by row; all others make one value of a column.
-const ROW_BY_ROW: [&str; 20] = [
-    "sqrt", "exp", "ln", "log10", "sin", "cos", "tan", "asin", "acos", "atan", "atan2", "abs", "round", "kelvin", "if",
-    "and", "or", "not", "diff", "cumsum",
+const ROW_BY_ROW: [&str; 23] = [
+    "sqrt",
+    "exp",
+    "ln",
+    "log10",
+    "sin",
+    "cos",
+    "tan",
+    "asin",
+    "acos",
+    "atan",
+    "atan2",
+    "abs",
+    "round",
+    "kelvin",
+    "if",
+    "and",
+    "or",
+    "not",
+    "diff",
+    "cumsum",
+    "cumprod",
+    "row_number",
+    "sorted",
 ];
+
+fn running(v: &Val, start: f64, joined: impl Fn(f64, f64) -> f64) -> Val {
+    let mut so_far = start;
+    let step = |x: f64| {
+        so_far = joined(so_far, x);
+        so_far
+    };
+    Val::Many(v.numbers().into_iter().map(step).collect())
+}
 
 fn each(v: &Val, f: impl Fn(f64) -> f64) -> Val {
     match v {

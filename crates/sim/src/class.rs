@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::error::Fault;
-use jurado_core::formula::ast::Ast;
+use jurado_core::formula::ast::{Ast, AstKind};
 use jurado_core::formula::parse;
 use jurado_core::protocol::{Protocol, ReadingKind, Rule};
 use jurado_core::submission::Submission;
@@ -206,6 +206,23 @@ struct DeclaredSlip {
     formula: String,
 }
 
+/// A formula with the hidden results that it names written out.
+fn unfolded(ast: &Ast, hidden: &HashMap<String, Ast>) -> Ast {
+    let inner = |a: &Ast| Box::new(unfolded(a, hidden));
+    let kind = match &ast.kind {
+        AstKind::Name(name) => match hidden.get(name) {
+            Some(known) => return known.clone(),
+            None => ast.kind.clone(),
+        },
+        AstKind::Negative(a) => AstKind::Negative(inner(a)),
+        AstKind::Binary(op, a, b) => AstKind::Binary(*op, inner(a), inner(b)),
+        AstKind::Compare(op, a, b) => AstKind::Compare(*op, inner(a), inner(b)),
+        AstKind::Call(name, args) => AstKind::Call(name.clone(), args.iter().map(|a| unfolded(a, hidden)).collect()),
+        AstKind::Number { .. } | AstKind::Word(_) => ast.kind.clone(),
+    };
+    Ast { kind, span: ast.span.clone() }
+}
+
 impl Lab {
     /// A lab from the texts of its protocol and its world.
     ///
@@ -214,15 +231,23 @@ impl Lab {
     pub fn new(protocol_text: &str, world_text: &str) -> Result<Lab, (bool, Vec<Fault>)> {
         let protocol = Protocol::parse(protocol_text).map_err(|f| (false, f))?;
         let world = World::parse(world_text, &protocol).map_err(|f| (true, f))?;
-        // Both were just read: what parses once parses again.
+        // Both were just read: what parses once parses again. A hidden result is worked out on the way.
+        let mut hidden: HashMap<String, Ast> = HashMap::new();
+        for (id, text) in &protocol.hidden {
+            if let Ok(ast) = parse(text) {
+                let ast = unfolded(&ast, &hidden);
+                hidden.insert(id.clone(), ast);
+            }
+        }
+        let read = |text: &str| parse(text).ok().map(|ast| unfolded(&ast, &hidden));
         let lines = protocol
             .results
             .iter()
             .filter(|r| protocol.items[r.item].words.is_none())
-            .filter_map(|r| Some(Line { item: r.item, ast: parse(&r.text).ok()? }))
+            .filter_map(|r| Some(Line { item: r.item, ast: read(&r.text)?, uncertainty: read(&r.uncertainty_text) }))
             .collect();
         let slips = toml::from_str::<DeclaredOnly>(protocol_text).map(|d| d.slip).unwrap_or_default();
-        let declared = slips.into_iter().filter_map(|s| Some((s.id, s.result, parse(&s.formula).ok()?))).collect();
+        let declared = slips.into_iter().filter_map(|s| Some((s.id, s.result, read(&s.formula)?))).collect();
         Ok(Lab { protocol, world, lines, declared })
     }
 

@@ -58,6 +58,8 @@ impl Style {
 pub(crate) struct Line {
     pub(crate) item: usize,
     pub(crate) ast: Ast,
+    /// The lab's own formula for its standard uncertainty.
+    pub(crate) uncertainty: Option<Ast>,
 }
 
 /// What is planted: the result's place among the lines, the mistake, and a row if it happened in one row only.
@@ -186,15 +188,16 @@ impl Worker<'_> {
 
     /// Every result at full precision from given readings, nothing mistaken.
     pub(crate) fn chain(&self, names: HashMap<String, Val>, left: &Left) -> HashMap<String, Val> {
-        self.chain_off(names, left, None)
+        self.chain_off(names, left, None, &HashMap::new())
     }
 
-    /// The same with one result off by so much.
+    /// The same with one result off by so much, and some that stand as they are given.
     fn chain_off(
         &self,
         mut names: HashMap<String, Val>,
         left: &Left,
         off: Option<(usize, f64)>,
+        fixed: &HashMap<String, Val>,
     ) -> HashMap<String, Val> {
         for line in self.lines {
             let c = Calculator { names, out: left.clone(), ..Calculator::default() };
@@ -205,9 +208,17 @@ impl Worker<'_> {
                 *x += by;
             }
             names = c.names;
-            names.insert(self.protocol.items[line.item].id.clone(), v);
+            let id = &self.protocol.items[line.item].id;
+            names.insert(id.clone(), fixed.get(id).cloned().unwrap_or(v));
         }
         names
+    }
+
+    /// The values of the results whose uncertainty has a formula of its own: readings do not move them.
+    fn with_own_uncertainty(&self, base: &HashMap<String, Val>) -> HashMap<String, Val> {
+        let own = self.lines.iter().filter(|l| l.uncertainty.is_some());
+        let ids = own.map(|l| &self.protocol.items[l.item].id);
+        ids.filter_map(|id| Some((id.clone(), base.get(id)?.clone()))).collect()
     }
 
     /// Standard uncertainty of every result that asks for one, SI: readings moved one after another by theirs.
@@ -218,6 +229,8 @@ impl Worker<'_> {
             return out;
         }
         let base = self.chain(names.clone(), left);
+        let fixed = self.with_own_uncertainty(&base);
+        let chain = |names: HashMap<String, Val>| self.chain_off(names, left, None, &fixed);
         let mut add = |moved: &HashMap<String, Val>| {
             for item in &asked {
                 let id = &self.protocol.items[*item].id;
@@ -240,11 +253,12 @@ impl Worker<'_> {
         };
         for r in &seen.readings {
             let spec = self.protocol.reading_of(r.item);
-            if spec.is_some_and(|s| s.kind != jurado_core::protocol::ReadingKind::Number) {
+            let events = spec.is_some_and(|s| s.events);
+            if !events && spec.is_some_and(|s| s.kind != jurado_core::protocol::ReadingKind::Number) {
                 continue;
             }
             let unit = self.protocol.items[r.item].unit.factor;
-            let mut u = r.step * unit / 12f64.sqrt();
+            let mut u = if events { r.si.max(0.0).sqrt() } else { r.step * unit / 12f64.sqrt() };
             let row = r.row.map(|n| n as usize - 1);
             if spec.is_some_and(|s| s.replicates > 1 || s.replicates_of.is_some())
                 && let Some(Val::Many(xs)) = names.get(&self.protocol.items[r.item].id)
@@ -271,7 +285,7 @@ impl Worker<'_> {
             }
             let mut moved = names.clone();
             shift(&mut moved, r.item, row, u);
-            add(&self.chain(moved, left));
+            add(&chain(moved));
         }
         for (n, i) in self.protocol.instruments.iter().enumerate() {
             let Some(a) = i.limit.filter(|_| i.limit_shared) else { continue };
@@ -279,14 +293,30 @@ impl Worker<'_> {
             for spec in self.protocol.readings.iter().filter(|s| s.instrument == Some(n) && s.takes_limit) {
                 shift(&mut moved, spec.item, None, a * i.unit.factor / 3f64.sqrt());
             }
-            add(&self.chain(moved, left));
+            add(&chain(moved));
         }
         for r in &self.protocol.references {
             let u = r.entries.iter().map(|e| e.uncertainty).fold(0.0, f64::max);
             if u > 0.0 {
                 let mut moved = names.clone();
                 shift(&mut moved, r.item, None, u);
-                add(&self.chain(moved, left));
+                add(&chain(moved));
+            }
+        }
+        // A result whose uncertainty has a formula of its own moves by that alone.
+        for line in self.lines {
+            let (Some(ast), id) = (&line.uncertainty, &self.protocol.items[line.item].id) else { continue };
+            let c = Calculator { names: base.clone(), out: left.clone(), ..Calculator::default() };
+            let own = c.work(ast);
+            for row in 0..base.get(id).map_or(0, |v| v.numbers().len()) {
+                let mut moved = fixed.clone();
+                let by = own.row(Some(row)).number();
+                match moved.get_mut(id) {
+                    Some(Val::One(x)) => *x += by,
+                    Some(Val::Many(xs)) => xs[row] += by,
+                    _ => {}
+                }
+                add(&self.chain_off(names.clone(), left, None, &moved));
             }
         }
         // The scatter about a line, and the step beside an end point, count where they are larger than what the readings
@@ -294,10 +324,10 @@ impl Worker<'_> {
         for line in self.lines {
             let c = Calculator { names: base.clone(), out: left.clone(), ..Calculator::default() };
             let error = scatter(&line.ast, &c);
-            if error == 0.0 {
+            if error == 0.0 || line.uncertainty.is_some() {
                 continue;
             }
-            let off = self.chain_off(names.clone(), left, Some((line.item, error)));
+            let off = self.chain_off(names.clone(), left, Some((line.item, error)), &fixed);
             for item in &asked {
                 let id = &self.protocol.items[*item].id;
                 let of = |m: &HashMap<String, Val>| m.get(id).map_or(f64::NAN, Val::number);

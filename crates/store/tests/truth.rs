@@ -159,7 +159,7 @@ fn what_is_kept_wrong_is_found_and_put_right_with_a_word_in_the_record() {
     let found = w.differences();
     assert_eq!(found.iter().map(|d| d.sheet).collect::<Vec<_>>(), [id]);
     let what = found[0].what.join("; ");
-    assert!(what.contains("points are kept as 7") && what.contains("signed with 3 findings"), "{what}");
+    assert!(what.contains("points are kept as 7") && what.contains("signed with 4 findings"), "{what}");
     assert_eq!(verify::mend(&w.store, &found).expect("mended"), 1);
     assert!(w.differences().is_empty());
     assert_eq!(w.run(|c| sheets::get(c, id, &w.coordinator)).state, SheetState::Waiting);

@@ -280,8 +280,13 @@ pub enum Kind {
     },
     /// A result that is not there.
     MissingResult {
-        /// What the readings give; `None` where it waits for a reading.
-        right: Option<Right>,
+        /// What the readings give.
+        right: Right,
+    },
+    /// Results that are not there because readings are missing: a table without the mass, and no density.
+    NotWorkedOut {
+        /// Item and row of each.
+        results: Vec<(usize, Option<u32>)>,
     },
     /// A result that is no number, or no word of its list.
     UnreadableResult {

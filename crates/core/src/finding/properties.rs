@@ -85,6 +85,7 @@ impl Kind {
             Kind::Corrected { .. } => row("corrected", Lab, Mark::Hangs, NO, NO),
             Kind::Own { .. } => row("own", Lab, Mark::Hangs, NO, NO),
             Kind::MissingResult { .. } => row("missing-result", Result, Mark::Missing, NO, NO),
+            Kind::NotWorkedOut { .. } => row("not-worked-out", Result, Mark::Missing, NO, NO),
             Kind::UnreadableResult { .. } => row("unreadable", Result, Mark::Unreadable, NO, NO),
             Kind::Unchecked { .. } => row("unchecked", Result, Mark::Unchecked, NO, NO),
             Kind::Differs { .. } => row("differs", Result, Mark::Differs, NO, NO),

@@ -168,7 +168,13 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
     match function {
-        f if f.reduces() || matches!(f, Diff | Cumsum) => vector::call(f, args, context, walk),
+        f if f.reduces() || f.makes_column() => vector::call(f, args, context, walk),
+        RowNumber => match value(0)? {
+            Value::Column(xs) => Ok(Value::Column(
+                xs.iter().enumerate().map(|(i, x)| x.as_ref().map(|_| N::exact((i + 1) as f64))).collect(),
+            )),
+            _ => Err(NOT_NUMBERS),
+        },
         Only => match (value(0)?, value(1)?) {
             (Value::Column(xs), Value::Column(keep)) if xs.len() == keep.len() => Ok(Value::Column(
                 xs.into_iter().zip(keep).map(|(x, k)| x.filter(|_| k.is_some_and(|k| k.value() != 0.0))).collect(),

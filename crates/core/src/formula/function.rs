@@ -35,6 +35,16 @@ pub enum Function {
     Diff,
     /// Running sum: `cumsum(level)` of 2, 4 and 7 is 2, 6 and 13.
     Cumsum,
+    /// Running product of pure numbers: `cumprod(share)` of 2, 4 and 0.5 is 2, 8 and 4.
+    Cumprod,
+    /// The number of each row that has a value, from 1: `row_number(level)` of 20, a gap and 70 is 1, a gap and 3.
+    RowNumber,
+    /// The values from the smallest up, gaps last: `sorted(level)` of 7, 2 and 4 is 2, 4 and 7.
+    Sorted,
+    /// The value in the row where a second column is largest: `at_max(volume, ph)`.
+    AtMax,
+    /// The value in the row where a second column is smallest: `at_min(volume, rate)`.
+    AtMin,
     /// The rows of a column where a condition holds.
     Only,
     /// Square root: `sqrt(area)` of 9 cm² is 3 cm.
@@ -108,7 +118,7 @@ pub struct Described {
 }
 
 /// All functions by name.
-pub const FUNCTIONS: [Described; 44] = {
+pub const FUNCTIONS: [Described; 49] = {
     use Function::*;
     const fn d(name: &'static str, function: Function, takes: &'static str, gives: &'static str) -> Described {
         Described { name, function, takes, gives }
@@ -129,6 +139,11 @@ pub const FUNCTIONS: [Described; 44] = {
         d("row", Row, "column, number", "the reading in that row, from 1"),
         d("diff", Diff, "column", "each row less the one before; one row fewer"),
         d("cumsum", Cumsum, "column", "running sum"),
+        d("cumprod", Cumprod, "column of pure numbers", "running product"),
+        d("row_number", RowNumber, "column", "the number of each row that has a value, from 1"),
+        d("sorted", Sorted, "column", "the values from the smallest up, gaps last"),
+        d("at_max", AtMax, "column, column", "the first's value in the row where the second is largest"),
+        d("at_min", AtMin, "column, column", "the first's value in the row where the second is smallest"),
         d("only", Only, "column, condition", "the column where the condition holds, gaps elsewhere"),
         d("sqrt", Sqrt, "value", "square root; every exponent of the dimension must be even"),
         d("exp", Exp, "pure number", "e to that power"),
@@ -218,6 +233,8 @@ impl Function {
                 | First
                 | Last
                 | Row
+                | AtMax
+                | AtMin
                 | Slope
                 | SlopeOrigin
                 | SlopeEnds
@@ -240,7 +257,13 @@ impl Function {
     /// assert!(!Function::Sqrt.mixes_rows());
     /// ```
     pub fn mixes_rows(self) -> bool {
-        self.reduces() || matches!(self, Function::Diff | Function::Cumsum)
+        self.reduces() || self.makes_column() || self == Function::RowNumber
+    }
+
+    /// Whether it makes another column of a column's rows taken together.
+    pub(super) fn makes_column(self) -> bool {
+        use Function::*;
+        matches!(self, Diff | Cumsum | Cumprod | Sorted)
     }
 
     /// A fit of a straight line.
@@ -260,7 +283,7 @@ impl Function {
     pub(super) fn arity(self) -> (usize, usize) {
         use Function::*;
         match self {
-            Atan2 | And | Or | Only | Row | WeightedMean | SlopeEnds | Equivalence => (2, 2),
+            Atan2 | And | Or | Only | Row | AtMax | AtMin | WeightedMean | SlopeEnds | Equivalence => (2, 2),
             Slope | SlopeOrigin | Intercept | SlopeError | InterceptError | ResidualSd => (2, 3),
             If | Interp => (3, 3),
             EquivalenceTangents => (6, 6),

@@ -20,7 +20,7 @@ pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> R
     use Function::*;
     let call = Call { function, args, span };
     call.count()?;
-    if function.reduces() || matches!(function, Diff | Cumsum | Only) {
+    if function.reduces() || function.makes_column() || matches!(function, RowNumber | Only) {
         call.column(0)?;
     }
     call.numbers()?;
@@ -30,7 +30,7 @@ pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> R
     let out = Typed { dimension: args[0].dimension, nature: Nature::Plain, truth: false, shape };
     match function {
         Count | Mean | MeanOver(_) | Min | Max | Median | First | Last | Sum | Cumsum | Sd | Sem | Range | Abs
-        | Diff | WeightedMean | Row | Only => call.of_columns(out),
+        | Diff | WeightedMean | Row | Only | Cumprod | RowNumber | Sorted | AtMax | AtMin => call.of_columns(out),
         Sqrt | Exp | Ln | Log10 | Round | Kelvin => call.of_numbers(out),
         Sin | Cos | Tan | Asin | Acos | Atan | Atan2 => call.of_angles(out),
         If | And | Or | Not => call.of_conditions(out),
@@ -83,7 +83,12 @@ impl Call<'_> {
         use Function::*;
         let first = &self.args[0];
         match self.function {
-            Count => out.dimension = Dimension::ONE,
+            Count | RowNumber => out.dimension = Dimension::ONE,
+            Cumprod => self.need(0, Dimension::ONE, "pure numbers")?,
+            AtMax | AtMin => {
+                self.column(1)?;
+                out.nature = first.nature;
+            }
             Sum | Cumsum | Abs => {
                 self.no_point(0)?;
                 out.nature = first.nature;

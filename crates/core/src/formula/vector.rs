@@ -38,14 +38,16 @@ pub(super) fn call<N: Num>(
     use Function::*;
     // Row by row nothing is left out: a difference is taken of what was written.
     let xs = match function {
-        Diff | Cumsum => match walk(&args[0], context)? {
+        f if f.makes_column() && f != Sorted => match walk(&args[0], context)? {
             Value::Column(xs) => xs,
             _ => return Err(EMPTY),
         },
         _ => column(&args[0], context, walk)?,
     };
     let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
-    if function.fits_line() || matches!(function, WeightedMean | Interp | Equivalence | EquivalenceTangents) {
+    if function.fits_line()
+        || matches!(function, WeightedMean | AtMax | AtMin | Interp | Equivalence | EquivalenceTangents)
+    {
         return rows_together(function, xs, args, context, walk);
     }
     match function {
@@ -55,7 +57,9 @@ pub(super) fn call<N: Num>(
             found.map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar)
         }
         Diff => Ok(Value::Column(differences(&xs, context))),
-        Cumsum => Ok(Value::Column(running_sum(&xs, context)?)),
+        Cumsum => Ok(Value::Column(running(&xs, context, N::add)?)),
+        Cumprod => Ok(Value::Column(running(&xs, context, N::mul)?)),
+        Sorted => Ok(Value::Column(sorted(xs))),
         _ => of_one_column(function, &xs).and_then(scalar),
     }
 }
@@ -69,15 +73,26 @@ fn differences<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Vec<Option
     pairs.collect()
 }
 
-/// The sum up to each row. After a gap nothing is known of the sum.
-fn running_sum<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Result<Vec<Option<N>>, EvalError> {
+/// The values from the smallest up, gaps last.
+fn sorted<N: Num>(mut xs: Vec<Option<N>>) -> Vec<Option<N>> {
+    let value = |x: &Option<N>| x.as_ref().map_or(f64::INFINITY, Num::value);
+    xs.sort_by(|a, b| value(a).total_cmp(&value(b)));
+    xs
+}
+
+/// The sum or the product up to each row. After a gap nothing is known of it.
+fn running<N: Num>(
+    xs: &[Option<N>],
+    context: &Context<'_, N>,
+    joined: fn(&N, &N) -> N,
+) -> Result<Vec<Option<N>>, EvalError> {
     let mut total: Option<N> = None;
     let mut broken = false;
     let mut out = Vec::with_capacity(xs.len());
     for x in xs {
         broken |= x.is_none();
         let next = match x {
-            Some(x) if !broken => Some(finish(total.as_ref().map_or(x.clone(), |t| t.add(x)), context)?),
+            Some(x) if !broken => Some(finish(total.as_ref().map_or(x.clone(), |t| joined(t, x)), context)?),
             _ => None,
         };
         out.push(next.clone());
@@ -167,6 +182,12 @@ fn rows_together<N: Num>(
     }
     let value = match function {
         WeightedMean => weighted_mean(&rows)?,
+        AtMax | AtMin => {
+            // The first of several rows that are equally large.
+            let better = |a: f64, b: f64| if function == AtMax { a > b } else { a < b };
+            let best = rows.iter().copied().reduce(|a, b| if better(b.1.value(), a.1.value()) { b } else { a });
+            best.ok_or(EMPTY)?.0.clone()
+        }
         SlopeEnds => {
             let (first, last) = (&rows[0], &rows[rows.len() - 1]);
             let run = last.0.sub(first.0);

@@ -59,7 +59,7 @@ fn is_judged(protocol: &Protocol, r: &JudgedResult) -> bool {
     let feeds = protocol.results.iter().any(|other| other.upstream.contains(&r.item) && goes_on(other));
     // A carried value may be of another magnitude: its figures are not held against it a second time.
     let right = matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded);
-    right && !feeds && !spec.guess && !r.exact && r.clean.is_some()
+    right && spec.digits && !feeds && !spec.guess && !r.exact && r.clean.is_some()
 }
 
 /// The place of the first figure of the standard uncertainty, in the result's unit.

@@ -27,6 +27,7 @@ mod table;
 mod tests;
 mod uncertain;
 mod values;
+mod waiting;
 mod words;
 
 pub use counts::limits;
@@ -109,7 +110,7 @@ pub fn judge_in(
     let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
     comparisons.extend(relations::comparisons(protocol, &out, &propagated, &reported, &mut results, &mut found));
     results::join_slips(protocol, &mut results);
-    results::find(protocol, section, &results, &mut found);
+    results::find(protocol, section, &table, &results, &mut found);
     notes(protocol, &table, &mut found);
     stated::stated(protocol, &results, &mut found);
     let rulings: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.keys)).collect();

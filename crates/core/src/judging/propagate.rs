@@ -274,7 +274,36 @@ fn derived(
     if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
         value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
     }
+    if let (Some(node), Some(of)) = (&spec.uncertainty, &mut value) {
+        let standard = evaluate_any(node, &Context::without(values, out)).ok();
+        own(spec.item, of, standard.as_ref(), sources);
+    }
     value
+}
+
+/// The lab's own formula for a standard uncertainty stands in place of all that a result's sources give: one source of
+/// each value, of the result itself. Where the formula has no value the sources stand.
+fn own(item: usize, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, sources: &mut Vec<Source>) {
+    let mut put = |dual: &mut Dual, row: Option<usize>| {
+        let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()) else { return };
+        let group = sources.len();
+        sources.push(Source {
+            of: Of::Item(item),
+            kind: SourceKind::Own,
+            standard,
+            limit: 2.0 * standard,
+            freedom: f64::INFINITY,
+            group,
+        });
+        *dual = Dual::exact(dual.value()).and_source(group, 1.0);
+    };
+    match value {
+        Value::Scalar(dual) => put(dual, None),
+        Value::Column(rows) => {
+            rows.iter_mut().enumerate().for_each(|(i, d)| d.iter_mut().for_each(|d| put(d, Some(i))));
+        }
+        _ => {}
+    }
 }
 
 /// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of

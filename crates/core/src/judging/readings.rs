@@ -85,6 +85,20 @@ pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: usize) -> Vec<(u3
     lost.into_iter().map(|row| (row, of_row(row).find_map(|c| c.absent.clone()))).collect()
 }
 
+/// Whether a reason is one of those that the protocol lists: it holds one of their phrases.
+///
+/// A reason that is listed costs nothing; any other is put to a person.
+pub(super) fn is_listed(reason: &str, listed: &[String]) -> bool {
+    let said = reason.to_lowercase();
+    listed.iter().any(|phrase| said.contains(&phrase.to_lowercase()))
+}
+
+/// The reasons that the protocol lists for an empty cell of a reading: its own and its table's.
+pub(super) fn listed_for(protocol: &Protocol, spec: &ReadingSpec) -> Vec<String> {
+    let of_table = spec.table.map(|t| protocol.tables[t].absence.clone()).unwrap_or_default();
+    spec.absence.iter().cloned().chain(of_table).collect()
+}
+
 /// A lost row is one thing that is missing, however many cells it has.
 fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
     for t in 0..protocol.tables.len() {
@@ -102,6 +116,9 @@ fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
             let key = Key::about(&kind, &protocol.tables[t].id, Some(row));
             let (criterion, each) = completeness(protocol);
             found.push(match reason {
+                Some(reason) if is_listed(&reason, &protocol.tables[t].absence) => {
+                    Finding::new(kind, key, Severity::Note, Place::row(row))
+                }
                 Some(_) => {
                     Finding::new(kind, key, Severity::Decide, Place::row(row)).hanging((criterion, Decimal::ZERO))
                 }
@@ -173,9 +190,13 @@ impl Judge<'_> {
         if !required || forbidden {
             return;
         }
-        // A reason is put to a person; until then it costs nothing.
+        // A reason is put to a person, unless the protocol lists it; until then it costs nothing.
         if let Some(reason) = &cell.absent {
             let kind = Kind::Absent { reason: reason.clone() };
+            if is_listed(reason, &listed_for(self.protocol, self.spec)) {
+                found.push(self.of_cell(kind, Severity::Note, cell.row));
+                return;
+            }
             let finding = self.of_cell(kind, Severity::Decide, cell.row);
             found.push(finding.hanging((completeness(self.protocol).0, Decimal::ZERO)));
             return;

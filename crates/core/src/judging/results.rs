@@ -3,6 +3,8 @@
 use rust_decimal::Decimal;
 
 use super::compare::{WIDE_ENVELOPE, shown};
+use super::table::Table;
+use super::waiting::Waiting;
 use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Riddle, Right, Severity, Story};
 use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
@@ -34,8 +36,6 @@ struct Whole<'a> {
     results: &'a [JudgedResult],
     /// How many rows each result of the protocol has.
     rows: Vec<usize>,
-    /// The last row in which anything could be worked out or was reported.
-    last: u32,
 }
 
 impl<'a> Whole<'a> {
@@ -44,13 +44,7 @@ impl<'a> Whole<'a> {
         for r in results {
             rows[r.index] += 1;
         }
-        let last = results
-            .iter()
-            .filter(|r| r.clean.is_some() || r.reported.value.is_some())
-            .filter_map(|r| r.row)
-            .max()
-            .unwrap_or(0);
-        Whole { results, rows, last }
+        Whole { results, rows }
     }
 }
 
@@ -114,15 +108,16 @@ fn slip_of(result: &JudgedResult) -> Option<&Slip> {
 }
 
 /// Findings of all results.
-pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResult], found: &mut Findings<'_>) {
+pub(super) fn find(
+    protocol: &Protocol,
+    section: &Section,
+    table: &Table,
+    results: &[JudgedResult],
+    found: &mut Findings<'_>,
+) {
     let shares = shares(protocol);
     let whole = Whole::of(protocol, results);
-    // What waits in a row that is not there is missing with it.
-    let lost: Vec<(usize, Option<u32>)> = found
-        .list
-        .iter()
-        .filter_map(|f| if let Kind::MissingRow { table, .. } = f.kind { Some((table, f.place.row)) } else { None })
-        .collect();
+    let mut waiting = Waiting::default();
     for result in results {
         if matches!(result.verdict, VerdictKind::Agrees) {
             continue;
@@ -135,17 +130,15 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         let finding = |kind: Kind, severity| Finding::about(kind, severity, (result.item, &item.id), result.row);
         match result.verdict {
             VerdictKind::Missing => {
-                if spec.optional || section.waived(&item.id).is_some() || past_the_end(&whole, result) {
+                if spec.optional || section.waived(&item.id).is_some() {
                     continue;
                 }
-                // Nothing to compare with means that a reading is missing, and that is charged already.
-                let waits = result.clean.is_none() && result.carried.is_none() && result.right_word.is_none();
-                if waits && spec.table.is_some_and(|t| lost.contains(&(t, result.row))) {
+                // Nothing to compare with means that a reading is missing.
+                if result.clean.is_none() && result.carried.is_none() && result.right_word.is_none() {
+                    waiting.take(protocol, table, result, all.1);
                     continue;
                 }
-                let kind = Kind::MissingResult { right: (!waits).then(right) };
-                let cost = if waits { Decimal::ZERO } else { all.1 };
-                found.push(finding(kind, Severity::Charge).charged((all.0, cost)));
+                found.push(finding(Kind::MissingResult { right: right() }, Severity::Charge).charged(all));
             }
             VerdictKind::Unreadable => {
                 let kind = Kind::UnreadableResult { text: text(), right: right() };
@@ -177,6 +170,7 @@ pub(super) fn find(protocol: &Protocol, section: &Section, results: &[JudgedResu
         }
     }
     cap_columns(protocol, &shares, found);
+    found.list.extend(waiting.finding(shares.criterion.clone()));
     super::digits::digits(protocol, results, found);
 }
 
@@ -200,15 +194,6 @@ fn right(protocol: &Protocol, result: &JudgedResult) -> Right {
         (Some(_), None) => Right::Unknown,
         _ => shown(result),
     }
-}
-
-/// Whether a row of a column stands after the last in which anything could be worked out: the table just ended.
-fn past_the_end(whole: &Whole<'_>, result: &JudgedResult) -> bool {
-    let Some(row) = result.row else { return false };
-    if result.clean.is_some() || result.right_word.is_some() {
-        return false;
-    }
-    whole.last < row
 }
 
 fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {

@@ -406,7 +406,12 @@ fn standing(
             let is_slip = |f: &&&Finding| matches!(f.kind, Kind::Slip(_) | Kind::Unexplained(_) | Kind::Ambiguous(_));
             match mine.iter().filter(is_slip).count() {
                 0 if charged == 0 => Standing::Right,
-                0 if mine.iter().filter(|f| matches!(f.kind, Kind::MissingResult { .. })).count() == charged => {
+                0 if mine
+                    .iter()
+                    .filter(|f| matches!(f.kind, Kind::MissingResult { .. } | Kind::NotWorkedOut { .. }))
+                    .count()
+                    == charged =>
+                {
                     Standing::Missing(charged)
                 }
                 0 => Standing::Findings(charged),

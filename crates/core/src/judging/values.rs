@@ -42,7 +42,7 @@ pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Subm
             ItemKind::Reading(r) => reading(protocol, i, &table.readings[r]),
             ItemKind::Parameter(_) => Some(Value::Scalar(parameter(protocol, section, i))),
             ItemKind::Reference(r) => by_key(protocol, r, submission, table),
-            ItemKind::Result(_) => None,
+            ItemKind::Result(_) | ItemKind::Hidden => None,
         })
         .collect();
     // A function of conditions is worked out once they are known; where one was not taken, in the middle of its band.

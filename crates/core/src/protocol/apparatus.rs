@@ -94,6 +94,18 @@ impl Loader<'_> {
         }
     }
 
+    /// Reasons that are listed; an empty one would excuse every absence.
+    pub(super) fn phrases(&mut self, written: &[Text]) -> Vec<String> {
+        for phrase in written.iter().filter(|p| p.get_ref().trim().is_empty()) {
+            self.fault(
+                phrase.span().start,
+                "a reason for an absence is empty, and would excuse every one",
+                "write the words that the reason holds, such as \"out of reach\"",
+            );
+        }
+        written.iter().map(|p| p.get_ref().trim().to_owned()).collect()
+    }
+
     pub(super) fn tables(&mut self, tables: &[source::Table], names: &Names) -> Vec<TableSpec> {
         self.unique(tables.iter().map(|t| &t.id), "table");
         tables
@@ -107,6 +119,7 @@ impl Loader<'_> {
                 rough: None,
                 grid: None,
                 stop: None,
+                absence: self.phrases(&t.absence),
             })
             .collect()
     }

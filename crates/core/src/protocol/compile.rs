@@ -11,6 +11,7 @@ use super::mutate::variants;
 use super::nameable::Nameable;
 use super::refused::{line_at, refused};
 use super::source::{self, Number, Spanned, Text};
+use super::warnings::warnings;
 use super::{Bay, Criterion, Instrument, Item, ItemKind, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
 use crate::error::Fault;
 use crate::formula::{self, Function, Node, Op, Symbol};
@@ -32,7 +33,8 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
         let (what, mend) = refused(&e.message().lines().collect::<Vec<_>>().join(", "), line_at(text, at));
         vec![Fault::at(text, at, what, mend)]
     })?;
-    let mut loader = Loader { text, faults: Vec::new(), items: Vec::new() };
+    let mut loader =
+        Loader { text, faults: Vec::new(), items: Vec::new(), hidden: HashMap::new(), hidden_texts: Vec::new() };
     let protocol = loader.load(file);
     let mut faults = loader.faults;
     match protocol {
@@ -45,9 +47,13 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
 }
 
 pub(super) struct Loader<'a> {
-    text: &'a str,
+    pub(super) text: &'a str,
     pub(super) faults: Vec<Fault>,
     pub(super) items: Vec<Item>,
+    /// Formulas of hidden results, by item: they stand in for their names.
+    pub(super) hidden: HashMap<usize, Node>,
+    /// The same as written, in the order they are derived.
+    pub(super) hidden_texts: Vec<(String, String)>,
 }
 
 /// Everything declared by id, for looking names up.
@@ -268,6 +274,11 @@ impl Loader<'_> {
         if !self.faults.is_empty() {
             return None;
         }
+        let warnings = warnings(self.text, &file);
+        let run = file.run.as_ref().and_then(|run| self.run(run, &file.id, &keys, &tables));
+        if !self.faults.is_empty() {
+            return None;
+        }
         let mut protocol = Protocol {
             id: file.id.into_inner(),
             version: file.version,
@@ -284,6 +295,7 @@ impl Loader<'_> {
             readings,
             references,
             results,
+            hidden: std::mem::take(&mut self.hidden_texts),
             checks,
             comparisons,
             identifies,
@@ -292,6 +304,8 @@ impl Loader<'_> {
             criteria,
             possible: file.possible.get_ref().0,
             school,
+            run,
+            warnings,
             by_id: HashMap::new(),
         };
         complete(&mut protocol, declared);
@@ -360,6 +374,7 @@ impl Loader<'_> {
         let written = text.get_ref();
         self.read(written)
             .and_then(|node| self.worked_out(node))
+            .map(|node| self.unfolded(node))
             .map_err(|e| {
                 // One byte past the opening quote; the formulas of a protocol carry no escapes.
                 self.fault(
@@ -369,6 +384,17 @@ impl Loader<'_> {
                 );
             })
             .ok()
+    }
+
+    /// The formula with hidden results written out.
+    fn unfolded(&self, node: Node) -> Node {
+        if self.hidden.is_empty() {
+            return node;
+        }
+        match node.op {
+            Op::Item(i) => self.hidden.get(&i).cloned().unwrap_or(node),
+            _ => node.with_children(node.children().into_iter().map(|c| self.unfolded(c.clone())).collect()),
+        }
     }
 
     /// A formula may not hang on an answer in words: that is what the team says, and not what the readings give.

@@ -19,7 +19,7 @@ impl Loader<'_> {
             .map(|r| {
                 let mut words = Vec::new();
                 let conditions = r.right.iter().filter_map(|r| r.condition.as_ref());
-                for text in r.formula.iter().chain(conditions) {
+                for text in r.formula.iter().chain(&r.uncertainty).chain(conditions) {
                     if let Ok(ast) = formula::parse(text.get_ref()) {
                         collect_names(&ast, &mut words);
                     }
@@ -63,32 +63,40 @@ impl Loader<'_> {
         // All names first, so that a misspelt one is told from a later one.
         let first = self.items.len();
         let mut tables_of = Vec::new();
-        for (n, i) in order.iter().enumerate() {
+        let mut shown = 0;
+        for i in &order {
             let r = &results[*i];
             let unit = r.unit.as_ref().map_or_else(Unit::one, |u| self.unit(u));
             let nature = self.nature(&unit, r.pressure.as_ref());
             let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
             tables_of.push(table);
+            let kind = if r.hidden { ItemKind::Hidden } else { ItemKind::Result(shown) };
+            shown += usize::from(!r.hidden);
             let item = Item {
                 nature,
                 rows: table.map_or(Shape::Scalar, |t| Shape::Column(t as u16)),
                 words: r.words.as_ref().map(|w| w.get_ref().clone()),
                 shape: self.roundness(r.shape.as_ref()),
-                ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Result(n))
+                ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, kind)
             };
             self.add_item(item, r.id.span().start);
         }
         order
             .iter()
             .enumerate()
-            .map(|(n, i)| {
+            .filter_map(|(n, i)| {
                 let r = &results[*i];
                 let item = first + n;
                 let bay = self.bay_of(r.bay.as_ref(), tables_of[n], tables, names, r.id.span().start, r.id.get_ref());
                 let node = self.result_formula(r, item);
+                if r.hidden {
+                    self.hide(r, item, node);
+                    return None;
+                }
+                let uncertainty = r.uncertainty.as_ref().and_then(|u| self.own_uncertainty(u, item));
                 let upstream =
                     node.items().into_iter().filter(|i| matches!(self.items[*i].kind, ItemKind::Result(_))).collect();
-                ResultSpec {
+                Some(ResultSpec {
                     item,
                     bay,
                     table: tables_of[n],
@@ -97,6 +105,9 @@ impl Loader<'_> {
                     upstream,
                     points: r.points.get_ref().0,
                     plus_minus: r.plus_minus,
+                    uncertainty_text: r.uncertainty.as_ref().map_or_else(String::new, |u| u.get_ref().clone()),
+                    uncertainty,
+                    digits: r.digits.unwrap_or(true),
                     optional: r.optional,
                     guess: r.guess,
                     by_eye: r.by_eye.unwrap_or(true),
@@ -112,7 +123,7 @@ impl Loader<'_> {
                         )
                     }),
                     node,
-                }
+                })
             })
             .collect()
     }
@@ -146,6 +157,41 @@ impl Loader<'_> {
             self.items[item].nature = Nature::Plain;
         }
         node
+    }
+
+    /// Keeps the formula of a hidden result for those that name it.
+    fn hide(&mut self, r: &source::ResultSpec, item: usize, node: Node) {
+        let (at, id) = (r.id.span().start, r.id.get_ref());
+        if !r.points.get_ref().0.is_zero() || r.plus_minus || r.words.is_some() {
+            self.fault(
+                at,
+                format!("`{id}` is hidden: it is never asked for, and can earn nothing"),
+                "write points = \"0\" and neither plus_minus nor words, or take `hidden` out",
+            );
+        }
+        if !r.schools.is_empty() {
+            self.fault(at, format!("`{id}` is hidden, and has schools"), "give the schools to the results that use it");
+        }
+        self.hidden.insert(item, node);
+        let text = r.formula.as_ref().map_or_else(String::new, |f| f.get_ref().clone());
+        self.hidden_texts.push((id.clone(), text));
+    }
+
+    /// The formula of a result's own standard uncertainty: of its dimension, and with its rows or one value.
+    fn own_uncertainty(&mut self, text: &Text, item: usize) -> Option<Node> {
+        let it = self.items[item].clone();
+        let node = self.formula(text, &it.id)?;
+        let fits = !node.truth && node.nature != Nature::Point && node.dimension == it.unit.dimension;
+        if !fits || (node.shape != it.rows && node.shape != Shape::Scalar) {
+            let unit = if it.unit.text.is_empty() { "1" } else { &it.unit.text };
+            self.fault(
+                text.span().start,
+                format!("the uncertainty of `{}` is not one of its kind: it has to come out in {unit}", it.id),
+                "mend the formula; it gives a standard uncertainty, row by row in a table",
+            );
+            return None;
+        }
+        Some(node)
     }
 
     /// Whether a formula gives what an item is said to be.

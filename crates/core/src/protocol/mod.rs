@@ -13,15 +13,20 @@ mod references;
 mod refused;
 mod relate;
 mod rubric;
+mod run;
 pub mod sheet;
 mod slip;
 mod source;
 #[cfg(test)]
 mod tests;
+mod warnings;
 
 use std::collections::HashMap;
 
 use rust_decimal::Decimal;
+
+use crate::error::Fault;
+use crate::submission::Submission;
 
 pub use compile::compile;
 pub use model::*;
@@ -60,6 +65,8 @@ pub struct Protocol {
     pub references: Vec<Reference>,
     /// Results in the order they are derived.
     pub results: Vec<ResultSpec>,
+    /// Ids and formulas of hidden results in the order they are derived; the formulas above hold them written out.
+    pub hidden: Vec<(String, String)>,
     /// Relations that hold whatever the unknown is.
     pub checks: Vec<Check>,
     /// Values that should agree.
@@ -76,8 +83,21 @@ pub struct Protocol {
     pub possible: Decimal,
     /// Schools.
     pub school: School,
+    /// The instructor's run.
+    pub run: Option<Run>,
+    /// What is no fault and still looks like one: a reading that nothing uses, a short form that is far off.
+    pub warnings: Vec<Fault>,
     /// Items by id.
     by_id: HashMap<String, usize>,
+}
+
+/// A table that is known to be good, handed in under the protocol's own name.
+#[derive(Clone, Debug)]
+pub struct Run {
+    /// Line and column in the file.
+    pub at: (usize, usize),
+    /// The table.
+    pub submission: Submission,
 }
 
 /// The JSON Schema of the file format, for editors: generated from what the loader reads.

@@ -79,6 +79,7 @@ impl Loader<'_> {
             fallback: r.fallback.as_ref().map(|f| self.range(f, "the band where it was not taken")),
             rejection: self.rejection(r.rejection.as_ref()),
             heaping: r.heaping.as_ref().map(|h| self.positive(h, "the round figure")),
+            absence: self.phrases(&r.absence),
             bracket: None,
         }
     }

@@ -146,3 +146,19 @@ fn any_text_is_refused_or_loaded_without_panic() {
         let _ = Protocol::parse(&KEEL_PLATE[..end]);
     }
 }
+
+#[test]
+fn a_hidden_result_stands_in_formulas_and_nowhere_else() {
+    let text = include_str!("../../tests/labs/echo-well.toml");
+    let hidden = "\n[[result]]\nid = \"twice\"\ntitle = \"twice the speed\"\nbay = \"well\"\nunit = \"m/s\"\nformula = \"2 * speed\"\npoints = \"0\"\nhidden = true\n\
+                  [[result]]\nid = \"again\"\ntitle = \"the speed again\"\nbay = \"well\"\nunit = \"m/s\"\nformula = \"twice / 2\"\npoints = \"0\"\n";
+    let p = compile(&(text.to_owned() + hidden)).unwrap_or_else(|f| panic!("{f:?}"));
+    let item = |id: &str| p.item(id).unwrap_or_else(|| panic!("no item {id}"));
+    assert!(!p.is_typed(item("twice")) && p.is_typed(item("again")));
+    assert!(p.results.iter().all(|r| r.item != item("twice")));
+    let again = p.results.iter().find(|r| r.item == item("again")).map(|r| (r.node.items(), r.upstream.clone()));
+    assert_eq!(again, Some((vec![item("speed")], vec![item("speed")])), "its formula holds what the hidden one says");
+    // What is never asked for can earn nothing.
+    let faults = compile(&(text.to_owned() + &hidden.replacen("points = \"0\"", "points = \"1\"", 1))).err();
+    assert!(faults.is_some_and(|f| f.iter().any(|f| f.what.contains("`twice` is hidden"))));
+}

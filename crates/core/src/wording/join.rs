@@ -29,7 +29,7 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
 /// Item, row and what the readings give of a result that is missing in a row, unless somebody said it in other words.
 fn not_there(protocol: &Protocol, f: &Finding) -> Option<(usize, u32, String)> {
     match &f.kind {
-        Kind::MissingResult { right: Some(right) } if f.reworded.is_none() => {
+        Kind::MissingResult { right } if f.reworded.is_none() => {
             Some((f.place.item?, f.place.row?, At::of(protocol, f).right(right)))
         }
         _ => None,

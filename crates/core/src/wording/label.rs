@@ -9,6 +9,7 @@ pub fn label(kind: &Kind) -> &'static str {
         | Kind::Absent { .. }
         | Kind::MissingRow { .. }
         | Kind::MissingResult { .. }
+        | Kind::NotWorkedOut { .. }
         | Kind::GridMissing { .. }
         | Kind::KeyMissing { .. } => "missing",
         Kind::ForbiddenReading { .. } => "nothing to read",

@@ -8,6 +8,7 @@ mod counted;
 mod fragile;
 mod join;
 mod label;
+mod lists;
 mod numbers;
 mod reviewer;
 mod score;

@@ -2,6 +2,7 @@
 
 use super::columns::column;
 use super::counted::{concordance, exclusion, outlier, unsupported};
+use super::lists::waiting;
 use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
 use super::{At, amount, plain, sentence};
@@ -331,8 +332,10 @@ pub(super) fn corrected(at: &At<'_>, kind: &Kind) -> String {
 fn result(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit) = (at.result(), at.unit());
     match kind {
-        Kind::MissingResult { right: None } => format!("No {title}; it waits for a reading that is missing too."),
-        Kind::MissingResult { right: Some(right) } => {
+        Kind::NotWorkedOut { results } => {
+            format!("Not worked out, because readings are missing: {}.", waiting(at.protocol, results))
+        }
+        Kind::MissingResult { right } => {
             format!("No {title}; the readings give {}{unit}.", at.right(right))
         }
         Kind::UnreadableResult { text, right } => {

@@ -1,6 +1,7 @@
 //! For the team: what happened, with its numbers, and what to do about it.
 
 use super::columns::{check, ends};
+use super::lists::{counted_out, listed, waiting};
 use super::reviewer::{act, figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
 use super::{At, amount, plain, sentence};
@@ -71,7 +72,7 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
 
 /// Of one reading that is missing, by its place.
 fn missing_reading(place: &str) -> String {
-    format!("The value of {place} is not there; what needs it could not be checked and costs nothing more.")
+    format!("The value of {place} is not there; what needs it could not be checked.")
 }
 
 fn missing_row(at: &At<'_>, table: usize, reason: Option<&str>) -> String {
@@ -89,9 +90,9 @@ fn reading(at: &At<'_>, kind: &Kind) -> String {
         Kind::Bound { text } => {
             format!("“{text}” for {place} says only that the range was left; choose another range and read a value.")
         }
-        Kind::UnreadableReading { text, .. } => format!(
-            "We could not read “{text}” for {place}; what needs it could not be checked and costs nothing more."
-        ),
+        Kind::UnreadableReading { text, .. } => {
+            format!("We could not read “{text}” for {place}; what needs it could not be checked.")
+        }
         Kind::Implausible { text, .. } => {
             format!(
                 "Please look at {place}, {}, once more: it is far from what this apparatus can give.",
@@ -234,7 +235,11 @@ fn corrected(at: &At<'_>, kind: &Kind) -> String {
 fn result(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit) = (at.result(), at.unit());
     match kind {
-        Kind::MissingResult { right: Some(right) } => {
+        Kind::NotWorkedOut { results } => {
+            let which = waiting(at.protocol, results);
+            format!("You could not work out {which}, because readings are missing.")
+        }
+        Kind::MissingResult { right } => {
             format!("The {title} is not there yet: your readings give {}{unit}.", at.right(right))
         }
         Kind::UnreadableResult { text, right } => {
@@ -281,20 +286,6 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
-/// Numbers of rows or readings, a comma between them.
-pub(super) fn counted_out(numbers: &[u32]) -> String {
-    numbers.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")
-}
-
-/// Some titles as one list: "the mass, the height and the width".
-pub(super) fn listed(names: &[String]) -> String {
-    match names.split_last() {
-        Some((last, [])) => last.clone(),
-        Some((last, rest)) => format!("{} and {last}", rest.join(", ")),
-        None => String::new(),
-    }
-}
-
 /// The sentence on several rows of one result that are missing, and what the readings give for each.
 pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> String {
     format!(
@@ -307,10 +298,7 @@ pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> Stri
 
 /// The sentence on several readings that are missing.
 pub(super) fn missing_readings(names: &[String]) -> String {
-    format!(
-        "The values of {} are not there; what needs them could not be checked and costs nothing more.",
-        listed(names)
-    )
+    format!("The values of {} are not there; what needs them could not be checked.", listed(names))
 }
 
 /// "readings 1, 3 of the mass", "the height".

@@ -123,7 +123,8 @@ fn of_results() -> Vec<Kind> {
             reason: "blot".into(),
         },
         Kind::Own { text: "The sketch is missing.".into() },
-        Kind::MissingResult { right: Some(right()) },
+        Kind::MissingResult { right: right() },
+        Kind::NotWorkedOut { results: vec![(0, None), (1, Some(2)), (1, Some(3))] },
         Kind::UnreadableResult { text: "4i2".into(), right: right() },
         Kind::Unchecked { text: text(), gap: None },
         Kind::Differs { text: text(), right: right() },
@@ -158,7 +159,7 @@ fn of_results() -> Vec<Kind> {
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 67;
+const KINDS: usize = 68;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
@@ -175,8 +176,8 @@ fn is_sampled(kind: &Kind) {
         GridMissing { .. } | GridLeft { .. } | StoppedEarly { .. } | Trend { .. } | StepOffPlan { .. } => {}
         DoesNotFollow { .. } | DoesNotAddUp { .. } | Exclusion { .. } | ExclusionUnsupported { .. } => {}
         NotConcordant | ConcordanceTied { .. } | Concordance { .. } | OutlierKept(_) | OutlierNear(_) => {}
-        PointApart { .. } | Repair { .. } | Rewritten { .. } | Corrected { .. } | Own { .. } | MissingResult { .. } => {
-        }
+        PointApart { .. } | Repair { .. } | Rewritten { .. } | Corrected { .. } | Own { .. } => {}
+        MissingResult { .. } | NotWorkedOut { .. } => {}
         UnreadableResult { .. } | Unchecked { .. } | Differs { .. } | Slip(_) | SlipAgain | Unexplained(_) => {}
         Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
         PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}

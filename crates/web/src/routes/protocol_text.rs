@@ -173,6 +173,8 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
         ))
     } else if form.then == "set" && new.version <= now.protocol.version && new.digest != now.protocol.digest {
         Some(format!("Count the version up: {} is in force.", now.protocol.version))
+    } else if form.then == "set" && !page.checked.faults.is_empty() {
+        Some("The instructor’s run does not come out clean: see below.".to_owned())
     } else {
         None
     };

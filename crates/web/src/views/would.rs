@@ -47,6 +47,8 @@ pub(crate) struct Checked {
     pub(crate) more: usize,
     /// What it holds, where it has no fault.
     pub(crate) says: String,
+    /// What is no fault and looks like one: line, column, what, how to mend it.
+    pub(crate) warnings: Vec<(usize, usize, String, String)>,
     /// One table tried with it: whose, points, lines.
     pub(crate) trial: Option<(String, String, String)>,
 }
@@ -58,15 +60,9 @@ impl Checked {
     pub(crate) fn faulty(faults: Vec<Fault>) -> Checked {
         Checked {
             more: faults.len().saturating_sub(LISTED),
-            faults: faults
-                .into_iter()
-                .take(LISTED)
-                // The place itself is a click away; the drawing under a formula needs a face of one width.
-                .map(|f| {
-                    (f.line, f.column, super::capital(f.what.lines().next().unwrap_or("")), super::capital(&f.mend))
-                })
-                .collect(),
+            faults: faults.iter().take(LISTED).map(placed).collect(),
             says: String::new(),
+            warnings: Vec::new(),
             trial: None,
         }
     }
@@ -81,6 +77,14 @@ impl Checked {
             notation::counted(p.checks.len(), "check"),
             p.possible.normalize()
         );
-        Checked { faults: Vec::new(), more: 0, says, trial: None }
+        // A run that does not come out clean is told as a fault is: the text cannot be put in force with it.
+        let run = jurado_core::instructor::faults(p);
+        Checked { warnings: p.warnings.iter().take(LISTED).map(placed).collect(), says, ..Checked::faulty(run) }
     }
+}
+
+/// A fault with its place and its first line: the place itself is a click away, and the drawing under a formula needs a face
+/// of one width.
+fn placed(f: &Fault) -> (usize, usize, String, String) {
+    (f.line, f.column, super::capital(f.what.lines().next().unwrap_or("")), super::capital(&f.mend))
 }

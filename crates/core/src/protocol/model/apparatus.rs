@@ -81,6 +81,8 @@ pub struct TableSpec {
     pub grid: Option<Grid>,
     /// When the team may stop.
     pub stop: Option<Stop>,
+    /// Reasons for which a row may be missing at no cost, as phrases.
+    pub absence: Vec<String>,
 }
 
 /// How many rows or replicates.

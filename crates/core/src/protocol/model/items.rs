@@ -55,6 +55,8 @@ pub enum ItemKind {
     Reference(usize),
     /// Index into `results`.
     Result(usize),
+    /// Worked out for other formulas, which hold its own in its place; never asked for.
+    Hidden,
     /// Index into `parameters`.
     Parameter(usize),
 }

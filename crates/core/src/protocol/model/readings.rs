@@ -47,6 +47,8 @@ pub struct ReadingSpec {
     pub rejection: Option<Rejection>,
     /// Round figures it should not heap on.
     pub heaping: Option<f64>,
+    /// Reasons for which it may be missing at no cost, as phrases.
+    pub absence: Vec<String>,
     /// Readings surely too small and surely too big around it.
     pub bracket: Option<(usize, usize)>,
 }

@@ -26,6 +26,12 @@ pub struct ResultSpec {
     pub points: Decimal,
     /// Whether a ± is asked for.
     pub plus_minus: bool,
+    /// Its standard uncertainty by a formula of its own, in place of what its sources give.
+    pub uncertainty: Option<Node>,
+    /// That formula as written; empty where there is none.
+    pub uncertainty_text: String,
+    /// Whether its figures are judged.
+    pub digits: bool,
     /// Whether it may be left out.
     pub optional: bool,
     /// An estimate made before measuring.

@@ -123,6 +123,8 @@ pub(in crate::protocol) struct File {
     pub(in crate::protocol) result: Vec<ResultSpec>,
     #[serde(default)]
     pub(in crate::protocol) slip: Vec<Declared>,
+    /// A table that is known to be good: every check of the protocol judges it, and it has to come out clean.
+    pub(in crate::protocol) run: Option<Spanned<Run>>,
     #[serde(default)]
     pub(in crate::protocol) check: Vec<Check>,
     #[serde(default)]
@@ -225,6 +227,9 @@ pub(in crate::protocol) struct Table {
     pub(in crate::protocol) rough: Option<Rough>,
     pub(in crate::protocol) grid: Option<Grid>,
     pub(in crate::protocol) stop: Option<Stop>,
+    /// Reasons for which a row may be missing at no cost, as phrases.
+    #[serde(default)]
+    pub(in crate::protocol) absence: Vec<Text>,
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -310,8 +315,34 @@ pub(in crate::protocol) struct Reading {
     pub(in crate::protocol) rejection: Option<Rejection>,
     #[serde(default)]
     pub(in crate::protocol) heaping: Option<Number>,
+    /// Reasons for which it may be missing at no cost, as phrases.
+    #[serde(default)]
+    pub(in crate::protocol) absence: Vec<Text>,
     /// A judged bracket: two readings, surely too small and surely too big.
     pub(in crate::protocol) bracket: Option<[Text; 2]>,
+}
+
+/// The instructor's run.
+#[derive(Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(in crate::protocol) struct Run {
+    /// Keys of the table.
+    #[serde(default)]
+    pub(in crate::protocol) keys: BTreeMap<Spanned<String>, String>,
+    /// The key of each row, by table.
+    #[serde(default)]
+    pub(in crate::protocol) rows: BTreeMap<Spanned<String>, Vec<String>>,
+    /// Readings and results as they stand on the sheet, in its units: one text, or one for each row.
+    pub(in crate::protocol) values: BTreeMap<Spanned<String>, Filled>,
+}
+
+#[derive(Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub(in crate::protocol) enum Filled {
+    /// A single value.
+    One(String),
+    /// One for each row.
+    Rows(Vec<String>),
 }
 
 #[derive(Deserialize, JsonSchema)]
@@ -374,6 +405,13 @@ pub(in crate::protocol) struct ResultSpec {
     pub(in crate::protocol) points: Spanned<Exact>,
     #[serde(default)]
     pub(in crate::protocol) plus_minus: bool,
+    /// Its standard uncertainty by a formula of its own, in place of what its sources give.
+    pub(in crate::protocol) uncertainty: Option<Text>,
+    /// Worked out for other formulas and never asked for.
+    #[serde(default)]
+    pub(in crate::protocol) hidden: bool,
+    /// Whether its figures are judged; `false` for a power of ten or a dilution.
+    pub(in crate::protocol) digits: Option<bool>,
     pub(in crate::protocol) shape: Option<Text>,
     #[serde(default)]
     pub(in crate::protocol) optional: bool,
