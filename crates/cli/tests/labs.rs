@@ -92,6 +92,30 @@ fn a_run_that_is_not_clean_is_a_fault() {
     }
 }
 
+/// A class without slips and troubles hands in whole tables in which nothing is wrong: a lab whose world or rules do not fit
+/// each other shows here. Whether two values agree a team may see otherwise.
+#[test]
+fn a_class_without_slips_hands_in_whole_tables() {
+    let never = [
+        "missing-reading missing-row missing-result not-worked-out forbidden-reading unreadable implausible",
+        "slip unexplained ambiguous repair rewritten key-missing key-unknown grid-missing stopped-early",
+    ]
+    .join(" ");
+    let mut all: Vec<String> = Vec::new();
+    for (name, text, world) in labs() {
+        let lab = lab(&name, &text, &world);
+        let order = Order { teams: 24, seed: 11, slips: 0.0, troubles: 0.0, typing: false, ..Order::default() };
+        for table in lab.simulate(&order).tables {
+            let judged = judge(&lab.protocol, &table, &[], &[]);
+            let wrong = judged.findings.iter().filter(|f| never.split(' ').any(|code| code == f.code()));
+            all.extend(
+                wrong.map(|f| format!("{name}, {}: {}", table.team, jurado_core::wording::says(&lab.protocol, f))),
+            );
+        }
+    }
+    assert!(all.is_empty(), "{}", all.join("\n"));
+}
+
 /// Distances may bear a sign by either convention; nothing is charged for one.
 #[test]
 fn a_convention_of_signs_costs_nothing() {

@@ -1131,6 +1131,14 @@ fn cells_more() -> Vec<Edge> {
             + "absence = [\"out of reach\"]\n"
             + &result_of("both", "cm", "a + b")),
     );
+    let bounded = lab(
+        "",
+        &(reading("a", "bridge")
+            + &reading("b", "bridge")
+            + "bound = true\n"
+            + &result_of("both", "cm", "a + b")
+            + &criterion("completeness", "1", "each = \"0.5\"")),
+    );
     let ab = |b: &str| format!("a: 1.0000 {{unit cm}}\n{b}");
     let whole = "[[check]]\nid = \"whole\"\ntitle = \"whole\"\nleft = \"sum(x)\"\nright = \"b\"\nrelation = \"equal\"\nk = 2\nsays = \"the parts do not add up to the whole\"\n";
     let added = lab("", &(reading("b", "bridge") + &rows("3", "x - y") + whole));
@@ -1160,6 +1168,13 @@ fn cells_more() -> Vec<Edge> {
             [&row_of("x 2: {out the rail ends: Out of Reach}\n"), &row_of("x 2: {out the rail ends before it}\n")],
             severity("missing-row"),
             ["note", "decide"],
+        ),
+        between(
+            "A bound that is a right entry",
+            [&bounded, &bounded.replace("bound = true\n", "")],
+            &ab("b: > 5 {unit cm}"),
+            line_of("completeness"),
+            ["1", "0.5"],
         ),
         edge(
             "A reason that the protocol lists",

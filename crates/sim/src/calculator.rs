@@ -207,9 +207,10 @@ impl Calculator<'_> {
             Some(Hand::FirstOnly) => value = each(&value, |_| 0.0),
             _ => {}
         }
-        match self.scales.and_then(|s| s.get(line)) {
-            Some(scale) => each(&value, |x| x / scale),
-            None => value,
+        // A word has no unit to be converted from.
+        match (self.scales.and_then(|s| s.get(line)), &value) {
+            (Some(scale), Val::One(_) | Val::Many(_)) => each(&value, |x| x / scale),
+            _ => value,
         }
     }
 

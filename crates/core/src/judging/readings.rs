@@ -158,6 +158,10 @@ impl Judge<'_> {
         }
         match &cell.state {
             CellState::Missing => self.missing(cell, found),
+            CellState::Bound if self.spec.bound => {
+                let kind = Kind::Bound { text: cell.text.clone() };
+                found.push(self.of_cell(kind, Severity::Note, row));
+            }
             CellState::Bound => {
                 let kind = Kind::Bound { text: cell.text.clone() };
                 let finding = self.of_cell(kind, Severity::Decide, row);

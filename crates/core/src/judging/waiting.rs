@@ -77,7 +77,11 @@ fn waits_for(protocol: &Protocol, table: &Table, result: &JudgedResult) -> Optio
     for (n, reading) in table.readings.iter().enumerate().filter(|(_, r)| items.contains(&r.item)) {
         let own = own_table.is_some() && protocol.readings[n].table == own_table;
         let lost = protocol.readings[n].table.map_or_else(Vec::new, |t| lost_rows(protocol, table, t));
-        for cell in reading.cells.iter().filter(|c| c.state == CellState::Missing && (!own || c.row == result.row)) {
+        for cell in reading.cells.iter().filter(|c| c.state != CellState::Read && (!own || c.row == result.row)) {
+            if cell.state == CellState::Bound && protocol.readings[n].bound {
+                gone.push(WaitsFor::Listed);
+                continue;
+            }
             let of_row = || lost.iter().find(|(row, _)| Some(*row) == cell.row).and_then(|(_, reason)| reason.clone());
             let listed = |reason: String| {
                 if is_listed(&reason, &listed_for(protocol, &protocol.readings[n])) {

@@ -80,6 +80,7 @@ impl Loader<'_> {
             rejection: self.rejection(r.rejection.as_ref()),
             heaping: r.heaping.as_ref().map(|h| self.positive(h, "the round figure")),
             absence: self.phrases(&r.absence),
+            bound: r.bound,
             bracket: None,
         }
     }

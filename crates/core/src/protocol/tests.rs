@@ -162,3 +162,35 @@ fn a_hidden_result_stands_in_formulas_and_nowhere_else() {
     let faults = compile(&(text.to_owned() + &hidden.replacen("points = \"0\"", "points = \"1\"", 1))).err();
     assert!(faults.is_some_and(|f| f.iter().any(|f| f.what.contains("`twice` is hidden"))));
 }
+
+#[test]
+fn what_looks_wrong_and_is_no_fault_is_told() {
+    let text = include_str!("../../tests/labs/echo-well.toml");
+    let told = |text: &str| -> Vec<String> {
+        compile(text).unwrap_or_else(|f| panic!("{f:?}")).warnings.into_iter().map(|w| w.what).collect()
+    };
+    let usual = told(text);
+    let reading = "\n[[reading]]\nid = \"mood\"\ntitle = \"mood\"\nbay = \"well\"\nunit = \"cm\"\nkind = \"setting\"\n";
+    let fitted = "\n[[instrument]]\nid = \"plumb\"\ntitle = \"plumb line\"\nunit = \"cm\"\nstep = 1\n";
+    let constant = |short: &str, used: &str| {
+        format!(
+            "\n[[constant]]\nid = \"fall\"\ntitle = \"fall\"\nunit = \"m/s^2\"\nvalue = 9.812\nshort = [{short}]\nsource = \"chart\"\n{used}"
+        )
+    };
+    let result = "[[result]]\nid = \"gee\"\ntitle = \"gee\"\nbay = \"well\"\nunit = \"m/s^2\"\nformula = \"fall\"\npoints = \"0\"\n";
+    for (more, says) in [
+        (reading.to_owned(), Some("nothing uses the reading `mood`")),
+        (reading.to_owned() + &result.replace("fall", "mood").replace("m/s^2", "cm"), None),
+        (fitted.to_owned(), Some("nothing uses the instrument `plumb`")),
+        (constant("9.81", ""), Some("nothing uses the constant `fall`")),
+        (constant("9.81", result), None),
+        (constant("981", result), Some("981 is no short form of `fall`, 9.812")),
+    ] {
+        let now = told(&(text.to_owned() + &more));
+        let new: Vec<&String> = now.iter().filter(|w| !usual.contains(w)).collect();
+        assert_eq!(new.first().map(|w| w.as_str()), says, "{more}");
+    }
+    let silent = text.replace("responsible person", "person");
+    let silence = |text: &str| told(text).iter().any(|w| w.contains("who decides on site"));
+    assert!(silence(&silent) && !silence(text));
+}

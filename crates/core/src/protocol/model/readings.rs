@@ -49,6 +49,8 @@ pub struct ReadingSpec {
     pub heaping: Option<f64>,
     /// Reasons for which it may be missing at no cost, as phrases.
     pub absence: Vec<String>,
+    /// Whether a bound is a right entry.
+    pub bound: bool,
     /// Readings surely too small and surely too big around it.
     pub bracket: Option<(usize, usize)>,
 }

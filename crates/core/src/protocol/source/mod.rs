@@ -318,6 +318,9 @@ pub(in crate::protocol) struct Reading {
     /// Reasons for which it may be missing at no cost, as phrases.
     #[serde(default)]
     pub(in crate::protocol) absence: Vec<Text>,
+    /// Whether a bound is a right entry: an end of the scale, too many to count.
+    #[serde(default)]
+    pub(in crate::protocol) bound: bool,
     /// A judged bracket: two readings, surely too small and surely too big.
     pub(in crate::protocol) bracket: Option<[Text; 2]>,
 }
