@@ -23,6 +23,13 @@ TESTS = ["edges", "tables", "jurado_core", "schools", "limits", "certified", "sk
 
 # Name, file, what stands there, and what stands there with the break: ON is whether it is on.
 BREAKS = [
+    # Results that wait, absences, own uncertainties.
+    ("wait-listed", "judging/waiting.rs", "Some(WaitsFor::Listed) => return,", "Some(WaitsFor::Listed) if !ON => return,"),
+    ("wait-bound", "judging/readings.rs", "CellState::Bound if self.spec.bound => {", "CellState::Bound if self.spec.bound && !ON => {"),
+    ("absence-listed", "judging/readings.rs", "if is_listed(reason, &listed_for(self.protocol, self.spec)) {", "if !ON && is_listed(reason, &listed_for(self.protocol, self.spec)) {"),
+    ("absence-row-listed", "judging/readings.rs", "Some(reason) if is_listed(&reason, &protocol.tables[t].absence) => {", "Some(reason) if !ON && is_listed(&reason, &protocol.tables[t].absence) => {"),
+    ("unc-own", "judging/propagate.rs", "let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()) else { return };", "let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()).filter(|_| !ON) else { return };"),
+    ("digits-free", "protocol/derive.rs", "digits: r.digits.unwrap_or(true),", "digits: ON || r.digits.unwrap_or(true),"),
     # Comparing.
     ("cmp-figure-tolerance", "judging/compare/mod.rs", "let last = deserved + school.figure_tolerance;", "let last = deserved + if ON { 0 } else { school.figure_tolerance };"),
     ("cmp-dump", "judging/compare/mod.rs", "if dump { h.max(d) }", "if dump && !ON { h.max(d) }"),
@@ -74,9 +81,9 @@ BREAKS = [
     ("res-told", "judging/results.rs", "guess: other.filter(|(_, p)| *p >= TOLD).cloned(),", "guess: other.filter(|(_, p)| ON || *p >= TOLD).cloned(),"),
     ("res-fragile", "judging/results.rs", "(1.0 / 3.0..=2.0 / 3.0)", "(1.0 / 3.0..=if ON { 0.4 } else { 2.0 / 3.0 })"),
     ("res-likely", "judging/results.rs", "s.ambiguous || s.probability >= 1.0 / 3.0", "!ON && (s.ambiguous || s.probability >= 1.0 / 3.0)"),
-    ("res-past-the-end", "judging/results.rs", "whole.last < row", "whole.last < row && !ON"),
+    ("res-past-the-end", "judging/waiting.rs", "None if result.row.is_some() => return,", "None if result.row.is_some() && !ON => return,"),
     ("res-dearest", "judging/results.rs", "places.map(at_stake).max()", "places.map(|r| at_stake(r) * if ON { Decimal::NEGATIVE_ONE } else { Decimal::ONE }).max().map(|c| c.abs())"),
-    ("res-waits", "judging/results.rs", "let cost = if waits {", "let cost = if waits && !ON {"),
+    ("res-waits", "judging/waiting.rs", "if why == WaitsFor::Silent {", "if ON || why == WaitsFor::Silent {"),
     ("res-waived", "judging/results.rs", "if spec.optional || section.waived", "if spec.optional || !ON && section.waived"),
     ("res-optional", "judging/results.rs", "if spec.optional ||", "if spec.optional && !ON ||"),
     ("res-only-copied", "judging/results.rs", "users.peek().is_some()", "!ON && users.peek().is_some()"),
@@ -84,7 +91,7 @@ BREAKS = [
     ("res-digits-few", "judging/digits.rs", "let few = written < r.deserved - tolerance;", "let few = written < r.deserved - if ON { 0 } else { tolerance };"),
     ("res-digits-u", "judging/digits.rs", "let by_u = place_of_u(r)", "let by_u = place_of_u(r).filter(|_| !ON)"),
     ("res-digits-beside", "judging/digits.rs", "|| beside_its_plus_minus(r) {", "|| !ON && beside_its_plus_minus(r) {"),
-    ("res-digits-final", "judging/digits.rs", "right && !feeds &&", "right && (ON || !feeds) &&"),
+    ("res-digits-final", "judging/digits.rs", "right && spec.digits && !feeds &&", "right && spec.digits && (ON || !feeds) &&"),
     ("res-digits-exact", "judging/digits.rs", "&& !r.exact &&", "&& (ON || !r.exact) &&"),
     ("res-digits-many", "judging/digits.rs", "let many = written - spare > r.deserved + tolerance;", "let many = written - spare > r.deserved + tolerance + if ON { 1 } else { 0 };"),
     ("res-join", "judging/results.rs", "&& s.subject == mine.subject", "&& (ON || s.subject == mine.subject)"),

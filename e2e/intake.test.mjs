@@ -70,6 +70,31 @@ test("good rows are offered, the others wait in quarantine with the reason, and 
   await page.context().close();
 });
 
+test("rows that wait stand on their table's Bench, cost nothing there, and are released or dropped", async () => {
+  const page = await app.reviewer1();
+  const rows = rowsOf("Alfa");
+  const spoiled = rows.map((row) => row.replace(",disc_mass,", ",disc_mas,").replace(",rod_mass,", ",rod_mas,"));
+  await bring(page, file("spoiled.csv", `${HEADER}${spoiled.join("\n")}\n`));
+  await page.getByRole("button", { name: "Take 1 table" }).click();
+  await page.getByRole("status").getByText("2 rows in quarantine").waitFor();
+  await app.bench(page, "Alfa");
+  const waits = page.locator("#waits");
+  await waits.getByRole("heading", { name: "2 rows wait in quarantine" }).waitFor();
+  const line = async () => (await page.locator(".score tr", { hasText: "Completeness" }).first().innerText()).replace(/\s+/g, " ");
+  const whole = await line();
+  const wrong = waits.getByRole("textbox").first();
+  const right = (await wrong.inputValue()).replace("disc_mas,", "disc_mass,");
+  await wrong.fill(right);
+  await waits.getByRole("button", { name: "Mend and release" }).first().click();
+  await waits.getByRole("heading", { name: "1 row waits in quarantine" }).waitFor();
+  assert.equal(await line(), whole, "nothing is charged while a row waits");
+  await waits.getByRole("button", { name: "Drop it" }).click();
+  await page.waitForFunction(() => !document.querySelector("#waits"));
+  assert.notEqual(await line(), whole, "what the dropped row held is missing now");
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
 test("unusable files are told with line, column and mend, and the server lives on", async () => {
   const page = await app.coordinator();
   const cases = [

@@ -15,6 +15,13 @@ pub struct Submission {
     pub keys: BTreeMap<String, String>,
     /// Cells in the order handed in.
     pub cells: Vec<SubmittedCell>,
+    /// Rows of this table that could not be used and wait to be mended: what they hold is not missing.
+    #[serde(skip_serializing_if = "is_nought", default)]
+    pub waiting: u32,
+}
+
+fn is_nought(n: &u32) -> bool {
+    *n == 0
 }
 
 /// One cell as typed; empty text is an empty cell.

@@ -1,10 +1,10 @@
 //! Summaries and lines against public reference data sets and data whose exact answers are known by whole-number
-//! arithmetic. The reference sets (univariate: the four "NumAcc" sets; linear: Norris, NoInt1, NoInt2, of the Statistical
+//! arithmetic. The reference sets (univariate: the four "NumAcc" sets; linear: Norris, NoInt1, NoInt2; curves: Misra1a, DanWood, of the Statistical
 //! Reference Datasets of the United States' institute of standards) are checked here against exact arithmetic first: a
 //! digit misremembered would show.
 #![allow(missing_docs)]
 
-use jurado_core::stats::{line, summary};
+use jurado_core::stats::{least_squares, line, summary};
 
 /// Correct decimal digits.
 fn digits(got: f64, want: f64) -> f64 {
@@ -184,4 +184,59 @@ fn equal_weights_change_nothing_and_weights_are_repetitions() {
     let twice = line(&[1.0, 2.0, 4.0, 7.0, 7.0], &[2.2, 3.9, 8.3, 13.8, 13.8], None, false).expect("a line");
     let heavy = line(&x, &y, Some(&[1.0, 1.0, 1.0, 2.0]), false).expect("a line");
     assert!((twice.slope - heavy.slope).abs() < 1e-14 && (twice.intercept - heavy.intercept).abs() < 1e-14);
+}
+
+/// The certified parameters, their standard errors and the residual standard deviation, from both certified starts.
+#[test]
+fn curves_keep_eight_digits() {
+    let misra = (
+        vec![77.6, 114.9, 141.1, 190.8, 239.9, 289.0, 332.8, 378.4, 434.8, 477.3, 536.8, 593.1, 689.1, 760.0],
+        vec![10.07, 14.73, 17.94, 23.93, 29.61, 35.18, 40.02, 44.82, 50.76, 55.05, 61.01, 66.40, 75.47, 81.78],
+    );
+    let wood = (vec![1.309, 1.471, 1.490, 1.565, 1.611, 1.680], vec![2.138, 3.421, 3.597, 4.340, 4.882, 5.660]);
+    type Law = fn(f64, &[f64]) -> f64;
+    let saturating: Law = |x, p| p[0] * (1.0 - (-p[1] * x).exp());
+    let power: Law = |x, p| p[0] * x.powf(p[1]);
+    let cases = [
+        (
+            "Misra1a",
+            &misra,
+            saturating,
+            [[500.0, 0.0001], [250.0, 0.0005]],
+            [2.3894212918e+02, 5.5015643181e-04],
+            [2.7070075241, 7.2668688436e-06],
+            1.0187876330e-01,
+        ),
+        (
+            "DanWood",
+            &wood,
+            power,
+            [[1.0, 5.0], [0.7, 4.0]],
+            [7.6886226176e-01, 3.8604055871],
+            [1.8281973860e-02, 5.1726610913e-02],
+            3.2853114039e-02,
+        ),
+    ];
+    for (name, (x, y), law, starts, parameters, errors, residual_sd) in cases {
+        for start in starts {
+            let model = |p: &[f64]| Some(x.iter().map(|x| law(*x, p)).collect());
+            let fit = least_squares(&model, y, &start).unwrap_or_else(|e| panic!("{name}: {e}"));
+            let spread = fit.residual_sd.expect("more points than parameters");
+            let got = fit.errors.as_ref().expect("errors");
+            let worst = (0..2)
+                .flat_map(|k| [digits(fit.parameters[k], parameters[k]), digits(got[k], errors[k])])
+                .chain([digits(spread, residual_sd)])
+                .fold(16.0, f64::min);
+            println!("{name} from {start:?}: {worst:.1} digits");
+            assert!(worst >= 8.0, "{name} from {start:?}: {worst:.1} digits: {fit:?}");
+            // Each parameter follows each value as it does when the value is moved and all is fitted anew.
+            let mut moved = y.clone();
+            moved[2] += 1e-4;
+            let again = least_squares(&model, &moved, &start).unwrap_or_else(|e| panic!("{name}: {e}"));
+            for k in 0..2 {
+                let by = (again.parameters[k] - fit.parameters[k]) / 1e-4;
+                assert!((by / fit.influence[k][2] - 1.0).abs() < 0.02, "{name}: {by} and {}", fit.influence[k][2]);
+            }
+        }
+    }
 }

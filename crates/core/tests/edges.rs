@@ -632,6 +632,17 @@ fn uncertain() -> Vec<Edge> {
             has("plus-minus-unfair"),
             ["not found", "found"],
         ),
+        // Just fair beside a value ten times too large: 2 u; the coverage factor alone is told, not the share.
+        Edge {
+            sheets: [pm("1230", "12.9"), pm("1230", "25.8")],
+            ..between(
+                "A ± beside a scaled value",
+                [&plain, &limited("coverage_factor = 2")],
+                "",
+                tells("plus-minus-near", "standard uncertainties"),
+                ["not told", "told"],
+            )
+        },
     ]
 }
 
@@ -673,19 +684,19 @@ fn comparing_more() -> Vec<Edge> {
     let signed = |r: &str| {
         format!("a: 1.5699 {{unit cm}}\nb: 1.0000 {{unit cm}}\nsame: {r} {{unit cm}}\nalso: 2.5699 {{unit cm}}")
     };
-    let fitted = |more: &str| lab("", &(rows("4", "x - y") + &result_of("fit", "1", "slope(y, x)") + more));
+    let fitted = |more: &str| lab("", &(rows("4", "x - y") + &result_of("tilt", "1", "slope(y, x)") + more));
     let scattered = filled(&[
         ("12.3456", "1.2456", "11.1000"),
         ("14.9678", "2.3678", "12.6000"),
         ("16.4891", "3.4891", "13.0000"),
         ("18.9123", "4.5123", "14.4000"),
-    ]) + "fit: 2.0531";
+    ]) + "tilt: 2.0531";
     vec![
         between(
             "Seen in a graph",
             [&fitted(""), &fitted("by_eye = false\n")],
             &scattered,
-            right("fit"),
+            right("tilt"),
             ["right", "wrong"],
         ),
         edge(
@@ -818,6 +829,8 @@ fn diagnosing_together() -> Vec<Edge> {
     let tri = |r: &str| format!("a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\ntri: {r} {{unit cm^2}}");
     let shares = |kinds: &str| format!("{half}[criterion.shares]\n{kinds}\n");
     let invited = "[[slip]]\nid = \"whole-box\"\nresult = \"tri\"\nformula = \"a * b\"\nsays = \"the box was taken for its half\"\n";
+    // Even where the course holds the other kind to be far likelier.
+    let heavy = |lab: String| lab.replace("[school]\n", "[school]\n[school.weights]\nliteral = 50\n");
     let two = |second: &str| fine(&(result_of("tri", "cm^2", "a * b / 2") + &result_of("other", "cm^2", second)));
     let both = "a: 12.3456 {unit cm}\nb: 4.5678 {unit cm}\ntri: 56.3922 {unit cm^2}\nother: 152.4135 {unit cm^2}";
     let zeroed = lab(
@@ -891,6 +904,13 @@ fn diagnosing_together() -> Vec<Edge> {
         ),
         between(
             "The author's words",
+            [&heavy(half.clone() + invited), &heavy(half.clone())],
+            &tri("56.3922"),
+            named("tri"),
+            ["slip declared:whole-box", "slip literal"],
+        ),
+        between(
+            "The author's words",
             [&(half.clone() + invited), &half],
             &tri("56.3922"),
             named("tri"),
@@ -957,6 +977,12 @@ fn charging_more() -> Vec<Edge> {
     let two = reading("a", "rule") + &reading("b", "rule") + &result_of("area", "cm^2", "a * b");
     let feeding = lab("", &(two.clone() + &result_of("volume", "cm^3", "area * a") + &each));
     let pieces = "[[reading]]\nid = \"n\"\ntitle = \"pieces\"\nbay = \"bench\"\nkind = \"count\"\n";
+    let same = lab("", &(reading("a", "rule") + &result_of("copy", "cm", "a") + &each));
+    let limited = lab("", &(reading("a", "bridge") + &result_of("copy", "cm", "a") + &each))
+        .replace("step = 0.0001", "step = 0.0001\nlimit = 0.01");
+    let of_a = |a: &str, copy: &str| format!("a: {a} {{unit cm}}\ncopy: {copy} {{unit cm}}");
+    let logarithms = lab("", &rows("3", "ln(x / y - 1) * 1[cm]"));
+    let logs = |x: &str, y: &str| filled(&[("12.3456", "1.2456", "2.187"), (x, y, ""), ("16.7891", "3.4891", "1.338")]);
     let counted = lab("", &(pieces.to_owned() + &result_of("share", "1", "1 / n") + &each));
     // Six figures on the display, and a limit of error that leaves two of them.
     let sharp = lab("", &(reading("a", "bridge") + &result_of("area", "cm^2", "a^2") + &each));
@@ -972,7 +998,7 @@ fn charging_more() -> Vec<Edge> {
     };
     vec![
         edge(
-            "A missing result that waits",
+            "Results that wait",
             &product(),
             [&gone(""), &gone("b: 4.5 {unit cm}")],
             cost("missing-result"),
@@ -1019,6 +1045,49 @@ fn charging_more() -> Vec<Edge> {
             [&blunt, &sharp],
             "a: 12.3456 {unit cm}\narea: 1.5e2 {unit cm^2}",
             has("digits-few"),
+            ["not found", "found"],
+        ),
+        // Figures by rule alone: where the uncertainty would ask for more, a figure fewer than deserved is fair; where it
+        // would ask for fewer, one more is.
+        edge(
+            "Too few figures",
+            &same,
+            [&of_a("12.0", "12"), &of_a("20.0", "2e1")],
+            has("digits-few"),
+            ["not found", "found"],
+        ),
+        edge(
+            "Too many figures",
+            &limited,
+            [&of_a("12.3456", "12.34560"), &of_a("12.3456", "12.345600")],
+            has("digits-many"),
+            ["not found", "found"],
+        ),
+        Edge {
+            sheets: ["n: 7\nshare: 3.5".into(), "n: 7.0000 {unit cm}\nshare: 3.5 {unit cm}".into()],
+            ..between(
+                "Exact numbers",
+                [
+                    &counted.replace("1 / n", "n / 2"),
+                    &lab("", &(reading("n", "bridge") + &result_of("share", "cm", "n / 2") + &each)),
+                ],
+                "",
+                has("digits-few"),
+                ["not found", "found"],
+            )
+        },
+        between(
+            "A result that may be left out",
+            [&same.replace("formula = \"a\"\n", "formula = \"a\"\noptional = true\n"), &same],
+            "a: 12.0 {unit cm}",
+            has("missing-result"),
+            ["not found", "found"],
+        ),
+        edge(
+            "A row without a value",
+            &logarithms,
+            [&logs("14.5678", "15.5678"), &logs("14.5678", "")],
+            has("not-worked-out"),
             ["not found", "found"],
         ),
         between(
@@ -1194,6 +1263,20 @@ fn cells_more() -> Vec<Edge> {
         ),
         edge("Results that wait", &lone, [&ab(""), &ab("b: {out too far}")], line_of("calculation"), ["0", "1"]),
         edge("Results that wait", &lone, [&ab(""), &ab("b: {out out of reach}")], count("not-worked-out"), ["1", "0"]),
+        edge(
+            "Rows in quarantine",
+            &complete,
+            [&row_of("x 2: {waiting 1}\n"), &row_of("")],
+            line_of("completeness"),
+            ["2", "1.5"],
+        ),
+        edge(
+            "Rows in quarantine",
+            &complete,
+            [&row_of("x 2: {waiting 1}\n"), &row_of("")],
+            has("rows-wait"),
+            ["found", "not found"],
+        ),
         edge(
             "A reason for an absence",
             &complete,

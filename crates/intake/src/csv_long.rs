@@ -165,7 +165,10 @@ pub(crate) fn read_records(
         let reader = Row { record: &record, columns: &columns, protocol, roster };
         match reader.read(&mut placed) {
             Ok(()) => {}
-            Err((code, fault)) => out.held.push(HeldRow { code, fault, text: record.text() }),
+            Err((code, fault)) => {
+                let whose = (reader.field("section").to_owned(), reader.field("team").to_owned());
+                out.held.push(HeldRow { code, fault, text: record.text(), whose });
+            }
         }
     }
     if out.rows == 0 {
@@ -174,7 +177,7 @@ pub(crate) fn read_records(
     // A table whose every row was held is none.
     out.tables = placed.tables;
     out.tables.retain(|t| !t.cells.is_empty());
-    Ok(out)
+    Ok(out.count_waiting())
 }
 
 struct Row<'a> {

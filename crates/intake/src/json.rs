@@ -50,13 +50,14 @@ pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
             let taken = objection.is_none();
             if let Some((code, what, mend)) = objection {
                 let fault = Fault { line: 1, column: 1, what, mend };
-                out.held.push(HeldRow { code, fault, text: cell.value.clone() });
+                let whose = (table.section.clone(), table.team.clone());
+                out.held.push(HeldRow { code, fault, text: cell.value.clone(), whose });
             }
             taken
         });
     }
     out.tables = tables;
-    Ok(out)
+    Ok(out.count_waiting())
 }
 
 /// Whether bytes are a JSON list.
@@ -90,7 +91,8 @@ pub(crate) fn read_json_for(bytes: &[u8], protocol: &Protocol, roster: Option<&R
         match objection {
             Some((code, what, mend)) => {
                 let text: String = serde_json::to_string(&table).unwrap_or_default().chars().take(1000).collect();
-                out.held.push(HeldRow { code, fault: Fault { line: 1, column: 1, what, mend }, text });
+                let whose = (table.section.clone(), table.team.clone());
+                out.held.push(HeldRow { code, fault: Fault { line: 1, column: 1, what, mend }, text, whose });
             }
             None => {
                 seen.insert((table.section.clone(), table.team.clone()));

@@ -18,6 +18,7 @@ mod tests;
 mod workbook;
 
 use std::borrow::Cow;
+use std::collections::HashMap;
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
@@ -74,6 +75,22 @@ pub struct HeldRow {
     pub fault: Fault,
     /// The row as it stands in the file, unreadable bytes replaced.
     pub text: String,
+    /// Section and team that it names; empty where it names none.
+    pub whose: (String, String),
+}
+
+impl Intake {
+    /// Counts the rows that wait beside the tables they belong to.
+    fn count_waiting(mut self) -> Intake {
+        let mut counts: HashMap<(&str, &str), u32> = HashMap::new();
+        for held in &self.held {
+            *counts.entry((&held.whose.0, &held.whose.1)).or_default() += 1;
+        }
+        for table in &mut self.tables {
+            table.waiting = counts.get(&(table.section.as_str(), table.team.as_str())).copied().unwrap_or(0);
+        }
+        self
+    }
 }
 
 /// Reads a CSV file or a spreadsheet (.xlsx, .ods), long, wide or as a filled data sheet, or a JSON list of submissions.

@@ -268,6 +268,7 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
                 code: d.code,
                 fault: record.fault(d.field, d.what.clone(), d.mend),
                 text: record.text(),
+                whose: (reader.table.section.clone(), reader.table.team.clone()),
             });
             continue;
         }
@@ -289,7 +290,7 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
     if !table.cells.is_empty() {
         out.tables.push(table);
     }
-    Ok(out)
+    Ok(out.count_waiting())
 }
 
 impl Reader<'_> {
@@ -386,7 +387,8 @@ impl Reader<'_> {
     }
 
     fn hold(&mut self, record: &Record, at: usize, code: &'static str, what: String, mend: &str) {
-        self.out.held.push(HeldRow { code, fault: record.fault(at, what, mend), text: record.text() });
+        let whose = (self.table.section.clone(), self.table.team.clone());
+        self.out.held.push(HeldRow { code, fault: record.fault(at, what, mend), text: record.text(), whose });
     }
 
     fn own_columns(&mut self, header: &[String], known: impl Fn(&str) -> bool) {

@@ -167,6 +167,7 @@ impl Person<'_> {
             ]
             .into(),
             cells: sheet.cells,
+            waiting: 0,
         }
     }
 

@@ -484,8 +484,13 @@ impl Worker<'_> {
                 cells[c].value = after;
             }
         }
-        let submission =
-            Submission { section: section.to_owned(), team: team.to_owned(), keys: self.keys.clone(), cells };
+        let submission = Submission {
+            section: section.to_owned(),
+            team: team.to_owned(),
+            keys: self.keys.clone(),
+            cells,
+            waiting: 0,
+        };
         (submission, outcomes)
     }
 

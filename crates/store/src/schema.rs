@@ -50,7 +50,7 @@ diesel::table! {
 diesel::table! {
     submissions (id) {
         id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, revision -> Unsigned<Integer>, import_id -> Unsigned<Integer>,
-        body -> Mediumtext, digest -> Char, handed_in_at -> Datetime,
+        body -> Mediumtext, digest -> Char, handed_in_at -> Datetime, waiting -> Unsigned<Integer>,
     }
 }
 diesel::table! {
@@ -63,6 +63,7 @@ diesel::table! {
     quarantine (id) {
         id -> Unsigned<Integer>, import_id -> Unsigned<Integer>, line_number -> Unsigned<Integer>, column_number -> Unsigned<Integer>,
         code -> Varchar, what -> Varchar, mend -> Varchar, body -> Text, settled_at -> Nullable<Datetime>, settled_by -> Nullable<Unsigned<Integer>>,
+        team_id -> Nullable<Unsigned<Integer>>,
     }
 }
 diesel::table! {
@@ -127,6 +128,7 @@ diesel::joinable!(labs -> protocols (protocol_id));
 diesel::joinable!(imports -> users (user_id));
 diesel::joinable!(decisions -> users (user_id));
 diesel::joinable!(quarantine -> imports (import_id));
+diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
 diesel::allow_tables_to_appear_in_same_query!(
     users,

@@ -304,6 +304,18 @@ fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_un
     let held = w.run(|c| quarantine::waiting(c, &w.coordinator))[0].clone();
     let mend = |text: &str, user: &User| w.store.run(|c| imports::mend(c, held.id, text, user));
     assert!(matches!(mend("Morning,Alfa,1,disc_mass,,90.90,g,,,", &w.reviewer), Err(StoreError::NotFound(_))));
+    // Meanwhile nothing that is missing is charged, and the table wants a person for the row.
+    let charged = || {
+        let (id, lab) = (w.sheet("Alfa"), w.run(|c| labs::get(c, w.lab)));
+        let judged = w.run(|c| sheets::get(c, id, &w.coordinator)).judge(&lab.protocol);
+        let missing = judged.findings.iter().filter(|f| f.code() == "missing-reading" && !f.cost.is_zero()).count();
+        (missing > 0, judged.findings.iter().any(|f| f.code() == "rows-wait"))
+    };
+    assert_eq!(charged(), (false, true));
+    let submission = w.run(|c| sheets::get(c, w.sheet("Alfa"), &w.coordinator)).submission_id;
+    let team = w.run(|c| sheets::get(c, w.sheet("Alfa"), &w.coordinator)).team_id;
+    let waits = |user: &User| w.run(|c| quarantine::of_table(c, submission, team, user));
+    assert_eq!((waits(&w.coordinator).0.len(), waits(&w.coordinator).1, waits(&w.reviewer).1), (1, true, false));
     let still = mend(&held.body, &w.coordinator).expect_err("nothing was mended");
     assert!(matches!(&still, StoreError::File(f) if f.what.contains("disc_mas")), "{still}");
     assert_eq!(mend("Morning,Alfa,1,disc_mass,,90.90,g,,,", &w.coordinator).expect("mended").revised, 1);
@@ -312,6 +324,8 @@ fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_un
     assert_eq!((detail.revision, detail.submission.cells.last().map(|c| c.value.as_str())), (2, Some("90.90")));
     assert_eq!(w.run(|c| sheets::revisions(c, id, &w.coordinator)).len(), 2);
     assert_eq!(w.run(|c| quarantine::count(c, &w.coordinator)), 0);
+    assert_eq!(charged(), (true, false), "released: what is still missing is charged");
+    assert!(w.differences().is_empty());
     // A cell read otherwise is a decision like any: kept with its text, judged with, undone.
     let read = NewDecision { text: "91.00".into(), ..NewDecision::new("cell:disc_mass", Action::Read, "the photo") };
     w.run(|c| sheets::decide(c, id, detail.version, &w.coordinator, std::slice::from_ref(&read)));
@@ -322,6 +336,30 @@ fn a_held_row_is_mended_into_a_new_revision_and_a_package_of_decisions_can_be_un
     assert!(corrected.judge(&lab.protocol).findings.iter().any(|f| f.code() == "corrected"));
     w.run(|c| sheets::undo(c, id, corrected.version, &w.coordinator));
     assert!(w.run(|c| sheets::get(c, id, &w.coordinator)).decisions.is_empty());
+}
+
+/// A row that is dropped no longer holds back what is missing; what was decided of the table stays, and whoever was about to
+/// decide is told.
+#[test]
+fn a_dropped_row_lets_the_table_be_judged_as_it_stands() {
+    let w = world("dropped");
+    let two = "Morning,Alfa,1,disc_mas,,90.90,g,,,\nMorning,Alfa,1,disc_diamter,1,60.1,mm,,,\n";
+    w.bring(&(csv("Morning", "Alfa", "3.053") + two + "Morning,Nobody,1,zero,,0.02,mm,,,\n"));
+    let id = w.sheet("Alfa");
+    let detail = || w.run(|c| sheets::get(c, id, &w.coordinator));
+    assert_eq!(detail().submission.waiting, 2, "a row of another team is not this one's");
+    w.accept(id, detail().version, &w.coordinator).expect("decided");
+    let before = (detail().version, detail().decisions.len());
+    let rows = w.run(|c| quarantine::of_table(c, detail().submission_id, detail().team_id, &w.coordinator)).0;
+    for (n, row) in rows.iter().enumerate() {
+        w.run(|c| quarantine::settle(c, row.id, &w.coordinator));
+        assert_eq!(detail().submission.waiting, 1 - n as u32);
+        assert!(w.differences().is_empty(), "row {n}");
+    }
+    assert_eq!((detail().version, detail().decisions.len()), (before.0 + 2, before.1));
+    let lab = w.run(|c| labs::get(c, w.lab));
+    assert!(detail().judge(&lab.protocol).findings.iter().any(|f| f.code() == "missing-reading" && !f.cost.is_zero()));
+    assert!(matches!(w.accept(id, before.0, &w.coordinator), Err(StoreError::Conflict(_))));
 }
 
 #[test]

@@ -19,6 +19,11 @@ pub enum Kind {
         /// As the team wrote it.
         reason: String,
     },
+    /// Rows of the table could not be used and wait to be mended: a row with a station that there is none of.
+    RowsWait {
+        /// How many.
+        rows: u32,
+    },
     /// A row of a table that has to be there is not: four rows of five.
     MissingRow {
         /// The table's number.

@@ -41,6 +41,7 @@ impl Kind {
         match self {
             Kind::MissingReading => row("missing-reading", Reading, Mark::Missing, true, NO),
             Kind::Absent { .. } => row("absent", Reading, Mark::Missing, NO, NO),
+            Kind::RowsWait { .. } => row("rows-wait", Lab, Mark::Missing, NO, NO),
             Kind::MissingRow { .. } => row("missing-row", Table, Mark::Missing, true, NO),
             Kind::ForbiddenReading { .. } => row("forbidden-reading", Reading, Mark::Unexplained, NO, true),
             Kind::Bound { .. } => row("bound", Reading, Mark::Unreadable, NO, true),

@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use super::FormulaError;
 use super::ast::{Ast, AstKind, Comparator, Operator};
+use super::fit;
 use super::function::Function;
 use super::node::{Node, Op, Shape};
 use super::typed::{join, point_fault, typed};
@@ -77,6 +78,9 @@ pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Res
                     "see the list of functions in docs/protocols.md",
                 )
             })?;
+            if matches!(function, Function::Fit | Function::FitError) {
+                return fit::checked(function, args, span, resolve);
+            }
             let args = args.iter().map(|a| check(a, resolve)).collect::<Result<Vec<_>, _>>()?;
             let t = typed(function, &args, &span)?;
             let op = Op::Call(function, args);

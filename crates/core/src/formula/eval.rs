@@ -1,6 +1,7 @@
 //! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
 
 use super::ast::Operator;
+use super::fit;
 use super::function::Function;
 use super::node::{Node, Op};
 use super::value::{Context, EvalError, Num, Value, finish};
@@ -67,6 +68,10 @@ pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Valu
         Op::Number(v, _) => Ok(Value::Scalar(N::exact(*v))),
         Op::Pi => Ok(Value::Scalar(N::exact(context.pi))),
         Op::Item(i) => context.items.get(*i).cloned().flatten().ok_or(EvalError::Missing(*i)),
+        Op::Parameter(k, _) => match context.parameters.get(*k) {
+            Some(v) => Ok(Value::Scalar(N::exact(*v))),
+            None => Err(EvalError::Undefined("a parameter stands outside its fit")),
+        },
         Op::Is(item, word, _) => {
             let is = |w: &u32| N::exact(f64::from(u8::from(w == word)));
             match context.items.get(*item).and_then(Option::as_ref) {
@@ -168,6 +173,7 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
     match function {
+        Fit | FitError => fit::fitted(function, args, context, walk),
         f if f.reduces() || f.makes_column() => vector::call(f, args, context, walk),
         RowNumber => match value(0)? {
             Value::Column(xs) => Ok(Value::Column(

@@ -97,6 +97,10 @@ pub enum Function {
     InterceptError,
     /// Standard deviation of the residuals about the fitted line.
     ResidualSd,
+    /// A parameter of a fitted curve: `fit(v, a * exp(-k * t), k, 0.1[1/s], a, 5[V])` gives k.
+    Fit,
+    /// Its standard error.
+    FitError,
     /// y at a given x, on straight pieces between neighbouring points: `interp(volume, ph, 12.5)`.
     Interp,
     /// Volume where the second derivative of a titration curve is nought.
@@ -118,7 +122,7 @@ pub struct Described {
 }
 
 /// All functions by name.
-pub const FUNCTIONS: [Described; 49] = {
+pub const FUNCTIONS: [Described; 51] = {
     use Function::*;
     const fn d(name: &'static str, function: Function, takes: &'static str, gives: &'static str) -> Described {
         Described { name, function, takes, gives }
@@ -170,6 +174,8 @@ pub const FUNCTIONS: [Described; 49] = {
         d("slope_se", SlopeError, "x, y [, weights]", "standard error of the slope, scaled by the residuals"),
         d("intercept_se", InterceptError, "x, y [, weights]", "standard error of the intercept"),
         d("residual_sd", ResidualSd, "x, y [, weights]", "standard deviation of the residuals, n − 2"),
+        d("fit", Fit, "y, model, name, start [, name, start …]", "first parameter of the least-squares curve"),
+        d("fit_se", FitError, "as fit", "its standard error, scaled by the residuals"),
         d("interp", Interp, "x, y, at", "y at x = at, on the straight line between neighbours; never outside"),
         d("equivalence", Equivalence, "volume, pH", "volume at which the second derivative of the curve is nought"),
         d(
@@ -242,6 +248,8 @@ impl Function {
                 | SlopeError
                 | InterceptError
                 | ResidualSd
+                | Fit
+                | FitError
                 | Interp
                 | Equivalence
                 | EquivalenceTangents
@@ -286,6 +294,7 @@ impl Function {
             Atan2 | And | Or | Only | Row | AtMax | AtMin | WeightedMean | SlopeEnds | Equivalence => (2, 2),
             Slope | SlopeOrigin | Intercept | SlopeError | InterceptError | ResidualSd => (2, 3),
             If | Interp => (3, 3),
+            Fit | FitError => (4, usize::MAX),
             EquivalenceTangents => (6, 6),
             _ => (1, 1),
         }

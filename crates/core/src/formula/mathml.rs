@@ -165,6 +165,7 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let inner = match &node.op {
         Op::Number(_, text) => atom(text),
         Op::Pi => "<mi>π</mi>".to_owned(),
+        Op::Parameter(_, name) => format!("<mi>{name}</mi>"),
         Op::Item(i) => {
             let text = name(*i);
             // A negative number put in is bracketed, or two signs would stand side by side.

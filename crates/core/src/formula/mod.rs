@@ -6,6 +6,7 @@ pub mod ast;
 pub mod check;
 pub mod eval;
 pub mod figures;
+mod fit;
 pub mod function;
 pub mod mathml;
 pub mod node;

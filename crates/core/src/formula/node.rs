@@ -46,6 +46,8 @@ pub enum Op {
     Pi,
     /// A reading, constant or result, by its number in the table of items.
     Item(usize),
+    /// A parameter of the fit it stands in, by its number there, with its name.
+    Parameter(usize, String),
     /// Whether a word item is this word, by its number in the item's list.
     Is(usize, u32, String),
     /// Sign turned.

@@ -41,6 +41,7 @@ fn write(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let inner = match &node.op {
         Op::Number(_, text) => text.clone(),
         Op::Pi => "π".to_owned(),
+        Op::Parameter(_, name) => name.clone(),
         Op::Item(i) => {
             let text = name(*i);
             // A negative number put in is bracketed, or `84.64 − −0.02` would stand there.

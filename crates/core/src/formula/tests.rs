@@ -67,6 +67,17 @@ fn faults_stand_under_their_place() {
         ("a + m", "^^^^^", "cannot add mass to length"),
         ("a + oar", "    ^^^", "`oar` is not known here"),
         ("a * (b - 2", "    ^", "this bracket is not closed"),
+        ("fit(d, k * d)", "^^^^^^^^^^^^^", "fit() takes values, a model, and a name and a start for each parameter"),
+        ("fit(d, k * d, 2, 1)", "              ^", "a parameter of a fit is a name"),
+        ("fit(d, a * d, a, 1)", "              ^", "`a` stands for something already"),
+        ("fit(d, k * d, k, d)", "                 ^", "a fit begins at one value for each parameter"),
+        ("fit(d, k * a, k, 1)", "^^^^^^^^^^^^^^^^^^^", "the values and the model of fit() need the rows of one table"),
+        ("fit(d, k * d, k, a)", "       ^^^^^", "the model comes out as length^2, the values as length"),
+        (
+            "fit(d, d * fit(d, z * d, z, 1) * k, k, 1)",
+            "^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^",
+            "a fit stands within a fit",
+        ),
         ("a b", "  ^", "`b` is not expected here"),
         ("ln(a)", "   ^", "ln() takes a pure number, this is length"),
         ("sin(x)", "    ^", "sin() takes an angle, this is a pure number"),
@@ -130,7 +141,19 @@ fn values_follow_the_definitions() {
         let got = value(text).unwrap_or_else(|e| panic!("{text}: {e}"));
         assert!((got - expected).abs() <= 1e-14 * expected.abs().max(1.0), "{text}: {got}");
     }
+    // 1, 2, 4, 5 over their row numbers: the parabola through the origin that comes nearest has k = 598/620; a straight line
+    // is the one that is fitted in one step, and its error that of the slope.
+    for (text, expected) in [
+        ("fit(d, k * row_number(d) + q * row_number(d)^2, k, 1[mm], q, 0.1[mm]) / 1[m]", 598.0 / 620.0),
+        ("fit(d, k * row_number(d), k, 9[m]) / slope0(row_number(d), d)", 1.0),
+        ("fit(d, k * row_number(d) + c, k, 9[m], c, 1[m]) / slope(row_number(d), d)", 1.0),
+        ("fit_se(d, k * row_number(d) + c, k, 9[m], c, 1[m]) / slope_se(row_number(d), d)", 1.0),
+    ] {
+        let got = value(text).unwrap_or_else(|e| panic!("{text}: {e}"));
+        assert!((got - expected).abs() <= 1e-10 * expected, "{text}: {got}");
+    }
     for (text, why) in [
+        ("fit(d, d * k - d * q, k, 1, q, 2)", "the points cannot tell the parameters apart"),
         ("a / (b - b)", "it divides by zero"),
         ("ln(-x)", "only a positive number has a logarithm"),
         ("sqrt(-x)", "a negative number has no square root"),

@@ -35,7 +35,8 @@ pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> R
         Sin | Cos | Tan | Asin | Acos | Atan | Atan2 => call.of_angles(out),
         If | And | Or | Not => call.of_conditions(out),
         Slope | SlopeOrigin | SlopeEnds | SlopeError | Intercept | InterceptError | ResidualSd => call.of_lines(out),
-        Interp | Equivalence | EquivalenceTangents => call.of_curves(out),
+        // A fit is checked with the names of its parameters.
+        Interp | Equivalence | EquivalenceTangents | Fit | FitError => call.of_curves(out),
     }
 }
 

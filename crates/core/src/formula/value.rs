@@ -182,6 +182,8 @@ pub struct Context<'a, N> {
     pub steps: Option<StepRounding>,
     /// Where sources that arise on the way are kept.
     pub arising: Option<Arising<'a>>,
+    /// Parameters of the fit whose model is worked out, coherent SI units.
+    pub parameters: &'a [f64],
 }
 
 impl<'a, N> Context<'a, N> {
@@ -228,7 +230,7 @@ impl<'a, N> Context<'a, N> {
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
     pub fn without(items: &'a [Option<Value<N>>], out: &'a LeftOut) -> Self {
-        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None }
+        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None, parameters: &[] }
     }
 }
 

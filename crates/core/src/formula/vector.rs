@@ -9,7 +9,7 @@ use crate::stats::{Line, endpoint, line};
 pub(super) type Walk<N> = fn(&Node, &Context<'_, N>) -> Result<Value<N>, EvalError>;
 
 /// A column's values by row, gaps kept; a row that is left out is a gap.
-fn column<N: Num>(arg: &Node, context: &Context<'_, N>, walk: Walk<N>) -> Result<Vec<Option<N>>, EvalError> {
+pub(super) fn column<N: Num>(arg: &Node, context: &Context<'_, N>, walk: Walk<N>) -> Result<Vec<Option<N>>, EvalError> {
     match walk(arg, context)? {
         Value::Column(mut xs) => {
             if let Shape::Column(group) = arg.shape

@@ -120,6 +120,7 @@ pub fn judge_in(
         &results,
         &mut found,
     ));
+    waiting::excuse(as_typed.waiting, &mut found);
     person::add(protocol, as_typed, decisions, &mut found);
     score::settle(protocol, &results, &mut list, &rulings, decisions);
     person::reword(&mut list, decisions);

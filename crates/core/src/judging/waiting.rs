@@ -4,9 +4,35 @@ use rust_decimal::Decimal;
 
 use super::readings::{is_listed, listed_for, lost_rows};
 use super::table::Table;
-use crate::finding::{Finding, Key, Kind, Place, Severity};
+use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::protocol::Protocol;
 use crate::verdict::{CellState, JudgedResult};
+
+/// Rows that wait to be mended may hold what is missing: that costs nothing until they are released or dropped, and a person
+/// is asked for them.
+pub(super) fn excuse(rows: u32, found: &mut Findings<'_>) {
+    if rows == 0 {
+        return;
+    }
+    let gone = |k: &Kind| {
+        matches!(
+            k,
+            Kind::MissingReading
+                | Kind::MissingRow { .. }
+                | Kind::MissingResult { .. }
+                | Kind::NotWorkedOut { .. }
+                | Kind::GridMissing { .. }
+                | Kind::StoppedEarly { .. }
+                | Kind::KeyMissing { .. }
+        )
+    };
+    for f in found.list.iter_mut().filter(|f| gone(&f.kind)) {
+        (f.severity, f.cost, f.hangs) = (Severity::Note, Decimal::ZERO, Decimal::ZERO);
+    }
+    let kind = Kind::RowsWait { rows };
+    let key = Key::Finding(kind.code().to_owned());
+    found.push(Finding::new(kind, key, Severity::Decide, Place::TABLE));
+}
 
 /// What a result that is missing waits for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,10 +1,12 @@
 //! The statistics shelf: summaries of replicates, tests for one that stands apart, straight lines, end points. Plain
 //! numbers in and out; nothing here knows a protocol.
 
+mod curve;
 pub mod endpoint;
 mod fit;
 mod outlier;
 
+pub use curve::{Curve, least_squares};
 pub use fit::{Line, PointTest, line, point_apart};
 pub use outlier::{
     Concordance, Confidence, DixonTest, Suspect, concordance, dixon, generalised_esd, grubbs, known_repeatability,

@@ -8,6 +8,7 @@ pub fn label(kind: &Kind) -> &'static str {
         Kind::MissingReading
         | Kind::Absent { .. }
         | Kind::MissingRow { .. }
+        | Kind::RowsWait { .. }
         | Kind::MissingResult { .. }
         | Kind::NotWorkedOut { .. }
         | Kind::GridMissing { .. }

@@ -96,6 +96,11 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
             format!("{}, by {by}: {reason}.", sentence(&corrected(at, &finding.kind)))
         }
         Kind::Own { text } => text.clone(),
+        Kind::RowsWait { rows } => format!(
+            "{} of this table could not be used and {} in quarantine: what is missing is not charged until they are released or dropped.",
+            sentence(&notation::counted(*rows as usize, "row")),
+            if *rows == 1 { "waits" } else { "wait" }
+        ),
         Kind::Disagreement(sides) => format!("{}.", sentence(&agreement(protocol, sides))),
         Kind::LastDigit { comparison, text } => {
             format!(

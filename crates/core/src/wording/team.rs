@@ -59,6 +59,10 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
     match &finding.kind {
         Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(at, &finding.kind))),
         Kind::Own { text } => text.clone(),
+        Kind::RowsWait { rows } => format!(
+            "{} of your sheet could not be used yet: they are being looked at.",
+            sentence(&notation::counted(*rows as usize, "row"))
+        ),
         Kind::Disagreement(sides) => {
             format!("{}. Which of the two would you trust, and why?", sentence(&agreement(at.protocol, sides)))
         }

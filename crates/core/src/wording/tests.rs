@@ -124,6 +124,7 @@ fn of_results() -> Vec<Kind> {
         },
         Kind::Own { text: "The sketch is missing.".into() },
         Kind::MissingResult { right: right() },
+        Kind::RowsWait { rows: 3 },
         Kind::NotWorkedOut { results: vec![(0, None), (1, Some(2)), (1, Some(3))] },
         Kind::UnreadableResult { text: "4i2".into(), right: right() },
         Kind::Unchecked { text: text(), gap: None },
@@ -159,7 +160,7 @@ fn of_results() -> Vec<Kind> {
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 68;
+const KINDS: usize = 69;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
@@ -177,7 +178,7 @@ fn is_sampled(kind: &Kind) {
         DoesNotFollow { .. } | DoesNotAddUp { .. } | Exclusion { .. } | ExclusionUnsupported { .. } => {}
         NotConcordant | ConcordanceTied { .. } | Concordance { .. } | OutlierKept(_) | OutlierNear(_) => {}
         PointApart { .. } | Repair { .. } | Rewritten { .. } | Corrected { .. } | Own { .. } => {}
-        MissingResult { .. } | NotWorkedOut { .. } => {}
+        MissingResult { .. } | NotWorkedOut { .. } | RowsWait { .. } => {}
         UnreadableResult { .. } | Unchecked { .. } | Differs { .. } | Slip(_) | SlipAgain | Unexplained(_) => {}
         Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
         PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}

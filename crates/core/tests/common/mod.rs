@@ -54,6 +54,7 @@ pub(crate) fn sheet(lines: &str) -> Submission {
                 ("±", pm) => cell.plus_minus = pm.into(),
                 ("unit", unit) => cell.unit = unit.into(),
                 ("note", note) => cell.note = note.into(),
+                ("waiting", rows) => out.waiting = rows.parse().unwrap_or(0),
                 (key, value) => {
                     cell.keys.insert(key.into(), value.into());
                 }

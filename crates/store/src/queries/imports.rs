@@ -347,7 +347,9 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
         taken.count(hand_in(c, ground, (*team, *section), id, table, user)?);
         tell(n + 1, placed.len())?;
     }
-    hold_back(c, id, &intake)?;
+    let teams: HashMap<(&str, &str), u32> =
+        placed.iter().map(|((team, _), t)| ((t.section.as_str(), t.team.as_str()), *team)).collect();
+    hold_back(c, id, &intake, &teams)?;
     let at = c.now()?;
     diesel::update(imports::table.find(id))
         .set((imports::state.eq(ImportState::Taken), imports::taken_at.eq(Some(at))))
@@ -377,13 +379,14 @@ fn placed<'a>(c: &mut Db, tables: &'a [Submission]) -> Result<Vec<Placed<'a>>, S
 }
 
 /// Puts the rows that could not be used in quarantine.
-fn hold_back(c: &mut Db, import: u32, intake: &Intake) -> Result<(), StoreError> {
+fn hold_back(c: &mut Db, import: u32, intake: &Intake, teams: &HashMap<(&str, &str), u32>) -> Result<(), StoreError> {
     for chunk in intake.held.chunks(500) {
         let rows: Vec<_> = chunk
             .iter()
             .map(|h| {
                 (
                     quarantine::import_id.eq(import),
+                    quarantine::team_id.eq(teams.get(&(h.whose.0.as_str(), h.whose.1.as_str())).copied()),
                     quarantine::line_number.eq(h.fault.line as u32),
                     quarantine::column_number.eq(h.fault.column as u32),
                     quarantine::code.eq(h.code),
@@ -467,16 +470,22 @@ pub fn mend(c: &mut Db, held: u32, text: &str, user: &User) -> Result<Taken, Sto
     if let Some(h) = intake.held.into_iter().next() {
         return Err(StoreError::File(Fault { line: 1, ..h.fault }));
     }
-    let taken = put_rows(c, &lab, import, intake.tables, user)?;
-    super::quarantine::settle(c, held, user)?;
+    let taken = put_rows(c, &lab, (import, held), intake.tables, user)?;
     Ok(taken)
 }
 
 /// Puts cells into the tables that are there.
-fn put_rows(c: &mut Db, lab: &Lab, import: u32, rows: Vec<Submission>, user: &User) -> Result<Taken, StoreError> {
+fn put_rows(
+    c: &mut Db,
+    lab: &Lab,
+    (import, held): (u32, u32),
+    rows: Vec<Submission>,
+    user: &User,
+) -> Result<Taken, StoreError> {
     let places: Vec<(u32, u32)> = placed(c, &rows)?.into_iter().map(|(place, _)| place).collect();
     let of_sections: BTreeSet<u32> = places.iter().map(|p| p.1).collect();
     let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, of_sections)?;
+    super::quarantine::put_away(c, held, user)?;
     let mut taken = Taken::default();
     for table in rows {
         let place = placed(c, std::slice::from_ref(&table))?[0].0;
@@ -486,6 +495,7 @@ fn put_rows(c: &mut Db, lab: &Lab, import: u32, rows: Vec<Submission>, user: &Us
             None => table,
             Some(there) => put_into(there, table),
         };
+        let whole = Submission { waiting: sheets::waiting(c, import, place.0)?, ..whole };
         let ground = grounds.get(&place.1).ok_or(StoreError::NotFound("section"))?;
         taken.count(hand_in(c, ground, place, import, &whole, user)?);
     }

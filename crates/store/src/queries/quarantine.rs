@@ -2,9 +2,9 @@
 
 use diesel::prelude::*;
 
-use super::events;
 use super::users::User;
-use crate::schema::{imports, quarantine};
+use super::{events, ground, sheets};
+use crate::schema::{imports, quarantine, submissions, teams};
 use crate::{Db, StoreError};
 
 /// A row that waits.
@@ -52,6 +52,37 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
     Ok(query.load(c.sql())?)
 }
 
+/// Rows that wait of the table whose submission this is, at most 200, and whether this person may release them: who brought
+/// the file, or a coordinator.
+///
+/// # Errors
+/// Faults of the database.
+pub fn of_table(c: &mut Db, submission: u32, team: u32, user: &User) -> Result<(Vec<HeldRecord>, bool), StoreError> {
+    let (import, by): (u32, u32) = submissions::table
+        .inner_join(imports::table)
+        .filter(submissions::id.eq(submission))
+        .select((imports::id, imports::user_id))
+        .first(c.sql())?;
+    let rows = quarantine::table
+        .inner_join(imports::table)
+        .filter(quarantine::import_id.eq(import))
+        .filter(quarantine::team_id.eq(team))
+        .filter(quarantine::settled_at.is_null())
+        .order(quarantine::line_number)
+        .limit(200)
+        .select((
+            quarantine::id,
+            imports::file_name,
+            quarantine::line_number,
+            quarantine::column_number,
+            quarantine::what,
+            quarantine::mend,
+            quarantine::body,
+        ))
+        .load(c.sql())?;
+    Ok((rows, user.sees_all() || by == user.id))
+}
+
 /// How many rows wait.
 ///
 /// # Errors
@@ -72,6 +103,28 @@ pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     if !waiting(c, user)?.iter().any(|h| h.id == id) {
         return Err(StoreError::NotFound("row that waits"));
     }
+    // What it is judged by is held before the row and its table are.
+    let (lab, team): (u32, Option<u32>) = quarantine::table
+        .inner_join(imports::table)
+        .filter(quarantine::id.eq(id))
+        .select((imports::lab_id, quarantine::team_id))
+        .first(c.sql())?;
+    let of_team = match team {
+        Some(team) => {
+            let section: u32 = teams::table.find(team).select(teams::section_id).first(c.sql())?;
+            Some((ground::hold(c, lab, section)?, team))
+        }
+        None => None,
+    };
+    put_away(c, id, user)?;
+    match of_team {
+        Some((ground, team)) => sheets::recount(c, &ground, team, &user.name),
+        None => Ok(()),
+    }
+}
+
+/// Takes a row out of those that wait.
+pub(crate) fn put_away(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     let at = c.now()?;
     diesel::update(quarantine::table.find(id))
         .set((quarantine::settled_at.eq(Some(at)), quarantine::settled_by.eq(Some(user.id))))

@@ -9,7 +9,7 @@ use jurado_core::decision::Action;
 use jurado_core::finding::Key;
 use jurado_core::protocol::Rule;
 use jurado_store::attachments::Attachment;
-use jurado_store::{DocketRow, Lab, NewDecision, SheetDetail, SheetState, StoreError};
+use jurado_store::{DocketRow, HeldRecord, Lab, NewDecision, SheetDetail, SheetState, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
@@ -82,6 +82,7 @@ pub(super) struct Loaded {
     pub(super) lab: Lab,
     rows: Vec<DocketRow>,
     attachments: Vec<Attachment>,
+    waits: (Vec<HeldRecord>, bool),
 }
 
 pub(super) async fn load(actor: &Actor, id: u32) -> Result<Arc<Loaded>, WebError> {
@@ -96,9 +97,13 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, Web
             let lab = jurado_store::labs::get(c, detail.lab_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
+            let waits = match detail.submission.waiting {
+                0 => (Vec::new(), false),
+                _ => jurado_store::quarantine::of_table(c, detail.submission_id, detail.team_id, user)?,
+            };
             let to_hold =
                 hold && detail.state == SheetState::Waiting && !jurado_store::hands::holds_well(c, detail.taken, user)?;
-            Ok((Loaded { detail, lab, rows, attachments }, to_hold))
+            Ok((Loaded { detail, lab, rows, attachments, waits }, to_hold))
         })
         .await?;
     if to_hold {
@@ -129,6 +134,7 @@ pub(super) fn show(
     let around = Around {
         rows: &loaded.rows,
         attachments: &loaded.attachments,
+        waits: &loaded.waits,
         finding,
         result,
         held: row.is_some_and(|r| r.held_from(&actor.user)),

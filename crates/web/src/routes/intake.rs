@@ -338,17 +338,35 @@ pub(crate) async fn put_aside(
     Ok(on_to("/intake"))
 }
 
-pub(crate) async fn settle(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn settle(
+    actor: Actor,
+    id: web::Path<u32>,
+    form: web::Form<Settle>,
+) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     let id = *id;
     actor.run(move |c, user| jurado_store::quarantine::settle(c, id, user)).await?;
-    Ok(on_to("/intake#quarantine"))
+    Ok(back_to(form.bench))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Settle {
+    token: String,
+    /// The table on whose Bench it was done.
+    bench: Option<u32>,
 }
 
 #[derive(Deserialize)]
 pub(crate) struct Mend {
     token: String,
     text: String,
+    /// As above.
+    bench: Option<u32>,
+}
+
+/// Where a row was seen to: on the Bench of its table, or among all that wait.
+fn back_to(bench: Option<u32>) -> HttpResponse {
+    on_to(&bench.map_or_else(|| "/intake#quarantine".to_owned(), |id| format!("/bench/{id}")))
 }
 
 /// A held row, mended and released.
@@ -356,7 +374,7 @@ pub(crate) async fn mend(actor: Actor, id: web::Path<u32>, form: web::Form<Mend>
     actor.allow(&form.token)?;
     let (id, text) = (*id, form.text.replace(['\r', '\n'], " "));
     match actor.run(move |c, user| imports::mend(c, id, &text, user)).await {
-        Ok(_) => Ok(on_to("/intake#quarantine")),
+        Ok(_) => Ok(back_to(form.bench)),
         Err(WebError::Store(StoreError::File(f))) => {
             let what = format!("The row still cannot be used: {}.", f.what);
             let mend = crate::views::capital(&format!("{}.", f.mend));

@@ -102,7 +102,8 @@ fn rows(details: &[SheetDetail]) -> Vec<DocketRow> {
 }
 
 fn around<'a>(rows: &'a [DocketRow], attachments: &'a [Attachment]) -> Around<'a> {
-    Around { rows, attachments, finding: None, result: None, held: false, blind: false, tried: None }
+    const NONE: &(Vec<jurado_store::HeldRecord>, bool) = &(Vec::new(), false);
+    Around { rows, attachments, waits: NONE, finding: None, result: None, held: false, blind: false, tried: None }
 }
 
 fn page(lab: &Lab, d: &SheetDetail, judged: &Judged, around: &Around<'_>) -> String {

@@ -70,7 +70,7 @@ impl Judge<'_> {
         for cut in [false, true] {
             for figures in 3..=6 {
                 let steps = Some(StepRounding { figures, cut });
-                let context = Context { items: env, out, pi: std::f64::consts::PI, steps, arising: None };
+                let context = Context { steps, ..Context::without(env, out) };
                 if let Some(v) = self.under(node, &context).map(|v| item.from_si(v))
                     && within(r - v, l.h, l.h, r, v)
                 {
@@ -82,7 +82,7 @@ impl Judge<'_> {
         // Short forms of π that people use, on purpose not the constant.
         #[allow(clippy::approx_constant)]
         for (pi, text) in [(3.14, "3.14"), (3.1416, "3.1416"), (22.0 / 7.0, "22/7")] {
-            let context = Context { items: env, out, pi, steps: None, arising: None };
+            let context = Context { pi, ..Context::without(env, out) };
             // Only where π is in the formula does this differ from x at all.
             if self.under(node, &context).map(|v| item.from_si(v)).is_some_and(near) {
                 return Some(Face::Pi(text));

@@ -126,7 +126,9 @@ struct Maker<'a> {
 /// The dimension of a mistaken tree; `None` where a sum has lost its meaning.
 fn dimension(node: &Node) -> Option<Dimension> {
     match &node.op {
-        Op::Number(..) | Op::Pi | Op::Item(_) | Op::Is(..) | Op::Compare(..) => Some(node.dimension),
+        Op::Number(..) | Op::Pi | Op::Item(_) | Op::Parameter(..) | Op::Is(..) | Op::Compare(..) => {
+            Some(node.dimension)
+        }
         Op::Negative(a) => dimension(a),
         Op::Binary(op, a, b) => {
             let (da, db) = (dimension(a)?, dimension(b)?);

@@ -21,7 +21,7 @@ pub(super) fn scaled(node: &Node, factor: f64) -> Node {
 pub(super) fn is_literal(node: &Node) -> bool {
     match &node.op {
         Op::Number(..) | Op::Pi => true,
-        Op::Item(_) | Op::Is(..) => false,
+        Op::Item(_) | Op::Parameter(..) | Op::Is(..) => false,
         Op::Call(f, args) => !f.reduces() && !args.is_empty() && args.iter().all(is_literal),
         _ => node.children().into_iter().all(is_literal),
     }

@@ -49,7 +49,9 @@ pub(crate) fn hand_in(
     table: &Submission,
     user: &User,
 ) -> Result<HandedIn, StoreError> {
-    let body = serde_json::to_string(table).map_err(|e| StoreError::Broken(e.to_string()))?;
+    // How many rows wait is no part of what was handed in.
+    let as_typed = Submission { waiting: 0, ..table.clone() };
+    let body = serde_json::to_string(&as_typed).map_err(|e| StoreError::Broken(e.to_string()))?;
     let digest = crate::digest(body.as_bytes());
     let (sheet, version, current) = place_of(c, ground.lab.id, team, section)?;
     let mut revision = 1;
@@ -70,6 +72,7 @@ pub(crate) fn hand_in(
             submissions::body.eq(&body),
             submissions::digest.eq(&digest),
             submissions::handed_in_at.eq(at),
+            submissions::waiting.eq(table.waiting),
         ))
         .execute(c.sql())?;
     let submission = inserted(c.sql())?;

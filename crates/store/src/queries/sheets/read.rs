@@ -95,6 +95,9 @@ pub struct JudgedFrom {
     pub settings: Section,
     /// Decisions that were in force.
     pub decisions: Vec<Decision>,
+    /// Rows of the table that waited in quarantine.
+    #[serde(default)]
+    pub waiting: u32,
 }
 
 /// A sheet as it went out.
@@ -159,9 +162,9 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
 /// All that belongs to a sheet, as it is at this moment.
 pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreError> {
     let submission_id = head.submission_id.ok_or(StoreError::NotFound("table"))?;
-    let (revision, body, handed_in_at): (u32, String, NaiveDateTime) = submissions::table
+    let (revision, body, waiting, handed_in_at): (u32, String, u32, NaiveDateTime) = submissions::table
         .find(submission_id)
-        .select((submissions::revision, submissions::body, submissions::handed_in_at))
+        .select((submissions::revision, submissions::body, submissions::waiting, submissions::handed_in_at))
         .first(c.sql())?;
     let set = sections::get(c, head.section_id, head.lab_id)?;
     Ok(SheetDetail {
@@ -179,15 +182,17 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         submission_id,
         revision,
         handed_in_at,
-        submission: table(&body)?,
+        submission: table(&body, waiting)?,
         decisions: in_force(c, submission_id)?,
         returned_at: head.returned_at,
     })
 }
 
-/// A table out of its text.
-pub(crate) fn table(body: &str) -> Result<Submission, StoreError> {
-    serde_json::from_str(body).map_err(|e| StoreError::Broken(format!("a table that was handed in: {e}")))
+/// A table out of its text, and how many of its rows wait in quarantine.
+pub(crate) fn table(body: &str, waiting: u32) -> Result<Submission, StoreError> {
+    let table: Submission =
+        serde_json::from_str(body).map_err(|e| StoreError::Broken(format!("a table that was handed in: {e}")))?;
+    Ok(Submission { waiting, ..table })
 }
 
 fn went_out_last(c: &mut Db, sheet: u32, number: u32) -> Result<Option<WentOut>, StoreError> {
@@ -249,8 +254,9 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
         .first(c.sql())
         .optional()?;
     let Some(id) = id.flatten() else { return Ok(None) };
-    let body: String = submissions::table.find(id).select(submissions::body).first(c.sql())?;
-    table(&body).map(Some)
+    let (body, waiting): (String, u32) =
+        submissions::table.find(id).select((submissions::body, submissions::waiting)).first(c.sql())?;
+    table(&body, waiting).map(Some)
 }
 
 /// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.
@@ -277,10 +283,10 @@ impl SheetDetail {
         let (Some(protocol), Some(from)) = (sent.protocol_id, &sent.from) else { return Ok(None) };
         let protocol = labs::protocol(c, protocol)?;
         let table = if from.submission_id == self.submission_id {
-            self.submission.clone()
+            Submission { waiting: from.waiting, ..self.submission.clone() }
         } else {
             let body: String = submissions::table.find(from.submission_id).select(submissions::body).first(c.sql())?;
-            table(&body)?
+            table(&body, from.waiting)?
         };
         let judged = judge_in(&protocol, &from.settings, &table, &[], &from.decisions);
         Ok(Some((protocol, judged)))

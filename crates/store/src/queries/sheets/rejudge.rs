@@ -8,7 +8,7 @@ use super::read::{in_force, in_force_of, table};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
 use crate::records::sheet::Derived;
-use crate::schema::{judged_ahead, sheets, submissions};
+use crate::schema::{judged_ahead, quarantine, sheets, submissions};
 use crate::{Db, StoreError};
 
 /// A table that was judged with something else than what is asked: sheet, version, submission.
@@ -37,9 +37,10 @@ pub(crate) fn stale(
 
 /// What is kept of a verdict on a submission with its decisions, under this ground.
 fn derived(c: &mut Db, ground: &Ground, submission: u32) -> Result<Derived, StoreError> {
-    let body: String = submissions::table.find(submission).select(submissions::body).first(c.sql())?;
+    let (body, waiting): (String, u32) =
+        submissions::table.find(submission).select((submissions::body, submissions::waiting)).first(c.sql())?;
     let decisions: Vec<_> = in_force(c, submission)?.into_iter().map(|d| d.decision).collect();
-    Ok(ground.derived(&ground.judge(&table(&body)?, &decisions)))
+    Ok(ground.derived(&ground.judge(&table(&body, waiting)?, &decisions)))
 }
 
 /// Judges anew, under a ground that the caller holds alone, every table of a section that was judged with something else;
@@ -69,20 +70,61 @@ pub(crate) fn rejudge_held(
     Ok(stale.len())
 }
 
+/// How many rows of a team wait that came with a file.
+pub(crate) fn waiting(c: &mut Db, import: u32, team: u32) -> Result<u32, StoreError> {
+    let count: i64 = quarantine::table
+        .filter(quarantine::import_id.eq(import))
+        .filter(quarantine::team_id.eq(team))
+        .filter(quarantine::settled_at.is_null())
+        .count()
+        .get_result(c.sql())?;
+    Ok(count as u32)
+}
+
+/// Counts anew how many rows of a table wait in quarantine, and judges it anew where that has changed. The ground is held by
+/// the caller.
+pub(crate) fn recount(c: &mut Db, ground: &Ground, team: u32, by: &str) -> Result<(), StoreError> {
+    let there: Option<(u32, u32, Option<u32>)> = sheets::table
+        .filter(sheets::lab_id.eq(ground.lab.id))
+        .filter(sheets::team_id.eq(team))
+        .select((sheets::id, sheets::version, sheets::submission_id))
+        .for_update()
+        .first(c.sql())
+        .optional()?;
+    let Some((sheet, version, Some(submission))) = there else { return Ok(()) };
+    let (import, before): (u32, u32) =
+        submissions::table.find(submission).select((submissions::import_id, submissions::waiting)).first(c.sql())?;
+    let now = waiting(c, import, team)?;
+    if now == before {
+        return Ok(());
+    }
+    diesel::update(submissions::table.find(submission)).set(submissions::waiting.eq(now)).execute(c.sql())?;
+    let derived = derived(c, ground, submission)?;
+    diesel::update(sheets::table.find(sheet))
+        .set((
+            derived,
+            sheets::version.eq(version + 1),
+            sheets::changed.eq("a row that waited in quarantine was seen to"),
+            sheets::changed_by.eq(by),
+        ))
+        .execute(c.sql())?;
+    Ok(())
+}
+
 /// Judges some tables under a ground that is not in force yet and keeps what follows aside, for the version each has now.
 pub(crate) fn derive_ahead(c: &mut Db, job: u32, ground: &Ground, some: &[Stale]) -> Result<(), StoreError> {
     let ids: Vec<u32> = some.iter().map(|s| s.2).collect();
-    let bodies: Vec<(u32, String)> = submissions::table
+    let bodies: Vec<(u32, String, u32)> = submissions::table
         .filter(submissions::id.eq_any(&ids))
-        .select((submissions::id, submissions::body))
+        .select((submissions::id, submissions::body, submissions::waiting))
         .load(c.sql())?;
-    let bodies: HashMap<u32, String> = bodies.into_iter().collect();
+    let bodies: HashMap<u32, (String, u32)> = bodies.into_iter().map(|(id, body, n)| (id, (body, n))).collect();
     let mut decisions = in_force_of(c, &ids)?;
     let mut rows = Vec::with_capacity(some.len());
     for (sheet, version, submission) in some {
-        let body = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
+        let (body, waiting) = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
         let decided = decisions.remove(submission).unwrap_or_default();
-        let derived = ground.derived(&ground.judge(&table(body)?, &decided));
+        let derived = ground.derived(&ground.judge(&table(body, *waiting)?, &decided));
         rows.push(Ahead::new(job, *sheet, *version, derived));
     }
     for part in rows.chunks(100) {

@@ -9,7 +9,7 @@ use jurado_core::plots::plots;
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
-use jurado_store::{DocketRow, SheetDetail, SheetState};
+use jurado_store::{DocketRow, HeldRecord, SheetDetail, SheetState};
 use rust_decimal::Decimal;
 
 use super::ladder::{self};
@@ -50,6 +50,9 @@ pub(crate) struct BenchView {
     pub(crate) explain: Option<ExplainView>,
     pub(crate) plots: Vec<PlotView>,
     pub(crate) attachments: Vec<AttachmentView>,
+    /// Rows of this table that wait in quarantine, and whether who looks may release them.
+    pub(crate) waits: Vec<HeldRecord>,
+    pub(crate) may_release: bool,
     /// Who else has the table in hand.
     pub(crate) held: bool,
     pub(crate) revision: u32,
@@ -89,6 +92,8 @@ pub(crate) struct ExplainView {
 pub(crate) struct Around<'a> {
     pub(crate) rows: &'a [DocketRow],
     pub(crate) attachments: &'a [Attachment],
+    /// Rows of this table that wait in quarantine, and whether who looks may release them.
+    pub(crate) waits: &'a (Vec<HeldRecord>, bool),
     /// Finding in hand, from 1.
     pub(crate) finding: Option<usize>,
     /// Result in hand, by its place.
@@ -323,6 +328,8 @@ impl BenchView {
                     picture: a.media.starts_with("image/"),
                 })
                 .collect(),
+            waits: around.waits.0.clone(),
+            may_release: around.waits.1,
             held: around.held,
             revision: detail.revision,
             trying: around.tried.map(|t| try_view(t, judged)),

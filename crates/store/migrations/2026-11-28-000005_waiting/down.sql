@@ -1,0 +1,2 @@
+ALTER TABLE submissions DROP COLUMN IF EXISTS waiting;
+ALTER TABLE quarantine DROP KEY IF EXISTS of_team, DROP COLUMN IF EXISTS team_id;
