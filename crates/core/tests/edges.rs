@@ -1535,6 +1535,16 @@ fn repairing() -> Vec<Edge> {
     let (x, y) = (["12.3456", "14.5678", "16.7891", "18.9123"], ["1.2456", "2.3678", "3.4891", "4.5123"]);
     let in_mm = rows_of(["123.4560", "145.6780", "167.8910", "189.1230"], y);
     let turned = rows_of(y, x);
+    let offset = lab(
+        "",
+        &(reading("b", "bridge")
+            + &rows("3", "x - b").replace("[[reading]]\nid = \"y\"", "[[reading]]\nid = \"y\"\noptional = true")
+            + &result_of("also", "cm", "b + 1[cm]").replace("points", "optional = true\npoints")),
+    );
+    let taken_off = |also: &str| {
+        filled(&[("12.3456", "", "11.0711"), ("14.5678", "", "13.2933"), ("16.7891", "", "15.5146")])
+            + &format!("b: 1.2475 {{unit cm}}\n{also}")
+    };
     vec![
         between("A column in another unit", [&narrow, &wide], &in_mm, has("rewritten"), ["found", "not found"]),
         edge(
@@ -1592,6 +1602,21 @@ fn repairing() -> Vec<Edge> {
             [&copied(""), &copied("also: 2.2345 {unit cm}")],
             has("repair"),
             ["not found", "found"],
+        ),
+        // The rows of a column are one calculation: 1.2745 for 1.2475 in all of them.
+        edge(
+            "Keyed or copied",
+            &offset,
+            [&taken_off(""), &taken_off("also: 2.2745 {unit cm}")],
+            has("repair"),
+            ["not found", "found"],
+        ),
+        edge(
+            "Keyed or copied",
+            &offset,
+            [&taken_off(""), &taken_off("also: 2.2745 {unit cm}")],
+            count("slip"),
+            ["1", "0"],
         ),
         edge(
             "A gap in a column",

@@ -74,6 +74,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
         if spec.table.is_some() {
             diagnose::down_the_column(protocol, spec, &mut out[first..], &candidates);
             diagnose::lone_rows(&mut out[first..]);
+            diagnose::keyed_throughout(protocol, &mut out[first..]);
         }
     }
     (out, reported)

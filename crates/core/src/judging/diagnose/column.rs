@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Candidates;
+use crate::formula::Shape;
 use crate::protocol::{Protocol, ResultSpec, SlipKind};
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
@@ -136,6 +137,27 @@ pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
     if odd >= 2 && lone.slip.as_ref().is_none_or(|s| s.rows.is_empty() && s.repair.is_none()) {
         lone.verdict = VerdictKind::Unexplained;
         lone.slip = None;
+    }
+}
+
+/// A single reading that was keyed wrongly into every row of a column is one slip down it.
+pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [JudgedResult]) {
+    let told = |r: &JudgedResult| -> Option<(usize, String)> {
+        let slip = r.slip.as_ref().filter(|s| r.verdict == VerdictKind::Slip && s.rows.is_empty())?;
+        let subject = slip.subject.filter(|i| protocol.items[*i].rows == Shape::Scalar)?;
+        (slip.kind == SlipKind::ReadingMiskeyed).then(|| (subject, slip.clause.clone()))
+    };
+    let Some(first) = rows.iter().find_map(told) else { return };
+    let same: Vec<usize> = (0..rows.len()).filter(|i| told(&rows[*i]).as_ref() == Some(&first)).collect();
+    if same.len() < 2 {
+        return;
+    }
+    let numbers: Vec<u32> = same.iter().filter_map(|i| rows[*i].row).collect();
+    for i in same {
+        if let Some(slip) = &mut rows[i].slip {
+            slip.says = format!("It seems that, in {} rows alike, {}.", numbers.len(), slip.clause);
+            slip.rows.clone_from(&numbers);
+        }
     }
 }
 

@@ -3,6 +3,7 @@
 use super::super::values::put;
 use super::acts::Edit;
 use super::maker::{Maker, Story};
+use crate::formula::Shape;
 use crate::notation;
 use crate::protocol::{ReadingKind, SlipKind};
 use crate::quantity::power_of_ten;
@@ -138,7 +139,13 @@ impl Maker<'_> {
             edit: Some(edit),
             ..Story::default()
         };
+        let before = self.fitting.len();
         self.consider(story, clean, reported, |_| case.envelope);
+        // The rows of a column are one calculation: a single reading that went into them wrongly went into all of them.
+        let throughout = case.row.is_some() && case.protocol.items[item].rows == Shape::Scalar;
+        if let Some(h) = self.fitting.get_mut(before).filter(|_| throughout) {
+            h.sisters = case.beside.misread(&[(item, used.cell.row, x)]).own.max(0.0);
+        }
     }
 
     /// The sheet is wrong, and everything was worked out with `x`.

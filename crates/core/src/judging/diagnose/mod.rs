@@ -17,6 +17,7 @@ mod rewritten;
 use std::collections::BTreeMap;
 
 use super::values::within;
+use crate::formula::Shape;
 use crate::notation;
 use crate::protocol::SlipKind;
 use crate::quantity::{leading_place, power_of_ten};
@@ -25,7 +26,7 @@ use crate::verdict::Slip;
 use acts::Priors;
 pub(super) use case::Case;
 use case::{Hypothesis, likelihood, unexplained_likelihood};
-pub(super) use column::{down_the_column, lone_rows};
+pub(super) use column::{down_the_column, keyed_throughout, lone_rows};
 use maker::Maker;
 
 /// Longest column whose rows are tried one by one.
@@ -109,7 +110,8 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
         kinds
     };
     let first = by_kind(&classes[0]);
-    let kind = named(&first);
+    let copied = classes[0].iter().find(|h| h.kind == SlipKind::ReadingMistyped).and_then(|h| h.subject);
+    let kind = named(&first, copied.is_some_and(|item| nothing_else_uses(case, item)));
     // Members come likeliest first.
     let best = classes[0].iter().find(|h| h.kind == kind).copied().unwrap_or(classes[0][0]);
     let few = case.number.is_some_and(|n| n.figures() < 3);
@@ -147,6 +149,14 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     }
 }
 
+/// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
+fn nothing_else_uses(case: &Case<'_>, item: usize) -> bool {
+    let uses = |(n, spec): (usize, &crate::protocol::ResultSpec)| n != case.index && spec.node.items().contains(&item);
+    case.row.is_some()
+        && case.protocol.items[item].rows == Shape::Scalar
+        && !case.protocol.results.iter().enumerate().any(uses)
+}
+
 /// A prediction as it is told: what was meant with the digits that were written, what a calculation gives with one more
 /// figure than the answer has, and never more than six.
 fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
@@ -162,12 +172,15 @@ fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
 }
 
 /// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the sheet and so needs a
-/// half of its own; where a slip that the lab's author declared gives the same, that one. Whether a number was keyed or copied wrongly cannot be told where nothing else uses it.
-fn named(kinds: &[(SlipKind, f64)]) -> SlipKind {
+/// half of its own; where a slip that the lab's author declared gives the same, that one. Whether a number was keyed or copied
+/// wrongly cannot be told where nothing else uses it: the sheet then stays as it is.
+fn named(kinds: &[(SlipKind, f64)], nothing_tells: bool) -> SlipKind {
     let own = |kind: &SlipKind| kinds.iter().find(|(k, _)| k == kind).map(|(_, p)| *p);
     let declared = kinds.iter().find(|(k, _)| matches!(k, SlipKind::Declared(_)));
     match declared.or(kinds.first()) {
-        Some((SlipKind::ReadingMistyped, p)) if *p < 0.5 && own(&SlipKind::ReadingMiskeyed).is_some() => {
+        Some((SlipKind::ReadingMistyped, p))
+            if (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some() =>
+        {
             SlipKind::ReadingMiskeyed
         }
         Some((kind, _)) => kind.clone(),
