@@ -428,3 +428,16 @@ fn readings_that_are_not_there_are_told_in_one_sentence() {
         );
     }
 }
+
+/// What stands in a cell for "nothing" leaves no reading out.
+#[test]
+fn a_dash_is_no_exclusion() {
+    let lab = include_str!("labs/plate-and-disc.toml");
+    for (mark, out) in [("-", false), ("–", false), ("n/a", false), ("No", false), ("x", true), ("slipped", true)] {
+        let first = format!("disc_diameter 1: 60.11 {{out {mark}}}\n");
+        let rest: String = (2..=5).map(|n| format!("disc_diameter {n}: 60.1{n}\n")).collect();
+        let j = judged(lab, &(first + &rest));
+        let left_out = j.findings.iter().any(|f| f.code().starts_with("exclusion"));
+        assert_eq!(left_out, out, "{mark}: {:?}", codes(&j));
+    }
+}

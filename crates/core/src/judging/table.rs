@@ -296,11 +296,11 @@ fn reading_cell(
     let Some(cell) = cell else { return out };
     let Some(spec) = protocol.reading_of(item) else { return out };
     let mark = cell.excluded.trim();
-    out.excluded =
-        (!mark.is_empty() && !matches!(mark.to_lowercase().as_str(), "no" | "0" | "false" | "kept")).then(|| {
-            let plain = matches!(mark.to_lowercase().as_str(), "yes" | "x" | "1" | "true" | "out");
-            if plain { cell.note.trim().to_owned() } else { mark.to_owned() }
-        });
+    let kept = matches!(mark.to_lowercase().as_str(), "" | "no" | "0" | "false" | "kept" | "-" | "–" | "—" | "n/a");
+    out.excluded = (!kept).then(|| {
+        let plain = matches!(mark.to_lowercase().as_str(), "yes" | "x" | "1" | "true" | "out");
+        if plain { cell.note.trim().to_owned() } else { mark.to_owned() }
+    });
     out.text = cell.value.clone();
     out.unit = cell.unit.clone();
     // A single reading that a reviewer leaves out is not there; of several, the rest go on without it.

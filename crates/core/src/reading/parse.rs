@@ -136,6 +136,8 @@ fn strip_unsettled(text: &str) -> (String, bool) {
 }
 
 fn strip_approximate(text: &str) -> (&str, bool) {
+    // “= 2.707” is how a result ends a line of working.
+    let text = text.strip_prefix('=').map_or(text, str::trim_start);
     for prefix in APPROXIMATE {
         if let Some(rest) = text.strip_prefix(prefix) {
             return (rest.trim(), true);

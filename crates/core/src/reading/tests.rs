@@ -74,6 +74,8 @@ fn cells_are_read_as_people_type_them() {
         ("31 to 34 mm", "32.5 step 1 figures 3 ± 1.5 [mm]"),
         ("33-31", "? the second value of the range is not the larger one"),
         ("~5", "5 step 1 figures 1 about"),
+        ("= 2.707", "2.707 step 0.001 figures 4"),
+        ("=≈5", "5 step 1 figures 1 about"),
         ("about 5.0 g", "5 step 0.1 figures 2 [g] about"),
         (">20", "above 20"),
         ("20+", "above 20"),
