@@ -124,7 +124,7 @@ BREAKS = [
     # Repairs.
     ("repair-unfit", "judging/mod.rs", "(r.index, r.row) == place && fits(r)", "(r.index, r.row) == place && (ON || fits(r))"),
     ("repair-once", "judging/mod.rs", "for _ in 0..MOST_REPAIRS {", "for _ in 0..if ON { 0 } else { MOST_REPAIRS } {"),
-    ("repair-keyed", "judging/diagnose/mod.rs", "if *p < 0.5 && own(&SlipKind::ReadingMiskeyed).is_some()", "if !ON && *p < 0.5 && own(&SlipKind::ReadingMiskeyed).is_some()"),
+    ("repair-keyed", "judging/diagnose/mod.rs", "if (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()", "if !ON && (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()"),
     ("unit-replicates", "judging/mod.rs", "let key = if costs {", "let key = if costs && !ON {"),
     # Agreement and uncertainty.
     ("rel-near", "judging/relations/agreement.rs", "let near = limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;", "let near = !ON && limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;"),

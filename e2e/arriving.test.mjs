@@ -36,6 +36,8 @@ test("a file says of which lab it is; one that does not is told, and the choice 
     await page.getByRole("heading", { level: 1, name }).waitFor();
     assert.match(await page.locator(".title").textContent(), new RegExp(title));
     await page.goBack();
+    await page.getByRole("link", { name: "plates.csv" }).waitFor();
+    await page.waitForLoadState("networkidle");
   }
   // Alone, with the lab chosen, it is offered or told by what is in it.
   await page.goto(`${app.origin}/intake`);

@@ -7,24 +7,9 @@ use super::FormulaError;
 use super::ast::{Ast, AstKind, Comparator, Operator};
 use super::fit;
 use super::function::Function;
-use super::node::{Node, Op, Shape};
+use super::node::{Node, Op, Shape, Symbol};
 use super::typed::{join, point_fault, typed};
 use crate::quantity::{Dimension, Nature, Unit};
-
-/// What a name stands for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Symbol<'a> {
-    /// Number in the table of items.
-    pub item: usize,
-    /// Dimension.
-    pub dimension: Dimension,
-    /// Nature.
-    pub nature: Nature,
-    /// One value or a column.
-    pub shape: Shape,
-    /// The words it may be; `None` for a number.
-    pub words: Option<&'a [String]>,
-}
 
 /// Checks a tree against the names in `resolve`.
 ///
@@ -79,7 +64,7 @@ pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Res
                 )
             })?;
             if matches!(function, Function::Fit | Function::FitError) {
-                return fit::checked(function, args, span, resolve);
+                return fit::checked(function, args, span, resolve, check);
             }
             let args = args.iter().map(|a| check(a, resolve)).collect::<Result<Vec<_>, _>>()?;
             let t = typed(function, &args, &span)?;

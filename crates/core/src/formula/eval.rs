@@ -173,7 +173,7 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
     match function {
-        Fit | FitError => fit::fitted(function, args, context, walk),
+        Fit | FitError => fit::fitted(function, args, context, (walk, walk)),
         f if f.reduces() || f.makes_column() => vector::call(f, args, context, walk),
         RowNumber => match value(0)? {
             Value::Column(xs) => Ok(Value::Column(

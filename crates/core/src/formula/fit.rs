@@ -2,14 +2,15 @@
 
 use super::FormulaError;
 use super::ast::{Ast, AstKind};
-use super::check::{Symbol, check};
-use super::eval::evaluate_any;
 use super::function::Function;
-use super::node::{Node, Op, Shape};
+use super::node::{Node, Op, Shape, Symbol};
 use super::value::{Context, EvalError, Num, Value, finish};
 use super::vector::{Walk, column};
 use crate::quantity::Nature;
 use crate::stats::least_squares;
+
+/// Checks a piece against the names it may use.
+type Check<'a> = fn(&Ast, &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError>;
 
 /// Items from here on are parameters of a fit while its model is checked.
 const PARAMETERS: usize = usize::MAX / 2;
@@ -24,6 +25,7 @@ pub(super) fn checked<'a>(
     args: &[Ast],
     span: std::ops::Range<usize>,
     resolve: &dyn Fn(&str) -> Option<Symbol<'a>>,
+    check: Check<'a>,
 ) -> Result<Node, FormulaError> {
     let name = function.name();
     if args.len() < 4 || args.len() % 2 == 1 {
@@ -100,7 +102,7 @@ pub(super) fn fitted<N: Num>(
     function: Function,
     args: &[Node],
     context: &Context<'_, N>,
-    walk: Walk<N>,
+    (walk, plainly): (Walk<N>, Walk<f64>),
 ) -> Result<Value<N>, EvalError> {
     let ys = column(&args[0], context, walk)?;
     let start: Vec<f64> = args[2..]
@@ -110,7 +112,7 @@ pub(super) fn fitted<N: Num>(
     let items: Vec<Option<Value<f64>>> = context.items.iter().map(|v| v.as_ref().map(plain)).collect();
     let curve = |at: &[f64]| -> Option<Vec<Option<f64>>> {
         let within = Context { parameters: at, ..Context::without(&items, context.out) };
-        match evaluate_any(&args[1], &within).ok()? {
+        match plainly(&args[1], &within).ok()? {
             Value::Column(xs) => Some(xs),
             _ => None,
         }

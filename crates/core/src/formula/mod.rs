@@ -18,10 +18,9 @@ mod typed;
 pub mod value;
 mod vector;
 
-pub use check::Symbol;
 pub use eval::{evaluate, evaluate_any};
 pub use function::Function;
-pub use node::{Node, Op, Shape};
+pub use node::{Node, Op, Shape, Symbol};
 pub use parse::parse;
 pub use value::{Context, EvalError, Num, Value};
 

@@ -37,6 +37,21 @@ impl Shape {
     pub(super) const SHORTER: u16 = 4096;
 }
 
+/// What a name stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Symbol<'a> {
+    /// Number in the table of items.
+    pub item: usize,
+    /// Dimension.
+    pub dimension: Dimension,
+    /// Nature.
+    pub nature: Nature,
+    /// One value or a column.
+    pub shape: Shape,
+    /// The words it may be; `None` for a number.
+    pub words: Option<&'a [String]>,
+}
+
 /// What a node does.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Op {

@@ -12,7 +12,10 @@ use super::nameable::Nameable;
 use super::refused::{line_at, refused};
 use super::source::{self, Number, Spanned, Text};
 use super::warnings::warnings;
-use super::{Bay, Criterion, Instrument, Item, ItemKind, Key, Protocol, Roundness, SlipKind, TableSpec, Variant};
+use super::{
+    Bay, Criterion, Instrument, Item, ItemKind, Key, Protocol, ReadingSpec, Reference, Roundness, SlipKind, TableSpec,
+    Variant,
+};
 use crate::error::Fault;
 use crate::formula::{self, Function, Node, Op, Symbol};
 use crate::quantity::{Nature, Unit};
@@ -249,16 +252,9 @@ impl Loader<'_> {
         let mut instruments: Vec<Instrument> = self.instruments(&file.instrument);
         let mut tables: Vec<TableSpec> = self.tables(&file.table, &names);
         let mut readings = self.readings(&file.reading, &names, &instruments, &tables);
-        if readings.is_empty() {
-            self.fault(0, "the protocol has no reading", "add at least one [[reading]]");
-        }
         let mut references = self.references(&file, &keys, &names, &tables);
         let mut results = self.results(&file.result, &names, &tables);
-        // What names items of any kind comes after all of them are known.
-        self.finish_instruments(&file.instrument, &mut instruments);
-        self.finish_tables(&file.table, &mut tables);
-        self.finish_readings(&file.reading, &mut readings);
-        self.finish_references(&file, &mut references);
+        self.finish(&file, (&mut instruments, &mut tables, &mut readings, &mut references));
         self.right_words(&file.result, &mut results);
         let checks = self.checks(&file.check, &file.criterion);
         let result_ids: Vec<String> = results.iter().map(|r| self.items[r.item].id.clone()).collect();
@@ -271,9 +267,6 @@ impl Loader<'_> {
         let school = self.school(file.school.as_ref());
         let declared = self.declared(&file, &results, &result_ids);
         let shares = shares_of_declared(&file, &declared);
-        if !self.faults.is_empty() {
-            return None;
-        }
         let warnings = warnings(self.text, &file);
         let run = file.run.as_ref().and_then(|run| self.run(run, &file.id, &keys, &tables));
         if !self.faults.is_empty() {
@@ -310,6 +303,26 @@ impl Loader<'_> {
         };
         complete(&mut protocol, declared);
         Some(protocol)
+    }
+
+    /// What names items of any kind comes after all of them are known.
+    fn finish(
+        &mut self,
+        file: &source::File,
+        (instruments, tables, readings, references): (
+            &mut [Instrument],
+            &mut [TableSpec],
+            &mut [ReadingSpec],
+            &mut [Reference],
+        ),
+    ) {
+        if readings.is_empty() {
+            self.fault(0, "the protocol has no reading", "add at least one [[reading]]");
+        }
+        self.finish_instruments(&file.instrument, instruments);
+        self.finish_tables(&file.table, tables);
+        self.finish_readings(&file.reading, readings);
+        self.finish_references(file, references);
     }
 
     fn bays(&mut self, file: &source::File) -> Vec<Bay> {

@@ -60,27 +60,8 @@ impl Loader<'_> {
         tables: &[TableSpec],
     ) -> Vec<ResultSpec> {
         let order = self.results_order(results);
-        // All names first, so that a misspelt one is told from a later one.
         let first = self.items.len();
-        let mut tables_of = Vec::new();
-        let mut shown = 0;
-        for i in &order {
-            let r = &results[*i];
-            let unit = r.unit.as_ref().map_or_else(Unit::one, |u| self.unit(u));
-            let nature = self.nature(&unit, r.pressure.as_ref());
-            let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
-            tables_of.push(table);
-            let kind = if r.hidden { ItemKind::Hidden } else { ItemKind::Result(shown) };
-            shown += usize::from(!r.hidden);
-            let item = Item {
-                nature,
-                rows: table.map_or(Shape::Scalar, |t| Shape::Column(t as u16)),
-                words: r.words.as_ref().map(|w| w.get_ref().clone()),
-                shape: self.roundness(r.shape.as_ref()),
-                ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, kind)
-            };
-            self.add_item(item, r.id.span().start);
-        }
+        let tables_of = self.result_items(results, &order, names);
         order
             .iter()
             .enumerate()
@@ -126,6 +107,31 @@ impl Loader<'_> {
                 })
             })
             .collect()
+    }
+
+    /// Items of all results, before any formula is read, so that a misspelt name is told from a later one. Gives the table of
+    /// each.
+    fn result_items(&mut self, results: &[source::ResultSpec], order: &[usize], names: &Names) -> Vec<Option<usize>> {
+        let mut tables_of = Vec::new();
+        let mut shown = 0;
+        for i in order {
+            let r = &results[*i];
+            let unit = r.unit.as_ref().map_or_else(Unit::one, |u| self.unit(u));
+            let nature = self.nature(&unit, r.pressure.as_ref());
+            let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
+            tables_of.push(table);
+            let kind = if r.hidden { ItemKind::Hidden } else { ItemKind::Result(shown) };
+            shown += usize::from(!r.hidden);
+            let item = Item {
+                nature,
+                rows: table.map_or(Shape::Scalar, |t| Shape::Column(t as u16)),
+                words: r.words.as_ref().map(|w| w.get_ref().clone()),
+                shape: self.roundness(r.shape.as_ref()),
+                ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, kind)
+            };
+            self.add_item(item, r.id.span().start);
+        }
+        tables_of
     }
 
     fn result_formula(&mut self, r: &source::ResultSpec, item: usize) -> Node {

@@ -219,7 +219,8 @@ pub(crate) struct LineView {
 
 /// Points with as many decimals as they need, at least one.
 pub(crate) fn points(value: Decimal) -> String {
-    let n = value.normalize();
+    // Shares of shares have more decimals than anybody reads.
+    let n = value.round_dp_with_strategy(2, rust_decimal::RoundingStrategy::MidpointAwayFromZero).normalize();
     if n.scale() == 0 { format!("{n}.0") } else { n.to_string() }
 }
 
