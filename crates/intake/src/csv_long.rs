@@ -1,6 +1,7 @@
 //! The long layout: one reading a row, columns by name.
 
 use std::collections::{BTreeMap, HashMap};
+use std::num::NonZeroU32;
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
@@ -115,7 +116,7 @@ struct Placed {
     /// By section and team.
     index: HashMap<(String, String), usize>,
     /// By table: the line of each item and row. Both are the protocol's, so no file can make them collide.
-    lines: Vec<FxHashMap<(usize, Option<u32>), usize>>,
+    lines: Vec<FxHashMap<(u32, Option<NonZeroU32>), u32>>,
     last: usize,
 }
 
@@ -229,7 +230,9 @@ impl Row<'_> {
         let (item, row) = self.item()?;
         let table = placed.table(section, team);
         let keys = self.keys(&mut placed.tables[table], item)?;
-        if let Some(first) = placed.lines[table].get(&(item, row)) {
+        // There is one such entry a cell of the file, so they are small.
+        let place = (item as u32, row.and_then(NonZeroU32::new));
+        if let Some(first) = placed.lines[table].get(&place) {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
             return Err(self.object(
@@ -239,7 +242,7 @@ impl Row<'_> {
                 "keep the right one of the two",
             ));
         }
-        placed.lines[table].insert((item, row), self.record.line);
+        placed.lines[table].insert(place, self.record.line as u32);
         // Values keep every character but the blanks around them.
         placed.tables[table].cells.push(SubmittedCell {
             by_person: false,
