@@ -84,6 +84,10 @@ test("rows that wait stand on their table's Bench, cost nothing there, and are r
   const whole = await line();
   const wrong = waits.getByRole("textbox").first();
   const right = (await wrong.inputValue()).replace("disc_mas,", "disc_mass,");
+  await wrong.fill(right.replace("disc_mass,", "disc_maas,"));
+  await waits.getByRole("button", { name: "Mend and release" }).first().click();
+  await page.getByRole("alert").getByText("The row still cannot be used: `disc_maas` is no reading or result").waitFor();
+  assert.match(await wrong.inputValue(), /disc_maas/, "what was typed stays, on the Bench");
   await wrong.fill(right);
   await waits.getByRole("button", { name: "Mend and release" }).first().click();
   await waits.getByRole("heading", { name: "1 row waits in quarantine" }).waitFor();

@@ -347,6 +347,13 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await box.fill(changed);
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.getByRole("alert").getByText("Count the version up: 3 is in force").waitFor();
+  // The instructor's run has to come out clean by the text that is put in force.
+  const unclean = changed.replace("version = 3", "version = 4").replace('plate_density = "2.6992', 'plate_density = "3.6992');
+  await box.fill(unclean);
+  await page.locator("#checked").getByText("does not come out clean").first().waitFor();
+  await page.getByLabel("Reason").fill("a run that is wrong");
+  await page.getByRole("button", { name: "Put it in force" }).click();
+  await page.getByRole("alert").getByText("The instructor’s run does not come out clean: see below").waitFor();
   await box.fill(changed.replace("version = 3", "version = 4"));
   await page.locator("#checked").getByText("It reads as Keel plate, version 4").waitFor();
   // Tried on one table, beside the text: what it would come to.

@@ -144,6 +144,30 @@ fn what_cannot_be_used_is_told_with_its_place_and_leaves_no_file() {
     }
     let check = jurado(&["protocol", "check", keel]);
     assert!(check.status.success());
+    // What is no fault is told and passes; an instructor's run that does not come out clean does not.
+    let text = std::fs::read_to_string(root().join("protocols/port-lens.toml")).expect("a lab");
+    let lab = folder.path().join("lens.toml");
+    for (find, put, passes, says) in [
+        (
+            "f_far = \"",
+            "f_far = \"2",
+            false,
+            "the instructor’s run does not come out clean: Focal length from a far object",
+        ),
+        (
+            "instrument = [",
+            "instrument = [{ id = \"spare\", title = \"spare rail\", unit = \"cm\", step = 0.1 },",
+            true,
+            "look again: nothing uses the instrument `spare`",
+        ),
+    ] {
+        std::fs::write(&lab, text.replacen(find, put, 1)).expect("written");
+        let check = jurado(&["protocol", "check", lab.to_str().expect("a path")]);
+        let told = String::from_utf8_lossy(&check.stderr);
+        assert_eq!(check.status.success(), passes, "{put}: {told}");
+        assert!(told.contains(says), "{put}: {told}");
+        assert!(told.contains("lens.toml:"), "with its place: {told}");
+    }
     let template = jurado(&["template", "--protocol", keel, "--format", "csv"]);
     assert!(String::from_utf8_lossy(&template.stdout).starts_with("data sheet,keel-plate,"));
 }

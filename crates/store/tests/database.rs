@@ -362,6 +362,51 @@ fn a_dropped_row_lets_the_table_be_judged_as_it_stands() {
     assert!(matches!(w.accept(id, before.0, &w.coordinator), Err(StoreError::Conflict(_))));
 }
 
+/// Rows of a team wait also where its table came with another file, and where the table is as it was; a table that is brought
+/// anew no longer waits for those of the file before, and one that was signed waits for a person again.
+#[test]
+fn rows_wait_of_the_table_that_is_there_whatever_file_they_came_with() {
+    let w = world("waits");
+    let spoiled = "Morning,Alfa,1,disc_mas,,90.90,g,,,\n";
+    w.bring(&csv("Morning", "Alfa", "30.53"));
+    let id = w.sheet("Alfa");
+    let detail = || w.run(|c| sheets::get(c, id, &w.coordinator));
+    let waits = || detail().submission.waiting;
+    assert_eq!(waits(), 0);
+    // A file with nothing else of the team's.
+    w.bring(&(HEADER.to_owned() + spoiled));
+    assert_eq!((waits(), detail().revision), (1, 1));
+    assert!(w.differences().is_empty());
+    // The same table again, with another row that cannot be used.
+    w.bring(&(csv("Morning", "Alfa", "30.53") + "Morning,Alfa,1,disc_diamter,1,60.1,mm,,,\n"));
+    assert_eq!((waits(), detail().revision), (2, 1));
+    // Another section's rows are not this table's.
+    w.bring(&(HEADER.to_owned() + &spoiled.replace("Morning,Alfa", "Evening,Zulu")));
+    assert_eq!(waits(), 2);
+    // Signed, and then a row is dropped: what it held is missing, and a person is asked again.
+    let open = || detail().judge(&w.run(|c| labs::get(c, w.lab)).protocol).findings.into_iter().filter(|f| f.open());
+    for key in open().map(|f| f.key).collect::<Vec<_>>() {
+        w.run(|c| {
+            sheets::decide(
+                c,
+                id,
+                detail().version,
+                &w.coordinator,
+                &[NewDecision::new(key.clone(), Action::Accept, "")],
+            )
+        });
+    }
+    w.run(|c| sheets::sign(c, id, detail().version, &w.coordinator));
+    assert_eq!(detail().state, SheetState::Signed);
+    let row = w.run(|c| quarantine::of_table(c, detail().submission_id, detail().team_id, &w.coordinator)).0.remove(0);
+    w.run(|c| quarantine::settle(c, row.id, &w.coordinator));
+    assert_eq!((waits(), detail().state), (1, SheetState::Waiting));
+    assert!(w.differences().is_empty());
+    w.bring(&csv("Morning", "Alfa", "30.54"));
+    assert_eq!((waits(), detail().revision), (0, 2), "brought anew, whole");
+    assert!(w.differences().is_empty());
+}
+
 #[test]
 fn a_long_import_is_work_that_is_asked_for_once_and_says_what_it_came_to() {
     let w = world("progress");

@@ -12,6 +12,8 @@ use crate::stats::least_squares;
 /// Checks a piece against the names it may use.
 type Check<'a> = fn(&Ast, &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError>;
 
+/// Most parameters of a fit.
+const MOST: usize = 8;
 /// Items from here on are parameters of a fit while its model is checked.
 const PARAMETERS: usize = usize::MAX / 2;
 
@@ -19,7 +21,8 @@ const PARAMETERS: usize = usize::MAX / 2;
 ///
 /// # Errors
 /// A column of values, a model and at least one parameter are needed; a parameter may bear no name that is declared, a start
-/// is one value, the model has the rows and the dimension of the values, and no fit stands in another.
+/// is one value, the model has the rows and the dimension of the values, there are at most eight parameters, and no fit stands
+/// in another.
 pub(super) fn checked<'a>(
     function: Function,
     args: &[Ast],
@@ -34,6 +37,10 @@ pub(super) fn checked<'a>(
             format!("{name}() takes values, a model, and a name and a start for each parameter"),
             format!("write it like {name}(y, a * exp(-k * x), k, 0.1[1/s], a, 5[V])"),
         ));
+    }
+    if args.len() > 2 + 2 * MOST {
+        let what = format!("a fit has at most {MOST} parameters");
+        return Err(FormulaError::new(span, what, "give some of them as constants"));
     }
     let mut parameters: Vec<(&str, Symbol<'a>)> = Vec::new();
     let mut starts = Vec::new();

@@ -68,6 +68,11 @@ fn faults_stand_under_their_place() {
         ("a + oar", "    ^^^", "`oar` is not known here"),
         ("a * (b - 2", "    ^", "this bracket is not closed"),
         ("fit(d, k * d)", "^^^^^^^^^^^^^", "fit() takes values, a model, and a name and a start for each parameter"),
+        (
+            "fit(d, d * k1, k1, 1, k2, 1, k3, 1, k4, 1, k5, 1, k6, 1, k7, 1, k8, 1, k9, 1)",
+            &"^".repeat(77),
+            "a fit has at most 8 parameters",
+        ),
         ("fit(d, k * d, 2, 1)", "              ^", "a parameter of a fit is a name"),
         ("fit(d, a * d, a, 1)", "              ^", "`a` stands for something already"),
         ("fit(d, k * d, k, d)", "                 ^", "a fit begins at one value for each parameter"),

@@ -271,12 +271,13 @@ fn derived(
     {
         scatter(Of::Item(spec.item), item, rows, out, sources);
     }
-    if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
-        value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
-    }
     if let (Some(node), Some(of)) = (&spec.uncertainty, &mut value) {
         let standard = evaluate_any(node, &Context::without(values, out)).ok();
         own(spec.item, of, standard.as_ref(), sources);
+    }
+    // One value for all rows has one source.
+    if let (Shape::Column(t), Some(Value::Scalar(v))) = (item.rows, &value) {
+        value = Some(Value::column(vec![v.clone(); table.rows[usize::from(t)].there]));
     }
     value
 }

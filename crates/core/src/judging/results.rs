@@ -117,7 +117,7 @@ pub(super) fn find(
 ) {
     let shares = shares(protocol);
     let whole = Whole::of(protocol, results);
-    let mut waiting = Waiting::default();
+    let mut waiting = Waiting::new(protocol, table);
     for result in results {
         if matches!(result.verdict, VerdictKind::Agrees) {
             continue;
@@ -135,7 +135,7 @@ pub(super) fn find(
                 }
                 // Nothing to compare with means that a reading is missing.
                 if result.clean.is_none() && result.carried.is_none() && result.right_word.is_none() {
-                    waiting.take(protocol, table, result, all.1);
+                    waiting.take(result, all.1);
                     continue;
                 }
                 found.push(finding(Kind::MissingResult { right: right() }, Severity::Charge).charged(all));

@@ -1,12 +1,14 @@
 //! Results that were not worked out because a reading is missing: one finding, whose points are proposed as not earned.
 
+use std::collections::{BTreeSet, HashMap};
+
 use rust_decimal::Decimal;
 
 use super::readings::{is_listed, listed_for, lost_rows};
 use super::table::Table;
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::protocol::Protocol;
-use crate::verdict::{CellState, JudgedResult};
+use crate::verdict::{CellState, JudgedCell, JudgedResult};
 
 /// Rows that wait to be mended may hold what is missing: that costs nothing until they are released or dropped, and a person
 /// is asked for them.
@@ -34,8 +36,8 @@ pub(super) fn excuse(rows: u32, found: &mut Findings<'_>) {
     found.push(Finding::new(kind, key, Severity::Decide, Place::TABLE));
 }
 
-/// What a result that is missing waits for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// What a result that is missing waits for, the worst first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum WaitsFor {
     /// Readings that are missing without a word.
     Silent,
@@ -45,19 +47,41 @@ enum WaitsFor {
     Listed,
 }
 
+/// Why the rows of a table that are not there are missing, by row; `None` for a row that is missing without a word.
+type Lost = HashMap<u32, Option<String>>;
+
 /// Results that wait, as they are met.
-#[derive(Default)]
-pub(super) struct Waiting {
+pub(super) struct Waiting<'a> {
+    protocol: &'a Protocol,
+    table: &'a Table,
+    /// By the protocol's tables.
+    lost: Vec<Lost>,
+    /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
+    needs: HashMap<usize, Needs>,
     results: Vec<(usize, Option<u32>)>,
     cost: Decimal,
     hangs: Decimal,
 }
 
-impl Waiting {
+/// What a result needs, whatever its row.
+struct Needs {
+    /// Readings that stand in its own table, of which a row needs its own row.
+    own: Vec<usize>,
+    /// The worst that all other readings wait for.
+    others: Option<WaitsFor>,
+}
+
+impl<'a> Waiting<'a> {
+    pub(super) fn new(protocol: &'a Protocol, table: &'a Table) -> Waiting<'a> {
+        let lost = (0..protocol.tables.len()).map(|t| lost_rows(protocol, table, t).into_iter().collect()).collect();
+        let (results, needs) = (Vec::new(), HashMap::new());
+        Waiting { protocol, table, lost, needs, results, cost: Decimal::ZERO, hangs: Decimal::ZERO }
+    }
+
     /// Takes a result that nothing is known of, with the points it could have earned.
-    pub(super) fn take(&mut self, protocol: &Protocol, table: &Table, result: &JudgedResult, points: Decimal) {
+    pub(super) fn take(&mut self, result: &JudgedResult, points: Decimal) {
         // Beyond the rows that were taken nothing is missing: the table just ended.
-        let why = match waits_for(protocol, table, result) {
+        let why = match self.why(result) {
             None if result.row.is_some() => return,
             Some(WaitsFor::Listed) => return,
             why => why.unwrap_or(WaitsFor::Silent),
@@ -67,6 +91,54 @@ impl Waiting {
         if why == WaitsFor::Silent {
             self.cost += points;
         }
+    }
+
+    /// What a result waits for; `None` where every reading that it needs is there. One reading that is missing without a word
+    /// is enough to leave the result out without a word.
+    fn why(&mut self, result: &JudgedResult) -> Option<WaitsFor> {
+        if !self.needs.contains_key(&result.index) {
+            let needs = self.needs_of(result.index);
+            self.needs.insert(result.index, needs);
+        }
+        let needs = self.needs.get(&result.index)?;
+        let at = |n: &usize| {
+            let cells = &self.table.readings[*n].cells;
+            let row = result.row.map_or(0, |r| r as usize - 1);
+            cells.get(row).filter(|c| c.row == result.row).and_then(|c| self.of_cell(*n, c))
+        };
+        needs.own.iter().filter_map(at).chain(needs.others).min()
+    }
+
+    fn needs_of(&self, index: usize) -> Needs {
+        let protocol = self.protocol;
+        let (mut open, mut items) = (vec![index], BTreeSet::new());
+        while let Some(n) = open.pop() {
+            for item in protocol.results[n].node.items().into_iter().filter(|i| items.insert(*i)) {
+                open.extend(protocol.results.iter().position(|r| r.item == item));
+            }
+        }
+        let used = (0..protocol.readings.len()).filter(|n| items.contains(&protocol.readings[*n].item));
+        let own_table = protocol.results[index].table;
+        let is_own = |n: &usize| own_table.is_some() && protocol.readings[*n].table == own_table;
+        let (own, others): (Vec<usize>, Vec<usize>) = used.partition(is_own);
+        let of_reading = |n: &usize| self.table.readings[*n].cells.iter().filter_map(|c| self.of_cell(*n, c)).min();
+        Needs { own, others: others.iter().filter_map(of_reading).min() }
+    }
+
+    /// What waits for a cell of a reading waits for; `None` where there is a value.
+    fn of_cell(&self, n: usize, cell: &JudgedCell) -> Option<WaitsFor> {
+        let spec = &self.protocol.readings[n];
+        match cell.state {
+            CellState::Read => return None,
+            CellState::Bound if spec.bound => return Some(WaitsFor::Listed),
+            _ => {}
+        }
+        let of_row = || self.lost[spec.table?].get(&cell.row?).cloned().flatten();
+        Some(match cell.absent.clone().or_else(of_row) {
+            None => WaitsFor::Silent,
+            Some(reason) if is_listed(&reason, &listed_for(self.protocol, spec)) => WaitsFor::Listed,
+            Some(_) => WaitsFor::Reason,
+        })
     }
 
     /// The one finding on all of them.
@@ -84,41 +156,4 @@ impl Waiting {
             ..Finding::new(kind, key, Severity::Decide, Place::of(first.0, first.1))
         })
     }
-}
-
-/// `None` where every reading that it needs is there.
-fn waits_for(protocol: &Protocol, table: &Table, result: &JudgedResult) -> Option<WaitsFor> {
-    let mut needed = vec![result.index];
-    let mut items: Vec<usize> = Vec::new();
-    while let Some(n) = needed.pop() {
-        for item in protocol.results[n].node.items() {
-            if !items.contains(&item) {
-                items.push(item);
-                needed.extend(protocol.results.iter().position(|r| r.item == item));
-            }
-        }
-    }
-    let own_table = protocol.results[result.index].table;
-    let mut gone = Vec::new();
-    for (n, reading) in table.readings.iter().enumerate().filter(|(_, r)| items.contains(&r.item)) {
-        let own = own_table.is_some() && protocol.readings[n].table == own_table;
-        let lost = protocol.readings[n].table.map_or_else(Vec::new, |t| lost_rows(protocol, table, t));
-        for cell in reading.cells.iter().filter(|c| c.state != CellState::Read && (!own || c.row == result.row)) {
-            if cell.state == CellState::Bound && protocol.readings[n].bound {
-                gone.push(WaitsFor::Listed);
-                continue;
-            }
-            let of_row = || lost.iter().find(|(row, _)| Some(*row) == cell.row).and_then(|(_, reason)| reason.clone());
-            let listed = |reason: String| {
-                if is_listed(&reason, &listed_for(protocol, &protocol.readings[n])) {
-                    WaitsFor::Listed
-                } else {
-                    WaitsFor::Reason
-                }
-            };
-            gone.push(cell.absent.clone().or_else(of_row).map_or(WaitsFor::Silent, listed));
-        }
-    }
-    // One reading that is missing without a word is enough to leave the result out without a word.
-    [WaitsFor::Silent, WaitsFor::Reason, WaitsFor::Listed].into_iter().find(|why| gone.contains(why))
 }

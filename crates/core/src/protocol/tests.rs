@@ -194,3 +194,20 @@ fn what_looks_wrong_and_is_no_fault_is_told() {
     let silence = |text: &str| told(text).iter().any(|w| w.contains("who decides on site"));
     assert!(silence(&silent) && !silence(text));
 }
+
+#[test]
+fn a_run_names_only_what_there_is() {
+    let text = include_str!("../../tests/labs/echo-well.toml");
+    for (run, says) in [
+        ("[run.values]\nlevl = \"5\"\n", "there is no reading or result `levl`"),
+        ("[run]\nkeys = { station = \"1\" }\n[run.values]\n", "there is no key `station`"),
+        ("[run]\nrows = { rnus = [\"a\"] }\n[run.values]\n", "there is no table `rnus`"),
+        ("[run]\nrows = { runs = [\"z\"] }\n[run.values]\n", "“z” is no value of the key `fork`"),
+        ("[run.values]\nspeed = [\"343\"]\n", "`speed` is a single value, and has no rows"),
+    ] {
+        let faults = compile(&format!("{text}\n{run}")).err().unwrap_or_default();
+        assert!(faults.iter().any(|f| f.what.contains(says)), "{run}: {faults:?}");
+        let line = text.lines().count();
+        assert!(faults.iter().all(|f| f.line > line), "told where it stands: {faults:?}");
+    }
+}

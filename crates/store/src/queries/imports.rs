@@ -7,7 +7,7 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
 use jurado_core::submission::Submission;
-use jurado_intake::{Column, ColumnMap, Intake, UPLOAD, columns_of, put_into, read_file, under_head};
+use jurado_intake::{Column, ColumnMap, HeldRow, Intake, UPLOAD, columns_of, put_into, read_file, under_head};
 
 use super::ground::{self, Ground};
 use super::jobs::{self, Job};
@@ -340,16 +340,24 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     }
     let lab = labs::get(c, file.lab_id)?;
     let mut taken = Taken { held: intake.held.len(), ..Taken::default() };
-    let placed = placed(c, &intake.tables)?;
-    let grounds = ground::hold_sections(c, lab.id, placed.iter().map(|p| p.0.1))?;
-    for (n, ((team, section), table)) in placed.iter().enumerate() {
+    let teams = Teams::all(c)?;
+    let placed = placed(&teams, &intake.tables)?;
+    let held = hold_back(c, id, &intake, &teams)?;
+    // By team, so that two files with the same teams hold their sheets in the same order.
+    let mut by_team: BTreeMap<Place, Option<&Submission>> = held.iter().map(|place| (*place, None)).collect();
+    by_team.extend(placed.into_iter().map(|(place, table)| (place, Some(table))));
+    let grounds = ground::hold_sections(c, lab.id, by_team.keys().map(|place| place.1))?;
+    for (n, (place @ (team, section), table)) in by_team.iter().enumerate() {
         let ground = grounds.get(section).ok_or(StoreError::NotFound("section"))?;
-        taken.count(hand_in(c, ground, (*team, *section), id, table, user)?);
-        tell(n + 1, placed.len())?;
+        if let Some(table) = table {
+            taken.count(hand_in(c, ground, *place, id, table, user)?);
+        }
+        // Rows may wait of a table that came with another file, or that is as it was.
+        if held.contains(place) {
+            sheets::recount(c, ground, *team, &user.name, "a row of it waits in quarantine")?;
+        }
+        tell(n + 1, by_team.len())?;
     }
-    let teams: HashMap<(&str, &str), u32> =
-        placed.iter().map(|((team, _), t)| ((t.section.as_str(), t.team.as_str()), *team)).collect();
-    hold_back(c, id, &intake, &teams)?;
     let at = c.now()?;
     diesel::update(imports::table.find(id))
         .set((imports::state.eq(ImportState::Taken), imports::taken_at.eq(Some(at))))
@@ -358,35 +366,42 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     Ok(taken)
 }
 
-/// Team and section of a table, and the table.
-type Placed<'a> = ((u32, u32), &'a Submission);
+/// Team and section.
+type Place = (u32, u32);
 
-/// Team and section of each table, by team, so that two files with the same teams hold their sheets in the same order.
-fn placed<'a>(c: &mut Db, tables: &'a [Submission]) -> Result<Vec<Placed<'a>>, StoreError> {
-    let rows: Vec<(String, String, u32, u32)> = teams::table
-        .inner_join(sections::table)
-        .select((sections::name, teams::name, teams::id, sections::id))
-        .load(c.sql())?;
-    let ids: HashMap<(&str, &str), (u32, u32)> =
-        rows.iter().map(|(s, t, team, section)| ((s.as_str(), t.as_str()), (*team, *section))).collect();
-    let mut placed = Vec::with_capacity(tables.len());
-    for table in tables {
-        let place = ids.get(&(table.section.as_str(), table.team.as_str())).ok_or(StoreError::NotFound("team"))?;
-        placed.push((*place, table));
+/// Every team by the names of its section and its own.
+struct Teams(HashMap<(String, String), Place>);
+
+impl Teams {
+    fn all(c: &mut Db) -> Result<Teams, StoreError> {
+        let rows: Vec<(String, String, u32, u32)> = teams::table
+            .inner_join(sections::table)
+            .select((sections::name, teams::name, teams::id, sections::id))
+            .load(c.sql())?;
+        Ok(Teams(rows.into_iter().map(|(s, t, team, section)| ((s, t), (team, section))).collect()))
     }
-    placed.sort_by_key(|(place, _)| *place);
-    Ok(placed)
+
+    fn place(&self, section: &str, team: &str) -> Option<Place> {
+        self.0.get(&(section.to_owned(), team.to_owned())).copied()
+    }
 }
 
-/// Puts the rows that could not be used in quarantine.
-fn hold_back(c: &mut Db, import: u32, intake: &Intake, teams: &HashMap<(&str, &str), u32>) -> Result<(), StoreError> {
+/// Each table with its place.
+fn placed<'a>(teams: &Teams, tables: &'a [Submission]) -> Result<Vec<(Place, &'a Submission)>, StoreError> {
+    let place = |t: &Submission| teams.place(&t.section, &t.team).ok_or(StoreError::NotFound("team"));
+    tables.iter().map(|t| Ok((place(t)?, t))).collect()
+}
+
+/// Puts the rows that could not be used in quarantine. Gives the places of those that name a team.
+fn hold_back(c: &mut Db, import: u32, intake: &Intake, teams: &Teams) -> Result<BTreeSet<Place>, StoreError> {
+    let place = |h: &HeldRow| teams.place(&h.whose.0, &h.whose.1);
     for chunk in intake.held.chunks(500) {
         let rows: Vec<_> = chunk
             .iter()
             .map(|h| {
                 (
                     quarantine::import_id.eq(import),
-                    quarantine::team_id.eq(teams.get(&(h.whose.0.as_str(), h.whose.1.as_str())).copied()),
+                    quarantine::team_id.eq(place(h).map(|p| p.0)),
                     quarantine::line_number.eq(h.fault.line as u32),
                     quarantine::column_number.eq(h.fault.column as u32),
                     quarantine::code.eq(h.code),
@@ -398,7 +413,7 @@ fn hold_back(c: &mut Db, import: u32, intake: &Intake, teams: &HashMap<(&str, &s
             .collect();
         diesel::insert_into(quarantine::table).values(rows).execute(c.sql())?;
     }
-    Ok(())
+    Ok(intake.held.iter().filter_map(place).collect())
 }
 
 /// Asks for an offered file to be taken in the background, unless that was asked for already. Gives the work.
@@ -482,20 +497,20 @@ fn put_rows(
     rows: Vec<Submission>,
     user: &User,
 ) -> Result<Taken, StoreError> {
-    let places: Vec<(u32, u32)> = placed(c, &rows)?.into_iter().map(|(place, _)| place).collect();
-    let of_sections: BTreeSet<u32> = places.iter().map(|p| p.1).collect();
+    let teams = Teams::all(c)?;
+    let of_sections: BTreeSet<u32> = placed(&teams, &rows)?.iter().map(|(place, _)| place.1).collect();
     let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, of_sections)?;
     super::quarantine::put_away(c, held, user)?;
     let mut taken = Taken::default();
     for table in rows {
-        let place = placed(c, std::slice::from_ref(&table))?[0].0;
+        let place = placed(&teams, std::slice::from_ref(&table))?[0].0;
         // The sheet is held before what it has is read, so that two mended rows of one table both stay.
         sheets::place_of(c, lab.id, place.0, place.1)?;
         let whole = match sheets::current(c, lab.id, place.0)? {
             None => table,
             Some(there) => put_into(there, table),
         };
-        let whole = Submission { waiting: sheets::waiting(c, import, place.0)?, ..whole };
+        let whole = Submission { waiting: sheets::waiting(c, (lab.id, import), place.0)?, ..whole };
         let ground = grounds.get(&place.1).ok_or(StoreError::NotFound("section"))?;
         taken.count(hand_in(c, ground, place, import, &whole, user)?);
     }

@@ -7,6 +7,25 @@ use super::{events, ground, sheets};
 use crate::schema::{imports, quarantine, submissions, teams};
 use crate::{Db, StoreError};
 
+/// The columns of a row that waits, as [`HeldRecord`] has them.
+const HELD: (
+    quarantine::id,
+    imports::file_name,
+    quarantine::line_number,
+    quarantine::column_number,
+    quarantine::what,
+    quarantine::mend,
+    quarantine::body,
+) = (
+    quarantine::id,
+    imports::file_name,
+    quarantine::line_number,
+    quarantine::column_number,
+    quarantine::what,
+    quarantine::mend,
+    quarantine::body,
+);
+
 /// A row that waits.
 #[derive(Clone, Debug, Queryable)]
 pub struct HeldRecord {
@@ -36,15 +55,7 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
         .filter(quarantine::settled_at.is_null())
         .order((quarantine::import_id.desc(), quarantine::line_number))
         .limit(200)
-        .select((
-            quarantine::id,
-            imports::file_name,
-            quarantine::line_number,
-            quarantine::column_number,
-            quarantine::what,
-            quarantine::mend,
-            quarantine::body,
-        ))
+        .select(HELD)
         .into_boxed();
     if !user.sees_all() {
         query = query.filter(imports::user_id.eq(user.id));
@@ -53,34 +64,28 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
 }
 
 /// Rows that wait of the table whose submission this is, at most 200, and whether this person may release them: who brought
-/// the file, or a coordinator.
+/// their files, or a coordinator.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn of_table(c: &mut Db, submission: u32, team: u32, user: &User) -> Result<(Vec<HeldRecord>, bool), StoreError> {
-    let (import, by): (u32, u32) = submissions::table
+    let (lab, import): (u32, u32) = submissions::table
         .inner_join(imports::table)
         .filter(submissions::id.eq(submission))
-        .select((imports::id, imports::user_id))
+        .select((imports::lab_id, imports::id))
         .first(c.sql())?;
-    let rows = quarantine::table
+    let rows: Vec<(HeldRecord, u32)> = quarantine::table
         .inner_join(imports::table)
-        .filter(quarantine::import_id.eq(import))
+        .filter(imports::lab_id.eq(lab))
+        .filter(imports::id.ge(import))
         .filter(quarantine::team_id.eq(team))
         .filter(quarantine::settled_at.is_null())
         .order(quarantine::line_number)
         .limit(200)
-        .select((
-            quarantine::id,
-            imports::file_name,
-            quarantine::line_number,
-            quarantine::column_number,
-            quarantine::what,
-            quarantine::mend,
-            quarantine::body,
-        ))
+        .select((HELD, imports::user_id))
         .load(c.sql())?;
-    Ok((rows, user.sees_all() || by == user.id))
+    let may = user.sees_all() || rows.iter().all(|(_, by)| *by == user.id);
+    Ok((rows.into_iter().map(|(row, _)| row).collect(), may))
 }
 
 /// How many rows wait.
@@ -118,7 +123,9 @@ pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     };
     put_away(c, id, user)?;
     match of_team {
-        Some((ground, team)) => sheets::recount(c, &ground, team, &user.name),
+        Some((ground, team)) => {
+            sheets::recount(c, &ground, team, &user.name, "a row of it that waited in quarantine was dropped")
+        }
         None => Ok(()),
     }
 }

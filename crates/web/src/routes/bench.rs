@@ -77,12 +77,14 @@ pub(crate) struct Based {
     version: u32,
 }
 
+#[derive(Clone)]
 pub(super) struct Loaded {
     pub(super) detail: SheetDetail,
     pub(super) lab: Lab,
     rows: Vec<DocketRow>,
     attachments: Vec<Attachment>,
-    waits: (Vec<HeldRecord>, bool),
+    /// Rows that wait in quarantine, and whether who looks may release them.
+    pub(super) waits: (Vec<HeldRecord>, bool),
 }
 
 pub(super) async fn load(actor: &Actor, id: u32) -> Result<Arc<Loaded>, WebError> {

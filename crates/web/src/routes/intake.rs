@@ -1,5 +1,7 @@
 //! Intake: files offered, looked at, taken or put aside; rows in quarantine, mended or seen to.
 
+use std::sync::Arc;
+
 use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
@@ -9,6 +11,7 @@ use jurado_store::{HeldRecord, ImportRow, StoreError, imports};
 use serde::Deserialize;
 
 use super::auth::Token;
+use super::bench;
 use super::offer::{Attached, Offered, offer_all};
 use super::parts::{self, Bounds};
 use crate::door::Door;
@@ -378,6 +381,13 @@ pub(crate) async fn mend(actor: Actor, id: web::Path<u32>, form: web::Form<Mend>
         Err(WebError::Store(StoreError::File(f))) => {
             let what = format!("The row still cannot be used: {}.", f.what);
             let mend = crate::views::capital(&format!("{}.", f.mend));
+            if let Some(sheet) = form.bench {
+                let mut loaded = bench::load(&actor, sheet).await?;
+                if let Some(h) = Arc::make_mut(&mut loaded).waits.0.iter_mut().find(|h| h.id == id) {
+                    h.body.clone_from(&form.text);
+                }
+                return bench::refused(&actor, &loaded, format!("{what} {mend}")).await;
+            }
             let mut page = show(&actor, Some((what, mend)), String::new(), None).await?;
             // What was typed stays where it was typed.
             if let Some(h) = page.held.iter_mut().find(|h| h.id == id) {

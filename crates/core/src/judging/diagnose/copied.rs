@@ -1,5 +1,8 @@
 //! Readings that were copied into the table wrongly, while the calculation used the right ones.
 
+use std::cell::OnceCell;
+
+use super::super::stories::Said;
 use super::super::values::put;
 use super::acts::Edit;
 use super::maker::{Maker, Story};
@@ -55,9 +58,10 @@ impl Maker<'_> {
             let mut hit = false;
             for (x, edit) in near.into_iter().filter(|(x, _)| (x - target).abs() <= reach) {
                 hit = true;
-                self.keyed(&used, x, edit);
+                let said = OnceCell::new();
+                self.keyed(&used, x, edit, &said);
                 if read(x) {
-                    self.copied(&used, x, edit, 1.0);
+                    self.copied(&used, (x, edit), 1.0, &said);
                 }
             }
             if !hit {
@@ -100,7 +104,7 @@ impl Maker<'_> {
         }
         let kind = (SlipKind::ReadingMistyped, Some(Edit::Any));
         self.counts.insert(kind, 1);
-        self.copied(used, value, Edit::Any, (step / (high - low)).min(1.0));
+        self.copied(used, (value, Edit::Any), (step / (high - low)).min(1.0), &OnceCell::new());
     }
 
     /// Both predictions with an item as `x`, in its unit.
@@ -126,8 +130,8 @@ impl Maker<'_> {
         notation::to_place(x, crate::quantity::leading_place(used.cell.resolution.max(1e-300))) + &unit
     }
 
-    /// The sheet is right, and `x` went into this calculation.
-    fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit) {
+    /// The sheet is right, and `x` went into this calculation. `said` is what the table says to `x`, worked out when first asked.
+    fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit, said: &OnceCell<Said>) {
         let case = self.case;
         let (clean, reported) = self.with_item(used.item, used.at, x);
         let says = format!("{} went into the calculation as {}", self.place(used), self.shown(used, x));
@@ -144,12 +148,12 @@ impl Maker<'_> {
         // The rows of a column are one calculation: a single reading that went into them wrongly went into all of them.
         let throughout = case.row.is_some() && case.protocol.items[item].rows == Shape::Scalar;
         if let Some(h) = self.fitting.get_mut(before).filter(|_| throughout) {
-            h.sisters = case.beside.misread(&[(item, used.cell.row, x)]).own.max(0.0);
+            h.sisters = said.get_or_init(|| case.beside.misread(&[(item, used.cell.row, x)])).own.max(0.0);
         }
     }
 
     /// The sheet is wrong, and everything was worked out with `x`.
-    fn copied(&mut self, used: &Used<'_>, x: f64, edit: Edit, prior: f64) {
+    fn copied(&mut self, used: &Used<'_>, (x, edit): (f64, Edit), prior: f64, said: &OnceCell<Said>) {
         let case = self.case;
         if case.refuted.contains(&(used.item, used.cell.row)) {
             return;
@@ -174,7 +178,7 @@ impl Maker<'_> {
         let before = self.fitting.len();
         self.consider(story, clean, reported, |_| case.envelope);
         if let Some(h) = self.fitting.get_mut(before) {
-            h.joint = case.beside.misread(&[(item, row, x)]).whole();
+            h.joint = said.get_or_init(|| case.beside.misread(&[(item, row, x)])).whole();
         }
     }
 }

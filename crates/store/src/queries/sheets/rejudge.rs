@@ -7,8 +7,8 @@ use diesel::prelude::*;
 use super::read::{in_force, in_force_of, table};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
-use crate::records::sheet::Derived;
-use crate::schema::{judged_ahead, quarantine, sheets, submissions};
+use crate::records::sheet::{Derived, Turn};
+use crate::schema::{imports, judged_ahead, quarantine, sheets, submissions};
 use crate::{Db, StoreError};
 
 /// A table that was judged with something else than what is asked: sheet, version, submission.
@@ -70,10 +70,13 @@ pub(crate) fn rejudge_held(
     Ok(stale.len())
 }
 
-/// How many rows of a team wait that came with a file.
-pub(crate) fn waiting(c: &mut Db, import: u32, team: u32) -> Result<u32, StoreError> {
+/// How many rows of a team wait that came with a file of the lab or with a later one: a table that is brought anew is whole
+/// without what waited of the file before.
+pub(crate) fn waiting(c: &mut Db, (lab, import): (u32, u32), team: u32) -> Result<u32, StoreError> {
     let count: i64 = quarantine::table
-        .filter(quarantine::import_id.eq(import))
+        .inner_join(imports::table)
+        .filter(imports::lab_id.eq(lab))
+        .filter(imports::id.ge(import))
         .filter(quarantine::team_id.eq(team))
         .filter(quarantine::settled_at.is_null())
         .count()
@@ -81,9 +84,9 @@ pub(crate) fn waiting(c: &mut Db, import: u32, team: u32) -> Result<u32, StoreEr
     Ok(count as u32)
 }
 
-/// Counts anew how many rows of a table wait in quarantine, and judges it anew where that has changed. The ground is held by
-/// the caller.
-pub(crate) fn recount(c: &mut Db, ground: &Ground, team: u32, by: &str) -> Result<(), StoreError> {
+/// Counts anew how many rows of a table wait in quarantine. Where that has changed it is judged anew and waits for a person
+/// again, with its decisions. The ground is held by the caller.
+pub(crate) fn recount(c: &mut Db, ground: &Ground, team: u32, by: &str, why: &str) -> Result<(), StoreError> {
     let there: Option<(u32, u32, Option<u32>)> = sheets::table
         .filter(sheets::lab_id.eq(ground.lab.id))
         .filter(sheets::team_id.eq(team))
@@ -94,20 +97,13 @@ pub(crate) fn recount(c: &mut Db, ground: &Ground, team: u32, by: &str) -> Resul
     let Some((sheet, version, Some(submission))) = there else { return Ok(()) };
     let (import, before): (u32, u32) =
         submissions::table.find(submission).select((submissions::import_id, submissions::waiting)).first(c.sql())?;
-    let now = waiting(c, import, team)?;
+    let now = waiting(c, (ground.lab.id, import), team)?;
     if now == before {
         return Ok(());
     }
     diesel::update(submissions::table.find(submission)).set(submissions::waiting.eq(now)).execute(c.sql())?;
     let derived = derived(c, ground, submission)?;
-    diesel::update(sheets::table.find(sheet))
-        .set((
-            derived,
-            sheets::version.eq(version + 1),
-            sheets::changed.eq("a row that waited in quarantine was seen to"),
-            sheets::changed_by.eq(by),
-        ))
-        .execute(c.sql())?;
+    diesel::update(sheets::table.find(sheet)).set((derived, Turn::waiting(version + 1, by, why))).execute(c.sql())?;
     Ok(())
 }
 
