@@ -1,5 +1,5 @@
 //! The kinds of findings with their figures. Each variant names an input that gives it; the inputs are rows of
-//! `tests/edges.rs` and `tests/tables.rs`.
+//! `tests/edges/` and `tests/tables.rs`.
 
 use super::figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
