@@ -1,17 +1,22 @@
 //! A team works its table through, line after line, with a calculator, from what stands on its sheet – and types it.
 
+mod spread;
+mod writing;
+
 use std::collections::{BTreeMap, HashMap};
 
-use jurado_core::formula::ast::{Ast, AstKind, Operator};
+use jurado_core::formula::ast::Ast;
 use jurado_core::protocol::{ItemKind, Protocol, Rejection, Tolerance};
 use jurado_core::submission::{Submission, SubmittedCell};
+
+pub(crate) use writing::{half_of, number, significant};
 
 use crate::calculator::{Calculator, Deed, Scales, Val, to_figures};
 use crate::class::Mix;
 use crate::mistake::{Act, Chancy};
 use crate::pen::{Keyed, other_digit, swapped};
 use crate::random::Chance;
-use crate::world::{Seen, Shown, World, decimals_of, looked_up, word_of};
+use crate::world::{Seen, Shown, World, looked_up, word_of};
 
 /// How a person rounds and writes down. All are honest.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -214,133 +219,6 @@ impl Worker<'_> {
         names
     }
 
-    /// The values of the results whose uncertainty has a formula of its own: readings do not move them.
-    fn with_own_uncertainty(&self, base: &HashMap<String, Val>) -> HashMap<String, Val> {
-        let own = self.lines.iter().filter(|l| l.uncertainty.is_some());
-        let ids = own.map(|l| &self.protocol.items[l.item].id);
-        ids.filter_map(|id| Some((id.clone(), base.get(id)?.clone()))).collect()
-    }
-
-    /// Standard uncertainty of every result that asks for one, SI: readings moved one after another by theirs.
-    fn uncertainties(&self, seen: &Seen, names: &HashMap<String, Val>, left: &Left) -> HashMap<usize, Vec<f64>> {
-        let asked: Vec<usize> = self.protocol.results.iter().filter(|r| r.plus_minus).map(|r| r.item).collect();
-        let mut out: HashMap<usize, Vec<f64>> = HashMap::new();
-        if asked.is_empty() {
-            return out;
-        }
-        let base = self.chain(names.clone(), left);
-        let fixed = self.with_own_uncertainty(&base);
-        let chain = |names: HashMap<String, Val>| self.chain_off(names, left, None, &fixed);
-        let mut add = |moved: &HashMap<String, Val>| {
-            for item in &asked {
-                let id = &self.protocol.items[*item].id;
-                let of = |m: &HashMap<String, Val>| m.get(id).map_or_else(Vec::new, Val::numbers);
-                let (then, now) = (of(&base), of(moved));
-                let sums = out.entry(*item).or_insert_with(|| vec![0.0; then.len()]);
-                for ((sum, a), b) in sums.iter_mut().zip(&then).zip(&now) {
-                    *sum += if (b - a).is_finite() { (b - a).powi(2) } else { 0.0 };
-                }
-            }
-        };
-        let shift = |names: &mut HashMap<String, Val>, item: usize, row: Option<usize>, by: f64| match (
-            names.get_mut(&self.protocol.items[item].id),
-            row,
-        ) {
-            (Some(Val::One(x)), _) => *x += by,
-            (Some(Val::Many(xs)), Some(r)) => xs[r] += by,
-            (Some(Val::Many(xs)), None) => xs.iter_mut().for_each(|x| *x += by),
-            _ => {}
-        };
-        for r in &seen.readings {
-            let spec = self.protocol.reading_of(r.item);
-            let events = spec.is_some_and(|s| s.events);
-            if !events && spec.is_some_and(|s| s.kind != jurado_core::protocol::ReadingKind::Number) {
-                continue;
-            }
-            let unit = self.protocol.items[r.item].unit.factor;
-            let mut u = if events { r.si.max(0.0).sqrt() } else { r.step * unit / 12f64.sqrt() };
-            let row = r.row.map(|n| n as usize - 1);
-            if spec.is_some_and(|s| s.replicates > 1 || s.replicates_of.is_some())
-                && let Some(Val::Many(xs)) = names.get(&self.protocol.items[r.item].id)
-            {
-                let n = xs.len() as f64;
-                let mean = xs.iter().sum::<f64>() / n;
-                u = u.max((xs.iter().map(|x| (x - mean).powi(2)).sum::<f64>() / (n - 1.0)).sqrt());
-            }
-            // From almost surely too small to almost surely too big is four standard deviations.
-            if let Some((low, high)) = spec.and_then(|s| s.bracket) {
-                let of = |item: usize| match (names.get(&self.protocol.items[item].id), row) {
-                    (Some(Val::Many(xs)), Some(r)) => xs.get(r).copied(),
-                    (Some(Val::One(x)), _) => Some(*x),
-                    _ => None,
-                };
-                if let (Some(low), Some(high)) = (of(low), of(high)) {
-                    u = u.max((high - low).abs() / 4.0);
-                }
-            }
-            if let Some(i) = spec.and_then(|s| s.instrument).map(|i| &self.protocol.instruments[i])
-                && let Some(a) = i.limit.filter(|_| !i.limit_shared)
-            {
-                u = u.hypot(a * i.unit.factor / 3f64.sqrt());
-            }
-            let mut moved = names.clone();
-            shift(&mut moved, r.item, row, u);
-            add(&chain(moved));
-        }
-        for (n, i) in self.protocol.instruments.iter().enumerate() {
-            let Some(a) = i.limit.filter(|_| i.limit_shared) else { continue };
-            let mut moved = names.clone();
-            for spec in self.protocol.readings.iter().filter(|s| s.instrument == Some(n) && s.takes_limit) {
-                shift(&mut moved, spec.item, None, a * i.unit.factor / 3f64.sqrt());
-            }
-            add(&chain(moved));
-        }
-        for r in &self.protocol.references {
-            let u = r.entries.iter().map(|e| e.uncertainty).fold(0.0, f64::max);
-            if u > 0.0 {
-                let mut moved = names.clone();
-                shift(&mut moved, r.item, None, u);
-                add(&chain(moved));
-            }
-        }
-        // A result whose uncertainty has a formula of its own moves by that alone.
-        for line in self.lines {
-            let (Some(ast), id) = (&line.uncertainty, &self.protocol.items[line.item].id) else { continue };
-            let c = Calculator { names: base.clone(), out: left.clone(), ..Calculator::default() };
-            let own = c.work(ast);
-            for row in 0..base.get(id).map_or(0, |v| v.numbers().len()) {
-                let mut moved = fixed.clone();
-                let by = own.row(Some(row)).number();
-                match moved.get_mut(id) {
-                    Some(Val::One(x)) => *x += by,
-                    Some(Val::Many(xs)) => xs[row] += by,
-                    _ => {}
-                }
-                add(&self.chain_off(names.clone(), left, None, &moved));
-            }
-        }
-        // The scatter about a line, and the step beside an end point, count where they are larger than what the readings
-        // themselves bring.
-        for line in self.lines {
-            let c = Calculator { names: base.clone(), out: left.clone(), ..Calculator::default() };
-            let error = scatter(&line.ast, &c);
-            if error == 0.0 || line.uncertainty.is_some() {
-                continue;
-            }
-            let off = self.chain_off(names.clone(), left, Some((line.item, error)), &fixed);
-            for item in &asked {
-                let id = &self.protocol.items[*item].id;
-                let of = |m: &HashMap<String, Val>| m.get(id).map_or(f64::NAN, Val::number);
-                let d = of(&off) - of(&base);
-                if let Some(u) = out.get_mut(item).and_then(|v| v.first_mut()).filter(|_| d.is_finite()) {
-                    *u = u.max(d * d);
-                }
-            }
-        }
-        out.values_mut().flatten().for_each(|v| *v = v.sqrt());
-        out
-    }
-
     /// Works the table through. Gives the table and what came of each plan.
     pub(crate) fn work(
         &self,
@@ -356,7 +234,7 @@ impl Worker<'_> {
             mine.iter_mut().zip(out).for_each(|(m, o)| *m |= o);
         }
         let uncertain = self.uncertainties(seen, &names, &left);
-        let mut cells: Vec<SubmittedCell> = seen.readings.iter().map(|r| self.reading_cell(r, seen)).collect();
+        let mut cells: Vec<SubmittedCell> = seen.readings.iter().map(|r| self.reading_cell(r)).collect();
         let mut outcomes = vec![Outcome::default(); self.plans.len()];
         let keyed: Vec<Option<Keyed>> = self.plans.iter().map(|p| self.keyed(p, seen, chance)).collect();
         // The right chain beside the sheet, to know what a plan has changed.
@@ -404,7 +282,7 @@ impl Worker<'_> {
                     item.from_si(si)
                 };
                 let u = uncertain.get(&line.item).and_then(|u| u.get(row.unwrap_or(0))).map(|u| u / item.unit.factor);
-                let (style, figures) = (self.now(chance), self.figures(line, seen, &names, in_unit));
+                let (style, figures) = (self.now(chance), self.figures(line, seen));
                 let mut text = self.written(style, in_unit, figures, self.decimals(line, seen), u, spec.plus_minus);
                 let shown = number(&text);
                 let mut keeps = if goes_on(style) { item.to_si(shown) } else { si };
@@ -645,7 +523,7 @@ impl Worker<'_> {
         }
     }
 
-    fn reading_cell(&self, r: &Shown, _seen: &Seen) -> SubmittedCell {
+    fn reading_cell(&self, r: &Shown) -> SubmittedCell {
         let item = &self.protocol.items[r.item];
         SubmittedCell {
             item: item.id.clone(),
@@ -654,95 +532,6 @@ impl Worker<'_> {
             unit: if item.unit.text == "1" || item.words.is_some() { String::new() } else { item.unit.text.clone() },
             ..SubmittedCell::default()
         }
-    }
-
-    /// Decimals of a sum or difference of readings alone: those of the coarsest.
-    fn decimals(&self, line: &Line, seen: &Seen) -> Option<usize> {
-        let item = &self.protocol.items[line.item];
-        if let Some(d) = self.world.answers.get(&item.id).and_then(|a| a.decimals) {
-            return Some(d);
-        }
-        if self.world.answers.get(&item.id).is_some_and(|a| a.figures.is_some()) || !sum_of_names(&line.ast) {
-            return None;
-        }
-        let mut places: Option<usize> = None;
-        for name in crate::mistake::names_of(&line.ast) {
-            let i = self.protocol.item(&name)?;
-            let same = (self.protocol.items[i].unit.factor / item.unit.factor - 1.0).abs() < 1e-9;
-            let step = seen.readings.iter().find(|r| r.item == i && r.step > 0.0)?.step;
-            if !same {
-                return None;
-            }
-            places = Some(places.map_or(decimals_of(step), |p| p.min(decimals_of(step))));
-        }
-        places
-    }
-
-    /// Figures a person keeps: those of the reading with the fewest, at least three, at most five.
-    fn figures(&self, line: &Line, seen: &Seen, names: &HashMap<String, Val>, value: f64) -> i32 {
-        let item = &self.protocol.items[line.item];
-        if let Some(f) = self.world.answers.get(&item.id).and_then(|a| a.figures) {
-            return f;
-        }
-        let _ = (names, value);
-        let fewest = crate::mistake::names_of(&line.ast)
-            .iter()
-            .filter_map(|n| self.protocol.item(n))
-            .flat_map(|i| seen.readings.iter().filter(move |r| r.item == i && r.step > 0.0 && r.si != 0.0))
-            .filter(|r| {
-                self.protocol.reading_of(r.item).is_some_and(|s| s.kind == jurado_core::protocol::ReadingKind::Number)
-            })
-            .map(|r| significant(&r.text))
-            .min();
-        fewest.unwrap_or(4).clamp(3, 5)
-    }
-
-    fn written(
-        &self,
-        style: Style,
-        value: f64,
-        figures: i32,
-        decimals: Option<usize>,
-        u: Option<f64>,
-        plus_minus: bool,
-    ) -> String {
-        // Two figures of the ± say where the value ends.
-        let place = match (u.filter(|u| plus_minus && *u > 0.0 && *u < 0.3 * value.abs()), decimals) {
-            (Some(u), _) => 1 - u.log10().floor() as i32,
-            (None, Some(d)) => d as i32,
-            _ => figures - 1 - value.abs().max(1e-300).log10().floor() as i32,
-        };
-        match style {
-            Style::Dump => at_place(value, 9 - value.abs().max(1e-300).log10().floor().max(0.0) as i32, Round::Half),
-            Style::CutOff => at_place(value, place, Round::Cut),
-            Style::RoundsTwice => at_place(value, place, Round::Twice),
-            Style::TrailingZeros => {
-                let t = at_place(value, place, Round::Half);
-                if t.contains('.') && !t.contains('e') { format!("{t}0") } else { t }
-            }
-            Style::SixFigures => at_place(value, 5 - value.abs().max(1e-300).log10().floor() as i32, Round::Half),
-            _ => at_place(value, place, Round::Half),
-        }
-    }
-}
-
-/// Standard error of a slope, or what the step beside an end point leaves open; nought for anything else.
-fn scatter(ast: &Ast, calculator: &Calculator<'_>) -> f64 {
-    let AstKind::Call(name, args) = &ast.kind else { return 0.0 };
-    let of = |a: &Ast| calculator.work(a).numbers();
-    match (name.as_str(), args.as_slice()) {
-        ("slope" | "intercept", [x, y, rest @ ..]) => {
-            let weights = rest.first().map(of);
-            crate::calculator::errors(&of(x), &of(y), weights.as_deref(), name == "slope")
-        }
-        ("equivalence", [volume, _]) => {
-            let (volumes, at) = (of(volume), calculator.work(ast).number());
-            let here = volumes.windows(2).position(|w| w[0] <= at && at <= w[1]).unwrap_or(0);
-            let step = |n: usize| volumes.get(n + 1).zip(volumes.get(n)).map_or(f64::INFINITY, |(b, a)| b - a);
-            let finest = step(here).min(step(here.saturating_sub(1)));
-            if finest.is_finite() { finest / 2.0 / 3f64.sqrt() } else { 0.0 }
-        }
-        _ => 0.0,
     }
 }
 
@@ -756,62 +545,4 @@ fn scaled(v: &Val, f: f64) -> Val {
         Val::Many(xs) => Val::Many(xs.iter().map(|x| x * f).collect()),
         v => v.clone(),
     }
-}
-
-fn sum_of_names(ast: &Ast) -> bool {
-    match &ast.kind {
-        AstKind::Name(n) => n != "pi",
-        AstKind::Binary(Operator::Add | Operator::Subtract, a, b) => sum_of_names(a) && sum_of_names(b),
-        _ => false,
-    }
-}
-
-#[derive(Clone, Copy, PartialEq)]
-enum Round {
-    Half,
-    Cut,
-    Twice,
-}
-
-/// A number ending so many places after the point (negative before it), in powers of ten where it is tiny or huge.
-fn at_place(value: f64, place: i32, round: Round) -> String {
-    let ten = 10f64.powi(place.clamp(-300, 300));
-    let whole = value * ten;
-    let whole = match round {
-        Round::Half => whole.round(),
-        Round::Cut => (whole * (1.0 + 1e-14)).trunc(),
-        Round::Twice => ((whole * 10.0).round() / 10.0).round(),
-    };
-    if whole == 0.0 || !whole.is_finite() {
-        return format!("{:.*}", place.clamp(0, 9) as usize, 0.0);
-    }
-    let rounded = whole / ten;
-    let size = rounded.abs();
-    if (1e-3..1e6).contains(&size) && place >= 0 {
-        return format!("{rounded:.*}", place as usize);
-    }
-    let lead = size.log10().floor() as i32;
-    if (1.0..1e6).contains(&size) && place < 0 && lead + place < 3 {
-        // Noughts that only hold places are written out, as people do.
-        return format!("{rounded:.0}");
-    }
-    format!("{:.*}e{lead}", (lead + place).clamp(0, 12) as usize, rounded / 10f64.powi(lead))
-}
-
-/// The number a text stands for.
-pub(crate) fn number(text: &str) -> f64 {
-    text.trim_start_matches(['<', '>']).replace(',', ".").parse().unwrap_or(f64::NAN)
-}
-
-pub(crate) fn half_of(text: &str) -> f64 {
-    let (mantissa, power) = text.split_once('e').unwrap_or((text, "0"));
-    let places = mantissa.split_once('.').map_or(0, |(_, d)| d.len() as i32);
-    0.5 * 10f64.powi(power.parse::<i32>().unwrap_or(0) - places)
-}
-
-/// Significant figures of a text.
-pub(crate) fn significant(text: &str) -> i32 {
-    let mantissa = text.split('e').next().unwrap_or(text);
-    let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
-    digits.trim_start_matches('0').len() as i32
 }
