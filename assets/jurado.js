@@ -68,7 +68,7 @@
       case " ": return onward();
       case "[": { const to = screen()?.dataset.previous; if (to) location.assign(to); return Boolean(to); }
       case "]": { const to = screen()?.dataset.next; if (to) location.assign(to); return Boolean(to); }
-      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "(": case ")": return press(find(e.key));
+      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "o": case "(": case ")": return press(find(e.key));
       default: return false;
     }
   };
@@ -199,6 +199,14 @@
     const step = { ArrowUp: -1, ArrowLeft: -1, ArrowDown: 1, ArrowRight: 1, Home: -all.length, End: all.length }[e.key];
     if (at < 0 || !step) return;
     e.preventDefault();
+    // In a table of rows, up and down keep to the column.
+    if (box.matches("[data-grid]") && /^Arrow(Up|Down)$/.test(e.key)) {
+      const here = e.target.getBoundingClientRect();
+      const off = (el) => { const r = el.getBoundingClientRect(); return { down: (r.top - here.top) * step, across: Math.abs(r.right - here.right) }; };
+      const next = all.map((el) => ({ el, ...off(el) })).filter((o) => o.down > 4 && o.across < 12).sort((a, b) => a.down - b.down)[0];
+      next?.el.focus();
+      return;
+    }
     all[Math.min(Math.max(at + step, 0), all.length - 1)].focus();
   });
   // A fault in a text leads to its place.

@@ -151,19 +151,43 @@ fn files(store: &Store, classes: &Classes, user: &User) -> Result<Vec<(u32, Stri
     Ok(out)
 }
 
-/// Simulates the demo's classes: the keel plate's, and those of the labs that have a world beside their protocol.
+/// Ids of the labs that a folder holds.
+fn in_folder(protocols: &Path) -> Vec<String> {
+    let names = std::fs::read_dir(protocols).into_iter().flatten().flatten().map(|e| e.path());
+    let mut ids: Vec<String> = names
+        .filter(|p| p.extension().is_some_and(|e| e == "toml"))
+        .filter_map(|p| Some(p.file_stem()?.to_string_lossy().into_owned()))
+        .collect();
+    ids.sort();
+    ids
+}
+
+/// Simulates the demo's classes: of the labs asked for, else the keel plate's and those of the demo's own labs. A lab
+/// needs a world beside its protocol.
+///
+/// # Errors
+/// A lab asked for that the folder does not hold, with those it holds.
 fn classes(protocols: &Path, wanted: &[String]) -> Result<Classes, Vec<String>> {
     let want = |id: &str| wanted.is_empty() || wanted.iter().any(|w| w == id);
+    let there = in_folder(protocols);
+    if let Some(unknown) = wanted.iter().find(|id| !there.contains(id)) {
+        return Err(vec![format!(
+            "--demo-lab {unknown}: the folder of protocols holds no such lab. It holds {}.",
+            there.join(", ")
+        )]);
+    }
     let mut out = Classes::new();
     if want("keel-plate") {
         out.insert("keel-plate".to_owned(), jurado_sim::demo_class(DEMO_SEED).tables());
     }
-    for id in jurado_sim::DEMO_LABS.into_iter().filter(|id| want(id)) {
+    let own = jurado_sim::DEMO_LABS.iter().map(|id| (*id).to_owned()).filter(|id| want(id));
+    let more = wanted.iter().filter(|id| *id != "keel-plate" && !jurado_sim::DEMO_LABS.contains(&id.as_str())).cloned();
+    for id in own.chain(more) {
         let file: PathBuf = protocols.join(format!("{id}.toml"));
         // A folder of one's own need not hold the demo's labs.
         if file.exists() {
             let lab = crate::simulating::load_lab(&file, None)?;
-            out.insert(id.to_owned(), jurado_sim::demo_lab(&lab, DEMO_SEED).tables);
+            out.insert(id, jurado_sim::demo_lab(&lab, DEMO_SEED).tables);
         }
     }
     Ok(out)
@@ -172,6 +196,14 @@ fn classes(protocols: &Path, wanted: &[String]) -> Result<Classes, Vec<String>> 
 #[cfg(test)]
 mod tests {
     use super::{password, words};
+
+    #[test]
+    fn a_lab_that_the_folder_does_not_hold_is_told_with_those_it_holds() {
+        let folder = tempfile::tempdir().expect("a folder");
+        std::fs::write(folder.path().join("port-lens.toml"), "").expect("written");
+        let told = super::classes(folder.path(), &["porthole".to_owned()]).err().expect("no such lab");
+        assert!(told[0].contains("porthole") && told[0].ends_with("It holds port-lens."), "{told:?}");
+    }
 
     #[test]
     fn passwords_are_made_once_for_an_installation_and_kept_for_its_owner_alone() {

@@ -1,5 +1,7 @@
 //! Styles, scripts and fonts, compiled in: nothing is fetched from anywhere at run time.
 
+use std::sync::LazyLock;
+
 use actix_web::http::header::{CACHE_CONTROL, ETAG, IF_NONE_MATCH};
 use actix_web::{HttpRequest, HttpResponse, web};
 
@@ -12,7 +14,6 @@ macro_rules! assets {
 }
 
 assets! {
-    "theme.css" "text/css; charset=utf-8",
     "jurado.js" "text/javascript; charset=utf-8",
     "mark.svg" "image/svg+xml",
     "vendor/bootstrap-reboot.min.css" "text/css; charset=utf-8",
@@ -25,9 +26,57 @@ assets! {
     "fonts/ibm-plex-sans-condensed-latin-600-normal.woff2" "font/woff2",
 }
 
+macro_rules! styles {
+    ($($name:literal),* $(,)?) => {
+        &[$(include_str!(concat!("../../../assets/styles/", $name, ".css"))),*]
+    };
+}
+
+/// The style sheet by screen, in the order in which later rules win.
+const STYLES: &[&str] = styles![
+    "faces",
+    "tokens",
+    "ground",
+    "frame",
+    "marks",
+    "bench",
+    "docket",
+    "states",
+    "narrow",
+    "forms",
+    "evening",
+    "tryout",
+    "raft",
+    "datasheet",
+    "intake",
+];
+
+/// Bays of as many rungs, and columns of a raft as wide, as have a class.
+const MOST_RUNGS: usize = 96;
+const WIDEST: usize = 240;
+
+/// The style sheet: its files, and the classes that stand for a count.
+static THEME: LazyLock<String> = LazyLock::new(|| {
+    let mut out = STYLES.concat();
+    for n in 1..=MOST_RUNGS {
+        out.push_str(&format!(".blk{n}{{height:calc(var(--bay) + {n}*var(--rung))}}\n"));
+    }
+    for width in (4..=WIDEST).step_by(2) {
+        out.push_str(&format!(".k{width}{{width:{width}px}}\n"));
+    }
+    out
+});
+
+fn asset(path: &str) -> Option<(&'static str, &'static [u8])> {
+    if path == "theme.css" {
+        return Some(("text/css; charset=utf-8", THEME.as_bytes()));
+    }
+    ASSETS.iter().find(|(p, ..)| *p == path).map(|(_, kind, bytes)| (*kind, *bytes))
+}
+
 /// A shipped file. Its tag is the version and its size, so that a new build is seen at once.
 pub(crate) async fn serve(path: web::Path<String>, request: HttpRequest) -> Result<HttpResponse, WebError> {
-    let (_, kind, bytes) = ASSETS.iter().find(|(p, ..)| *p == path.as_str()).ok_or(WebError::NotFound("file"))?;
+    let (kind, bytes) = asset(&path).ok_or(WebError::NotFound("file"))?;
     let tag = format!("\"{}-{}\"", env!("CARGO_PKG_VERSION"), bytes.len());
     let known = request
         .headers()
@@ -39,5 +88,5 @@ pub(crate) async fn serve(path: web::Path<String>, request: HttpRequest) -> Resu
     if known {
         return Ok(HttpResponse::NotModified().insert_header((ETAG, tag)).insert_header(fresh).finish());
     }
-    Ok(HttpResponse::Ok().content_type(*kind).insert_header((ETAG, tag)).insert_header(fresh).body(*bytes))
+    Ok(HttpResponse::Ok().content_type(kind).insert_header((ETAG, tag)).insert_header(fresh).body(bytes))
 }

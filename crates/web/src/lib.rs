@@ -4,6 +4,7 @@
 mod app;
 mod assets;
 mod door;
+mod draw;
 mod error;
 mod metrics;
 mod paths;

@@ -18,7 +18,7 @@ use jurado_store::sheets::NOTHING_TO_UNDO;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::MOST_REASON;
-use crate::views::bench::{Around, BenchView, Tried};
+use crate::views::bench::{Around, BenchView, SegmentView, Tried};
 use crate::views::frame::Frame;
 
 #[derive(Template)]
@@ -49,14 +49,18 @@ struct Mine {
     reason: String,
 }
 
-#[derive(Deserialize)]
+/// What of a table is in hand.
+#[derive(Clone, Copy, Debug, Default, Deserialize)]
 pub(crate) struct Look {
-    /// Finding in hand, from 1.
+    /// Finding, from 1.
     #[serde(default)]
-    f: Option<usize>,
-    /// Result in hand, from 0.
+    pub(super) f: Option<usize>,
+    /// Result, from 0.
     #[serde(default)]
-    r: Option<usize>,
+    pub(super) r: Option<usize>,
+    /// Asked for with any figure: all rows are shown, folded ones too.
+    #[serde(default)]
+    o: Option<u8>,
 }
 
 #[derive(Deserialize)]
@@ -126,7 +130,7 @@ pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
 pub(super) fn show(
     actor: &Actor,
     loaded: &Loaded,
-    (finding, result): (Option<usize>, Option<usize>),
+    look: Look,
     tried: Option<&Tried>,
     fault: Option<String>,
 ) -> BenchPage {
@@ -137,8 +141,9 @@ pub(super) fn show(
         rows: &loaded.rows,
         attachments: &loaded.attachments,
         waits: &loaded.waits,
-        finding,
-        result,
+        finding: look.f,
+        result: look.r,
+        unfolded: look.o.is_some(),
         held: row.is_some_and(|r| r.held_from(&actor.user)),
         blind: actor.blind,
         tried,
@@ -156,21 +161,21 @@ pub(super) const JUDGING: &str = "Judging this table";
 pub(super) async fn shown(
     actor: &Actor,
     loaded: &Arc<Loaded>,
-    in_hand: (Option<usize>, Option<usize>),
+    look: Look,
     fault: Option<String>,
 ) -> Result<BenchPage, WebError> {
     let loaded = loaded.clone();
-    actor.think(JUDGING, move |actor| show(actor, &loaded, in_hand, None, fault)).await
+    actor.think(JUDGING, move |actor| show(actor, &loaded, look, None, fault)).await
 }
 
 /// The page again, with what is wrong.
 pub(super) async fn refused(actor: &Actor, loaded: &Arc<Loaded>, fault: String) -> Result<HttpResponse, WebError> {
-    html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(actor, loaded, (None, None), Some(fault)).await?)
+    html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(actor, loaded, Look::default(), Some(fault)).await?)
 }
 
 pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look>) -> Result<HttpResponse, WebError> {
     let loaded = load_and(&actor, *id, true).await?;
-    html(&shown(&actor, &loaded, (look.f, look.r), None).await?)
+    html(&shown(&actor, &loaded, look.into_inner(), None).await?)
 }
 
 /// What was asked, or what is wrong with it in words.

@@ -11,7 +11,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::summary::Mark;
-use jurado_core::verdict::Judged;
+use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_sim::{Lab as Simulated, Order};
 use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, Lab, SheetDetail, SheetState, StoredDecision};
@@ -103,7 +103,17 @@ fn rows(details: &[SheetDetail]) -> Vec<DocketRow> {
 
 fn around<'a>(rows: &'a [DocketRow], attachments: &'a [Attachment]) -> Around<'a> {
     const NONE: &(Vec<jurado_store::HeldRecord>, bool) = &(Vec::new(), false);
-    Around { rows, attachments, waits: NONE, finding: None, result: None, held: false, blind: false, tried: None }
+    Around {
+        rows,
+        attachments,
+        waits: NONE,
+        finding: None,
+        result: None,
+        unfolded: false,
+        held: false,
+        blind: false,
+        tried: None,
+    }
 }
 
 fn page(lab: &Lab, d: &SheetDetail, judged: &Judged, around: &Around<'_>) -> String {
@@ -190,7 +200,7 @@ fn numbers(svg: &str, attribute: &str) -> Vec<f64> {
 
 #[test]
 fn every_table_of_every_lab_has_a_whole_page() {
-    let (mut pages, mut findings, mut charts) = (0, 0, 0);
+    let (mut pages, mut findings, mut charts, mut folded) = (0, 0, 0, 0);
     for name in labs() {
         let (lab, details) = class(&name, 5);
         let rows = rows(&details);
@@ -211,39 +221,52 @@ fn every_table_of_every_lab_has_a_whole_page() {
                 );
                 pages += 1;
             }
-            let v = BenchView::new(&lab.protocol, d, &judged, &around(&rows, &[]));
-            assert_eq!(v.findings.len(), numbered);
-            let rungs: usize = v.bays.iter().map(|b| b.rungs.len()).sum();
-            assert_eq!(rungs, judged.results.len(), "{name}: every result has its rung");
-            let cells: usize = v.bays.iter().flat_map(|b| &b.readings).map(|r| r.cells.len()).sum();
+            let whole = BenchView::new(&lab.protocol, d, &judged, &Around { unfolded: true, ..around(&rows, &[]) });
+            assert_eq!(whole.findings.len(), numbered);
+            let blank = judged.results.iter().filter(|r| {
+                r.row.is_some() && r.verdict == VerdictKind::Missing && lab.protocol.results[r.index].optional
+            });
             assert_eq!(
-                cells,
-                judged.readings.iter().map(|r| r.cells.len()).sum::<usize>(),
-                "{name}: every reading stands there"
+                whole.board.results() + blank.count(),
+                judged.results.len(),
+                "{name}: every result has its place"
             );
-            for (n, f) in judged.findings.iter().filter(|f| f.severity != Severity::Note).enumerate() {
-                let pennants = v.bays.iter().flat_map(|b| {
-                    b.rungs.iter().flat_map(|r| &r.pennants).chain(b.readings.iter().flat_map(|r| &r.pennants))
-                });
-                let mine = pennants.filter(|p| p.0 == n + 1).count();
-                let place = f.place.item.is_some_and(|i| lab.protocol.is_typed(i));
-                assert!(!place || mine > 0, "{name}: finding {} of {} flies nowhere", f.key, d.submission.team);
+            let cells = judged.readings.iter().map(|r| r.cells.len()).sum::<usize>();
+            assert_eq!(whole.board.cells(), cells, "{name}: every reading stands there");
+            // Rows that agree fold; whatever was found flies its pennant all the same.
+            let v = BenchView::new(&lab.protocol, d, &judged, &around(&rows, &[]));
+            for board in [&whole.board, &v.board] {
+                let flying = board.pennants();
+                for (n, f) in judged.findings.iter().filter(|f| f.severity != Severity::Note).enumerate() {
+                    let place = f.place.item.is_some_and(|i| lab.protocol.is_typed(i));
+                    assert!(
+                        !place || flying.contains(&Some(n + 1)) || f.place.row.is_some() && flying.contains(&None),
+                        "{name}: finding {} of {} flies nowhere",
+                        f.key,
+                        d.submission.team
+                    );
+                }
             }
+            folded += v.board.folds();
             findings += numbered;
-            charts += v.plots.len();
-            for p in &v.plots {
+            charts += v.board.all_charts().len();
+            for p in v.board.all_charts() {
                 assert!(!p.says.is_empty() && p.height > 0, "{name}: {}", p.title);
                 // Words and points that leave the drawing would not be seen.
-                for (attribute, most) in
-                    [("x", 424.0), ("cx", 424.0), ("y", f64::from(p.height)), ("cy", f64::from(p.height))]
-                {
-                    for v in numbers(&p.svg, attribute) {
+                for (attribute, most) in [
+                    ("x", f64::from(p.width)),
+                    ("cx", f64::from(p.width)),
+                    ("y", f64::from(p.height)),
+                    ("cy", f64::from(p.height)),
+                ] {
+                    for v in numbers(p.svg.as_str(), attribute) {
                         assert!((-1.0..=most + 1.0).contains(&v), "{name}, {}: {attribute} = {v} of {most}", p.title);
                     }
                 }
             }
         }
     }
+    assert!(folded > 20, "{folded} runs of rows are folded");
     assert!(pages > 400 && findings > 200 && charts > 40, "{pages} pages, {findings} findings, {charts} charts");
 }
 
@@ -385,13 +408,7 @@ fn a_try_out_is_drawn_beside_what_stands() {
                 .zip(&shown.judged.results)
                 .filter(|(a, b)| a.clean != b.clean || a.right_word != b.right_word)
                 .count();
-            let tried: usize = v.bays.iter().flat_map(|b| &b.rungs).filter(|r| !r.tried.is_empty()).count();
-            assert_eq!(tried, differ, "{name}");
-            assert_eq!(
-                v.bays.iter().flat_map(|b| &b.readings).flat_map(|r| &r.cells).filter(|c| c.tried).count(),
-                1,
-                "{name}"
-            );
+            assert_eq!(v.board.tried(), (differ, 1), "{name}");
             assert!(!v.can_sign, "nothing is signed from a try-out");
             assert_eq!(objection(&page(&lab, d, &judged, &at)), None, "{name}");
             moved += differ;

@@ -12,7 +12,7 @@ use jurado_core::protocol::{Protocol, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedCell};
 use jurado_store::{NewDecision, StoreError};
 
-use super::bench::{BenchPage, JUDGING, Loaded, load, lost, show};
+use super::bench::{BenchPage, JUDGING, Loaded, Look, load, lost, show};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::MOST_REASON;
@@ -101,7 +101,9 @@ async fn shown(
     fault: Option<String>,
 ) -> Result<BenchPage, WebError> {
     let (loaded, fields) = (loaded.clone(), fields.clone());
-    actor.think(JUDGING, move |actor| show(actor, &loaded, (None, None), Some(&tried(&loaded, &fields)), fault)).await
+    actor
+        .think(JUDGING, move |actor| show(actor, &loaded, Look::default(), Some(&tried(&loaded, &fields)), fault))
+        .await
 }
 
 pub(crate) async fn begin(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {

@@ -1,14 +1,16 @@
 //! What waits: the chart by lab and section, and the order of what is next.
 
 use std::collections::BTreeMap;
-use std::fmt::Write;
 
 use chrono::NaiveDateTime;
+use jurado_core::notation::counted;
 use jurado_store::{Counts, DocketRow, Lab, SheetState, User, roster::Section};
 use rust_decimal::prelude::ToPrimitive;
 
 use super::Mark;
-use super::shoals::{self, Place};
+use crate::draw::docket::{self as drawn, Head, Spot};
+use crate::draw::profile;
+use crate::draw::svg::Svg;
 use crate::routes::docket::Asked;
 use crate::views::bench::points;
 use crate::views::intake::time;
@@ -42,12 +44,12 @@ pub(crate) struct DocketView {
     pub(crate) returned: usize,
     pub(crate) absent: usize,
     pub(crate) total: usize,
-    pub(crate) chart: String,
+    pub(crate) chart: Svg,
     pub(crate) chart_height: u32,
     /// Too many places for a chart: a band for each lab.
     pub(crate) bands: Vec<BandView>,
     /// Names of the sections over the bands, where they are few enough to be read.
-    pub(crate) band_heads: String,
+    pub(crate) band_heads: Svg,
     pub(crate) table: Vec<PlaceView>,
     pub(crate) next: Vec<NextView>,
     pub(crate) more: usize,
@@ -66,7 +68,7 @@ pub(crate) struct BandView {
     pub(crate) id: u32,
     pub(crate) lab: String,
     pub(crate) counts: Counts,
-    pub(crate) strokes: String,
+    pub(crate) strokes: Svg,
     pub(crate) says: String,
 }
 
@@ -90,7 +92,7 @@ pub(crate) struct NextView {
     pub(crate) mark: Mark,
     pub(crate) why: String,
     pub(crate) points: String,
-    pub(crate) profile: String,
+    pub(crate) profile: Svg,
     /// Whose hand it is in, if not this person's; or its state, where it does not wait.
     pub(crate) aside: String,
 }
@@ -113,7 +115,7 @@ impl DocketView {
             mark: Mark { symbol: r.mark.word(), word: r.mark.word() },
             why: first_sentences(&r.headline),
             points: points(r.hanging),
-            profile: profile(&r.profile),
+            profile: profile::draw(&r.profile),
             aside: match r.state {
                 SheetState::Signed => "signed".to_owned(),
                 SheetState::Returned => "returned".to_owned(),
@@ -149,9 +151,13 @@ impl DocketView {
         let (done, returned) = (sum(&|p| p.counts.decided), sum(&|p| p.counts.returned));
         let (absent, total) = (sum(&|p| p.absent), sum(&|p| p.counts.all()));
         let charted = w.labs.len() <= MOST_LABS && w.sections.len() <= MOST_SECTIONS;
-        let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (String::new(), 0) };
+        let (chart, chart_height) = if charted { chart(&w.labs, &w.sections, &table) } else { (Svg::default(), 0) };
         let bands = if charted { Vec::new() } else { bands(&w.labs, w.sections.len(), &table) };
-        let band_heads = if charted { String::new() } else { band_heads(&w.sections) };
+        let band_heads = if charted {
+            Svg::default()
+        } else {
+            drawn::band_heads(&w.sections.iter().map(|s| s.name.as_str()).collect::<Vec<_>>())
+        };
         if !charted {
             table = by_lab(table, w.sections.len());
         }
@@ -182,47 +188,6 @@ impl DocketView {
     }
 }
 
-/// Width of a band, px.
-const BAND: f64 = 500.0;
-/// Sections whose names stand over the bands.
-const NAMED: usize = 10;
-
-/// A stroke upwards from a place, told from where its path ended.
-fn stroke(path: &mut String, end: &mut (i32, i32), (x, y): (i32, i32), up: i32) {
-    if path.is_empty() {
-        let _ = write!(path, "M{x} {y}v-{up}");
-    } else {
-        let (dx, dy) = (x - end.0, y - end.1);
-        let gap = if dy < 0 { "" } else { " " };
-        let _ = write!(path, "m{dx}{gap}{dy}v-{up}");
-    }
-    *end = (x, y - up);
-}
-
-fn band_heads(sections: &[Section]) -> String {
-    let mut out = String::new();
-    if sections.len() > NAMED {
-        return out;
-    }
-    let pitch = BAND / sections.len().max(1) as f64;
-    // A name is cut where the next one begins: the plain table has it whole.
-    let room = (pitch / 7.0) as usize;
-    for (i, s) in sections.iter().enumerate() {
-        let name: String = if s.name.chars().count() > room {
-            s.name.chars().take(room.saturating_sub(1)).chain(['…']).collect()
-        } else {
-            s.name.clone()
-        };
-        let x = pitch * (i as f64 + 0.5);
-        let _ = write!(
-            out,
-            "<text class=\"it\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"14\">{}</text>",
-            jurado_core::formula::mathml::escape(&name)
-        );
-    }
-    out
-}
-
 /// One row a lab, over all its sections: with as many as make bands, a row for each place would be a page of its own.
 fn by_lab(table: Vec<PlaceView>, sections: usize) -> Vec<PlaceView> {
     let mut out: Vec<PlaceView> = Vec::new();
@@ -235,10 +200,7 @@ fn by_lab(table: Vec<PlaceView>, sections: usize) -> Vec<PlaceView> {
                 ..p
             }),
             Some(o) => {
-                o.counts.wants += p.counts.wants;
-                o.counts.clear += p.counts.clear;
-                o.counts.decided += p.counts.decided;
-                o.counts.returned += p.counts.returned;
+                add(&mut o.counts, p.counts);
                 o.absent += p.absent;
             }
         }
@@ -252,38 +214,7 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
         .zip(table.chunks(sections.max(1)))
         .map(|(lab, places)| {
             let mut counts = Counts::default();
-            let (mut waiting, mut looking) = (String::new(), String::new());
-            let pitch = BAND / sections.max(1) as f64;
-            let few = sections <= NAMED;
-            let mut figures = String::new();
-            // Where each path stands: its strokes are told from there, which is shorter.
-            let mut ends = ((0, 0), (0, 0));
-            for (i, p) in places.iter().enumerate() {
-                counts.wants += p.counts.wants;
-                counts.clear += p.counts.clear;
-                counts.decided += p.counts.decided;
-                counts.returned += p.counts.returned;
-                let all = (p.counts.all() + p.absent).max(1) as f64;
-                let x = pitch * (i as f64 + 0.5);
-                // Whole pixels are as fine as a stroke shows, and a term has thousands of strokes.
-                let wants = (30.0 * p.counts.wants as f64 / all).ceil() as i32;
-                let clear = (30.0 * p.counts.clear as f64 / all).ceil() as i32;
-                let x_px = x.round() as i32;
-                if wants > 0 {
-                    stroke(&mut waiting, &mut ends.0, (x_px, 34), wants);
-                }
-                if few && p.counts.wants > 0 {
-                    let _ = write!(figures, "<text x=\"{:.0}\" y=\"31\">{}</text>", x + 9.0, p.counts.wants);
-                }
-                if clear > 0 {
-                    stroke(&mut looking, &mut ends.1, (x_px, 34 - wants), clear);
-                }
-            }
-            // Few strokes are broad and say how many tables want a person.
-            let broad = if few { " broad" } else { "" };
-            let strokes = format!(
-                "<path class=\"tk-wa{broad}\" d=\"{waiting}\"/><path class=\"tk{broad}\" d=\"{looking}\"/>{figures}"
-            );
+            places.iter().for_each(|p| add(&mut counts, p.counts));
             BandView {
                 id: lab.id,
                 lab: lab.protocol.title.clone(),
@@ -292,10 +223,53 @@ fn bands(labs: &[Lab], sections: usize, table: &[PlaceView]) -> Vec<BandView> {
                     lab.protocol.title, counts.wants, counts.clear, counts.decided, counts.returned
                 ),
                 counts,
-                strokes,
+                strokes: drawn::band(&places.iter().map(|p| (p.counts, p.absent)).collect::<Vec<_>>()),
             }
         })
         .collect()
+}
+
+fn add(to: &mut Counts, more: Counts) {
+    to.wants += more.wants;
+    to.clear += more.clear;
+    to.decided += more.decided;
+    to.returned += more.returned;
+}
+
+/// The chart: labs down, sections across.
+fn chart(labs: &[Lab], sections: &[Section], table: &[PlaceView]) -> (Svg, u32) {
+    let rows: Vec<Head> = labs
+        .iter()
+        .map(|l| Head { name: l.protocol.title.clone(), below: format!("protocol {}", l.protocol.version) })
+        .collect();
+    let columns: Vec<Head> =
+        sections.iter().map(|s| Head { name: s.name.clone(), below: counted(s.teams, "team") }).collect();
+    let spots: Vec<Spot> = table.iter().map(spot).collect();
+    drawn::chart(&rows, &columns, &spots)
+}
+
+/// A place as it is drawn: one link that says its counts.
+fn spot(p: &PlaceView) -> Spot {
+    let c = p.counts;
+    let words = match (c.wants, c.clear, c.decided, c.returned) {
+        (1.., ..) => "",
+        (_, 1.., ..) => "all look clear",
+        (_, _, 1.., _) => "all decided",
+        (.., 1..) => "all returned",
+        _ => "nothing in yet",
+    };
+    // What is seen is also what is said, first.
+    let lead = if words.is_empty() { String::new() } else { format!("{words}; ") };
+    Spot {
+        counts: c,
+        absent: p.absent,
+        href: (c.all() > 0).then(|| format!("/docket?lab={}&section={}", p.lab_id, p.section_id)),
+        words,
+        says: format!(
+            "{lead}{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
+            p.lab, p.section, c.wants, c.clear, c.decided, c.returned, p.absent
+        ),
+    }
 }
 
 /// As many whole sentences as stay short; at least the first words.
@@ -309,168 +283,4 @@ fn first_sentences(text: &str) -> String {
     }
     let out = out.trim();
     if out.chars().count() > 150 { out.chars().take(147).collect::<String>() + "…" } else { out.to_owned() }
-}
-
-/// Coordinates of the chart, px.
-const WIDTH: f64 = 764.0;
-const LABEL: f64 = 112.0;
-const ROW: f64 = 150.0;
-/// Pitch where there are many labs.
-const CLOSE: f64 = 92.0;
-const HEAD: f64 = 44.0;
-
-fn chart(labs: &[Lab], sections: &[Section], table: &[PlaceView]) -> (String, u32) {
-    let mut out = String::new();
-    let column = (WIDTH - LABEL) / sections.len().max(1) as f64;
-    let pitch = if labs.len() > 4 { CLOSE } else { ROW };
-    let centre = |s: usize| LABEL + column * (s as f64 + 0.5);
-    let middle = |l: usize| HEAD + pitch * l as f64 + if labs.len() > 4 { 46.0 } else { 62.0 };
-    let height = HEAD + pitch * labs.len() as f64;
-    let places: Vec<Place> = table
-        .iter()
-        .enumerate()
-        .map(|(i, p)| Place {
-            x: centre(i % sections.len()),
-            y: middle(i / sections.len()),
-            weight: p.counts.wants as f64 + 0.45 * p.counts.clear as f64,
-        })
-        .collect();
-    // Closer places lend each other more: the levels rise with them, so that lines still tell places apart.
-    let lift = ROW / pitch;
-    for (class, level) in [("w1", 0.5), ("w2", 1.62), ("w3", 3.05)] {
-        let d = shoals::lines(&places, WIDTH, height, level * lift * lift);
-        if !d.is_empty() {
-            let _ = write!(out, "<path class=\"{class} isobath\" d=\"{d}\"/>");
-        }
-    }
-    for (s, section) in sections.iter().enumerate() {
-        let x = centre(s);
-        let _ = write!(
-            out,
-            "<text class=\"it\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"14\">{}</text><text class=\"t3\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"29\">{}</text>",
-            jurado_core::formula::mathml::escape(&section.name),
-            jurado_core::notation::counted(section.teams, "team")
-        );
-    }
-    for (l, lab) in labs.iter().enumerate() {
-        let _ = write!(
-            out,
-            "<text class=\"lab\" x=\"0\" y=\"{:.0}\">{}</text><text class=\"t3\" x=\"0\" y=\"{:.0}\">protocol {}</text>",
-            middle(l) - 6.0,
-            jurado_core::formula::mathml::escape(&lab.protocol.title),
-            middle(l) + 12.0,
-            lab.protocol.version
-        );
-        for s in 0..sections.len() {
-            place(&mut out, &table[l * sections.len() + s], centre(s), middle(l), column);
-        }
-    }
-    (out, height.ceil() as u32)
-}
-
-/// One place: its figure and a stroke for each team, all one link that says its counts.
-fn place(out: &mut String, p: &PlaceView, x: f64, y: f64, column: f64) {
-    let c = p.counts;
-    let teams = c.all() + p.absent;
-    let words = if c.wants > 0 {
-        String::new()
-    } else if c.clear > 0 {
-        "all look clear".to_owned()
-    } else if c.decided > 0 {
-        "all decided".to_owned()
-    } else if c.returned > 0 {
-        "all returned".to_owned()
-    } else {
-        "nothing in yet".to_owned()
-    };
-    // What is seen is also what is said, first.
-    let lead = if words.is_empty() { String::new() } else { format!("{words}; ") };
-    let label = format!(
-        "{lead}{}, {}: {} want a person, {} look clear, {} decided, {} returned, {} not in yet",
-        p.lab, p.section, c.wants, c.clear, c.decided, c.returned, p.absent
-    );
-    let linked = c.all() > 0;
-    if linked {
-        let _ = write!(
-            out,
-            "<a href=\"/docket?lab={}&amp;section={}\" aria-label=\"{}\">",
-            p.lab_id,
-            p.section_id,
-            jurado_core::formula::mathml::escape(&label)
-        );
-    } else {
-        let _ = write!(out, "<g role=\"img\" aria-label=\"{}\">", jurado_core::formula::mathml::escape(&label));
-    }
-    let half = (column / 2.0 - 10.0).min(80.0);
-    let _ = write!(
-        out,
-        "<rect class=\"hit\" x=\"{:.0}\" y=\"{:.0}\" width=\"{:.0}\" height=\"86\"/>",
-        x - half,
-        y - 46.0,
-        2.0 * half
-    );
-    if c.wants > 0 {
-        let _ = write!(
-            out,
-            "<text class=\"snd\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{}</text>",
-            y - 10.0,
-            c.wants
-        );
-    } else {
-        let _ = write!(
-            out,
-            "<text class=\"snd snd0\" text-anchor=\"middle\" x=\"{x:.0}\" y=\"{:.0}\">{words}</text>",
-            y - 10.0
-        );
-    }
-    let pitch = (2.0 * half / teams.max(1) as f64).min(8.0);
-    let left = x - pitch * teams as f64 / 2.0;
-    let floor = y + 26.0;
-    let _ = write!(
-        out,
-        "<path class=\"tk-n\" d=\"M{:.1} {floor:.1}h{:.1}\"/>",
-        left - 2.0,
-        pitch * (teams - p.absent) as f64 + 2.0
-    );
-    let kinds = [(c.wants, 'w'), (c.clear, 'c'), (c.decided, 'd'), (c.returned, 'r'), (p.absent, 'a')];
-    let strokes = kinds.iter().flat_map(|(n, k)| std::iter::repeat_n(*k, *n));
-    for (i, kind) in strokes.enumerate() {
-        let tx = left + pitch * (i as f64 + 0.5);
-        let _ = match kind {
-            'w' => write!(out, "<path class=\"tk-wa\" d=\"M{tx:.1} {floor:.1}v-16l6 2.5l-6 2.5\"/>"),
-            'c' => write!(
-                out,
-                "<path class=\"tk\" d=\"M{tx:.1} {floor:.1}v-7\"/><circle class=\"tk-o\" cx=\"{tx:.1}\" cy=\"{:.1}\" r=\"2.6\"/>",
-                floor - 9.5
-            ),
-            'd' => write!(out, "<path class=\"tk\" d=\"M{tx:.1} {floor:.1}v-8\"/>"),
-            'r' => write!(out, "<circle class=\"tk-d\" cx=\"{tx:.1}\" cy=\"{floor:.1}\" r=\"2.2\"/>"),
-            _ => write!(out, "<path class=\"tk-n\" d=\"M{:.1} {:.1}h4\"/>", tx - 2.0, floor + 4.0),
-        };
-    }
-    out.push_str(if linked { "</a>" } else { "</g>" });
-}
-
-/// One sounding a result, up is higher; the channel is half a unit of the last digit.
-fn profile(stored: &str) -> String {
-    let soundings: Vec<Option<f64>> = stored.split(';').map(|t| t.parse().ok()).collect();
-    let pitch = (96.0 / soundings.len().max(1) as f64).min(12.0);
-    let mut out = String::from(
-        "<rect class=\"w0\" x=\"0\" y=\"9\" width=\"98\" height=\"10\"/><path class=\"stl\" d=\"M0 9H98M0 19H98\"/>",
-    );
-    for (i, d) in soundings.iter().enumerate() {
-        let Some(d) = d else { continue };
-        let x = 4.0 + pitch * i as f64;
-        // Half a unit is the channel's edge; beyond it logarithmic, to the edge at ten thousand.
-        let up = if d.abs() <= 0.5 { 10.0 * d } else { d.signum() * (5.0 + (2.0 * d.abs()).log10() * 2.0).min(12.0) };
-        let off = d.abs() > 0.5;
-        let (line, dot) = if off { ("pf", "pd") } else { ("pf0", "pd0") };
-        let _ = write!(
-            out,
-            "<path class=\"{line}\" d=\"M{x:.1} 14V{0:.1}\"/><circle class=\"{dot}\" cx=\"{x:.1}\" cy=\"{0:.1}\" r=\"{1}\"/>",
-            14.0 - up,
-            if off { 2.0 } else { 1.3 }
-        );
-    }
-    out
 }

@@ -69,7 +69,7 @@ pub(crate) struct BayView {
 /// An item with one box or several.
 pub(crate) struct LineView {
     pub(crate) title: String,
-    pub(crate) symbol: String,
+    pub(crate) symbol: super::Symbol,
     pub(crate) unit: String,
     pub(crate) boxes: Vec<BoxView>,
     pub(crate) is_result: bool,
@@ -146,7 +146,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                     };
                     LineView {
                         title: super::capital(&it.title),
-                        symbol: super::symbol_markup(&it.symbol),
+                        symbol: super::Symbol::of(&it.symbol),
                         unit: it.unit_after().trim().to_owned(),
                         boxes,
                         is_result: *is_result,

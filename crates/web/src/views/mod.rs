@@ -5,15 +5,10 @@ pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod frame;
 pub(crate) mod intake;
-pub(crate) mod ladder;
-pub(crate) mod plots;
 pub(crate) mod protocols;
 pub(crate) mod quick;
-pub(crate) mod replicates;
 pub(crate) mod returns;
 pub(crate) mod revisions;
-pub(crate) mod shoals;
-pub(crate) mod sketches;
 pub(crate) mod stations;
 #[cfg(test)]
 mod tests;
@@ -21,6 +16,7 @@ pub(crate) mod would;
 
 use jurado_core::finding::Kind;
 pub(crate) use jurado_core::notation::capital;
+use jurado_core::verdict::VerdictKind;
 use jurado_core::wording::label;
 
 /// Longest reason that a person may write, in characters; as wide as the columns that keep it.
@@ -35,12 +31,17 @@ pub(crate) fn query(text: &str) -> String {
     percent_encoding::utf8_percent_encode(text, PLAIN).to_string()
 }
 
-/// A symbol as markup: `m_p` has its p below the line.
-pub(crate) fn symbol_markup(symbol: &str) -> String {
-    use jurado_core::formula::mathml::escape;
-    match symbol.split_once('_') {
-        Some((base, below)) => format!("{}<sub>{}</sub>", escape(base), escape(below)),
-        None => escape(symbol),
+/// A symbol in its parts: `m_p` has its p below the line. A template sets them.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Symbol {
+    pub(crate) base: String,
+    pub(crate) below: String,
+}
+
+impl Symbol {
+    pub(crate) fn of(symbol: &str) -> Symbol {
+        let (base, below) = symbol.split_once('_').unwrap_or((symbol, ""));
+        Symbol { base: base.to_owned(), below: below.to_owned() }
     }
 }
 
@@ -52,6 +53,11 @@ pub(crate) struct Mark {
 }
 
 impl Mark {
+    /// The mark of a verdict.
+    pub(crate) fn verdict(kind: VerdictKind) -> Mark {
+        Mark { symbol: kind.word(), word: kind.word() }
+    }
+
     /// The mark of a finding.
     pub(crate) fn of(kind: &Kind) -> Mark {
         Mark { symbol: kind.properties().mark.word(), word: label(kind) }

@@ -99,7 +99,7 @@ pub(crate) struct Said {
 /// A reading.
 pub(crate) struct ReadingLine {
     pub(crate) title: String,
-    pub(crate) symbol: String,
+    pub(crate) symbol: super::Symbol,
     pub(crate) unit: String,
     pub(crate) with: String,
     pub(crate) times: String,
@@ -315,7 +315,7 @@ fn reading(p: &Protocol, r: &jurado_core::protocol::ReadingSpec) -> ReadingLine 
     };
     ReadingLine {
         title: capital(&item.title),
-        symbol: super::symbol_markup(&item.symbol),
+        symbol: super::Symbol::of(&item.symbol),
         unit: item.unit_after().trim().to_owned(),
         with,
         times,

@@ -1,21 +1,23 @@
-//! One table on the Bench: what the template lays out. Readings and rungs are made in `rungs`, findings, the worked
-//! correction and the score in `findings`.
+//! One table on the Bench: what the template lays out. Its board is made in `board` from readings, rafts and rungs;
+//! findings, the worked correction and the score in `findings`.
 
+mod board;
 mod findings;
+mod raft;
+mod readings;
 mod rungs;
 
 use jurado_core::finding::{Finding, Severity};
-use jurado_core::plots::plots;
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
 use jurado_store::{DocketRow, HeldRecord, SheetDetail, SheetState};
 use rust_decimal::Decimal;
 
-use super::ladder::{self};
-use super::plots::{self as charts, PlotView};
-use super::sketches;
-use super::{Mark, replicates};
+pub(crate) use board::{BoardView, SegmentView};
+
+use super::Mark;
+use crate::draw::replicates;
 use crate::views::intake::time;
 
 /// Everything the template lays out.
@@ -26,9 +28,9 @@ pub(crate) struct BenchView {
     pub(crate) place: String,
     pub(crate) aside: String,
     pub(crate) tally: Vec<(Mark, usize)>,
-    pub(crate) bays: Vec<BayView>,
-    pub(crate) ladder: String,
-    pub(crate) ladder_height: u32,
+    pub(crate) board: BoardView,
+    /// Whether rows that have nothing to see are shown one by one.
+    pub(crate) unfolded: bool,
     pub(crate) replicates: replicates::Drawn,
     pub(crate) findings: Vec<FindingView>,
     pub(crate) notes: Vec<FindingView>,
@@ -48,7 +50,6 @@ pub(crate) struct BenchView {
     pub(crate) cautions: Vec<String>,
     pub(crate) advised: bool,
     pub(crate) explain: Option<ExplainView>,
-    pub(crate) plots: Vec<PlotView>,
     pub(crate) attachments: Vec<AttachmentView>,
     /// Rows of this table that wait in quarantine, and whether who looks may release them.
     pub(crate) waits: Vec<HeldRecord>,
@@ -98,6 +99,8 @@ pub(crate) struct Around<'a> {
     pub(crate) finding: Option<usize>,
     /// Result in hand, by its place.
     pub(crate) result: Option<usize>,
+    /// Whether all rows are shown.
+    pub(crate) unfolded: bool,
     pub(crate) held: bool,
     pub(crate) blind: bool,
     pub(crate) tried: Option<&'a Tried>,
@@ -111,70 +114,6 @@ pub(crate) struct Tried {
     /// Texts and marks that differ from what was handed in.
     pub(crate) changed: usize,
     pub(crate) fault: Option<String>,
-}
-
-/// A bay: its readings, its rungs, and the rows of the block.
-pub(crate) struct BayView {
-    pub(crate) title: String,
-    pub(crate) rows: usize,
-    pub(crate) fillers: usize,
-    pub(crate) readings: Vec<ReadingView>,
-    pub(crate) rungs: Vec<RungView>,
-}
-
-/// One reading, single or repeated.
-pub(crate) struct ReadingView {
-    pub(crate) title: String,
-    pub(crate) symbol: String,
-    pub(crate) unit: String,
-    pub(crate) repeated: bool,
-    /// Words instead of numbers: they need room beside each other.
-    pub(crate) words: bool,
-    pub(crate) cells: Vec<CellView>,
-    pub(crate) pennants: Vec<(usize, bool)>,
-}
-
-/// One cell.
-pub(crate) struct CellView {
-    pub(crate) text: String,
-    pub(crate) class: &'static str,
-    pub(crate) missing: bool,
-    pub(crate) gap: bool,
-    pub(crate) said: String,
-    /// Name of its field in a try-out, and what it is called.
-    pub(crate) field: String,
-    pub(crate) called: String,
-    /// Whether a try-out changes it.
-    pub(crate) tried: bool,
-    /// Whether it is left out (by the try-out, where there is one).
-    pub(crate) out: bool,
-    /// Whether it is one of several.
-    pub(crate) of_many: bool,
-}
-
-/// One rung.
-pub(crate) struct RungView {
-    pub(crate) title: String,
-    /// Its place among the results.
-    pub(crate) place: usize,
-    /// Its row, where it is a column of a table.
-    pub(crate) row: Option<u32>,
-    /// What the row is called: its keys, or its number.
-    pub(crate) row_name: String,
-    /// What a try-out makes of it, where that differs.
-    pub(crate) tried: String,
-    pub(crate) symbol: String,
-    pub(crate) reported: String,
-    pub(crate) reported_pad: String,
-    pub(crate) plus_minus: String,
-    pub(crate) clean: String,
-    pub(crate) clean_pad: String,
-    pub(crate) unit: String,
-    pub(crate) words: String,
-    pub(crate) mark: Mark,
-    pub(crate) hint: String,
-    pub(crate) pennants: Vec<(usize, bool)>,
-    pub(crate) in_hand: bool,
 }
 
 /// One finding.
@@ -203,6 +142,9 @@ pub(crate) struct FindingView {
     pub(crate) tells: String,
 }
 
+/// Number of a finding, and whether it is settled.
+pub(crate) type Pennant = (usize, bool);
+
 /// One line of the score.
 pub(crate) struct LineView {
     pub(crate) id: String,
@@ -214,7 +156,7 @@ pub(crate) struct LineView {
     pub(crate) possible: String,
     pub(crate) changed: Option<String>,
     pub(crate) open: bool,
-    pub(crate) pennants: Vec<(usize, bool)>,
+    pub(crate) pennants: Vec<Pennant>,
 }
 
 /// Points with as many decimals as they need, at least one.
@@ -222,11 +164,6 @@ pub(crate) fn points(value: Decimal) -> String {
     // Shares of shares have more decimals than anybody reads.
     let n = value.round_dp_with_strategy(2, rust_decimal::RoundingStrategy::MidpointAwayFromZero).normalize();
     if n.scale() == 0 { format!("{n}.0") } else { n.to_string() }
-}
-
-/// A symbol as text: `ρ_tab` is ρ.
-fn base(symbol: &str) -> String {
-    symbol.split('_').next().unwrap_or("").to_owned()
 }
 
 struct Maker<'a> {
@@ -240,6 +177,8 @@ struct Maker<'a> {
     numbered: Vec<usize>,
     /// Number of the one in hand.
     hand: Option<usize>,
+    /// Whether all rows are shown.
+    unfolded: bool,
 }
 
 impl BenchView {
@@ -250,9 +189,8 @@ impl BenchView {
         let first_open = numbered.iter().position(|i| judged.findings[*i].open()).map(|n| n + 1);
         let result = around.result.filter(|r| *r < judged.results.len());
         let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open.filter(|_| result.is_none()));
-        let maker = Maker { protocol, judged, detail, tried: around.tried, result, numbered, hand };
-        let (bays, drawing_bays, thread) = maker.bays();
-        let drawing = ladder::draw(&drawing_bays, &thread);
+        let unfolded = around.unfolded;
+        let maker = Maker { protocol, judged, detail, tried: around.tried, result, numbered, hand, unfolded };
         let findings: Vec<FindingView> =
             maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
         let notes =
@@ -288,10 +226,9 @@ impl BenchView {
                 time(detail.handed_in_at),
                 protocol.version
             ),
-            tally: tally(judged),
-            bays,
-            ladder: drawing.svg,
-            ladder_height: drawing.height,
+            tally: maker.tally(),
+            board: maker.board(),
+            unfolded,
             replicates: replicates::draw(protocol, judged, 234.0),
             settled: findings.len() - findings.iter().filter(|f| f.open).count(),
             findings,
@@ -311,13 +248,6 @@ impl BenchView {
             cautions: protocol.cautions.clone(),
             advised: judged.findings.iter().any(|f| f.open() && f.kind.properties().again),
             explain: maker.explain(),
-            plots: {
-                // As tried, where something is.
-                let judged = around.tried.map_or(judged, |t| &t.judged);
-                let mut all = sketches::draw(protocol, &jurado_core::sketches::sketches(protocol, judged));
-                all.extend(charts::draw(protocol, &plots(protocol, judged)));
-                all
-            },
             attachments: around
                 .attachments
                 .iter()
@@ -367,27 +297,34 @@ pub(crate) const TESTS: [(&str, &str, Option<Rejection>); 6] = [
     ("judgement", "none: by judgement", Some(Rejection::Judgement)),
 ];
 
-/// How many results have each verdict.
-fn tally(judged: &Judged) -> Vec<(Mark, usize)> {
-    VerdictKind::ALL
-        .into_iter()
-        .map(|kind| {
-            let word = if kind == VerdictKind::Agrees { "agree" } else { kind.word() };
-            let count = judged.results.iter().filter(|r| r.verdict == kind).count();
-            (Mark { symbol: kind.word(), word }, count)
-        })
-        .filter(|(_, n)| *n > 0)
-        .collect()
-}
-
 impl Maker<'_> {
-    fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<(usize, bool)> {
+    /// How many results have each verdict; what is rightly blank has none.
+    fn tally(&self) -> Vec<(Mark, usize)> {
+        VerdictKind::ALL
+            .into_iter()
+            .map(|kind| {
+                let word = if kind == VerdictKind::Agrees { "agree" } else { kind.word() };
+                let of_kind = |r: &&JudgedResult| r.verdict == kind && !self.rightly_blank(r);
+                (Mark { word, ..Mark::verdict(kind) }, self.judged.results.iter().filter(of_kind).count())
+            })
+            .filter(|(_, n)| *n > 0)
+            .collect()
+    }
+
+    fn pennants(&self, about: impl Fn(&Finding) -> bool) -> Vec<Pennant> {
         self.numbered
             .iter()
             .enumerate()
             .filter(|(_, i)| about(&self.judged.findings[**i]))
             .map(|(n, i)| (n + 1, !self.judged.findings[*i].open()))
             .collect()
+    }
+
+    /// Whether a result is not there and does not have to be.
+    fn rightly_blank(&self, r: &JudgedResult) -> bool {
+        let spec = &self.protocol.results[r.index];
+        let waived = self.detail.settings.waived(&self.protocol.items[r.item].id).is_some();
+        r.verdict == VerdictKind::Missing && (spec.optional || waived)
     }
 
     fn in_hand(&self) -> Option<&Finding> {

@@ -1,7 +1,7 @@
 //! The drawing of the ladder: how far each reported value stands from the recomputed one, in units of the last digit
-//! the team wrote. Coordinates only; `screens.md` of the design gives the grammar.
+//! the team wrote.
 
-use std::fmt::Write;
+use super::svg::{Anchor, At, Path, Svg};
 
 /// Middle line, left and right edge of the chart, x.
 const MIDDLE: f64 = 563.0;
@@ -30,8 +30,6 @@ pub(crate) struct Rung {
     pub(crate) envelope: f64,
     /// Rungs (over the whole ladder) that it was carried from.
     pub(crate) carried_from: Vec<usize>,
-    /// Whether it is the rung in hand.
-    pub(crate) in_hand: bool,
     /// Where it would stand in a try-out.
     pub(crate) ghost: Option<f64>,
 }
@@ -45,10 +43,13 @@ pub(crate) struct Bay {
     pub(crate) rungs: Vec<Rung>,
 }
 
-/// Inner SVG and its height.
-pub(crate) struct Drawing {
-    pub(crate) svg: String,
-    pub(crate) height: u32,
+/// What was drawn, and where its rungs stand.
+pub(crate) struct Placed {
+    pub(crate) svg: Svg,
+    /// Middle of each rung's mark, in order.
+    pub(crate) marks: Vec<At>,
+    /// Bottom of the last bay.
+    pub(crate) bottom: f64,
 }
 
 /// Where a mark stands.
@@ -75,7 +76,8 @@ fn water(x: f64) -> &'static str {
     }
 }
 
-fn signed(d: f64) -> String {
+/// A distance with its sign, as short as it is worth.
+pub(crate) fn signed(d: f64) -> String {
     let a = d.abs();
     let digits = if a < 10.0 { 1 } else { 0 };
     let text = if a >= 100_000.0 { "far".to_owned() } else { format!("{a:.digits$}") };
@@ -95,135 +97,92 @@ pub(crate) fn in_words(distance: Option<f64>) -> String {
     }
 }
 
-/// Draws all bays. `thread` joins readings (their y) to the rung in hand and on to its card.
-pub(crate) fn draw(bays: &[Bay], thread_from: &[f64]) -> Drawing {
-    let mut out = String::new();
-    let mut marks = String::new();
-    let mut centres: Vec<(f64, f64)> = Vec::new();
+/// Draws all bays of one ladder, its head at `top`.
+pub(crate) fn draw(bays: &[Bay], top: f64) -> Placed {
+    let mut out = Svg::default();
+    let mut over = Svg::default();
+    let mut marks: Vec<At> = Vec::new();
     let mut courses: Vec<(usize, usize)> = Vec::new();
-    let mut hand = None;
-    let mut top = HEAD;
-    axis(&mut out);
+    let mut top = top + HEAD;
     for bay in bays {
-        let _ = write!(out, "<path class=\"hairline\" d=\"M0 {:.1}H868\"/>", top + 0.5);
+        out.path("hairline", &Path::at((0.0, top + 0.5)).across_to(868.0));
         let first = top + BAY;
         if !bay.rungs.is_empty() {
             waters(&mut out, first, bay);
         }
         for (i, rung) in bay.rungs.iter().enumerate() {
-            let y = first + RUNG * i as f64 + RUNG / 2.0;
-            let x = place(rung);
-            for from in &rung.carried_from {
-                courses.push((*from, centres.len()));
-            }
-            if rung.in_hand {
-                hand = Some(y);
-            }
-            centres.push((x, y));
-            mark(&mut marks, rung, x, y);
+            let at = (place(rung), first + RUNG * i as f64 + RUNG / 2.0);
+            courses.extend(rung.carried_from.iter().map(|from| (*from, marks.len())));
+            marks.push(at);
+            mark(&mut over, rung, at);
         }
         top = first + RUNG * bay.rows as f64;
     }
     for (from, to) in courses {
-        course(&mut out, centres[from], centres[to]);
+        arrow(&mut out, marks[from], marks[to]);
     }
-    out.push_str(&marks);
-    if let Some(y) = hand {
-        thread(&mut out, thread_from, y);
-    }
-    Drawing { svg: out, height: top.ceil() as u32 + 4 }
+    out.over(&over);
+    Placed { svg: out, marks, bottom: top }
 }
 
-fn axis(out: &mut String) {
-    let y = HEAD + 15.0;
+/// The scale over a ladder whose head is at `top`. It is drawn after whatever runs through the head.
+pub(crate) fn axis(out: &mut Svg, top: f64) {
     for (a, label) in [(0.5, "½"), (10.0, "10"), (100.0, "100"), (1000.0, "1000")] {
         for side in [-1.0, 1.0] {
-            let _ = write!(
-                out,
-                "<text class=\"t3\" text-anchor=\"middle\" x=\"{:.1}\" y=\"{y}\">{label}</text>",
-                MIDDLE + side * g(a)
-            );
+            out.text("t3 kp", Anchor::Middle, (MIDDLE + side * g(a), top + HEAD + 15.0), label);
         }
     }
-    let _ = write!(
-        out,
-        "<text class=\"t3\" text-anchor=\"middle\" x=\"{MIDDLE}\" y=\"28\">last digits apart</text><text class=\"t3\" x=\"{LEFT}\" y=\"28\">lower</text>\
-         <text class=\"t3\" text-anchor=\"end\" x=\"{RIGHT}\" y=\"28\">higher</text>"
-    );
+    out.text("t3 kp", Anchor::Middle, (MIDDLE, top + 28.0), "last digits apart");
+    out.text("t3 kp", Anchor::Start, (LEFT, top + 28.0), "lower");
+    out.text("t3 kp", Anchor::End, (RIGHT, top + 28.0), "higher");
 }
 
 /// Tints by distance, the fairway that widens with the envelope, treads and stiles.
-fn waters(out: &mut String, first: f64, bay: &Bay) {
+fn waters(out: &mut Svg, first: f64, bay: &Bay) {
     let height = RUNG * bay.rungs.len() as f64;
-    let bottom = first + height;
-    let mut rect = |class: &str, half: f64| {
-        let _ = write!(
-            out,
-            "<rect class=\"{class}\" x=\"{:.1}\" y=\"{first:.1}\" width=\"{:.1}\" height=\"{height:.1}\"/>",
-            MIDDLE - half,
-            2.0 * half
-        );
-    };
-    rect("wl", RIGHT - MIDDLE);
-    rect("w2", g(100.0));
-    rect("w1", g(10.0));
+    for (class, half) in [("wl", RIGHT - MIDDLE), ("w2", g(100.0)), ("w1", g(10.0))] {
+        out.rect(class, (MIDDLE - half, first), (2.0 * half, height));
+    }
+    let upright = |a: f64, side: f64| Path::at((MIDDLE + side * g(a), first)).down(height);
     for a in [1.0, 10.0, 100.0, 1000.0] {
-        for side in [-1.0, 1.0] {
-            let _ = write!(out, "<path class=\"grat\" d=\"M{:.1} {first:.1}V{bottom:.1}\"/>", MIDDLE + side * g(a));
-        }
+        out.path("grat", &upright(a, -1.0).then(&upright(a, 1.0)));
     }
     for side in [-1.0, 1.0] {
-        let line = fairway(first, bay, side);
-        let _ = write!(
-            out,
-            "<path class=\"w0\" d=\"M{MIDDLE} {first:.1}L{}H{MIDDLE}Z\"/><path class=\"contour\" d=\"M{line}\"/>",
-            line
-        );
+        let bank = fairway(first, bay, side);
+        let closed = bank.clone().across_to(MIDDLE).down_to(first).close();
+        out.path("w0", &closed);
+        out.path("contour", &bank);
     }
     for i in 0..bay.rungs.len() {
-        let _ = write!(out, "<path class=\"tread\" d=\"M{LEFT} {:.1}H{RIGHT}\"/>", first + RUNG * (i as f64 + 0.5));
+        out.path("tread", &Path::at((LEFT, first + RUNG * (i as f64 + 0.5))).across_to(RIGHT));
     }
-    for side in [-1.0, 1.0] {
-        let _ = write!(out, "<path class=\"stile\" d=\"M{:.1} {first:.1}V{bottom:.1}\"/>", MIDDLE + side * g(0.5));
-    }
+    out.path("stile", &upright(0.5, -1.0).then(&upright(0.5, 1.0)));
 }
 
 /// One bank of the fairway, from the top of the bay to its bottom, with upright tangents at each rung.
-fn fairway(first: f64, bay: &Bay, side: f64) -> String {
+fn fairway(first: f64, bay: &Bay, side: f64) -> Path {
     let half = |rung: &Rung| MIDDLE + side * g(0.5 + rung.envelope.clamp(0.0, 1e6)).min(RIGHT - MIDDLE);
     let xs: Vec<f64> = bay.rungs.iter().map(half).collect();
     let y = |i: usize| first + RUNG * (i as f64 + 0.5);
-    let mut line = format!("{:.1} {first:.1}V{:.1}", xs[0], y(0));
+    let mut line = Path::at((xs[0], first)).down_to(y(0));
     for i in 1..xs.len() {
         let middle = (y(i - 1) + y(i)) / 2.0;
-        let _ = write!(line, "C{:.1} {middle:.1} {:.1} {middle:.1} {:.1} {:.1}", xs[i - 1], xs[i], xs[i], y(i));
+        line = line.curve((xs[i - 1], middle), (xs[i], middle), (xs[i], y(i)));
     }
-    let _ = write!(line, "V{:.1}", first + RUNG * xs.len() as f64);
-    line
+    line.down_to(first + RUNG * xs.len() as f64)
 }
 
-fn mark(out: &mut String, rung: &Rung, x: f64, y: f64) {
-    let _ = write!(
-        out,
-        "<svg class=\"mk {0}\" x=\"{1:.1}\" y=\"{2:.1}\" width=\"15\" height=\"15\"><use href=\"#{0}\"/></svg>",
-        rung.symbol,
-        x - 7.5,
-        y - 7.5
-    );
+fn mark(out: &mut Svg, rung: &Rung, (x, y): At) {
+    out.mark(rung.symbol, (x, y), 15.0);
     if let Some(d) = rung.ghost {
         // Where it would stand: a dashed ring with its own distance, joined to the mark by dots.
         let gx = across(d);
         if (gx - x).abs() > 15.0 {
             let side = (gx - x).signum();
-            let _ = write!(out, "<path class=\"ghost\" d=\"M{:.1} {y:.1}H{:.1}\"/>", x + side * 8.0, gx - side * 6.0);
+            out.path("ghost", &Path::at((x + side * 8.0, y)).across_to(gx - side * 6.0));
         }
-        let _ = write!(
-            out,
-            "<circle class=\"ghost\" cx=\"{gx:.1}\" cy=\"{y:.1}\" r=\"5.5\"/><text class=\"ts {}\" x=\"{gx:.1}\" y=\"{:.1}\" text-anchor=\"middle\">{}</text>",
-            water(gx),
-            y - 8.0,
-            signed(d)
-        );
+        out.circle("ghost", (gx, y), 5.5);
+        out.text(&format!("ts {}", water(gx)), Anchor::Middle, (gx, y - 8.0), &signed(d));
     }
     let Some(d) = rung.distance.filter(|d| d.abs() > 0.5) else { return };
     let tone = match rung.symbol {
@@ -234,19 +193,13 @@ fn mark(out: &mut String, rung: &Rung, x: f64, y: f64) {
     // Beside the mark, away from the middle; at the edge there is no room, so it stands on the inner side.
     let outward = if d > 0.0 { 1.0 } else { -1.0 };
     let side = if (x - MIDDLE).abs() > 88.0 { -outward } else { outward };
-    let anchor = if side > 0.0 { "start" } else { "end" };
+    let anchor = if side > 0.0 { Anchor::Start } else { Anchor::End };
     let at = x + side * 11.0;
-    let _ = write!(
-        out,
-        "<text class=\"{tone} {}\" x=\"{at:.1}\" y=\"{:.1}\" text-anchor=\"{anchor}\">{}</text>",
-        water(at + side * 10.0),
-        y + 4.0,
-        signed(d)
-    );
+    out.text(&format!("{tone} {}", water(at + side * 10.0)), anchor, (at, y + 4.0), &signed(d));
 }
 
 /// An arrow from one mark to another, ending short of both.
-fn course(out: &mut String, from: (f64, f64), to: (f64, f64)) {
+fn arrow(out: &mut Svg, from: At, to: At) {
     let (dx, dy) = (to.0 - from.0, to.1 - from.1);
     let length = dx.hypot(dy);
     if length < 18.0 {
@@ -255,38 +208,26 @@ fn course(out: &mut String, from: (f64, f64), to: (f64, f64)) {
     let (ux, uy) = (dx / length, dy / length);
     let start = (from.0 + ux * 9.0, from.1 + uy * 9.0);
     let end = (to.0 - ux * 9.0, to.1 - uy * 9.0);
-    let back = (end.0 - ux * 6.5, end.1 - uy * 6.5);
-    let _ = write!(
-        out,
-        "<path class=\"course\" d=\"M{:.1} {:.1}L{:.1} {:.1}\"/><path class=\"course-h\" d=\"M{:.1} {:.1}L{:.1} {:.1}L{:.1} {:.1}Z\"/>",
-        start.0,
-        start.1,
-        back.0,
-        back.1,
-        end.0,
-        end.1,
-        back.0 - uy * 3.0,
-        back.1 + ux * 3.0,
-        back.0 + uy * 3.0,
-        back.1 - ux * 3.0
-    );
+    out.path("course", &Path::at(start).to((end.0 - ux * 6.5, end.1 - uy * 6.5)));
+    head(out, end, (ux, uy));
+}
+
+/// The head of an arrow that ends at `tip`, along a direction of length 1.
+pub(crate) fn head(out: &mut Svg, tip: At, (ux, uy): (f64, f64)) {
+    let back = (tip.0 - ux * 6.5, tip.1 - uy * 6.5);
+    let corner = |side: f64| (back.0 - side * uy * 3.0, back.1 + side * ux * 3.0);
+    out.path("course-h", &Path::through([tip, corner(1.0), corner(-1.0)]).close());
 }
 
 /// Readings → the rung in hand → the edge where its card begins.
-fn thread(out: &mut String, readings: &[f64], y: f64) {
+pub(crate) fn thread(out: &mut Svg, readings: &[f64], y: f64) {
     let (xr, xl) = (229.0, 247.0);
     for yr in readings {
-        let _ = write!(
-            out,
-            "<circle class=\"brassdot\" cx=\"{xr}\" cy=\"{yr:.1}\" r=\"2\"/><path class=\"feed\" d=\"M{xr} {yr:.1}C{:.1} {yr:.1} {:.1} {y:.1} {xl} {y:.1}\"/>",
-            xr + 13.0,
-            xl - 13.0
-        );
+        out.circle("brassdot", (xr, *yr), 2.0);
+        out.path("feed", &Path::at((xr, *yr)).curve((xr + 13.0, *yr), (xl - 13.0, y), (xl, y)));
     }
-    let _ = write!(
-        out,
-        "<circle class=\"brassdot\" cx=\"872\" cy=\"{y:.1}\" r=\"2\"/><path class=\"feed\" d=\"M872 {y:.1}H884\"/>"
-    );
+    out.circle("brassdot", (872.0, y), 2.0);
+    out.path("feed", &Path::at((872.0, y)).across_to(884.0));
 }
 
 #[cfg(test)]
@@ -320,8 +261,9 @@ mod tests {
         let rung =
             |symbol, distance, carried_from| Rung { symbol, distance: Some(distance), carried_from, ..Rung::default() };
         let bays = [Bay { rows: 2, rungs: vec![rung("slip", 40.0, vec![]), rung("carried", -30.0, vec![0])] }];
-        let drawing = draw(&bays, &[]);
-        assert_eq!(drawing.svg.matches("class=\"course\"").count(), 1);
-        assert_eq!(drawing.height, (HEAD + BAY + 2.0 * RUNG) as u32 + 4);
+        let placed = draw(&bays, 10.0);
+        assert_eq!(placed.svg.as_str().matches("class=\"course\"").count(), 1);
+        assert_eq!(placed.marks.len(), 2);
+        assert_eq!(placed.bottom, 10.0 + HEAD + BAY + 2.0 * RUNG);
     }
 }

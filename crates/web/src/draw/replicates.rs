@@ -1,16 +1,17 @@
 //! Replicates, reading by reading, with the limits past which the one farthest out would stand apart.
 
-use std::fmt::Write;
-
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
 use jurado_core::verdict::{Judged, JudgedReading};
+
+use super::axes::extent;
+use super::svg::{Anchor, Path, Svg};
 
 const HEIGHT: f64 = 150.0;
 const TOP: f64 = 8.0;
 
 /// Draws one reading's replicates in a panel of `width` at `x`; `None` where fewer than three can be drawn.
-fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, width: f64) -> Option<String> {
+fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, width: f64) -> Option<Svg> {
     let item = &protocol.items[reading.item];
     let points: Vec<(u32, f64, bool)> =
         reading.cells.iter().filter_map(|c| c.value.map(|v| (c.row.unwrap_or(1), v, c.counts))).collect();
@@ -22,81 +23,53 @@ fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, 
     let others: Vec<f64> = points.iter().filter(|p| Some(p.0) != suspect).map(|p| p.1).collect();
     // Where the suspect would have to stand for its test to raise its hand; a side on which it never would has no dashes.
     let limits = test.map_or((None, None), |t| jurado_core::judging::limits(protocol, judged, t));
-    let (mut from, mut to) = extent(&points.iter().map(|p| p.1).collect::<Vec<_>>());
+    let (mut from, mut to) = extent(points.iter().map(|p| p.1));
     for limit in [limits.0, limits.1].into_iter().flatten() {
         (from, to) = (from.min(limit), to.max(limit));
     }
     let margin = ((to - from) * 0.12).max(f64::MIN_POSITIVE);
     let (from, to) = if to > from { (from - margin, to + margin) } else { (from - 0.5, to + 0.5) };
     let y = |v: f64| TOP + (to - v) / (to - from) * HEIGHT;
-    let mut out = String::new();
+    let mut out = Svg::default();
     let inner = x + 40.0;
     let span = width - 44.0;
-    let _ = write!(out, "<rect class=\"w1\" x=\"{inner:.1}\" y=\"{TOP}\" width=\"{span:.1}\" height=\"{HEIGHT}\"/>");
+    let across = |y: f64| Path::at((inner, y)).across(span);
+    out.rect("w1", (inner, TOP), (span, HEIGHT));
     // Between the dashes the water is clear.
     let (ya, yb) = (limits.1.map_or(TOP, y).max(TOP), limits.0.map_or(TOP + HEIGHT, y).min(TOP + HEIGHT));
-    let _ = write!(
-        out,
-        "<rect class=\"w0\" x=\"{inner:.1}\" y=\"{ya:.1}\" width=\"{span:.1}\" height=\"{:.1}\"/>",
-        (yb - ya).max(0.0)
-    );
+    out.rect("w0", (inner, ya), (span, yb - ya));
     for (l, there) in [(ya, limits.1.is_some()), (yb, limits.0.is_some())] {
         if there {
-            let _ = write!(out, "<path class=\"limit\" d=\"M{inner:.1} {l:.1}h{span:.1}\"/>");
+            out.path("limit", &across(l));
         }
     }
     let counted: Vec<f64> = points.iter().filter(|p| p.2).map(|p| p.1).collect();
     let mean = |xs: &[f64]| xs.iter().sum::<f64>() / xs.len().max(1) as f64;
-    let _ = write!(out, "<path class=\"stile\" d=\"M{inner:.1} {:.1}h{span:.1}\"/>", y(mean(&counted)));
+    out.path("stile", &across(y(mean(&counted))));
     if suspect.is_some() && test.is_some_and(|t| t.flagged) {
-        let _ = write!(out, "<path class=\"ghost\" d=\"M{inner:.1} {:.1}h{span:.1}\"/>", y(mean(&others)));
+        out.path("ghost", &across(y(mean(&others))));
     }
     let digits = usize::try_from(1 - jurado_core::quantity::leading_place(to - from)).unwrap_or(0).min(6);
     for v in [from + margin, (from + to) / 2.0, to - margin] {
-        let _ = write!(
-            out,
-            "<text class=\"t3\" text-anchor=\"end\" x=\"{:.1}\" y=\"{:.1}\">{}</text>",
-            inner - 4.0,
-            y(v) + 4.0,
-            notation::decimals(v, digits)
-        );
+        out.text("t3", Anchor::End, (inner - 4.0, y(v) + 4.0), &notation::decimals(v, digits));
     }
     for (i, (row, v, counts)) in points.iter().enumerate() {
         let px = inner + span * (i as f64 + 0.5) / points.len() as f64;
         if Some(*row) == suspect && test.is_some_and(|t| t.flagged) || !counts {
-            let _ = write!(
-                out,
-                "<svg class=\"mk apart\" x=\"{:.1}\" y=\"{:.1}\" width=\"15\" height=\"15\"><use href=\"#apart\"/></svg>",
-                px - 7.5,
-                y(*v) - 5.5
-            );
+            out.mark("apart", (px, y(*v) + 2.0), 15.0);
         } else {
-            let _ = write!(out, "<circle class=\"dot\" cx=\"{px:.1}\" cy=\"{:.1}\" r=\"3.2\"/>", y(*v));
+            out.circle("dot", (px, y(*v)), 3.2);
         }
-        let _ = write!(
-            out,
-            "<text class=\"t3\" text-anchor=\"middle\" x=\"{px:.1}\" y=\"{:.1}\">{row}</text>",
-            TOP + HEIGHT + 13.0
-        );
+        out.text("t3", Anchor::Middle, (px, TOP + HEIGHT + 13.0), &row.to_string());
     }
     let title = item.symbol.split('_').next().unwrap_or("");
-    let _ = write!(
-        out,
-        "<text class=\"t3\" x=\"{inner:.1}\" y=\"{:.1}\">{} in {}</text>",
-        TOP + HEIGHT + 27.0,
-        jurado_core::formula::mathml::escape(title),
-        item.unit.text
-    );
+    out.text("t3", Anchor::Start, (inner, TOP + HEIGHT + 27.0), &format!("{title} in {}", item.unit.text));
     Some(out)
-}
-
-fn extent(values: &[f64]) -> (f64, f64) {
-    values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(*v), b.max(*v)))
 }
 
 /// Panels of replicates, and by which tests their dashes are.
 pub(crate) struct Drawn {
-    pub(crate) svg: String,
+    pub(crate) svg: Svg,
     /// Names of the tests, as people say them; empty where none was asked.
     pub(crate) tests: String,
 }
@@ -125,12 +98,11 @@ pub(crate) fn draw(protocol: &Protocol, judged: &Judged, width: f64) -> Drawn {
         .map(|o| name(o.test))
         .collect();
     tests.dedup();
-    Drawn {
-        svg: repeated
-            .iter()
-            .enumerate()
-            .filter_map(|(i, r)| panel(protocol, judged, r, i as f64 * each, each))
-            .collect(),
-        tests: tests.join(" and "),
+    let mut svg = Svg::default();
+    for (i, r) in repeated.iter().enumerate() {
+        if let Some(panel) = panel(protocol, judged, r, i as f64 * each, each) {
+            svg.over(&panel);
+        }
     }
+    Drawn { svg, tests: tests.join(" and ") }
 }

@@ -1,22 +1,22 @@
 //! Sketches of the apparatus in SVG, where a check failed: the beam with its moments, the rail with a ray, the rings.
-//! Coordinates only; drawn in ink what was read, in sea what follows from it.
+//! Drawn in ink what was read, in sea what follows from it.
 
-use std::fmt::Write;
-
-use jurado_core::formula::mathml::escape;
-use jurado_core::notation;
+use jurado_core::notation::{self, capital};
 use jurado_core::protocol::{Protocol, SketchKind};
 use jurado_core::sketches::Sketch;
 
-use super::plots::{PlotView, WIDTH, round_values};
+use super::axes::round_values;
+use super::charts::{ChartView, SIZE};
+use super::svg::{Anchor, At, Path, Svg};
 
+const WIDTH: f64 = SIZE.0;
 const LEFT: f64 = 22.0;
 const RIGHT: f64 = 22.0;
 /// Bars of moments that a sketch has room for.
 const MOST_BARS: usize = 8;
 
 /// Draws sketches, ready to be laid out.
-pub(crate) fn draw(protocol: &Protocol, sketches: &[Sketch]) -> Vec<PlotView> {
+pub(crate) fn draw(protocol: &Protocol, sketches: &[Sketch]) -> Vec<ChartView> {
     sketches
         .iter()
         .map(|s| {
@@ -26,8 +26,9 @@ pub(crate) fn draw(protocol: &Protocol, sketches: &[Sketch]) -> Vec<PlotView> {
                 SketchKind::Rings => rings(s),
             };
             let row = s.row.map_or_else(String::new, |r| format!(", row {r}"));
-            PlotView {
-                title: format!("{}{row}", super::capital(&protocol.checks[s.check].title)),
+            ChartView {
+                width: WIDTH as u32,
+                title: format!("{}{row}", capital(&protocol.checks[s.check].title)),
                 svg: drawn.svg,
                 height: drawn.height.ceil() as u32,
                 says: drawn.says,
@@ -39,7 +40,7 @@ pub(crate) fn draw(protocol: &Protocol, sketches: &[Sketch]) -> Vec<PlotView> {
 
 /// A drawing, in words too.
 struct Drawn {
-    svg: String,
+    svg: Svg,
     height: f64,
     says: String,
     legend: &'static str,
@@ -59,32 +60,22 @@ fn place(s: &Sketch, at: f64) -> f64 {
 }
 
 /// The scale along a beam or rail.
-fn scale(out: &mut String, s: &Sketch, y: f64) {
+fn scale(out: &mut Svg, s: &Sketch, y: f64) {
     for (v, text) in round_values(s.span, 10) {
         let x = place(s, v);
-        let _ = write!(
-            out,
-            "<path class=\"tread\" d=\"M{x:.1} {y:.1}v5\"/><text class=\"t3\" text-anchor=\"middle\" x=\"{x:.1}\" y=\"{:.1}\">{text}</text>",
-            y + 16.0
-        );
+        out.path("tread", &Path::at((x, y)).down(5.0));
+        out.text("t3", Anchor::Middle, (x, y + 16.0), &text);
     }
 }
 
-fn text(out: &mut String, class: &str, anchor: &str, (x, y): (f64, f64), words: &str) {
+fn text(out: &mut Svg, class: &str, anchor: Anchor, (x, y): At, words: &str) {
     // Nothing is written past the edges.
-    let x = match anchor {
-        "middle" => x.clamp(26.0, WIDTH - 26.0),
-        _ => x,
-    };
-    let _ = write!(
-        out,
-        "<text class=\"{class}\" text-anchor=\"{anchor}\" x=\"{x:.1}\" y=\"{y:.1}\">{}</text>",
-        escape(words)
-    );
+    let x = if anchor == Anchor::Middle { x.clamp(26.0, WIDTH - 26.0) } else { x };
+    out.text(class, anchor, (x, y), words);
 }
 
 fn beam(s: &Sketch) -> Drawn {
-    let mut out = String::new();
+    let mut out = Svg::default();
     let pivot = s.pivot.unwrap_or(s.span.0);
     // Names stand in as many lines as keep them apart.
     let mut ends: Vec<f64> = Vec::new();
@@ -104,14 +95,9 @@ fn beam(s: &Sketch) -> Drawn {
     }
     let (px, top) = (place(s, pivot), 34.0 + 13.0 * ends.len().saturating_sub(1) as f64);
     scale(&mut out, s, top);
-    let _ = write!(
-        out,
-        "<path class=\"stile\" d=\"M{:.1} {top}H{:.1}\"/><path class=\"tk-n\" d=\"M{px:.1} {:.1}l-7 12h14z\"/>",
-        place(s, s.span.0),
-        place(s, s.span.1),
-        top + 18.0
-    );
-    text(&mut out, "ts", "middle", (px, top + 42.0), &format!("turns at {}", with_unit(pivot, &s.unit)));
+    out.path("stile", &Path::at((place(s, s.span.0), top)).across_to(place(s, s.span.1)));
+    out.path("tk-n", &Path::at((px, top + 18.0)).by(-7.0, 12.0).across(14.0).close());
+    text(&mut out, "ts", Anchor::Middle, (px, top + 42.0), &format!("turns at {}", with_unit(pivot, &s.unit)));
     let heaviest = s.parts.iter().filter_map(|p| p.weight).fold(0.0, |a: f64, w| a.max(w.abs()));
     for (p, line) in s.parts.iter().zip(&line_of) {
         let x = place(s, p.at);
@@ -121,17 +107,12 @@ fn beam(s: &Sketch) -> Drawn {
             // A weight hangs above the scale here, as a block as wide as it is heavy.
             Some(w) if heaviest > 0.0 => {
                 let side = (20.0 * (w.abs() / heaviest).sqrt()).max(4.0);
-                let _ = write!(
-                    out,
-                    "<rect class=\"sk-block\" x=\"{:.1}\" y=\"{:.1}\" width=\"{side:.1}\" height=\"{side:.1}\"/>",
-                    x - side / 2.0,
-                    top - side
-                );
-                text(&mut out, "k0", "middle", (x, top - 23.0 - up), &name);
+                out.rect("sk-block", (x - side / 2.0, top - side), (side, side));
+                text(&mut out, "k0", Anchor::Middle, (x, top - 23.0 - up), &name);
             }
             _ => {
-                let _ = write!(out, "<path class=\"feed\" d=\"M{x:.1} {:.1}v14\"/>", top - 14.0);
-                text(&mut out, "tb", "middle", (x, top - 17.0 - up), &name);
+                out.path("feed", &Path::at((x, top - 14.0)).down(14.0));
+                text(&mut out, "tb", Anchor::Middle, (x, top - 17.0 - up), &name);
             }
         }
     }
@@ -162,18 +143,17 @@ fn beam(s: &Sketch) -> Drawn {
     let mut bar = |y: f64, name: &str, m: f64, class: &str| {
         let w = length(m);
         let x = if two_sided && m < 0.0 { zero - w } else { zero };
-        let _ =
-            write!(out, "<rect class=\"{class}\" x=\"{x:.1}\" y=\"{:.1}\" width=\"{w:.1}\" height=\"10\"/>", y - 9.0);
+        out.rect(class, (x, y - 9.0), (w, 10.0));
         let value = with_unit(m.abs(), &s.moment_unit);
         if two_sided && m < 0.0 {
-            text(&mut out, "t3", "end", (zero - w - 5.0, y), &format!("{name} {value}"));
+            text(&mut out, "t3", Anchor::End, (zero - w - 5.0, y), &format!("{name} {value}"));
         } else {
             if two_sided {
-                text(&mut out, "t3", "start", (zero + w + 5.0, y), &format!("{value} {name}"));
+                text(&mut out, "t3", Anchor::Start, (zero + w + 5.0, y), &format!("{value} {name}"));
             } else {
                 // In a column of their own, past the dashes of the mean.
-                text(&mut out, "t3", "end", (zero - 6.0, y), name);
-                text(&mut out, "t3", "end", (WIDTH - 4.0, y), &value);
+                text(&mut out, "t3", Anchor::End, (zero - 6.0, y), name);
+                text(&mut out, "t3", Anchor::End, (WIDTH - 4.0, y), &value);
             }
         }
     };
@@ -183,7 +163,7 @@ fn beam(s: &Sketch) -> Drawn {
     let below = start + pitch * bars.len().min(MOST_BARS) as f64;
     if by_row {
         let x = zero + length(mean);
-        let _ = write!(out, "<path class=\"limit\" d=\"M{x:.1} {:.1}V{below:.1}\"/>", start - 14.0);
+        out.path("limit", &Path::at((x, start - 14.0)).down_to(below));
         let each: Vec<String> = bars.iter().map(|(n, m)| format!("{n} {}", figure(*m))).collect();
         says.push_str(&format!("Moments in {}: {}. Their mean is {}.", s.moment_unit, each.join(", "), figure(mean)));
         let legend = "Bars: mass times arm. Dashes: their mean.";
@@ -201,7 +181,7 @@ fn beam(s: &Sketch) -> Drawn {
 }
 
 fn rail(s: &Sketch) -> Drawn {
-    let mut out = String::new();
+    let mut out = Svg::default();
     let [mirror, object, image] = &s.parts[..] else {
         return Drawn { svg: out, height: 1.0, says: "A part of it was not read.".into(), legend: "" };
     };
@@ -215,50 +195,33 @@ fn rail(s: &Sketch) -> Drawn {
     let y = |h: f64| if tallest > 0.0 { axis - 76.0 * h / tallest } else { axis };
     let base = 216.0;
     scale(&mut out, &near, base);
-    let _ = write!(
-        out,
-        "<path class=\"stile\" d=\"M{:.1} {base}H{:.1}\"/><path class=\"grat\" d=\"M{:.1} {axis}H{:.1}\"/>",
-        x(near.span.0),
-        x(near.span.1),
-        x(near.span.0),
-        x(near.span.1)
-    );
+    let along = |y: f64| Path::at((x(near.span.0), y)).across_to(x(near.span.1));
+    out.path("stile", &along(base));
+    out.path("grat", &along(axis));
     let mx = x(mirror.at);
-    let _ = write!(
-        out,
-        "<path class=\"stile sk-bow\" d=\"M{:.1} 30Q{:.1} {axis} {:.1} 190\"/>",
-        mx + 8.0,
-        mx - 8.0,
-        mx + 8.0
-    );
+    out.path("stile sk-bow", &Path::at((mx + 8.0, 30.0)).bend((mx - 8.0, axis), (mx + 8.0, 190.0)));
     let mut says = format!("The mirror at {}", with_unit(mirror.at, &s.unit));
-    for (p, anchor) in [(object, "middle"), (image, "middle")] {
+    for (p, anchor) in [(object, Anchor::Middle), (image, Anchor::Middle)] {
         let h = p.height.unwrap_or(0.0);
         let (px, py) = (x(p.at), y(h));
         let tip = if h < 0.0 { -7.0 } else { 7.0 };
-        let _ = write!(
-            out,
-            "<path class=\"tk\" d=\"M{px:.1} {axis}V{py:.1}\"/><path class=\"sk-head\" d=\"M{px:.1} {py:.1}l-4 {tip}h8z\"/><path class=\"hairline\" d=\"M{px:.1} {axis}V{base}\"/>"
-        );
+        out.path("tk", &Path::at((px, axis)).down_to(py));
+        out.path("sk-head", &Path::at((px, py)).by(-4.0, tip).across(8.0).close());
+        out.path("hairline", &Path::at((px, axis)).down_to(base));
         let label = format!("{} {}", p.says, figure(h.abs()));
         text(&mut out, "k0", anchor, (px, if h < 0.0 { py + 17.0 } else { py - 6.0 }), &label);
         says.push_str(&format!(", {} {} high at {}", p.says, figure(h.abs()), with_unit(p.at, &s.unit)));
     }
-    text(&mut out, "t3", "start", (mx + 12.0, 36.0), &mirror.says);
+    text(&mut out, "t3", Anchor::Start, (mx + 12.0, 36.0), &mirror.says);
     if let (Some(h), Some(end)) = (object.height, ray) {
-        let _ = write!(
-            out,
-            "<path class=\"ghost\" d=\"M{:.1} {:.1}L{mx:.1} {axis}L{:.1} {:.1}\"/><circle class=\"sk-ring\" cx=\"{:.1}\" cy=\"{:.1}\" r=\"4\"/>",
-            x(object.at),
-            y(h),
-            x(image.at),
-            y(end),
-            x(image.at),
-            y(end)
-        );
+        out.path("ghost", &Path::through([(x(object.at), y(h)), (mx, axis), (x(image.at), y(end))]));
+        out.circle("sk-ring", (x(image.at), y(end)), 4.0);
         says.push_str(&format!("; by the distances the image would be {} high", figure(end.abs())));
-        let beside =
-            if x(image.at) > WIDTH - 120.0 { ("end", x(image.at) - 8.0) } else { ("start", x(image.at) + 8.0) };
+        let beside = if x(image.at) > WIDTH - 120.0 {
+            (Anchor::End, x(image.at) - 8.0)
+        } else {
+            (Anchor::Start, x(image.at) + 8.0)
+        };
         text(&mut out, "ts", beside.0, (beside.1, y(end) + 4.0), &format!("{} by the distances", figure(end.abs())));
     }
     says.push('.');
@@ -267,18 +230,18 @@ fn rail(s: &Sketch) -> Drawn {
 }
 
 fn rings(s: &Sketch) -> Drawn {
-    let mut out = String::new();
+    let mut out = Svg::default();
     let (cx, cy) = (140.0, 134.0);
     // A ring far beyond the screen stands at the edge, so that the others keep their size.
     let widest = s.parts.iter().map(|p| p.at).fold(0.0, f64::max).clamp(s.span.1 * 0.2, s.span.1 * 1.2);
     let radius = |d: f64| (122.0 * d.abs() / widest).min(128.0);
     for (i, p) in s.parts.iter().enumerate() {
         let class = if i % 2 == 0 { "sk-ringline sk-inner" } else { "sk-ringline" };
-        let _ = write!(out, "<circle class=\"{class}\" cx=\"{cx}\" cy=\"{cy}\" r=\"{:.1}\"/>", radius(p.at));
+        out.circle(class, (cx, cy), radius(p.at));
         let y = 62.0 + 44.0 * i as f64;
-        let _ = write!(out, "<path class=\"{class}\" d=\"M286 {:.1}h24\"/>", y - 4.0);
-        text(&mut out, "t3", "start", (286.0, y + 12.0), &p.says);
-        text(&mut out, "k0", "start", (316.0, y), &with_unit(p.at, &s.unit));
+        out.path(class, &Path::at((286.0, y - 4.0)).across(24.0));
+        text(&mut out, "t3", Anchor::Start, (286.0, y + 12.0), &p.says);
+        text(&mut out, "k0", Anchor::Start, (316.0, y), &with_unit(p.at, &s.unit));
     }
     let each: Vec<String> = s.parts.iter().map(|p| format!("{} {}", p.says, with_unit(p.at, &s.unit))).collect();
     Drawn {

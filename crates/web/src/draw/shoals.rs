@@ -4,7 +4,8 @@
 //! interpolation; the field is nought around the grid, so every line closes.
 
 use std::collections::HashMap;
-use std::fmt::Write;
+
+use super::svg::Path;
 
 const STEP: f64 = 6.0;
 
@@ -15,8 +16,8 @@ pub(crate) struct Place {
     pub(crate) weight: f64,
 }
 
-/// The closed lines of one level as the `d` of a path; empty where the field stays below it.
-pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> String {
+/// The closed lines of one level; empty where the field stays below it.
+pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> Path {
     let (columns, rows) = ((width / STEP) as usize + 1, (height / STEP) as usize + 1);
     // The bell of a place is one across times one down, each worked out once.
     let bell = |n: usize, centre: f64, width: f64| -> Vec<f64> {
@@ -61,7 +62,7 @@ pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> St
         at_edge.entry(*b).or_default().push(n);
     }
     let mut used = vec![false; segments.len()];
-    let mut path = String::new();
+    let mut path = Path::default();
     for n in 0..segments.len() {
         if std::mem::replace(&mut used[n], true) {
             continue;
@@ -75,25 +76,23 @@ pub(crate) fn lines(places: &[Place], width: f64, height: f64, level: f64) -> St
             let (a, b) = segments[next];
             end = if a == end { b } else { a };
         }
-        smooth(&mut path, &ring.into_iter().map(point).collect::<Vec<_>>());
+        path = smooth(path, &ring.into_iter().map(point).collect::<Vec<_>>());
     }
     path
 }
 
-/// A ring through the middles of its edges, its corners as control points.
-fn smooth(path: &mut String, ring: &[(f64, f64)]) {
+/// A ring through the middles of its edges, its corners as control points. Whole pixels are as fine as it shows.
+fn smooth(path: Path, ring: &[(f64, f64)]) -> Path {
     let n = ring.len();
     if n < 3 {
-        return;
+        return path;
     }
-    let middle = |i: usize| ((ring[i % n].0 + ring[(i + 1) % n].0) / 2.0, (ring[i % n].1 + ring[(i + 1) % n].1) / 2.0);
-    let first = middle(0);
-    let _ = write!(path, "M{:.0} {:.0}", first.0, first.1);
-    for i in 1..=n {
-        let (corner, next) = (ring[i % n], middle(i));
-        let _ = write!(path, "Q{:.0} {:.0} {:.0} {:.0}", corner.0, corner.1, next.0, next.1);
-    }
-    path.push('Z');
+    let whole = |(x, y): (f64, f64)| (x.round(), y.round());
+    let middle = |i: usize| {
+        let (a, b) = (ring[i % n], ring[(i + 1) % n]);
+        whole(((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0))
+    };
+    (1..=n).fold(path.and_at(middle(0)), |path, i| path.bend(whole(ring[i % n]), middle(i))).close()
 }
 
 #[cfg(test)]
@@ -103,10 +102,10 @@ mod tests {
     #[test]
     fn one_place_has_one_shoal_and_two_far_apart_have_two() {
         let place = |x| Place { x, y: 60.0, weight: 2.0 };
-        assert_eq!(lines(&[place(100.0)], 600.0, 120.0, 0.5).matches('M').count(), 1);
-        assert_eq!(lines(&[place(100.0), place(500.0)], 600.0, 120.0, 0.5).matches('M').count(), 2);
-        assert_eq!(lines(&[place(100.0)], 600.0, 120.0, 3.0), "", "nothing reaches that level");
+        assert_eq!(lines(&[place(100.0)], 600.0, 120.0, 0.5).as_str().matches('M').count(), 1);
+        assert_eq!(lines(&[place(100.0), place(500.0)], 600.0, 120.0, 0.5).as_str().matches('M').count(), 2);
+        assert!(lines(&[place(100.0)], 600.0, 120.0, 3.0).is_empty(), "nothing reaches that level");
         let path = lines(&[place(0.0)], 600.0, 120.0, 0.5);
-        assert!(path.ends_with('Z'), "closed at the border too");
+        assert!(path.as_str().ends_with('Z'), "closed at the border too");
     }
 }

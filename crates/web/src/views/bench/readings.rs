@@ -1,0 +1,138 @@
+//! Readings of the Bench: each cell as the team typed it, then as it was taken where that differs.
+
+use jurado_core::finding::Kind;
+use jurado_core::notation;
+use jurado_core::verdict::{CellState, JudgedCell};
+
+use super::super::{Symbol, capital};
+use super::{Maker, Pennant};
+
+/// One reading, single or repeated.
+pub(crate) struct ReadingView {
+    pub(crate) title: String,
+    pub(crate) symbol: Symbol,
+    pub(crate) unit: String,
+    pub(crate) repeated: bool,
+    /// Words instead of numbers: they need room beside each other.
+    pub(crate) words: bool,
+    pub(crate) cells: Vec<CellView>,
+    pub(crate) pennants: Vec<Pennant>,
+}
+
+/// One cell.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct CellView {
+    pub(crate) text: String,
+    /// What it was taken for, where that differs: in the protocol's unit, or as meant.
+    pub(crate) taken: String,
+    /// Unit as typed, where it is another.
+    pub(crate) typed_unit: String,
+    pub(crate) class: &'static str,
+    pub(crate) missing: bool,
+    /// Nothing stands there, and nothing has to.
+    pub(crate) blank: bool,
+    pub(crate) gap: bool,
+    pub(crate) said: String,
+    /// Name of its field in a try-out, and what it is called.
+    pub(crate) field: String,
+    pub(crate) called: String,
+    /// Whether a try-out changes it.
+    pub(crate) tried: bool,
+    /// Whether it is left out (by the try-out, where there is one).
+    pub(crate) out: bool,
+    /// Whether it is one of several.
+    pub(crate) of_many: bool,
+}
+
+impl CellView {
+    /// Whether there is anything to see besides a number that counts.
+    pub(crate) fn told(&self) -> bool {
+        !self.class.is_empty() || self.missing || self.gap || self.tried || !self.said.is_empty()
+    }
+}
+
+/// A cell's value as it was taken, where that is not what was typed.
+fn taken(cell: &JudgedCell) -> Option<String> {
+    let typed = cell.number.as_ref()?.value;
+    let value = cell.repaired.or(cell.value)?;
+    if (typed - value).abs() <= 1e-9 * value.abs().max(f64::MIN_POSITIVE) {
+        return None;
+    }
+    let places = (-(cell.resolution * 1.000_000_1).log10().floor()).clamp(0.0, 9.0) as usize;
+    Some(notation::decimals(value, places))
+}
+
+impl Maker<'_> {
+    /// The `i`th reading with all its cells.
+    pub(super) fn reading(&self, i: usize) -> ReadingView {
+        let judged = &self.judged.readings[i];
+        let item = &self.protocol.items[judged.item];
+        ReadingView {
+            title: capital(&item.title),
+            symbol: Symbol::of(&item.symbol),
+            unit: item.unit_after().trim().to_owned(),
+            repeated: self.protocol.rows_of(judged.item).is_some(),
+            words: item.words.is_some(),
+            cells: (0..judged.cells.len()).map(|n| self.cell(i, n)).collect(),
+            pennants: self.pennants(|f| f.concerns(judged.item)),
+        }
+    }
+
+    /// The `n`th cell of the `i`th reading.
+    pub(super) fn cell(&self, i: usize, n: usize) -> CellView {
+        let judged = &self.judged.readings[i];
+        let item = &self.protocol.items[judged.item];
+        let c = &judged.cells[n];
+        let flagged = self.judged.outliers.iter().any(|o| o.item == judged.item && o.row == c.row && o.flagged);
+        let of_cell = |f: &&jurado_core::finding::Finding| {
+            f.place.item == Some(judged.item) && (f.place.row.is_none() || f.place.row == c.row)
+        };
+        let mut found = self.judged.findings.iter().filter(of_cell);
+        let short = found.clone().any(|f| matches!(f.kind, Kind::ReadingDigits { .. }));
+        let step = self.protocol.step(&self.protocol.readings[i]).unwrap_or(f64::INFINITY);
+        let many = judged.cells.len() > 1 || c.row.is_some();
+        let tried = self.tried.and_then(|t| t.judged.readings[i].cells.get(n));
+        let taken = taken(c).unwrap_or_default();
+        let absent = c.state == CellState::Missing;
+        // A cell of a table that nothing is said of is rightly blank.
+        let blank = absent
+            && c.row.is_some()
+            && self.protocol.table_of(judged.item).is_some()
+            && !self.row_missing(c.row)
+            && !found.any(|f| matches!(f.kind, Kind::MissingReading | Kind::Absent { .. }));
+        CellView {
+            field: c.row.map_or_else(|| item.id.clone(), |r| format!("{}:{r}", item.id)),
+            called: c.row.map_or_else(|| item.title.clone(), |r| format!("{}, reading {r}", item.title)),
+            tried: tried.is_some_and(|t| t.text != c.text || t.by_person != c.by_person),
+            out: tried.map_or(!c.counts && c.value.is_some(), |t| t.by_person || t.excluded.is_some()),
+            of_many: many,
+            text: tried.map_or_else(|| c.text.clone(), |t| t.text.clone()),
+            typed_unit: if taken.is_empty() { String::new() } else { c.unit.trim().to_owned() },
+            class: match &c.state {
+                CellState::Unreadable(_) | CellState::Bound => "aground",
+                _ if !c.counts && c.value.is_some() => "out",
+                _ if flagged => "odd",
+                _ => "",
+            },
+            missing: absent && !blank,
+            blank,
+            gap: short && c.resolution >= 2.0 * step,
+            said: match &c.state {
+                CellState::Unreadable(why) => format!("unreadable: {why}"),
+                CellState::Bound => "beyond the range".to_owned(),
+                CellState::Missing if blank => String::new(),
+                CellState::Missing => {
+                    c.absent.as_ref().map_or_else(|| "missing".to_owned(), |why| format!("missing: {why}"))
+                }
+                CellState::Read if !c.counts => "left out".to_owned(),
+                CellState::Read => String::new(),
+            },
+            taken,
+        }
+    }
+
+    /// Whether a whole row is missing.
+    fn row_missing(&self, row: Option<u32>) -> bool {
+        self.judged.findings.iter().any(|f| matches!(f.kind, Kind::MissingRow { .. }) && f.place.row == row)
+    }
+}
