@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use jurado_core::submission::Submission;
+use jurado_store::roster::Student;
 use jurado_store::users::{self, Change, NewPerson};
 use jurado_store::{Role, Store, StoreError, User};
 
@@ -109,7 +110,11 @@ fn password() -> String {
 /// Sections and people of the demo; whoever is there keeps everything but the password of the file. Gives the coordinator.
 fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreError> {
     let roster: Vec<(&str, &[&str])> = jurado_sim::DEMO_SECTIONS.iter().map(|(s, teams)| (*s, &teams[..])).collect();
-    store.run(|c| jurado_store::roster::add(c, &roster))?;
+    // Once there are sections they are the coordinator's, who may rename them and take them out.
+    let fresh = store.look(jurado_store::roster::names)?.is_empty();
+    if fresh {
+        store.run(|c| jurado_store::roster::add(c, &roster))?;
+    }
     for (sign_in, name, role, own) in PEOPLE {
         let secret = store.look(|c| users::secret_of(c, sign_in))?;
         let word = &words[sign_in];
@@ -126,10 +131,35 @@ fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreE
             }
         })?;
     }
-    store.look(|c| {
+    let coordinator = store.look(|c| {
         let id = users::id_of(c, PEOPLE[0].0)?.ok_or(StoreError::NotFound("coordinator"))?;
         users::get(c, id)
-    })
+    })?;
+    if fresh {
+        store.run(|c| jurado_store::roster::enrol(c, &students(), &coordinator))?;
+    }
+    Ok(coordinator)
+}
+
+/// Surnames of the demo's students, who are nobody.
+const SURNAMES: [&str; 21] = [
+    "Bollard", "Bowline", "Cleat", "Clew", "Davit", "Fairlead", "Fender", "Gaff", "Gunwale", "Halyard", "Jibe",
+    "Lanyard", "Leech", "Luff", "Oakum", "Painter", "Quoin", "Scupper", "Thwart", "Transom", "Winch",
+];
+
+/// Two students for each team of the demo.
+fn students() -> Vec<Student> {
+    let teams = jurado_sim::DEMO_SECTIONS.iter().flat_map(|(s, teams)| teams.iter().map(move |t| (*s, *t)));
+    teams
+        .flat_map(|team| [team, team])
+        .enumerate()
+        .map(|(n, (section, team))| Student {
+            section: section.to_owned(),
+            team: team.to_owned(),
+            number: format!("TS{:04}", 1001 + 7 * n),
+            name: format!("{}. {}", char::from(b'A' + (n / SURNAMES.len()) as u8), SURNAMES[n % SURNAMES.len()]),
+        })
+        .collect()
 }
 
 /// The files of labs that have no table yet: lab, name, content.
@@ -201,7 +231,7 @@ mod tests {
     fn a_lab_that_the_folder_does_not_hold_is_told_with_those_it_holds() {
         let folder = tempfile::tempdir().expect("a folder");
         std::fs::write(folder.path().join("port-lens.toml"), "").expect("written");
-        let told = super::classes(folder.path(), &["porthole".to_owned()]).err().expect("no such lab");
+        let told = super::classes(folder.path(), &["porthole".to_owned()]).expect_err("no such lab");
         assert!(told[0].contains("porthole") && told[0].ends_with("It holds port-lens."), "{told:?}");
     }
 

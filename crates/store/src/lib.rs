@@ -24,6 +24,7 @@ use diesel::r2d2::Pool;
 pub use error::{Ailment, Conflict, StoreError};
 pub use queries::attachments;
 pub use queries::changes;
+pub use queries::course;
 pub use queries::docket::{self, Counts, DocketRow, Filter, Order, SentMark};
 pub use queries::events::{self, Event};
 pub use queries::hands;

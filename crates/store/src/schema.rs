@@ -23,7 +23,8 @@ diesel::table! {
         source -> Mediumtext, loaded_at -> Datetime,
     }
 }
-diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_id -> Unsigned<Integer>, in_force_since -> Nullable<Datetime>, } }
+diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_id -> Unsigned<Integer>, in_force_since -> Nullable<Datetime>,
+on_term_since -> Nullable<Datetime>, retired_at -> Nullable<Datetime>, } }
 diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
@@ -104,7 +105,12 @@ diesel::table! {
         settings -> Mediumtext, due_at -> Nullable<Datetime>, reason -> Varchar, user_id -> Unsigned<Integer>, at -> Datetime,
     }
 }
-diesel::table! { students (id) { id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, } }
+diesel::table! {
+    students (id) {
+        id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, left_at -> Nullable<Datetime>,
+        left_why -> Varchar,
+    }
+}
 diesel::table! {
     attachments (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, file_name -> Varchar, media -> Varchar,

@@ -14,8 +14,8 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, docket, entry, intake, people, protocol_text, protocols, quick, returns, sections,
-    stations, tryout, watch, words,
+    attachments, auth, bench, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
+    sections, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error};
@@ -85,6 +85,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/entry", web::get().to(entry::page))
         .route("/entry", web::post().to(entry::typed))
         .route("/sections", web::get().to(sections::page))
+        .route("/sections/change", web::post().to(sections::change))
         .route("/sections/roster", web::post().to(sections::roster))
         .route("/sections/roster.csv", web::get().to(sections::roster_csv))
         .route("/sections/{section}/{lab}", web::get().to(sections::setting))
@@ -97,7 +98,12 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))
+        .route("/protocols/new", web::get().to(new_lab::page))
+        .route("/protocols/new", web::post().to(new_lab::add))
+        .route("/protocols/new/check", web::post().to(new_lab::check))
+        .route("/protocols/new/file", web::post().to(new_lab::from_file))
         .route("/protocols/{lab}", web::get().to(protocols::read))
+        .route("/protocols/{lab}/term", web::post().to(protocols::stand))
         .route("/protocols/{lab}/edit", web::get().to(protocol_text::edit))
         .route("/protocols/{lab}/edit", web::post().to(protocol_text::change))
         .route("/protocols/{lab}/check", web::post().to(protocol_text::check))

@@ -4,6 +4,7 @@
 mod apparatus;
 mod compile;
 mod derive;
+pub mod draft;
 mod lookup;
 mod model;
 mod mutate;

@@ -91,8 +91,9 @@ const MOST_NAME: usize = 200;
 /// again).
 ///
 /// # Errors
-/// Faults of the database.
+/// [`StoreError::Bad`] where the lab is retired; faults of the database.
 pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
+    labs::takes_in(c, lab)?;
     let digest = crate::digest(body);
     let file_name: String = jurado_intake::without_unseen_signs(file_name).chars().take(MOST_NAME).collect();
     let offered_at = c.now()?;
@@ -338,6 +339,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     if state == ImportState::Taken {
         return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
     }
+    labs::takes_in(c, file.lab_id)?;
     let lab = labs::get(c, file.lab_id)?;
     let mut taken = Taken { held: intake.held.len(), ..Taken::default() };
     let teams = Teams::all(c)?;

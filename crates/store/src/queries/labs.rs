@@ -3,10 +3,12 @@
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, RwLock};
 
+use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::protocol::Protocol;
 
 use super::events;
+use super::users::User;
 use crate::records::protocol::NewProtocol;
 pub use crate::records::protocol::{FolderText, Version};
 use crate::records::words::FolderState;
@@ -104,16 +106,153 @@ pub fn install(c: &mut Db, source: &str) -> Result<Lab, StoreError> {
     if let Some(lab) = by_slug(c, &protocol.id)? {
         return Ok(lab);
     }
+    match insert(c, protocol_id, &protocol, None)? {
+        Some(lab) => Ok(lab),
+        None => by_slug(c, &protocol.id)?.ok_or(StoreError::NotFound("lab")),
+    }
+}
+
+/// A new row for a lab; none where there is one of its id.
+fn insert(c: &mut Db, protocol_id: u32, protocol: &Arc<Protocol>, by: Option<u32>) -> Result<Option<Lab>, StoreError> {
     let since = c.now()?;
     let made = diesel::insert_or_ignore_into(labs::table)
         .values((labs::slug.eq(&protocol.id), labs::protocol_id.eq(protocol_id), labs::in_force_since.eq(Some(since))))
         .execute(c.sql())?;
     if made == 0 {
-        return by_slug(c, &protocol.id)?.ok_or(StoreError::NotFound("lab"));
+        return Ok(None);
     }
     let id = inserted(c.sql())?;
-    events::note(c, None, "lab added", &format!("lab {id}: {} version {}", protocol.id, protocol.version))?;
-    Ok(Lab { id, protocol_id, protocol })
+    events::note(c, by, "lab added", &format!("lab {id}: {} version {}", protocol.id, protocol.version))?;
+    Ok(Some(Lab { id, protocol_id, protocol: protocol.clone() }))
+}
+
+/// Adds a lab that a person made.
+///
+/// # Errors
+/// [`StoreError::Bad`] where there is a lab of its id; [`StoreError::Protocol`] with every fault of the text; faults of
+/// the database.
+pub fn add(c: &mut Db, source: &str, user: &User) -> Result<Lab, StoreError> {
+    let (protocol_id, protocol) = keep(c, source)?;
+    insert(c, protocol_id, &protocol, Some(user.id))?.ok_or_else(|| {
+        StoreError::Bad(
+            format!("there is a lab with the id `{}` already", protocol.id),
+            "give this one an id of its own, or change the text of that lab".into(),
+        )
+    })
+}
+
+/// Where a lab stands in the course.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Standing {
+    /// In the library: nothing is in, and nobody has put it on the term.
+    Library,
+    /// On the term: something is in, or it was put there.
+    Term,
+    /// Retired: nothing more is taken in; its tables stay.
+    Retired,
+}
+
+/// What a coordinator does with a lab's standing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Move {
+    /// Puts it on the term.
+    Put,
+    /// Takes it off the term again, while nothing is in.
+    Off,
+    /// Retires it.
+    Retire,
+    /// Brings it back.
+    Back,
+}
+
+/// Where each lab stands.
+///
+/// # Errors
+/// Faults of the database.
+pub fn standings(c: &mut Db) -> Result<HashMap<u32, Standing>, StoreError> {
+    let used = super::docket::labs_in_use(c)?;
+    let rows: Vec<(u32, bool, bool)> = labs::table
+        .select((labs::id, labs::on_term_since.is_not_null(), labs::retired_at.is_not_null()))
+        .load(c.sql())?;
+    let standing = |(id, put, retired): (u32, bool, bool)| {
+        let standing = match (retired, put || used.contains(&id)) {
+            (true, _) => Standing::Retired,
+            (false, true) => Standing::Term,
+            (false, false) => Standing::Library,
+        };
+        (id, standing)
+    };
+    Ok(rows.into_iter().map(standing).collect())
+}
+
+/// Labs that take tables in: those of the term first, then the rest of the library, each by title.
+///
+/// # Errors
+/// Faults of the database; a stored protocol that cannot be read.
+pub fn open(c: &mut Db) -> Result<Vec<(Lab, Standing)>, StoreError> {
+    let standings = standings(c)?;
+    let of = |lab: Lab| {
+        let standing = standings.get(&lab.id).copied().unwrap_or(Standing::Library);
+        (lab, standing)
+    };
+    let mut out: Vec<(Lab, Standing)> = all(c)?.into_iter().map(of).filter(|(_, s)| *s != Standing::Retired).collect();
+    out.sort_by_key(|(_, s)| *s != Standing::Term);
+    Ok(out)
+}
+
+/// Refuses what would come into a lab that is retired.
+pub(crate) fn takes_in(c: &mut Db, id: u32) -> Result<(), StoreError> {
+    let retired: bool = labs::table
+        .find(id)
+        .select(labs::retired_at.is_not_null())
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("lab"))?;
+    if retired {
+        return Err(StoreError::Bad(
+            "this lab is retired, so that nothing more of it is taken in".into(),
+            "the coordinator can bring it back under Protocols".into(),
+        ));
+    }
+    Ok(())
+}
+
+/// Moves a lab: onto the term, off it, away, back.
+///
+/// # Errors
+/// [`StoreError::NotFound`]; [`StoreError::Bad`] where something of it is in and it cannot be taken off; faults of the
+/// database.
+pub fn stand(c: &mut Db, id: u32, how: Move, user: &User) -> Result<(), StoreError> {
+    hold(c, id, Hold::Alone)?;
+    let now = Some(c.now()?);
+    let row = labs::table.find(id);
+    let what = match how {
+        Move::Put => {
+            diesel::update(row)
+                .set((labs::on_term_since.eq(now), labs::retired_at.eq(None::<NaiveDateTime>)))
+                .execute(c.sql())?;
+            "lab put on the term"
+        }
+        Move::Off => {
+            if super::docket::labs_in_use(c)?.contains(&id) {
+                return Err(StoreError::Bad(
+                    "tables of this lab are in, so that it belongs to the term".into(),
+                    "retire it, if nothing more is to come in; its tables stay".into(),
+                ));
+            }
+            diesel::update(row).set(labs::on_term_since.eq(None::<NaiveDateTime>)).execute(c.sql())?;
+            "lab taken off the term"
+        }
+        Move::Retire => {
+            diesel::update(row).set(labs::retired_at.eq(now)).execute(c.sql())?;
+            "lab retired"
+        }
+        Move::Back => {
+            diesel::update(row).set(labs::retired_at.eq(None::<NaiveDateTime>)).execute(c.sql())?;
+            "lab brought back"
+        }
+    };
+    events::note(c, Some(user.id), what, &format!("lab {id}:"))
 }
 
 /// A lab by the id that its protocol gives it.

@@ -2,6 +2,7 @@
 
 pub mod attachments;
 pub mod changes;
+pub mod course;
 pub mod docket;
 pub mod events;
 pub(crate) mod ground;

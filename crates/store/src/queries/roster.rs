@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_intake::Roster;
 
@@ -105,13 +106,14 @@ pub struct Student {
     pub name: String,
 }
 
-/// The students a person sees, by section, team and number.
+/// The students a person sees who have not left, by section, team and number.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn students(c: &mut Db, user: &User) -> Result<Vec<Student>, StoreError> {
     let rows: Vec<(u32, Student)> = students::table
         .inner_join(teams::table.inner_join(sections::table))
+        .filter(students::left_at.is_null())
         .order((sections::position, sections::name, teams::name, students::number))
         .select((sections::id, (sections::name, teams::name, students::number, students::name)))
         .load(c.sql())?;
@@ -158,9 +160,9 @@ pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, Sto
             .filter(teams::name.eq(&line.team))
             .select(teams::id)
             .first(c.sql())?;
-        let existing: Option<(u32, u32, String)> = students::table
+        let existing: Option<(u32, u32, String, bool)> = students::table
             .filter(students::number.eq(&line.number))
-            .select((students::id, students::team_id, students::name))
+            .select((students::id, students::team_id, students::name, students::left_at.is_not_null()))
             .first(c.sql())
             .optional()?;
         match existing {
@@ -174,10 +176,16 @@ pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, Sto
                     .execute(c.sql())?;
                 done.added += 1;
             }
-            Some((_, t, name)) if t == team && name == line.name => done.unchanged += 1,
-            Some((id, _, _)) => {
+            Some((_, t, name, false)) if t == team && name == line.name => done.unchanged += 1,
+            // Who had left and is listed again is back.
+            Some((id, ..)) => {
                 diesel::update(students::table.find(id))
-                    .set((students::team_id.eq(team), students::name.eq(&line.name)))
+                    .set((
+                        students::team_id.eq(team),
+                        students::name.eq(&line.name),
+                        students::left_at.eq(None::<NaiveDateTime>),
+                        students::left_why.eq(""),
+                    ))
                     .execute(c.sql())?;
                 done.changed += 1;
             }

@@ -75,7 +75,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             }),
         };
         Ok(Waiting {
-            labs: jurado_store::labs::all(c)?,
+            labs: jurado_store::labs::open(c)?.into_iter().map(|(lab, _)| lab).collect(),
             sections: jurado_store::roster::sections(c, user)?,
             counts: BTreeMap::new(),
             next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
@@ -92,6 +92,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     // A lab that nobody has handed in yet is in the library, not on the docket.
     let used: BTreeSet<u32> = waiting.counts.keys().map(|(lab, _)| *lab).collect();
     waiting.labs.retain(|l| used.contains(&l.id));
+    waiting.labs.sort_by(|a, b| a.protocol.title.cmp(&b.protocol.title));
     let v = DocketView::new(&waiting, &mine, asked, actor.blind);
     let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
     html(&DocketPage { frame, v })

@@ -78,13 +78,10 @@ async fn show(
 ) -> Result<IntakePage, WebError> {
     let (labs, rows, held, sections) = actor
         .look(|c, user| {
-            let used = jurado_store::docket::labs_in_use(c)?;
-            let mut labs: Vec<_> =
-                jurado_store::labs::all(c)?.into_iter().map(|lab| (!used.contains(&lab.id), lab)).collect();
             // Labs of this term come before the rest of the library.
-            labs.sort_by_key(|(unused, _)| *unused);
+            let labs = jurado_store::labs::open(c)?;
             Ok((
-                labs.into_iter().map(|(_, l)| l).collect::<Vec<_>>(),
+                labs.into_iter().map(|(l, _)| l).collect::<Vec<_>>(),
                 imports::recent(c, user)?,
                 jurado_store::quarantine::waiting(c, user)?,
                 jurado_store::roster::sections(c, user)?,

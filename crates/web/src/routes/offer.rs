@@ -39,7 +39,7 @@ pub(super) fn offer_all(
 ) -> Result<Offered, StoreError> {
     let labs = store.look(|c| match chosen {
         Some(id) => Ok(vec![jurado_store::labs::get(c, id)?]),
-        None => jurado_store::labs::all(c),
+        None => Ok(jurado_store::labs::open(c)?.into_iter().map(|(lab, _)| lab).collect()),
     })?;
     let (mut out, mut said) = (Offered::default(), BTreeSet::new());
     let (mut pictures, mut budget) = (Vec::new(), Budget::upload());

@@ -35,8 +35,8 @@ struct EditPage {
 
 #[derive(Template)]
 #[template(path = "_checked.html")]
-struct CheckedPart {
-    checked: Checked,
+pub(super) struct CheckedPart {
+    pub(super) checked: Checked,
 }
 
 #[derive(serde::Deserialize)]
@@ -90,7 +90,7 @@ async fn page(actor: &Actor, lab: &Lab, text: String, trial: u32) -> Result<Edit
 }
 
 /// A text read off the event loop: one may be typed that takes long.
-async fn parsed(actor: &Actor, text: &str) -> Result<Result<Protocol, Vec<Fault>>, WebError> {
+pub(super) async fn parsed(actor: &Actor, text: &str) -> Result<Result<Protocol, Vec<Fault>>, WebError> {
     let text = text.to_owned();
     actor.think("Checking this text", move |_| Protocol::parse(&text)).await
 }

@@ -4,6 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_intake::{write_ods, write_sheet, write_xlsx};
+use jurado_store::labs::{Move, Standing};
 use jurado_store::{StoreError, labs};
 
 use super::protocol_text::{Source, put_in_force, reason_fault};
@@ -27,6 +28,9 @@ struct ProtocolPage {
     frame: Frame,
     v: ProtocolView,
     s: StandingView,
+    standing: Standing,
+    /// Whether anything of it is in.
+    used: bool,
     refused: Option<String>,
 }
 
@@ -41,10 +45,10 @@ struct DataSheetPage {
 }
 
 pub(crate) async fn library(actor: Actor) -> Result<HttpResponse, WebError> {
-    let (all, used, waiting) =
-        actor.look(|c, _| Ok((labs::all(c)?, jurado_store::docket::labs_in_use(c)?, labs::folder_waiting(c)?))).await?;
+    let (all, standings, waiting) =
+        actor.look(|c, _| Ok((labs::all(c)?, labs::standings(c)?, labs::folder_waiting(c)?))).await?;
     let frame = actor.frame("Protocols", "protocols");
-    html(&LibraryPage { frame, v: LibraryView::new(&all, &used, &waiting) })
+    html(&LibraryPage { frame, v: LibraryView::new(&all, &standings, &waiting) })
 }
 
 pub(crate) async fn read(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
@@ -54,13 +58,15 @@ pub(crate) async fn read(actor: Actor, lab: web::Path<u32>) -> Result<HttpRespon
 }
 
 async fn show(actor: &Actor, id: u32, refused: Option<String>) -> Result<ProtocolPage, WebError> {
-    let (lab, versions, folder, job, changes) = actor
+    let (lab, versions, folder, job, changes, standing, used) = actor
         .look(move |c, _| {
             let lab = labs::get(c, id)?;
             let versions = labs::versions(c, &lab.protocol.id)?;
             let folder = labs::folder_text(c, &lab.protocol.id)?;
             let changes = jurado_store::events::about(c, &format!("lab {id}:"))?;
-            Ok((lab, versions, folder, jurado_store::jobs::last_of_lab(c, id)?, changes))
+            let standing = labs::standings(c)?.get(&id).copied().unwrap_or(labs::Standing::Library);
+            let used = jurado_store::docket::labs_in_use(c)?.contains(&id);
+            Ok((lab, versions, folder, jurado_store::jobs::last_of_lab(c, id)?, changes, standing, used))
         })
         .await?;
     let title = lab.protocol.title.clone();
@@ -68,6 +74,8 @@ async fn show(actor: &Actor, id: u32, refused: Option<String>) -> Result<Protoco
         frame: actor.frame(&title, "protocols"),
         v: ProtocolView::new(&lab, &versions),
         s: StandingView::new(&lab, folder.as_ref(), job.as_ref(), &changes),
+        standing,
+        used,
         refused,
     })
 }
@@ -112,6 +120,34 @@ async fn force(actor: &Actor, id: u32, source: Source, reason: &str) -> Result<H
             html_with(StatusCode::CONFLICT, &page)
         }
         done => done.map(|()| on_to(&format!("/protocols/{id}"))),
+    }
+}
+
+#[derive(serde::Deserialize)]
+pub(crate) struct Stand {
+    token: String,
+    then: String,
+}
+
+/// Puts a lab on the term, takes it off, retires it or brings it back.
+pub(crate) async fn stand(actor: Actor, lab: web::Path<u32>, form: web::Form<Stand>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    actor.coordinator(WHO)?;
+    let id = *lab;
+    let how = match form.then.as_str() {
+        "put" => Move::Put,
+        "off" => Move::Off,
+        "retire" => Move::Retire,
+        "back" => Move::Back,
+        _ => return Err(WebError::NotFound("change of a lab")),
+    };
+    match actor.run(move |c, user| labs::stand(c, id, how, user)).await {
+        Ok(()) => Ok(on_to(&format!("/protocols/{id}"))),
+        Err(WebError::Store(StoreError::Bad(what, mend))) => {
+            let told = format!("{}: {mend}.", crate::views::capital(&what));
+            html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, id, Some(told)).await?)
+        }
+        Err(e) => Err(e),
     }
 }
 

@@ -38,12 +38,8 @@ const MOST_OTHERS: i64 = 300;
 async fn labs(actor: &Actor) -> Result<Vec<(Lab, bool)>, WebError> {
     actor
         .look(|c, _| {
-            let used = jurado_store::docket::labs_in_use(c)?;
-            Ok(jurado_store::labs::all(c)?
-                .into_iter()
-                .map(|l| (used.contains(&l.id), l))
-                .map(|(u, l)| (l, u))
-                .collect())
+            let open = jurado_store::labs::open(c)?.into_iter();
+            Ok(open.map(|(lab, s)| (lab, s == jurado_store::labs::Standing::Term)).collect())
         })
         .await
 }

@@ -10,6 +10,8 @@ use jurado_core::preview::difference;
 use jurado_core::protocol::{ItemKind, Protocol};
 use jurado_core::section::{Issued, Section, Source, Waiver};
 use jurado_intake::{read_roster, write_grid_csv};
+use jurado_store::course;
+use jurado_store::labs::Standing;
 use jurado_store::roster::Enrolled;
 use jurado_store::sections::Setting;
 use jurado_store::{Lab, StoreError};
@@ -28,7 +30,8 @@ struct SectionsPage {
     sections: Vec<SectionView>,
     labs: Vec<(u32, String)>,
     may: bool,
-    fault: Option<String>,
+    /// What could not be done: its head and what is wrong.
+    fault: Option<(&'static str, String)>,
     done: String,
     pasted: String,
     /// Whether one section alone is shown.
@@ -49,6 +52,8 @@ struct SectionView {
     students: usize,
     /// Team and its students.
     roster: Vec<(String, String)>,
+    /// The same to be changed, where this section alone is shown to who may.
+    members: Option<Vec<course::Team>>,
 }
 
 #[derive(Template)]
@@ -100,17 +105,27 @@ const MOST_ROSTERS: usize = 12;
 /// Sections of one page.
 const PAGE: usize = 48;
 
-async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done) -> Result<SectionsPage, WebError> {
+async fn show(
+    actor: &Actor,
+    fault: Option<(&'static str, String)>,
+    pasted: String,
+    asked: Done,
+) -> Result<SectionsPage, WebError> {
     let only = asked.section;
-    let (sections, labs, students, roster) = actor
-        .look(|c, user| {
-            let used = jurado_store::docket::labs_in_use(c)?;
-            let labs = jurado_store::labs::all(c)?.into_iter().filter(|l| used.contains(&l.id)).collect::<Vec<_>>();
+    let may = actor.user.role == jurado_store::Role::Coordinator;
+    let (sections, labs, students, roster, mut members) = actor
+        .look(move |c, user| {
+            let open = jurado_store::labs::open(c)?.into_iter();
+            let members = match only.filter(|_| may) {
+                Some(id) => Some(course::teams_of(c, id, user)?),
+                None => None,
+            };
             Ok((
                 jurado_store::roster::sections(c, user)?,
-                labs,
+                open.filter(|(_, s)| *s == Standing::Term).map(|(l, _)| l).collect::<Vec<_>>(),
                 jurado_store::roster::students(c, user)?,
                 jurado_store::roster::roster(c, user)?,
+                members,
             ))
         })
         .await?;
@@ -143,6 +158,7 @@ async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done)
                     .collect(),
                 id: s.id,
                 students: mine.len(),
+                members: members.take(),
                 name: s.name,
                 teams: s.teams,
             }
@@ -152,7 +168,7 @@ async fn show(actor: &Actor, fault: Option<String>, pasted: String, asked: Done)
         frame: actor.frame("Sections", "sections"),
         sections,
         labs: labs.iter().map(|l| (l.id, l.protocol.title.clone())).collect(),
-        may: actor.user.role == jurado_store::Role::Coordinator,
+        may,
         fault,
         pasted,
         one: only.is_some(),
@@ -184,7 +200,8 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         Ok(lines) => lines,
         Err(f) => {
             let told = format!("Line {}, column {}: {}. {}.", f.line, f.column, f.what, crate::views::capital(&f.mend));
-            let page = show(&actor, Some(told), form.text.clone(), Done::default()).await?;
+            let fault = Some(("The roster was not taken", told));
+            let page = show(&actor, fault, form.text.clone(), Done::default()).await?;
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
     };
@@ -198,6 +215,72 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         e.sections, e.teams, e.added, e.changed, e.unchanged
     );
     Ok(on_to(&format!("/sections?done={}", actor.say(&done))))
+}
+
+/// One change of the course.
+#[derive(Deserialize)]
+pub(crate) struct Altered {
+    token: String,
+    then: String,
+    /// What is changed: a section, team or student.
+    #[serde(default)]
+    id: u32,
+    /// Section whose page it was asked on, to go back to.
+    #[serde(default)]
+    section: Option<u32>,
+    /// A name, or a reason.
+    #[serde(default)]
+    text: String,
+    /// Number of a student.
+    #[serde(default)]
+    number: String,
+    /// Team that a student goes to.
+    #[serde(default)]
+    team: u32,
+}
+
+impl Altered {
+    fn change(&self) -> Option<course::Change> {
+        use course::Change;
+        let (id, text) = (self.id, || self.text.clone());
+        Some(match self.then.as_str() {
+            "add-section" => Change::AddSection(text()),
+            "rename-section" => Change::RenameSection(id, text()),
+            "earlier" => Change::MoveSection(id, true),
+            "later" => Change::MoveSection(id, false),
+            "remove-section" => Change::RemoveSection(id),
+            "add-team" => Change::AddTeam(id, text()),
+            "rename-team" => Change::RenameTeam(id, text()),
+            "remove-team" => Change::RemoveTeam(id),
+            "add-student" => Change::AddStudent(id, self.number.clone(), text()),
+            "rename-student" => Change::RenameStudent(id, text()),
+            "move-student" => Change::MoveStudent(id, self.team),
+            "leave" => Change::Leave(id, text()),
+            "return" => Change::Return(id),
+            _ => return None,
+        })
+    }
+}
+
+/// Changes a section, a team or a student.
+pub(crate) async fn change(actor: Actor, form: web::Form<Altered>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    actor.coordinator("Sections are looked after by the coordinator")?;
+    let wanted = form.change().ok_or(WebError::NotFound("change of the course"))?;
+    let gone = matches!(wanted, course::Change::RemoveSection(_));
+    match actor.run(move |c, user| course::change(c, &wanted, user)).await {
+        Ok(()) => {
+            let to = form.section.filter(|_| !gone).map_or_else(String::new, |s| format!("?section={s}"));
+            Ok(on_to(&format!("/sections{to}")))
+        }
+        Err(WebError::Store(StoreError::Bad(what, mend))) => {
+            let told = format!("{}: {mend}.", crate::views::capital(&what));
+            let asked = Done { section: form.section, ..Done::default() };
+            let page = show(&actor, Some(("That was not done", told)), String::new(), asked).await?;
+            html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+        }
+        Err(e) => Err(e),
+    }
 }
 
 pub(crate) async fn roster_csv(actor: Actor) -> Result<HttpResponse, WebError> {

@@ -1,11 +1,11 @@
 //! A lab as a page to read.
 
-use std::collections::BTreeSet;
+use std::collections::HashMap;
 
 use jurado_core::formula::mathml;
 use jurado_core::notation;
 use jurado_core::protocol::{CheckRule, Protocol, ReadingKind, Role, RowCount, Rule};
-use jurado_store::labs::Version;
+use jurado_store::labs::{Standing, Version};
 use jurado_store::{Event, FolderState, FolderText, Job, JobState, Lab};
 
 use super::capital;
@@ -27,11 +27,11 @@ pub(crate) struct LabLine {
     pub(crate) readings: usize,
     pub(crate) results: usize,
     pub(crate) points: String,
-    pub(crate) used: bool,
+    pub(crate) standing: Standing,
 }
 
 impl LibraryView {
-    pub(crate) fn new(labs: &[Lab], used: &BTreeSet<u32>, waiting: &[(String, u32)]) -> LibraryView {
+    pub(crate) fn new(labs: &[Lab], standings: &HashMap<u32, Standing>, waiting: &[(String, u32)]) -> LibraryView {
         let aside = labs
             .iter()
             .filter_map(|l| {
@@ -49,7 +49,7 @@ impl LibraryView {
                 readings: l.protocol.readings.len(),
                 results: l.protocol.results.len(),
                 points: l.protocol.possible.normalize().to_string(),
-                used: used.contains(&l.id),
+                standing: standings.get(&l.id).copied().unwrap_or(Standing::Library),
             })
             .collect();
         LibraryView { labs, aside }

@@ -5,6 +5,7 @@ use jurado_core::submission::Submission;
 
 use crate::queries::events;
 use crate::queries::ground::Ground;
+use crate::queries::sheets::read::{named, table as read};
 use crate::queries::users::User;
 use crate::records::sheet::{NewSheet, Turn};
 use crate::schema::{sheets, submissions};
@@ -56,9 +57,12 @@ pub(crate) fn hand_in(
     let (sheet, version, current) = place_of(c, ground.lab.id, team, section)?;
     let mut revision = 1;
     if let Some(current) = current {
-        let (last, same): (u32, String) =
-            submissions::table.find(current).select((submissions::revision, submissions::digest)).first(c.sql())?;
-        if same == digest {
+        let (last, same, was): (u32, String, String) = submissions::table
+            .find(current)
+            .select((submissions::revision, submissions::digest, submissions::body))
+            .first(c.sql())?;
+        // Its section or team may have been renamed since: the same table under a new name is the same table.
+        if same == digest || serde_json::to_string(&named(c, team, read(&was, 0)?)?).is_ok_and(|was| was == body) {
             return Ok(HandedIn::Unchanged);
         }
         revision = last + 1;

@@ -19,7 +19,7 @@ use crate::records::decision::{self, DecisionRecord};
 use crate::records::sheet::Head;
 use crate::records::went_out::WentOutRecord;
 use crate::records::words::SheetState;
-use crate::schema::{decisions, sheets, submissions, users, went_out};
+use crate::schema::{decisions, sections as section_names, sheets, submissions, teams, users, went_out};
 use crate::{Db, StoreError};
 
 /// A sheet with all that belongs to it.
@@ -182,7 +182,7 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         submission_id,
         revision,
         handed_in_at,
-        submission: table(&body, waiting)?,
+        submission: named(c, head.team_id, table(&body, waiting)?)?,
         decisions: in_force(c, submission_id)?,
         returned_at: head.returned_at,
     })
@@ -193,6 +193,16 @@ pub(crate) fn table(body: &str, waiting: u32) -> Result<Submission, StoreError> 
     let table: Submission =
         serde_json::from_str(body).map_err(|e| StoreError::Broken(format!("a table that was handed in: {e}")))?;
     Ok(Submission { waiting, ..table })
+}
+
+/// A table under the names that its section and team have now: either may have been renamed since it was handed in.
+pub(crate) fn named(c: &mut Db, team: u32, table: Submission) -> Result<Submission, StoreError> {
+    let (section, team): (String, String) = teams::table
+        .inner_join(section_names::table)
+        .filter(teams::id.eq(team))
+        .select((section_names::name, teams::name))
+        .first(c.sql())?;
+    Ok(Submission { section, team, ..table })
 }
 
 fn went_out_last(c: &mut Db, sheet: u32, number: u32) -> Result<Option<WentOut>, StoreError> {
@@ -256,7 +266,7 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
     let Some(id) = id.flatten() else { return Ok(None) };
     let (body, waiting): (String, u32) =
         submissions::table.find(id).select((submissions::body, submissions::waiting)).first(c.sql())?;
-    table(&body, waiting).map(Some)
+    named(c, team, table(&body, waiting)?).map(Some)
 }
 
 /// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.

@@ -139,7 +139,9 @@ impl<'a> Maker<'a> {
                     waiting.push(Part { bay, readings: alone, results });
                 } else {
                     now.foreign = true;
-                    now.ladder.push(Part { bay, readings: [alone, repeated].concat(), results });
+                    let mut readings = [alone, repeated].concat();
+                    readings.sort_unstable();
+                    now.ladder.push(Part { bay, readings, results });
                 }
                 continue;
             }
