@@ -18,8 +18,9 @@ before(async () => {
 after(async () => { await app?.stop(); });
 
 const file = (name, content) => { const path = join(dir, name); writeFileSync(path, content); return path; };
-const bring = async (page, path) => {
+const bring = async (page, path, lab) => {
   await page.goto(`${app.origin}/intake`);
+  if (lab) await page.locator("#lab").selectOption({ label: lab });
   await page.locator("#file").setInputFiles(path);
   await page.getByRole("button", { name: "Look at it first" }).click();
 };
@@ -95,6 +96,31 @@ test("rows that wait stand on their table's Bench, cost nothing there, and are r
   await waits.getByRole("button", { name: "Drop it" }).click();
   await page.waitForFunction(() => !document.querySelector("#waits"));
   assert.notEqual(await line(), whole, "what the dropped row held is missing now");
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
+test("a file of some columns adds to the table that is in, unless it is to take its place", async () => {
+  const page = await app.reviewer1();
+  const cells = () => JSON.parse(sql("SELECT u.body FROM submissions u JOIN sheets s ON s.submission_id=u.id JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE l.slug='keel-plate' AND t.name='Delta'", app.database)).cells;
+  const before = cells().length;
+  const one = (value) => {
+    const row = rowsOf("Delta").find((l) => l.includes(",plate_mass,")).split(",");
+    return file(`mass-${value}.csv`, `${HEADER}${row.with(HEADER.trim().split(",").indexOf("value"), value).join(",")}\n`);
+  };
+  await bring(page, one("71.11"), "Keel plate");
+  await page.getByText("adds to the table that is in: 1 cell would change").waitFor();
+  await page.getByText("This file holds only some of what is in").waitFor();
+  await page.getByRole("button", { name: "Take 1 table" }).click();
+  await page.getByRole("status").getByText("1 revised").waitFor();
+  assert.equal(cells().length, before);
+  assert.equal(cells().find((c) => c.item === "plate_mass").value, "71.11");
+  await bring(page, one("72.22"), "Keel plate");
+  await page.getByRole("link", { name: "Replace them instead" }).click();
+  await page.getByText("what this file does not hold goes").waitFor();
+  await page.getByRole("button", { name: "Replace with 1 table" }).click();
+  await page.getByRole("status").getByText("1 revised").waitFor();
+  assert.deepEqual(cells().map((c) => c.value), ["72.22"]);
   assert.deepEqual(page.faults, []);
   await page.context().close();
 });

@@ -29,7 +29,7 @@ pub use files::{Budget, MOST_PARTS, MOST_PICTURE, Part, unpack};
 pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx, write_zip};
 pub use guess::{LabGuess, guess_lab};
 pub use json::read_json;
-pub use mend::{put_into, under_head};
+pub use mend::{added_to, items_of, put_into, under_head};
 pub use package::{PackageTable, long_grid, write_package};
 pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;

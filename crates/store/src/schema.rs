@@ -29,6 +29,7 @@ diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
         body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, unreadable -> Varchar,
+        replaces -> Bool,
     }
 }
 diesel::table! {

@@ -408,6 +408,43 @@ fn rows_wait_of_the_table_that_is_there_whatever_file_they_came_with() {
 }
 
 #[test]
+fn a_file_of_some_columns_adds_to_the_table_that_is_there_unless_it_is_to_replace_it() {
+    let w = world("adding");
+    w.bring(&csv("Morning", "Alfa", "303.3"));
+    let id = w.sheet("Alfa");
+    let cells = || {
+        let cells = w.run(|c| sheets::get(c, id, &w.coordinator)).submission.cells;
+        cells.into_iter().map(|c| format!("{} {}", c.item, c.value)).collect::<Vec<_>>()
+    };
+    // One cell, put right: the rest stays, as a new revision.
+    let one = HEADER.to_owned() + "Morning,Alfa,1,plate_volume,,30.33,cm3,,,\n";
+    let taken = w.bring(&one);
+    assert_eq!((taken.new, taken.revised, cells().len()), (0, 1, 6));
+    assert!(cells().contains(&"plate_volume 30.33".to_owned()), "{:?}", cells());
+    // Brought again in another file, it changes nothing.
+    assert_eq!(w.bring(&(one.clone() + "Morning,Bittern,1,zero,,0.02,mm,,,\n")).unchanged, 1);
+    // A row of it that waits goes on waiting when a later file adds to the table.
+    w.bring(&(HEADER.to_owned() + "Morning,Alfa,1,plate_lenght,,84.50,mm,,,\nMorning,Alfa,1,zero,,0.04,mm,,,\n"));
+    let waiting = || w.run(|c| sheets::get(c, id, &w.coordinator)).submission.waiting;
+    assert_eq!(waiting(), 1);
+    w.bring(&(HEADER.to_owned() + "Morning,Alfa,1,plate_mass,,81.90,g,,,\n"));
+    assert_eq!((waiting(), cells().len()), (1, 6));
+    // Said to replace it, what the file does not hold goes.
+    w.run(|c| {
+        let import = imports::offer(
+            c,
+            w.lab,
+            &w.coordinator,
+            "all.csv",
+            (HEADER.to_owned() + "Morning,Alfa,1,plate_mass,,81.89,g,,,\n").as_bytes(),
+        )?;
+        imports::say_replaces(c, import, &w.coordinator, true)?;
+        imports::take(c, import, &w.coordinator)
+    });
+    assert_eq!(cells(), ["plate_mass 81.89"]);
+}
+
+#[test]
 fn a_long_import_is_work_that_is_asked_for_once_and_says_what_it_came_to() {
     let w = world("progress");
     let id = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "x.csv", csv("Morning", "Alfa", "30.53").as_bytes()));

@@ -7,7 +7,9 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
 use jurado_core::submission::Submission;
-use jurado_intake::{Column, ColumnMap, HeldRow, Intake, UPLOAD, columns_of, put_into, read_file, under_head};
+use jurado_intake::{
+    Column, ColumnMap, HeldRow, Intake, UPLOAD, added_to, columns_of, items_of, put_into, read_file, under_head,
+};
 
 use super::ground::{self, Ground};
 use super::jobs::{self, Job};
@@ -44,6 +46,8 @@ pub struct ImportRow {
     pub taken_at: Option<NaiveDateTime>,
     /// Why it was set aside: it could not be read, and is not read again. Empty for any other.
     pub unreadable: String,
+    /// Whether its tables take the place of those there, instead of adding to them.
+    pub replaces: bool,
 }
 
 /// What taking a file did.
@@ -140,6 +144,7 @@ fn row(record: ImportRecord, by: String, taking: bool) -> ImportRow {
         offered_at: record.offered_at,
         taken_at: record.taken_at,
         unreadable: record.unreadable,
+        replaces: record.replaces,
     }
 }
 
@@ -334,8 +339,9 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
         .first(c.sql())
         .optional()?
         .ok_or(StoreError::NotFound("file"))?;
-    let Preview { file, intake, .. } = preview(c, id, user)?;
+    let Preview { file, intake, columns, .. } = preview(c, id, user)?;
     let intake = intake.map_err(StoreError::File)?;
+    let columns = items_of(&columns);
     if state == ImportState::Taken {
         return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
     }
@@ -352,7 +358,10 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     for (n, (place @ (team, section), table)) in by_team.iter().enumerate() {
         let ground = grounds.get(section).ok_or(StoreError::NotFound("section"))?;
         if let Some(table) = table {
-            taken.count(hand_in(c, ground, *place, id, table, user)?);
+            let beside = if file.replaces { None } else { beside(c, ground, *place, table, &columns)? };
+            // What adds to a table goes on with it: rows of the file before it wait as they did.
+            let (table, import) = beside.as_ref().map_or((*table, id), |(whole, import)| (whole, *import));
+            taken.count(hand_in(c, ground, *place, import, table, user)?);
         }
         // Rows may wait of a table that came with another file, or that is as it was.
         if held.contains(place) {
@@ -366,6 +375,35 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
         .execute(c.sql())?;
     events::note(c, Some(user.id), "file taken", &format!("import {id}"))?;
     Ok(taken)
+}
+
+/// The table there with what a file adds to it, and the file that it came with first; nothing where none is there or the
+/// file holds all of it.
+fn beside(
+    c: &mut Db,
+    ground: &Ground,
+    (team, section): Place,
+    table: &Submission,
+    columns: &BTreeSet<String>,
+) -> Result<Option<(Submission, u32)>, StoreError> {
+    // The sheet is held before what it has is read, so that two files that add to one table both stay.
+    let (_, _, current) = sheets::place_of(c, ground.lab.id, team, section)?;
+    let Some(current) = current else { return Ok(None) };
+    let Some(there) = sheets::current(c, ground.lab.id, team)? else { return Ok(None) };
+    let Some((whole, _)) = added_to(&there, table, columns) else { return Ok(None) };
+    let import = sheets::import_of(c, current)?;
+    let waiting = sheets::waiting(c, (ground.lab.id, import), team)?;
+    Ok(Some((Submission { waiting, ..whole }, import)))
+}
+
+/// Says whether the tables of a file that waits take the place of those there, or add to them.
+///
+/// # Errors
+/// As [`preview`].
+pub fn say_replaces(c: &mut Db, id: u32, user: &User, replaces: bool) -> Result<(), StoreError> {
+    head(c, id, user)?;
+    diesel::update(imports::table.find(id)).set(imports::replaces.eq(replaces)).execute(c.sql())?;
+    Ok(())
 }
 
 /// Team and section.

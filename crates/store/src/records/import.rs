@@ -18,6 +18,7 @@ pub(crate) struct ImportRecord {
     pub(crate) offered_at: NaiveDateTime,
     pub(crate) taken_at: Option<NaiveDateTime>,
     pub(crate) unreadable: String,
+    pub(crate) replaces: bool,
 }
 
 /// A file to be kept.

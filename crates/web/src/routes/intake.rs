@@ -262,6 +262,9 @@ pub(crate) async fn take_lot(actor: Actor, form: web::Form<TakeLot>) -> Result<H
 pub(crate) struct Done {
     #[serde(default)]
     done: String,
+    /// Asked for with anything: its tables are looked at as taking the place of those there.
+    #[serde(default)]
+    replace: Option<String>,
 }
 
 pub(crate) async fn preview(
@@ -287,6 +290,7 @@ pub(crate) async fn preview(
         &standing,
         &sections,
         Some(actor.said(&done.done).to_owned()).filter(|d| !d.is_empty()),
+        done.replace.is_some(),
     );
     html(&PreviewPage { frame: actor.frame("Intake", "intake"), v })
 }
@@ -313,10 +317,20 @@ pub(crate) async fn columns(
     Ok(on_to(&format!("/intake/{id}")))
 }
 
+/// Taking a file.
+#[derive(Deserialize)]
+pub(crate) struct Take {
+    token: String,
+    /// Said where its tables take the place of those there.
+    #[serde(default)]
+    replace: Option<String>,
+}
+
 /// Takes a file: at once, or, where it is long, in the background; the page says how far it is, also after it was closed.
-pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Take>) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
-    let id = *id;
+    let (id, replaces) = (*id, form.replace.is_some());
+    actor.run(move |c, user| imports::say_replaces(c, id, user, replaces)).await?;
     let tables =
         actor.look(move |c, user| Ok(imports::preview(c, id, user)?.intake.map_or(0, |i| i.tables.len()))).await?;
     if tables < imports::LONG {

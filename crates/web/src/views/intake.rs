@@ -1,10 +1,11 @@
 //! A file before it is taken.
 
 use chrono::NaiveDateTime;
+use jurado_core::notation::counted;
 use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::submission::Submission;
-use jurado_intake::meanings;
+use jurado_intake::{added_to, items_of, meanings};
 use jurado_store::{ImportState, Preview};
 
 use super::revisions::{DiffView, difference};
@@ -40,6 +41,10 @@ pub(crate) struct PreviewView {
     pub(crate) columns: Vec<ColumnView>,
     pub(crate) meanings: Vec<(String, String)>,
     pub(crate) sections: Vec<String>,
+    /// Whether a table of it holds only some of what is in.
+    pub(crate) adding: bool,
+    /// Whether it is looked at as taking the place of what is in.
+    pub(crate) replace: bool,
     /// Being taken: done and in all.
     pub(crate) running: Option<(u32, u32)>,
     pub(crate) outcome: String,
@@ -184,7 +189,10 @@ impl PreviewView {
         standing: &[Submission],
         sections: &[String],
         done: Option<String>,
+        replace: bool,
     ) -> PreviewView {
+        let columns = items_of(&look.columns);
+        let mut adding = false;
         let row = &look.file;
         let empty = jurado_intake::Intake::default();
         let (intake, fault) = match &look.intake {
@@ -199,7 +207,14 @@ impl PreviewView {
             .take(LISTED)
             .map(|t| {
                 let there = standing.iter().find(|s| s.section == t.section && s.team == t.team);
-                let changes = there.map_or_else(Vec::new, |s| difference(protocol, s, t).0);
+                let added = there.and_then(|s| added_to(s, t, &columns));
+                adding |= added.is_some();
+                let (whole, stay) = match added {
+                    Some((whole, stay)) if !replace => (whole, stay),
+                    _ => (t.clone(), 0),
+                };
+                let changes = there.map_or_else(Vec::new, |s| difference(protocol, s, &whole).0);
+                let stays = if stay == 0 { String::new() } else { format!("; {} of it stay", counted(stay, "cell")) };
                 TableView {
                     section: t.section.clone(),
                     team: t.team.clone(),
@@ -208,11 +223,16 @@ impl PreviewView {
                     missing: expected.saturating_sub(t.cells.iter().filter(|c| !c.value.is_empty()).count()),
                     standing: match there {
                         None => "new".to_owned(),
-                        Some(_) if changes.is_empty() => "the same table is in already".to_owned(),
-                        Some(_) => format!(
-                            "a table is in already; {} would change",
-                            jurado_core::notation::counted(changes.len(), "cell")
-                        ),
+                        Some(_) if changes.is_empty() => format!("what it holds is in already{stays}"),
+                        Some(_) if stay > 0 => {
+                            format!(
+                                "adds to the table that is in: {} would change{stays}",
+                                counted(changes.len(), "cell")
+                            )
+                        }
+                        Some(_) => {
+                            format!("a table is in already; {} would change", counted(changes.len(), "cell"))
+                        }
                     },
                     changes,
                 }
@@ -285,6 +305,8 @@ impl PreviewView {
                 })
                 .collect(),
             sections: sections.to_vec(),
+            adding,
+            replace,
             running: look.progress.running.then_some((look.progress.done, look.progress.total)),
             outcome: look.progress.outcome.clone(),
         }

@@ -255,6 +255,11 @@ pub fn details_of(c: &mut Db, lab: u32, section: Option<u32>, user: &User) -> Re
     rows.iter().map(|r| get(c, r.id, user)).collect()
 }
 
+/// The file that a revision came with.
+pub(crate) fn import_of(c: &mut Db, submission: u32) -> Result<u32, StoreError> {
+    Ok(submissions::table.find(submission).select(submissions::import_id).first(c.sql())?)
+}
+
 /// A team's table of a lab as it stands, if it is in.
 pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submission>, StoreError> {
     let id: Option<Option<u32>> = sheets::table
