@@ -118,14 +118,18 @@ pub fn counted(n: usize, noun: &str) -> String {
     format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
 }
 
-/// First letter large.
+/// First letter large, but in a word such as `pH`, which is written so also where a sentence begins.
 ///
 /// # Example
 /// ```
 /// use jurado_core::notation::capital;
 /// assert_eq!(capital("density of the plate"), "Density of the plate");
+/// assert_eq!(capital("pH of the buffer"), "pH of the buffer");
 /// ```
 pub fn capital(text: &str) -> String {
+    if text.chars().nth(1).is_some_and(char::is_uppercase) {
+        return text.to_owned();
+    }
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }

@@ -57,14 +57,15 @@ const WIDEST: usize = 240;
 
 /// The style sheet: its files, and the classes that stand for a count.
 static THEME: LazyLock<String> = LazyLock::new(|| {
-    let mut out = STYLES.concat();
+    // Counted classes come first, so that a narrow page may take their heights back.
+    let mut out = String::new();
     for n in 1..=MOST_RUNGS {
         out.push_str(&format!(".blk{n}{{height:calc(var(--bay) + {n}*var(--rung))}}\n"));
     }
     for width in (4..=WIDEST).step_by(2) {
         out.push_str(&format!(".k{width}{{width:{width}px}}\n"));
     }
-    out
+    out + &STYLES.concat()
 });
 
 fn asset(path: &str) -> Option<(&'static str, &'static [u8])> {

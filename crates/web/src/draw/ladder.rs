@@ -89,11 +89,13 @@ pub(crate) fn in_words(distance: Option<f64>) -> String {
     match distance {
         None => "no distance".to_owned(),
         Some(d) if d.abs() <= 0.5 => "within the last digit".to_owned(),
-        Some(d) => format!(
-            "{} last digits {}",
-            signed(d).trim_start_matches(['+', '−']),
-            if d > 0.0 { "above" } else { "below" }
-        ),
+        Some(d) => {
+            let side = if d > 0.0 { "above" } else { "below" };
+            match signed(d).trim_start_matches(['+', '−']) {
+                "far" => format!("far {side}"),
+                figure => format!("{figure} last digits {side}"),
+            }
+        }
     }
 }
 
@@ -251,6 +253,7 @@ mod tests {
             (Some(0.3), "within the last digit"),
             (Some(-283.2), "283 last digits below"),
             (Some(2.84), "2.8 last digits above"),
+            (Some(-4e7), "far below"),
         ] {
             assert_eq!(in_words(d), words);
         }

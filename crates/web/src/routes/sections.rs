@@ -76,6 +76,8 @@ struct SettingView {
     criteria: Vec<(String, String, bool)>,
     source: String,
     issued: String,
+    /// How one is written.
+    example: String,
     /// Id, title, reason.
     waivers: Vec<(String, String, String)>,
     reason: String,
@@ -364,6 +366,7 @@ fn view(loaded: &Loaded, section_id: u32, settings: &Section, due: Option<NaiveD
         }
         .to_owned(),
         issued: issued.join("\n"),
+        example: example(p),
         waivers: p
             .items
             .iter()
@@ -386,6 +389,16 @@ pub(crate) async fn setting(actor: Actor, place: web::Path<(u32, u32)>) -> Resul
     let loaded = load(&actor, section, lab).await?;
     let v = view(&loaded, section, &loaded.now.settings, loaded.now.due_at);
     html(&SettingPage { frame: actor.frame("Sections", "sections"), v })
+}
+
+/// An issued value of this lab, to show how one is written.
+fn example(p: &Protocol) -> String {
+    let spec = p.readings.iter().find(|r| p.items[r.item].words.is_none());
+    spec.map_or_else(String::new, |r| {
+        let row = if p.has_rows(r.item) { "1" } else { "" };
+        let value = r.plausible.map_or(1.0, |(low, high)| (low + high) / 2.0);
+        format!("{},{row},{}", p.items[r.item].id, jurado_core::notation::figures(value, 3))
+    })
 }
 
 /// What the form says, or what is wrong with it in words.
@@ -430,8 +443,9 @@ fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Optio
         let parts: Vec<&str> = line.split([',', ';', '\t']).map(str::trim).collect();
         let wrong = |what: &str| {
             format!(
-                "Issued values, line {}: {what}. Write the reading, its row or nothing, and the value, such as plate_length,,84.30.",
-                n + 1
+                "Issued values, line {}: {what}. Write the reading, its row or nothing, and the value, such as {}.",
+                n + 1,
+                example(p)
             )
         };
         let [id, row, value] = parts[..] else { return Err(wrong(&format!("“{line}” has not three parts"))) };

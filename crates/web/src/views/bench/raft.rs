@@ -472,6 +472,10 @@ impl<'a> Maker<'a> {
                 _ if self.rightly_blank(r) => false,
                 VerdictKind::Agrees | VerdictKind::Rounded => false,
                 VerdictKind::Carried => row == 1 || !carries(row - 1),
+                // One slip down a column is found, and charged, at its first row.
+                VerdictKind::Slip => {
+                    r.slip.as_ref().is_none_or(|s| s.rows.len() < 2 || s.rows.iter().min() == Some(&row))
+                }
                 _ => true,
             })
         };
@@ -594,7 +598,9 @@ impl<'a> Maker<'a> {
             .flat_map(of_run)
             .collect();
         let (first, last) = (run.first().copied().unwrap_or(0), run.last().copied().unwrap_or(0));
-        let (kind, word) = if verdicts.contains(&VerdictKind::Carried) {
+        let (kind, word) = if verdicts.contains(&VerdictKind::Slip) {
+            (VerdictKind::Slip, "likewise")
+        } else if verdicts.contains(&VerdictKind::Carried) {
             (VerdictKind::Carried, "follow from above")
         } else if verdicts.contains(&VerdictKind::Rounded) {
             (VerdictKind::Rounded, "agree, some rounded")
