@@ -108,6 +108,33 @@ test("an empty installation becomes a course by keyboard, and a reviewer judges 
   await heron.context().close();
 });
 
+test("the course says what it is called and in which zone its times are", async () => {
+  const section = sql("SELECT id FROM sections LIMIT 1", app.database).trim();
+  const lab = sql("SELECT id FROM labs WHERE slug='deck-plate'", app.database).trim();
+  await chief.goto(`${app.origin}/sections`);
+  await chief.getByRole("link", { name: /^The course/ }).click();
+  await chief.getByLabel("Name of the school, over every page").fill("Slipway School");
+  await chief.getByLabel("One section is called a").fill("shift");
+  await chief.getByLabel("Several are called").fill("shifts");
+  await chief.getByLabel("Time zone").fill("Tarn/Sound");
+  await chief.getByRole("button", { name: "Set it" }).click();
+  await chief.getByRole("alert").getByText("“Tarn/Sound” is no time zone").waitFor();
+  assert.equal(await chief.getByLabel("One section is called a").inputValue(), "shift", "what was typed stays");
+  await chief.getByLabel("Time zone").fill("Europe/Helsinki");
+  await chief.getByLabel("Dates are written").selectOption({ label: "2026-11-28 13:05" });
+  await chief.getByRole("button", { name: "Set it" }).click();
+  await chief.locator(".head").getByText("Slipway School").waitFor();
+  // A due time is typed in the zone of the course and kept in universal time.
+  await chief.goto(`${app.origin}/sections/${section}/${lab}`);
+  await chief.getByText("what this shift sets for Deck plate").waitFor();
+  await chief.locator("#due").fill("2026-11-25T18:00");
+  await chief.getByLabel("Reason, kept in the history").fill("the first evening");
+  await chief.getByRole("button", { name: "Set it" }).click();
+  await chief.getByText("the first evening").waitFor();
+  assert.equal(sql("SELECT due_at FROM section_labs", app.database).trim(), "2026-11-25 16:00:00");
+  assert.equal(await chief.locator("#due").inputValue(), "2026-11-25T18:00");
+});
+
 test("a section is renamed with its tables, a student moves, leaves with a reason and is back", async () => {
   await chief.goto(`${app.origin}/sections`);
   await chief.getByRole("link", { name: /change it ?: ?Forenoon/ }).click();

@@ -70,6 +70,8 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /people": { coordinator: true },
     "POST /people": { coordinator: true, form: { sign_in: "", name: "", role: "reviewer" } },
     "POST /people/{id}": { coordinator: true, path: `/people/${one}`, form: { then: "open" } },
+    "GET /course": { coordinator: true },
+    "POST /course": { coordinator: true, form: { school: "", section: "", sections: "", zone: "", dates: "" } },
     "GET /docket": {},
     "GET /bench": {},
     "GET /bench/{id}": bench(""),

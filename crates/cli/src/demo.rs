@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 
 use jurado_core::submission::Submission;
 use jurado_store::roster::Student;
+use jurado_store::settings::Course;
 use jurado_store::users::{self, Change, NewPerson};
 use jurado_store::{Role, Store, StoreError, User};
 
@@ -113,7 +114,16 @@ fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreE
     // Once there are sections they are the coordinator's, who may rename them and take them out.
     let fresh = store.look(jurado_store::roster::names)?.is_empty();
     if fresh {
-        store.run(|c| jurado_store::roster::add(c, &roster))?;
+        store.run(|c| {
+            let course = Course {
+                school: "Tarn Sound Harbour College".into(),
+                section: "watch".into(),
+                sections: "watches".into(),
+                ..Course::default()
+            };
+            jurado_store::settings::set_course(c, &course, None)?;
+            jurado_store::roster::add(c, &roster)
+        })?;
     }
     for (sign_in, name, role, own) in PEOPLE {
         let secret = store.look(|c| users::secret_of(c, sign_in))?;

@@ -14,7 +14,7 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
+    attachments, auth, bench, course, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
     sections, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
@@ -61,6 +61,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/people", web::get().to(people::page))
         .route("/people", web::post().to(people::add))
         .route("/people/{id}", web::post().to(people::change))
+        .route("/course", web::get().to(course::page))
+        .route("/course", web::post().to(course::set))
         .route("/docket", web::get().to(docket::page))
         .route("/bench", web::get().to(bench::next))
         .route("/bench/{id}", web::get().to(bench::page))
@@ -134,11 +136,14 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
 /// Where the port cannot be had or the database not be reached at the start, in one line.
 pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
     let keep = store.clone();
-    let secret =
-        web::block(move || keep.run(|c| jurado_store::settings::get_or_insert(c, "cookie-key", jurado_store::secret)))
-            .await
-            .map_err(|e| e.to_string())?
-            .map_err(|e| e.to_string())?;
+    let begin = move || {
+        keep.run(|c| {
+            let secret = jurado_store::settings::get_or_insert(c, "cookie-key", jurado_store::secret)?;
+            Ok((secret, jurado_store::settings::course(c)?))
+        })
+    };
+    let (secret, course) = web::block(begin).await.map_err(|e| e.to_string())?.map_err(|e| e.to_string())?;
+    crate::views::course::read(course);
     let key = Key::derive_from(secret.as_bytes());
     let secure = settings.is_secure();
     let (door, metrics) =

@@ -231,9 +231,15 @@ impl FromRequest for Actor {
                 .get_ref()
                 .clone();
             let (keep, id) = (store.clone(), held.user);
-            let found = web::block(move || keep.look(|c| Ok((jurado_store::users::get(c, id)?, c.now()?)))).await?;
+            let found = web::block(move || {
+                keep.look(|c| Ok((jurado_store::users::get(c, id)?, c.now()?, jurado_store::settings::course(c)?)))
+            })
+            .await?;
             let (user, now) = match found {
-                Ok((user, now)) => (user, now.and_utc().timestamp()),
+                Ok((user, now, course)) => {
+                    crate::views::course::read(course);
+                    (user, now.and_utc().timestamp())
+                }
                 // The person is gone: the session is worth nothing.
                 Err(StoreError::NotFound(_)) => {
                     session.purge();

@@ -1,7 +1,11 @@
-//! Small values the application keeps, such as the key that signs its cookies.
+//! Small values the application keeps: the key that signs its cookies, and how the course calls itself.
 
 use diesel::prelude::*;
 
+use serde::{Deserialize, Serialize};
+
+use super::events;
+use super::users::User;
 use crate::schema::settings;
 use crate::{Db, StoreError};
 
@@ -18,6 +22,57 @@ pub fn get_or_insert(c: &mut Db, name: &str, make: impl FnOnce() -> String) -> R
         .values((settings::name.eq(name), settings::value.eq(make())))
         .execute(c.sql())?;
     find(c)?.ok_or(StoreError::NotFound("setting"))
+}
+
+/// How the course calls itself and its sections, and how it tells time.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Course {
+    /// Name of the school; empty where none was given.
+    pub school: String,
+    /// What one section is called, as within a sentence.
+    pub section: String,
+    /// What several are called.
+    pub sections: String,
+    /// Its time zone, by its name in the IANA list. Times are stored in universal time.
+    pub zone: String,
+    /// Form of its dates, as a pattern of the kind `%d.%m.`.
+    pub dates: String,
+}
+
+impl Default for Course {
+    fn default() -> Course {
+        Course {
+            school: String::new(),
+            section: "section".into(),
+            sections: "sections".into(),
+            zone: "UTC".into(),
+            dates: "%a %-d %b, %H:%M".into(),
+        }
+    }
+}
+
+/// Name under which the course is kept.
+const COURSE: &str = "course";
+
+/// The course; as it comes where nobody has set it.
+///
+/// # Errors
+/// Faults of the database.
+pub fn course(c: &mut Db) -> Result<Course, StoreError> {
+    let text: Option<String> = settings::table.find(COURSE).select(settings::value).first(c.sql()).optional()?;
+    Ok(text.and_then(|t| serde_json::from_str(&t).ok()).unwrap_or_default())
+}
+
+/// Sets the course.
+///
+/// # Errors
+/// Faults of the database.
+pub fn set_course(c: &mut Db, course: &Course, by: Option<&User>) -> Result<(), StoreError> {
+    let text = serde_json::to_string(course).map_err(|e| StoreError::Broken(e.to_string()))?;
+    diesel::replace_into(settings::table)
+        .values((settings::name.eq(COURSE), settings::value.eq(&text)))
+        .execute(c.sql())?;
+    events::note(c, by.map(|u| u.id), "course set", &text.chars().take(150).collect::<String>())
 }
 
 /// Writes a small value, to see whether the database can keep anything.

@@ -3,6 +3,7 @@
 pub(crate) mod attachments;
 pub(crate) mod auth;
 pub(crate) mod bench;
+pub(crate) mod course;
 pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod intake;

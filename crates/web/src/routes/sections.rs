@@ -342,7 +342,7 @@ fn view(loaded: &Loaded, section_id: u32, settings: &Section, due: Option<NaiveD
         lab: p.title.clone(),
         lab_id: loaded.lab.id,
         version: loaded.now.version,
-        due: due.map(|d| d.format("%Y-%m-%dT%H:%M").to_string()).unwrap_or_default(),
+        due: due.map(crate::views::course::for_field).unwrap_or_default(),
         parameters: p
             .parameters
             .iter()
@@ -474,11 +474,7 @@ fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Optio
     }
     let due = match field(fields, "due").map(str::trim).filter(|d| !d.is_empty()) {
         None => None,
-        Some(text) => Some(
-            NaiveDateTime::parse_from_str(text, "%Y-%m-%dT%H:%M")
-                .or_else(|_| NaiveDateTime::parse_from_str(text, "%Y-%m-%dT%H:%M:%S"))
-                .map_err(|_| format!("“{text}” is no date and time: write it such as 2026-11-25T18:00."))?,
-        ),
+        Some(text) => Some(crate::views::course::from_field(text)?),
     };
     Ok((out, due))
 }

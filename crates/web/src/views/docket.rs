@@ -195,7 +195,10 @@ fn by_lab(table: Vec<PlaceView>, sections: usize) -> Vec<PlaceView> {
         match out.last_mut().filter(|o| o.lab_id == p.lab_id) {
             None => out.push(PlaceView {
                 section_id: 0,
-                section: if sections == 1 { "1 watch".to_owned() } else { format!("{sections} watches") },
+                section: {
+                    let course = super::course::current();
+                    format!("{sections} {}", if sections == 1 { &course.section } else { &course.sections })
+                },
                 due: String::new(),
                 ..p
             }),

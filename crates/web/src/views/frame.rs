@@ -1,5 +1,8 @@
 //! What stands around every page: head, passage, title.
 
+use std::sync::Arc;
+
+use jurado_store::settings::Course;
 use jurado_store::{DocketRow, SheetState};
 
 /// Over this many tables a length of the passage stands for several.
@@ -18,6 +21,8 @@ pub(crate) struct Frame {
     pub(crate) blind: bool,
     pub(crate) passage: Vec<&'static str>,
     pub(crate) passage_label: String,
+    /// How the course calls itself.
+    pub(crate) course: Arc<Course>,
 }
 
 impl Frame {
@@ -34,6 +39,7 @@ impl Frame {
             blind: false,
             passage: Vec::new(),
             passage_label: String::new(),
+            course: super::course::current(),
         }
     }
 

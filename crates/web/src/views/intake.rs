@@ -1,6 +1,5 @@
 //! A file before it is taken.
 
-use chrono::NaiveDateTime;
 use jurado_core::notation::counted;
 use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
@@ -13,10 +12,7 @@ use super::revisions::{DiffView, difference};
 /// Most tables and held rows listed one by one.
 const LISTED: usize = 60;
 
-/// A moment as people say it.
-pub(crate) fn time(t: NaiveDateTime) -> String {
-    t.format("%a %-d %b, %H:%M").to_string()
-}
+pub(crate) use super::course::time;
 
 /// Everything the template lays out.
 pub(crate) struct PreviewView {

@@ -1,6 +1,7 @@
 //! Finished text and coordinates for the templates. All rounding comes from `core::notation`.
 
 pub(crate) mod bench;
+pub(crate) mod course;
 pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod frame;

@@ -217,7 +217,7 @@ impl BenchView {
             place: if around.blind {
                 format!("names hidden{keys} · {}", protocol.title)
             } else {
-                format!("{} watch{keys} · {}", judged.section, protocol.title)
+                format!("{} {}{keys} · {}", judged.section, super::course::current().section, protocol.title)
             },
             aside: format!(
                 "table {} of {} · handed in {} · protocol {}{revision}",
