@@ -15,7 +15,7 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     attachments, auth, bench, course, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
-    sections, stations, tryout, watch, words,
+    sections, setting, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error};
@@ -90,8 +90,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/sections/change", web::post().to(sections::change))
         .route("/sections/roster", web::post().to(sections::roster))
         .route("/sections/roster.csv", web::get().to(sections::roster_csv))
-        .route("/sections/{section}/{lab}", web::get().to(sections::setting))
-        .route("/sections/{section}/{lab}", web::post().to(sections::set))
+        .route("/sections/{section}/{lab}", web::get().to(setting::page))
+        .route("/sections/{section}/{lab}", web::post().to(setting::set))
         .route("/quarantine/{id}/mend", web::post().to(intake::mend))
         .route("/intake/{id}", web::get().to(intake::preview))
         .route("/intake/{id}/take", web::post().to(intake::take))

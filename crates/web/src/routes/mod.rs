@@ -16,6 +16,7 @@ pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
 pub(crate) mod sections;
+pub(crate) mod setting;
 pub(crate) mod stations;
 pub(crate) mod tryout;
 pub(crate) mod watch;

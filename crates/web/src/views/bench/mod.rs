@@ -2,6 +2,8 @@
 //! findings, the worked correction and the score in `findings`.
 
 mod board;
+#[cfg(test)]
+mod counted;
 mod findings;
 mod raft;
 mod readings;

@@ -1,0 +1,112 @@
+//! Which rows are shown, and what stands for those that are folded.
+
+use jurado_core::verdict::VerdictKind;
+
+use super::{FoldView, Maker, Mark, RowView, What};
+
+/// Rows up to which nothing folds, and the shortest run that does.
+const MOST_ROWS: usize = 8;
+const LEAST_RUN: usize = 4;
+/// Rows before and after one with something to see, since sums look back; rows at the top.
+const BEFORE: u32 = 2;
+const AFTER: u32 = 1;
+const FIRST: u32 = 3;
+
+impl Maker<'_> {
+    /// Rows in the order they are shown, folded ones together.
+    pub(super) fn shown(&self, table: usize, whats: &[What], rows: u32, near: &[u32]) -> Vec<Vec<u32>> {
+        let every = || (1..=rows).map(|r| vec![r]).collect();
+        if rows as usize <= MOST_ROWS || self.unfolded || self.tried.is_some() {
+            return every();
+        }
+        let told: Vec<u32> = (1..=rows).filter(|r| self.something(table, whats, *r)).collect();
+        let open = |row: u32| {
+            row <= FIRST || near.contains(&row) || told.iter().any(|t| row + BEFORE >= *t && row <= *t + AFTER)
+        };
+        let mut out: Vec<Vec<u32>> = Vec::new();
+        let mut run: Vec<u32> = Vec::new();
+        let close = |run: &mut Vec<u32>, out: &mut Vec<Vec<u32>>| {
+            if run.len() >= LEAST_RUN {
+                out.push(std::mem::take(run));
+            } else {
+                out.extend(run.drain(..).map(|r| vec![r]));
+            }
+        };
+        for row in 1..=rows {
+            if open(row) {
+                close(&mut run, &mut out);
+                out.push(vec![row]);
+            } else {
+                run.push(row);
+            }
+        }
+        close(&mut run, &mut out);
+        out
+    }
+
+    /// Whether a row has anything to see: what agrees, is rounded alone or goes on carrying has not.
+    pub(super) fn something(&self, table: usize, whats: &[What], row: u32) -> bool {
+        let cell = |i: usize| {
+            let n = self.judged.readings[i].cells.iter().position(|c| c.row == Some(row));
+            n.is_some_and(|n| self.cell(i, n).told())
+        };
+        let result = |k: usize| {
+            let carries = |row: u32| self.of_row(k, row).is_some_and(|(_, r)| r.verdict.taints());
+            self.of_row(k, row).is_some_and(|(_, r)| match r.verdict {
+                _ if self.rightly_blank(r) => false,
+                VerdictKind::Agrees | VerdictKind::Rounded => false,
+                VerdictKind::Carried => row == 1 || !carries(row - 1),
+                // One slip down a column is found, and charged, at its first row.
+                VerdictKind::Slip => {
+                    r.slip.as_ref().is_none_or(|s| s.rows.len() < 2 || s.rows.iter().min() == Some(&row))
+                }
+                _ => true,
+            })
+        };
+        let hand = self.hand_item();
+        whats.iter().any(|w| match w {
+            What::Reading(i) => cell(*i),
+            What::Result(k) => {
+                result(*k)
+                    || self.of_row(*k, row).is_some_and(|(_, r)| self.result.is_some() && self.is_in_hand(r, hand))
+            }
+            _ => false,
+        }) || self.numbered.iter().any(|n| self.flies(table, &self.judged.findings[*n], row))
+    }
+
+    pub(super) fn fold(&self, whats: &[What], run: &[u32]) -> RowView {
+        let of_run = |k: usize| run.iter().filter_map(move |row| self.of_row(k, *row)).map(|(_, r)| r.verdict);
+        let verdicts: Vec<VerdictKind> = whats
+            .iter()
+            .filter_map(|w| if let What::Result(k) = w { Some(*k) } else { None })
+            .flat_map(of_run)
+            .collect();
+        let (first, last) = (run.first().copied().unwrap_or(0), run.last().copied().unwrap_or(0));
+        let (kind, word) = if verdicts.contains(&VerdictKind::Slip) {
+            (VerdictKind::Slip, "likewise")
+        } else if verdicts.contains(&VerdictKind::Carried) {
+            (VerdictKind::Carried, "follow from above")
+        } else if verdicts.contains(&VerdictKind::Rounded) {
+            (VerdictKind::Rounded, "agree, some rounded")
+        } else if verdicts.is_empty() {
+            (VerdictKind::Agrees, "have nothing to see")
+        } else {
+            (VerdictKind::Agrees, "agree")
+        };
+        // Its words run over the readings; channels stand under the results.
+        let readings = whats.iter().position(|w| *w == What::Street).unwrap_or(whats.len());
+        RowView {
+            name: String::new(),
+            pennants: Vec::new(),
+            more: 0,
+            tall: false,
+            cells: Vec::new(),
+            fold: Some(FoldView {
+                mark: Mark::verdict(kind),
+                says: format!("rows {first} to {last} {word}"),
+                span: readings + 1,
+                rest: whats.len() - readings - 1,
+            }),
+        }
+    }
+}
