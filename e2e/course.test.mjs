@@ -162,6 +162,20 @@ test("a section is renamed with its tables, a student moves, leaves with a reaso
   await chief.getByText("Dog watch watch").or(chief.getByText(/Dog watch/)).first().waitFor();
 });
 
+test("one setting is made for many sections at once", async () => {
+  await chief.goto(`${app.origin}/sections`);
+  await chief.getByLabel("Name of the new section").fill("Evening");
+  await chief.getByRole("button", { name: "Add it" }).click();
+  await chief.getByRole("link", { name: "Deck plate" }).first().click();
+  await chief.locator("#due").fill("2026-12-01T10:00");
+  await chief.getByText("The same for other shifts").click();
+  await chief.getByLabel("Evening").check();
+  await chief.getByLabel("Reason, kept in the history").fill("a week later for all");
+  await chief.getByRole("button", { name: "Set it" }).click();
+  await chief.getByText("a week later for all").waitFor();
+  assert.equal(sql("SELECT COUNT(*) FROM section_labs WHERE due_at='2026-12-01 08:00:00'", app.database).trim(), "2");
+});
+
 test("a lab is copied, retired so that nothing more comes in, and brought back", async () => {
   await chief.goto(`${app.origin}/protocols`);
   await chief.getByRole("link", { name: "Deck plate" }).first().click();

@@ -294,6 +294,19 @@ fn a_section_sets_a_lab_with_history_and_the_second_to_change_is_told() {
     let evening = w.run(|c| roster::sections(c, &w.coordinator)).iter().find(|s| s.name == "Evening").expect("it").id;
     let foreign = w.store.run(|c| changes::set_section(c, (evening, w.lab), 0, &new, None, "x", &w.reviewer));
     assert!(matches!(foreign, Err(StoreError::NotFound(_))), "another section's settings are not one's own");
+    // The same for both at once, or for neither.
+    let now = |section| w.run(|c| jurado_store::sections::get(c, section, w.lab));
+    let both = |version, user: &User| {
+        let due = chrono::NaiveDate::from_ymd_opt(2026, 11, 25).and_then(|d| d.and_hms_opt(18, 0, 0));
+        w.store.run(|c| changes::set_sections(c, (section, w.lab), &[evening], version, (&new, due), "both", user))
+    };
+    assert!(both(1, &w.reviewer).is_err(), "one of them is not the reviewer's");
+    assert!(both(0, &w.coordinator).is_err(), "somebody was first");
+    assert_eq!((now(section).version, now(evening).version), (1, 0));
+    both(1, &w.coordinator).expect("set");
+    assert_eq!((now(section).version, now(evening).version), (2, 1));
+    assert_eq!((now(evening).settings, now(section).due_at), (new.clone(), now(evening).due_at));
+    assert!(w.differences().is_empty());
 }
 
 #[test]

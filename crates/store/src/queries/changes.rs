@@ -54,6 +54,38 @@ pub fn set_section(
     sheets::rejudge_held(c, &ground, section, &user.name, &changed)
 }
 
+/// Sets the same for several sections at once, all of it or nothing: the first is based on the version the person saw, the
+/// others take what is set for it in place of theirs. Gives how many tables were judged anew.
+///
+/// # Errors
+/// As [`set_section`].
+pub fn set_sections(
+    c: &mut Db,
+    (section, lab): (u32, u32),
+    also: &[u32],
+    version: u32,
+    (new, due_at): (&Section, Option<NaiveDateTime>),
+    reason: &str,
+    user: &User,
+) -> Result<usize, StoreError> {
+    let all: std::collections::BTreeSet<u32> = also.iter().copied().chain([section]).collect();
+    let mut judged = 0;
+    // In the order of their ids, so that two who set many at once wait for each other in the same order.
+    for one in all {
+        if !user.sees(one) {
+            return Err(StoreError::NotFound("section"));
+        }
+        labs::hold(c, lab, Hold::Shared)?;
+        sections::hold(c, one, Hold::Alone)?;
+        let now = sections::get(c, one, lab)?;
+        let seen = if one == section { version } else { now.version };
+        // How well a section's own apparatus repeats is its own.
+        let set = Section { repeatability: now.settings.repeatability, ..new.clone() };
+        judged += set_section(c, (one, lab), seen, &set, due_at, reason, user)?;
+    }
+    Ok(judged)
+}
+
 /// Tables up to which a protocol is put in force while the person waits; more are judged anew beside the people's work.
 pub const AT_ONCE: u32 = 300;
 

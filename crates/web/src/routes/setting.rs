@@ -46,6 +46,8 @@ struct SettingView {
     /// Version, who, when, why.
     history: Vec<(u32, String, String, String)>,
     fault: Option<String>,
+    /// Other sections that may be set alike: id, name, whether chosen.
+    others: Vec<(u32, String, bool)>,
     /// Team, points, lines.
     would: Option<Vec<(String, String, String)>>,
 }
@@ -53,6 +55,8 @@ struct SettingView {
 struct Loaded {
     lab: Lab,
     section: String,
+    /// The person's other sections.
+    others: Vec<(u32, String)>,
     now: Setting,
     past: Vec<jurado_store::sections::Past>,
 }
@@ -60,14 +64,14 @@ struct Loaded {
 async fn load(actor: &Actor, section: u32, lab: u32) -> Result<Loaded, WebError> {
     actor
         .look(move |c, user| {
-            let name = jurado_store::roster::sections(c, user)?
-                .into_iter()
-                .find(|s| s.id == section)
-                .ok_or(StoreError::NotFound("section"))?
-                .name;
+            let mine = jurado_store::roster::sections(c, user)?;
+            let (this, others): (Vec<_>, Vec<_>) =
+                mine.into_iter().map(|s| (s.id, s.name)).partition(|s| s.0 == section);
+            let (_, name) = this.into_iter().next().ok_or(StoreError::NotFound("section"))?;
             Ok(Loaded {
                 lab: jurado_store::labs::get(c, lab)?,
                 section: name,
+                others,
                 now: jurado_store::sections::get(c, section, lab)?,
                 past: jurado_store::sections::past(c, section, lab)?,
             })
@@ -130,6 +134,7 @@ fn view(loaded: &Loaded, section_id: u32, settings: &Section, due: Option<NaiveD
         reason: String::new(),
         history: loaded.past.iter().map(|h| (h.version, h.by.clone(), time(h.at), h.reason.clone())).collect(),
         fault: None,
+        others: loaded.others.iter().map(|(id, name)| (*id, name.clone(), false)).collect(),
         would: None,
     }
 }
@@ -239,6 +244,9 @@ pub(crate) async fn set(
     let (section, lab) = *place;
     let loaded = load(&actor, section, lab).await?;
     let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
+    let also: Vec<u32> =
+        loaded.others.iter().map(|o| o.0).filter(|id| field(&fields, &format!("also.{id}")).is_some()).collect();
+    let chosen = |v: &mut SettingView| v.others.iter_mut().for_each(|o| o.2 = also.contains(&o.0));
     let refuse = |fault: String| {
         let mut v = view(&loaded, section, &loaded.now.settings, loaded.now.due_at);
         // What was typed stays.
@@ -258,6 +266,7 @@ pub(crate) async fn set(
         v.issued = kept.get("issued").unwrap_or(&"").to_string();
         v.due = kept.get("due").unwrap_or(&"").to_string();
         v.reason.clone_from(&reason);
+        chosen(&mut v);
         v.fault = Some(fault);
         html_with(StatusCode::UNPROCESSABLE_ENTITY, &SettingPage { frame: actor.frame("Sections", "sections"), v })
     };
@@ -270,11 +279,11 @@ pub(crate) async fn set(
             return refuse("Write the reason in a few words: it is kept in the history.".into());
         }
         let version: u32 = field(&fields, "version").and_then(|v| v.parse().ok()).unwrap_or(0);
-        let (set, why) = (new.clone(), reason.clone());
-        return match actor
-            .run(move |c, user| jurado_store::changes::set_section(c, (section, lab), version, &set, due, &why, user))
-            .await
-        {
+        let (set, why, also) = (new.clone(), reason.clone(), also.clone());
+        let work = move |c: &mut jurado_store::Db, user: &jurado_store::User| {
+            jurado_store::changes::set_sections(c, (section, lab), &also, version, (&set, due), &why, user)
+        };
+        return match actor.run(work).await {
             Ok(_) => Ok(on_to(&format!("/sections/{section}/{lab}"))),
             Err(WebError::Store(StoreError::Conflict(c))) => {
                 refuse(format!("{} was first: {}. Load the page anew and look at what is set now.", c.by, c.theirs))
@@ -282,31 +291,35 @@ pub(crate) async fn set(
             Err(e) => Err(e),
         };
     }
-    let would = would_change(&actor, &loaded, section, &new).await?;
+    let would = would_change(&actor, &loaded, [&[section], &also[..]].concat(), &new).await?;
     let mut v = view(&loaded, section, &new, due);
     v.reason = reason;
+    chosen(&mut v);
     v.would = Some(would);
     html(&SettingPage { frame: actor.frame("Sections", "sections"), v })
 }
 
-/// What new settings would change, team by team.
+/// What new settings would change in some sections, team by team.
 async fn would_change(
     actor: &Actor,
     loaded: &Loaded,
-    section: u32,
+    sections: Vec<u32>,
     new: &Section,
 ) -> Result<Vec<(String, String, String)>, WebError> {
     let (lab, new) = (loaded.lab.clone(), new.clone());
     actor
         .look(move |c, user| {
-            let details = jurado_store::sheets::details_of(c, lab.id, Some(section), user)?;
+            let mut details = Vec::new();
+            for section in &sections {
+                details.extend(jurado_store::sheets::details_of(c, lab.id, Some(*section), user)?);
+            }
             let before: Vec<_> = details.iter().map(|d| d.judge(&lab.protocol)).collect();
             let after: Vec<_> = details
                 .iter()
                 .map(|d| jurado_store::SheetDetail { settings: new.clone(), ..d.clone() }.judge(&lab.protocol))
                 .collect();
             let changes = difference((&lab.protocol, &before), (&lab.protocol, &after));
-            Ok(crate::views::would::told(&lab.protocol, changes, false))
+            Ok(crate::views::would::told(&lab.protocol, changes, sections.len() > 1))
         })
         .await
 }
