@@ -225,10 +225,10 @@ def revisions(bench, server):
 
 
 def rows_in_quarantine(bench, server):
-    """A class whose disc masses cannot be used: half of the rows are dropped and half mended, by four people at once, while a
-    protocol is put in force. Counts the tables whose rows are not counted rightly afterwards."""
+    """Two sections whose disc masses cannot be used: half of the rows are dropped and half mended, by four people at once, while
+    a protocol is put in force. Counts the tables whose rows are not counted rightly afterwards."""
     bench.serial += 1
-    person, place = bench.offer(server, bench.lab, SECTIONS, changed=f"note {bench.serial}", spoiled="disc_mass")
+    person, place = bench.offer(server, bench.lab, SECTIONS[:2], changed=f"note {bench.serial}", spoiled="disc_mass")
     bench.take(person, place)
     rows = bench.database.sql("SELECT id, body FROM quarantine WHERE settled_at IS NULL AND team_id IS NOT NULL")
 

@@ -1,14 +1,14 @@
 //! What the team reads of a whole table: the sentences of the findings, those that say the same of many cells joined.
 
 use super::At;
-use super::team::{is_told, missing_readings, missing_rows, readings_of, tells};
+use super::team::{is_told, missing_readings, missing_rows, plus_minus_rows, readings_of, tells};
 use crate::finding::{Finding, Key, Kind};
 use crate::protocol::Protocol;
 use crate::verdict::Judged;
 
 /// The sentences the team reads, in the order of the findings, each with its finding's key. A forgiven finding is still
-/// told, with what it would have cost left out. Rows of a column that are not there, and readings that are not there, are
-/// told in one sentence, under the key of the first.
+/// told, with what it would have cost left out. Rows of a column that are not there or whose ± has the same fault, and
+/// readings that are not there, are told in one sentence, under the key of the first.
 pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
     let told: Vec<&Finding> = judged.findings.iter().filter(|f| is_told(protocol, f)).collect();
     let mut out: Vec<(Key, String)> = Vec::new();
@@ -17,7 +17,8 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
         if done[i] {
             continue;
         }
-        let joined = column(protocol, &told, i).or_else(|| readings(protocol, &told, i));
+        let joined =
+            column(protocol, &told, i).or_else(|| readings(protocol, &told, i)).or_else(|| spreads(protocol, &told, i));
         for other in joined.iter().flat_map(|(_, others)| others) {
             done[*other] = true;
         }
@@ -72,4 +73,27 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
     }
     let names: Vec<String> = groups.iter().map(|(title, numbers)| readings_of(title, numbers)).collect();
     Some((missing_readings(&names), which))
+}
+
+/// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read alike in every row.
+fn spread(f: &Finding) -> Option<(usize, bool, u32)> {
+    let missing = match f.kind {
+        Kind::PlusMinusMissing { .. } => true,
+        Kind::PlusMinusDigits { .. } => false,
+        _ => return None,
+    };
+    f.reworded.is_none().then_some((f.place.item?, missing, f.place.row?))
+}
+
+/// The rows of a column whose ± has the same fault, as one sentence, and which findings those are.
+fn spreads(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
+    let (item, missing, _) = spread(told[first])?;
+    let alike = |i: usize| spread(told[i]).filter(|(o, m, _)| (*o, *m) == (item, missing)).map(|(.., row)| (i, row));
+    let rows: Vec<(usize, u32)> = (first..told.len()).filter_map(alike).collect();
+    if rows.len() < 2 {
+        return None;
+    }
+    let numbers: Vec<u32> = rows.iter().map(|r| r.1).collect();
+    let text = plus_minus_rows(&At::of(protocol, told[first]), &numbers, missing);
+    Some((text, rows.into_iter().map(|r| r.0).collect()))
 }

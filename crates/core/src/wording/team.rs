@@ -300,6 +300,15 @@ pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> Stri
     )
 }
 
+/// The sentence on the ± of several rows of one result: not stated, or with too many figures.
+pub(super) fn plus_minus_rows(at: &At<'_>, rows: &[u32], missing: bool) -> String {
+    let of = format!("your {} in rows {}", at.title(), counted_out(rows));
+    if missing {
+        return format!("Please state a ± with {of}.");
+    }
+    format!("Write the ± of {of} with one or two figures, and end value and ± at the same place.")
+}
+
 /// The sentence on several readings that are missing.
 pub(super) fn missing_readings(names: &[String]) -> String {
     format!("The values of {} are not there; what needs them could not be checked.", listed(names))

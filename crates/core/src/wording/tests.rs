@@ -9,6 +9,7 @@ use crate::finding::{
 };
 use crate::protocol::{Protocol, Role, SlipKind};
 use crate::repair::Rewriting;
+use crate::submission::Submission;
 
 fn lab(text: &str) -> Protocol {
     Protocol::parse(text).unwrap_or_else(|f| panic!("{f:?}"))
@@ -289,4 +290,29 @@ fn an_offset_is_told_with_its_side() {
     };
     assert!(told(-10.0).contains("10 cm too large"), "{}", told(-10.0));
     assert!(told(0.25).contains("0.25 cm too small"), "{}", told(0.25));
+}
+
+/// Rows whose ± has the same fault are told in one sentence; a row that somebody said in other words stands alone, and so
+/// does another fault.
+#[test]
+fn rows_whose_spread_has_the_same_fault_are_told_once() {
+    let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
+    let none = Submission { section: "A".into(), team: "B".into(), ..Submission::default() };
+    let mut judged = crate::judging::judge(&echo, &none, &[], &[]);
+    let digits = |row| finding(&echo, Kind::PlusMinusDigits { text: "0.1234".into(), many: true }, "speed", Some(row));
+    let missing = |row| finding(&echo, Kind::PlusMinusMissing { supported: None }, "speed", Some(row));
+    let said = Finding { reworded: Some("Row 4: two figures, please.".into()), ..digits(4) };
+    judged.findings = vec![digits(1), missing(1), digits(2), said, missing(3)];
+    let told: Vec<String> = super::sentences(&echo, &judged).into_iter().map(|(_, text)| text).collect();
+    let title = &echo.items[echo.item("speed").expect("a result")].title;
+    assert_eq!(
+        told,
+        [
+            format!(
+                "Write the ± of your {title} in rows 1, 2 with one or two figures, and end value and ± at the same place."
+            ),
+            format!("Please state a ± with your {title} in rows 1, 3."),
+            "Row 4: two figures, please.".to_owned(),
+        ]
+    );
 }
