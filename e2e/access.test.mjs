@@ -7,7 +7,7 @@ import { sql, startApp } from "./app.mjs";
 
 const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 let app;
-before(async () => { app = await startApp("access", { labs: ["keel-plate", "beacon-timer"] }); });
+before(async () => { app = await startApp("access", { labs: ["keel-plate", "beacon-timer", "reflector", "bilge-acid"] }); });
 after(async () => { await app?.stop(); });
 
 const faults = [];
@@ -26,8 +26,9 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const sheet = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.id LIMIT 1`, app.database).trim();
   const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
   const slip = sheet("keel-plate", "slip");
+  const rows = sheet("reflector", "slip");
   const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/course", "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);
@@ -42,9 +43,11 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   await page.getByRole("dialog").waitFor();
   await check(page, "the help sheet");
   await page.setViewportSize({ width: 390, height: 844 });
-  for (const path of [`/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/returns/${slip}`]) {
+  for (const path of [`/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/bench/${rows}`, "/returns", `/returns/${slip}`]) {
     await page.goto(`${app.origin}${path}`);
     await page.evaluate(axe);
+    const clipped = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth + 1);
+    if (clipped) faults.push(`${path} at 390 px: it moves sideways`);
     const found = await page.evaluate(() => globalThis.axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag22aa"] }));
     found.violations.forEach((v) => faults.push(`${path} at 390 px: ${v.id} ${v.nodes[0].target}`));
   }

@@ -30,7 +30,9 @@ fn fault(text: &str, typed: &dyn Fn(&str) -> bool) -> Option<&'static str> {
     let quoted = text.contains('“');
     let long = |w: &&str| number(w) && w.contains('.') && figures(w) > 6 && !typed(w);
     let floats = |w: &&str| number(w) && w.contains(['e', 'E']) && w.parse::<f64>().is_ok() && !typed(w);
-    let start = text.trim_start_matches(['“', '"', '(']).chars().next();
+    // A sentence may begin with a word such as pH.
+    let start: Vec<char> = text.trim_start_matches(['“', '"', '(']).chars().take(2).collect();
+    let small = matches!(start[..], [a, b] if a.is_lowercase() && !b.is_uppercase());
     Some(if doubled {
         "a word or a unit twice"
     } else if text.contains("()") || text.contains("“”") || text.contains("( ") {
@@ -47,7 +49,7 @@ fn fault(text: &str, typed: &dyn Fn(&str) -> bool) -> Option<&'static str> {
         "a float's notation"
     } else if text.contains("NaN") || text.contains("inf ") {
         "no number"
-    } else if start.is_some_and(char::is_lowercase) {
+    } else if small {
         "a small letter at the start"
     } else if text.contains("are −") && text.contains(" too ") {
         "a size below nought"

@@ -110,6 +110,8 @@ pub(crate) struct ReadingLine {
 pub(crate) struct ResultLine {
     pub(crate) title: String,
     pub(crate) unit: String,
+    /// The words that it may be; its formula where there are none.
+    pub(crate) words: String,
     pub(crate) math: String,
     pub(crate) points: String,
     pub(crate) plus_minus: bool,
@@ -187,15 +189,10 @@ impl ProtocolView {
                         ResultLine {
                             title: capital(&item.title),
                             unit: item.unit_after().trim().to_owned(),
-                            math: match &item.words {
-                                Some(words) => {
-                                    format!("<span class=\"second\">{}</span>", mathml::escape(&words.join(", ")))
-                                }
-                                None => {
-                                    let [first, ..] =
-                                        mathml::correction(&symbol(r.item), &r.node, &symbol, &symbol, "");
-                                    first
-                                }
+                            words: item.words.as_ref().map(|w| w.join(", ")).unwrap_or_default(),
+                            math: {
+                                let [first, ..] = mathml::correction(&symbol(r.item), &r.node, &symbol, &symbol, "");
+                                first
                             },
                             points: r.points.normalize().to_string(),
                             plus_minus: r.plus_minus,

@@ -123,8 +123,8 @@ impl Maker<'_> {
                 .max()
                 .unwrap_or(0) as f64;
             let least = match (self.tried.is_some(), words) {
-                (true, true) => 116.0,
-                (true, false) => 76.0,
+                (true, true) => 126.0,
+                (true, false) => 84.0,
                 (false, _) => 44.0,
             };
             let width = if words { 8.0 + LETTER * most } else { 12.0 + FIGURE * most };
