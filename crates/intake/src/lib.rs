@@ -64,6 +64,8 @@ pub struct Intake {
     pub remarks: Vec<String>,
     /// Data rows seen.
     pub rows: usize,
+    /// Whether its layout is one of whole tables – a data sheet, a sheet typed off – so that what is blank in it is blank.
+    pub whole: bool,
 }
 
 /// A row that cannot be used.
@@ -136,12 +138,12 @@ pub fn read_file(
         });
     }
     if json::looks_like(bytes) {
-        return json::read_json_for(bytes, protocol, roster);
+        return json::read_json_for(bytes, protocol, roster).map(of_whole_tables);
     }
     let text = as_text(bytes)?;
     let file = delimited::Delimited::open(&text)?;
     if sheet::is_sheet(&file) {
-        return sheet::read(&file, protocol, roster);
+        return sheet::read(&file, protocol, roster).map(of_whole_tables);
     }
     match (map, columns::columns(&file, protocol)) {
         (Some(map), Some(_)) => columns::read(&file, protocol, roster, limits, map),
@@ -152,6 +154,10 @@ pub fn read_file(
         }
         _ => csv_long::read(&file, protocol, roster, limits),
     }
+}
+
+fn of_whole_tables(intake: Intake) -> Intake {
+    Intake { whole: true, ..intake }
 }
 
 /// A spreadsheet as text; anything else as it is.

@@ -7,7 +7,7 @@ use common::*;
 use jurado_core::protocol::draft;
 use jurado_store::course::{self, Change};
 use jurado_store::labs::{self, Move, Standing};
-use jurado_store::{StoreError, events, imports, roster, sheets};
+use jurado_store::{StoreError, attachments, events, imports, roster, sheets};
 
 fn told(outcome: Result<(), StoreError>) -> String {
     match outcome {
@@ -71,6 +71,12 @@ fn students_move_leave_and_come_back_and_a_team_with_tables_stays() {
     change(Change::MoveStudent(ada, team("Alfa").id)).expect("moved");
     change(Change::RemoveTeam(team("Curlew").id)).expect("an empty team goes");
     assert!(told(change(Change::RemoveTeam(team("Alfa").id))).contains("tables"));
+    // A picture may have come before any table.
+    change(Change::AddTeam(morning, "Dunlin".into())).expect("a team");
+    let dunlin = team("Dunlin").id;
+    let picture = b"\x89PNG\r\n\x1a\n0000";
+    w.run(|c| attachments::put(c, w.lab, dunlin, &w.coordinator, "a.png", picture));
+    assert!(told(change(Change::RemoveTeam(dunlin))).contains("picture"));
     let listed = || w.run(|c| roster::students(c, &w.coordinator)).len();
     assert_eq!(listed(), 1);
     assert!(told(change(Change::Leave(ada, " ".into()))).contains("reason"));

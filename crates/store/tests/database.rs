@@ -455,6 +455,10 @@ fn a_file_of_some_columns_adds_to_the_table_that_is_there_unless_it_is_to_replac
         imports::take(c, import, &w.coordinator)
     });
     assert_eq!(cells(), ["plate_mass 81.89"]);
+    // A sheet that is typed off is the whole table: what is blank in it is blank.
+    w.bring(&csv("Morning", "Alfa", "30.33"));
+    w.bring(r#"[{"section":"Morning","team":"Alfa","keys":{"station":"1"},"cells":[{"item":"zero","value":"0.04","unit":"mm"}]}]"#);
+    assert_eq!(cells(), ["zero 0.04"]);
 }
 
 #[test]

@@ -105,6 +105,17 @@ fn taken(e: StoreError, what: &str, name: &str) -> StoreError {
     }
 }
 
+/// What is wrong where something belongs to what would be taken out.
+fn needed(e: StoreError) -> StoreError {
+    match e {
+        StoreError::Database(Sql::DatabaseError(DatabaseErrorKind::ForeignKeyViolation, _)) => bad(
+            "something was brought for it, such as a picture",
+            "it stays, so that nothing is lost; it can be renamed",
+        ),
+        e => e,
+    }
+}
+
 fn found(rows: usize, what: &'static str) -> Result<(), StoreError> {
     if rows == 0 { Err(StoreError::NotFound(what)) } else { Ok(()) }
 }
@@ -260,7 +271,9 @@ fn team(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreErro
                     "move its students first; a team with tables stays, so that nothing judged is lost",
                 ));
             }
-            found(diesel::delete(teams::table.find(id)).execute(c.sql())?, "team")?;
+            // Pictures and rows may belong to it besides: the database says so.
+            let gone = diesel::delete(teams::table.find(id)).execute(c.sql()).map_err(|e| needed(e.into()))?;
+            found(gone, "team")?;
             Ok(("team taken out", format!("team {id}:")))
         }
         _ => Err(StoreError::NotFound("change of a team")),

@@ -358,7 +358,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     for (n, (place @ (team, section), table)) in by_team.iter().enumerate() {
         let ground = grounds.get(section).ok_or(StoreError::NotFound("section"))?;
         if let Some(table) = table {
-            let beside = if file.replaces { None } else { beside(c, ground, *place, table, &columns)? };
+            let beside = if file.replaces || intake.whole { None } else { beside(c, ground, *place, table, &columns)? };
             // What adds to a table goes on with it: rows of the file before it wait as they did.
             let (table, import) = beside.as_ref().map_or((*table, id), |(whole, import)| (whole, *import));
             taken.count(hand_in(c, ground, *place, import, table, user)?);
@@ -378,7 +378,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
 }
 
 /// The table there with what a file adds to it, and the file that it came with first; nothing where none is there or the
-/// file holds all of it.
+/// file holds all of it. A file laid out for whole tables is not asked.
 fn beside(
     c: &mut Db,
     ground: &Ground,

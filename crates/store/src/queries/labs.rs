@@ -200,8 +200,10 @@ pub fn open(c: &mut Db) -> Result<Vec<(Lab, Standing)>, StoreError> {
     Ok(out)
 }
 
-/// Refuses what would come into a lab that is retired.
+/// Refuses what would come into a lab that is retired. The lab is held, so that it is not retired before what comes in is
+/// kept.
 pub(crate) fn takes_in(c: &mut Db, id: u32) -> Result<(), StoreError> {
+    hold(c, id, Hold::Shared)?;
     let retired: bool = labs::table
         .find(id)
         .select(labs::retired_at.is_not_null())

@@ -203,7 +203,7 @@ impl PreviewView {
             .take(LISTED)
             .map(|t| {
                 let there = standing.iter().find(|s| s.section == t.section && s.team == t.team);
-                let added = there.and_then(|s| added_to(s, t, &columns));
+                let added = there.filter(|_| !intake.whole).and_then(|s| added_to(s, t, &columns));
                 adding |= added.is_some();
                 let (whole, stay) = match added {
                     Some((whole, stay)) if !replace => (whole, stay),
