@@ -32,11 +32,11 @@ def main():
     server = Server(database, demo=())
     try:
         count = multiply(database, wanted)
-        print(f"{count} submissions in {database.sql('SELECT COUNT(*) FROM sections')[0][0]} sections")
+        print(f"{count} submissions in {database.sql('SELECT COUNT(*) FROM sections WHERE term_id = 0')[0][0]} sections")
         chief, one = Person(server, "coordinator"), Person(server, "reviewer1")
         reviewer = database.sql("SELECT id FROM users WHERE sign_in = 'reviewer1'")[0][0]
-        ids = [int(r[0]) for r in database.sql("SELECT id FROM sheets ORDER BY RAND(7) LIMIT 400")]
-        mine = f"SELECT s.id FROM sheets s JOIN user_sections u ON u.section_id = s.section_id WHERE u.user_id = {reviewer} ORDER BY RAND(7) LIMIT 200"
+        ids = [int(r[0]) for r in database.sql("SELECT id FROM sheets WHERE stage IS NOT NULL ORDER BY RAND(7) LIMIT 400")]
+        mine = f"SELECT s.id FROM sheets s JOIN user_sections u ON u.section_id = s.section_id WHERE s.stage IS NOT NULL AND u.user_id = {reviewer} ORDER BY RAND(7) LIMIT 200"
         own = [int(r[0]) for r in database.sql(mine)]
         for person, what in [(chief, "all sections"), (one, "own sections")]:
             person.get("/docket")

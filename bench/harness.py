@@ -236,8 +236,8 @@ def multiply(database, wanted):
         "lab_id, team_id, section_id, submission_id, version, state, station, awarded, decided, possible, open_findings, "
         "hanging, mark, headline, profile, judged_with, outcome"
     )
-    have = int(database.sql("SELECT COUNT(*) FROM sheets")[0][0])
-    sections = [int(r[0]) for r in database.sql("SELECT id FROM sections ORDER BY id")]
+    have = int(database.sql("SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL")[0][0])
+    sections = [int(r[0]) for r in database.sql("SELECT id FROM sections WHERE term_id = 0 ORDER BY id")]
     text = ["SET foreign_key_checks = 0; START TRANSACTION;"]
     copied = columns.replace("team_id", "team_id + {off}").replace("section_id", "{to}").replace("submission_id", "submission_id + {off}")
     for copy in range(1, max(0, -(-(wanted - have) // have)) + 1):
@@ -254,7 +254,7 @@ def multiply(database, wanted):
         )
     text.append("COMMIT; SET foreign_key_checks = 1; ANALYZE TABLE sheets, submissions, teams, sections;")
     database.script("\n".join(text))
-    return int(database.sql("SELECT COUNT(*) FROM sheets")[0][0])
+    return int(database.sql("SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL")[0][0])
 
 
 def percentile(values, p):

@@ -49,7 +49,7 @@ def main():
     try:
         count = multiply(database, wanted)
         lab = database.sql("SELECT id FROM labs WHERE slug = 'keel-plate'")[0][0]
-        sheets = [int(r[0]) for r in database.sql("SELECT id FROM sheets ORDER BY RAND(3) LIMIT 400")]
+        sheets = [int(r[0]) for r in database.sql("SELECT id FROM sheets WHERE stage IS NOT NULL ORDER BY RAND(3) LIMIT 400")]
         people = [threading.Thread(target=decide, args=(Person(server, "coordinator"), sheets)) for _ in range(20)]
         for p in people:
             p.start()

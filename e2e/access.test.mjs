@@ -23,12 +23,13 @@ const check = async (page, what) => {
 test("no view has a violation, by day and by night, wide and narrow", async () => {
   const page = await app.coordinator();
   const id = (slug) => sql(`SELECT id FROM labs WHERE slug='${slug}'`, app.database).trim();
-  const sheet = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.id LIMIT 1`, app.database).trim();
+  const sheet = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE s.stage IS NOT NULL AND l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.id LIMIT 1`, app.database).trim();
   const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
   const slip = sheet("keel-plate", "slip");
   const rows = sheet("reflector", "slip");
-  const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/course", "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const kept = sql("SELECT MIN(id) FROM sheets WHERE term_id=1", app.database).trim();
+  const section = sql("SELECT id FROM sections WHERE term_id=0 ORDER BY position LIMIT 1", app.database).trim();
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);

@@ -14,7 +14,7 @@ after(async () => { await app?.stop(); rmSync(dir, { recursive: true, force: tru
 const file = (name, bytes) => { const path = join(dir, name); writeFileSync(path, bytes); return path; };
 const query = (text) => sql(text, app.database).trim();
 const lab = (slug) => query(`SELECT id FROM labs WHERE slug='${slug}'`);
-const sheet = (slug, team) => query(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE l.slug='${slug}' AND t.name='${team}' AND s.submission_id IS NOT NULL`);
+const sheet = (slug, team) => query(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE s.stage IS NOT NULL AND l.slug='${slug}' AND t.name='${team}' AND s.submission_id IS NOT NULL`);
 const png = Buffer.from("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==", "base64");
 const bring = async (page, paths) => {
   await page.goto(`${app.origin}/intake`);
@@ -56,7 +56,7 @@ test("a file says of which lab it is; one that does not is told, and the choice 
 
 test("the scan of a sheet goes with its table, is there for the second typing, and a bad one loses nothing typed", async () => {
   const page = await app.reviewer1();
-  await page.goto(`${app.origin}/entry?lab=${lab("keel-plate")}&section=${query("SELECT id FROM sections WHERE name='Morning'")}`);
+  await page.goto(`${app.origin}/entry?lab=${lab("keel-plate")}&section=${query("SELECT id FROM sections WHERE term_id=0 AND name='Morning'")}`);
   const type = async () => {
     await page.getByLabel("Station").selectOption("3");
     await page.getByLabel("plate length").fill("84.37");
@@ -130,7 +130,7 @@ test("a hundred and twenty files at once come in together", async () => {
 
 test("the Back button and a second tab repeat nothing: a decision is made once, and told", async () => {
   const page = await app.reviewer1();
-  const id = query(`SELECT s.id FROM sheets s JOIN sections x ON x.id=s.section_id WHERE s.lab_id=${lab("keel-plate")} AND x.name='Morning' AND s.open_findings >= 1 AND s.mark='slip' ORDER BY s.id LIMIT 1`);
+  const id = query(`SELECT s.id FROM sheets s JOIN sections x ON x.id=s.section_id WHERE s.stage IS NOT NULL AND s.lab_id=${lab("keel-plate")} AND x.name='Morning' AND s.open_findings >= 1 AND s.mark='slip' ORDER BY s.id LIMIT 1`);
   const decisions = () => Number(query(`SELECT COUNT(*) FROM decisions d JOIN submissions s ON s.id=d.submission_id WHERE s.sheet_id=${id} AND d.undone_at IS NULL`));
   const was = decisions();
   const first = await app.reviewer1();
@@ -167,7 +167,7 @@ test("with many sections the Docket draws bands with a row a lab, and Sections c
   await page.getByRole("button", { name: "Take the roster" }).click();
   await page.getByRole("status").getByText("60 sections, 60 teams and 60 students are new").waitFor();
   const heads = page.locator("main section h2 small");
-  const all = Number(query("SELECT COUNT(*) FROM sections"));
+  const all = Number(query("SELECT COUNT(*) FROM sections WHERE term_id=0"));
   await page.goto(`${app.origin}/sections`);
   await page.getByText(`1 to 48 of ${all} sections`).waitFor();
   assert.equal(await heads.count(), 48);

@@ -45,7 +45,7 @@ test("an import cut off by the database leaves nothing, and goes through when it
     const before = sql("SELECT COUNT(*) FROM jurado.submissions").trim();
     // The import waits behind this lock on the last team's sheet, with all others already written in its transaction.
     const lock = spawn("mariadb", ["--no-defaults", `--socket=${socket}`, "-uroot", "jurado"], { stdio: ["pipe", "ignore", "ignore"] });
-    lock.stdin.write("SET autocommit=0; SELECT s.id FROM sheets s JOIN teams t ON t.id = s.team_id WHERE t.name = 'Zulu' FOR UPDATE;\n");
+    lock.stdin.write("SET autocommit=0; SELECT s.id FROM sheets s JOIN teams t ON t.id = s.team_id WHERE s.stage IS NOT NULL AND t.name = 'Zulu' FOR UPDATE;\n");
     await wait(300);
     const clicked = take.click();
     await wait(900);

@@ -9,8 +9,8 @@ const out = new URL("../docs/screenshots/", import.meta.url).pathname;
 const app = await startApp("pictures", { labs: [] });
 const dir = mkdtempSync(join(tmpdir(), "jurado-pictures-"));
 const id = (slug) => sql(`SELECT id FROM labs WHERE slug='${slug}'`, app.database).trim();
-const sheet = (slug, team) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE l.slug='${slug}' AND t.name='${team}'`, app.database).trim();
-const most = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.calm, s.id LIMIT 1`, app.database).trim();
+const sheet = (slug, team) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE s.stage IS NOT NULL AND l.slug='${slug}' AND t.name='${team}'`, app.database).trim();
+const most = (slug, mark) => sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id WHERE s.stage IS NOT NULL AND l.slug='${slug}' AND s.mark='${mark}' ORDER BY s.calm, s.id LIMIT 1`, app.database).trim();
 try {
   const page = await app.coordinator();
   const shot = async (name, path, before) => {
@@ -50,7 +50,7 @@ try {
   await page.getByRole("button", { name: "Take 1 table" }).click();
   await page.getByRole("status").waitFor();
   await shot("intake", "/intake");
-  const section = sql("SELECT id FROM sections ORDER BY position LIMIT 1", app.database).trim();
+  const section = sql("SELECT id FROM sections WHERE term_id=0 ORDER BY position LIMIT 1", app.database).trim();
   // A sheet of paper, as the printer gives it, stands in for the photo of one.
   await page.goto(`${app.origin}/protocols/${id("beacon-timer")}/paper`);
   const paper = join(dir, "Alfa.png");

@@ -16,7 +16,7 @@ const score = async (page) => (await page.locator(".score tfoot td.dcd").textCon
 const file = (name, bytes) => { const path = join(dir, name); writeFileSync(path, bytes); return path; };
 /** The Bench of a team's table of a lab. */
 const bench = async (page, slug, team) => {
-  const id = sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE l.slug='${slug}' AND t.name='${team}'`, app.database).trim();
+  const id = sql(`SELECT s.id FROM sheets s JOIN labs l ON l.id=s.lab_id JOIN teams t ON t.id=s.team_id WHERE s.stage IS NOT NULL AND l.slug='${slug}' AND t.name='${team}'`, app.database).trim();
   await page.goto(`${app.origin}/bench/${id}`);
   await page.getByRole("heading", { level: 1, name: team }).waitFor();
   await page.waitForLoadState("load");

@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
+use jurado_core::decision::Action;
 use jurado_core::submission::Submission;
 use jurado_store::roster::Student;
 use jurado_store::settings::Course;
 use jurado_store::users::{self, Change, NewPerson};
-use jurado_store::{Role, Store, StoreError, User};
+use jurado_store::{NewDecision, Role, Store, StoreError, User};
 
 use crate::commands::DEMO_SEED;
 use crate::records::told;
@@ -39,8 +40,19 @@ pub(crate) fn load(
         ]);
     }
     let words = words(passwords)?;
+    // Once there are sections they are the coordinator's, who may rename them and take them out.
+    let fresh = store.look(jurado_store::roster::names).map_err(told)?.is_empty();
+    if fresh {
+        begin(store).map_err(told)?;
+    }
     let coordinator = people(store, &words).map_err(told)?;
     let classes = classes(protocols, labs)?;
+    if fresh {
+        if classes.contains_key("keel-plate") {
+            last_term(store, &coordinator).map_err(told)?;
+        }
+        store.run(|c| jurado_store::roster::enrol(c, &students(""), &coordinator)).map_err(told)?;
+    }
     for (lab, name, csv) in files(store, &classes, &coordinator).map_err(told)? {
         store
             .run(|c| {
@@ -110,21 +122,6 @@ fn password() -> String {
 
 /// Sections and people of the demo; whoever is there keeps everything but the password of the file. Gives the coordinator.
 fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreError> {
-    let roster: Vec<(&str, &[&str])> = jurado_sim::DEMO_SECTIONS.iter().map(|(s, teams)| (*s, &teams[..])).collect();
-    // Once there are sections they are the coordinator's, who may rename them and take them out.
-    let fresh = store.look(jurado_store::roster::names)?.is_empty();
-    if fresh {
-        store.run(|c| {
-            let course = Course {
-                school: "Tarn Sound Harbour College".into(),
-                section: "watch".into(),
-                sections: "watches".into(),
-                ..Course::default()
-            };
-            jurado_store::settings::set_course(c, &course, None)?;
-            jurado_store::roster::add(c, &roster)
-        })?;
-    }
     for (sign_in, name, role, own) in PEOPLE {
         let secret = store.look(|c| users::secret_of(c, sign_in))?;
         let word = &words[sign_in];
@@ -145,10 +142,60 @@ fn people(store: &Store, words: &HashMap<String, String>) -> Result<User, StoreE
         let id = users::id_of(c, PEOPLE[0].0)?.ok_or(StoreError::NotFound("coordinator"))?;
         users::get(c, id)
     })?;
-    if fresh {
-        store.run(|c| jurado_store::roster::enrol(c, &students(), &coordinator))?;
-    }
     Ok(coordinator)
+}
+
+/// Sections and teams of the demo, and what it calls them.
+fn begin(store: &Store) -> Result<(), StoreError> {
+    let roster: Vec<(&str, &[&str])> = jurado_sim::DEMO_SECTIONS.iter().map(|(s, teams)| (*s, &teams[..])).collect();
+    store.run(|c| {
+        let course = Course {
+            school: "Tarn Sound Harbour College".into(),
+            term: TERM.into(),
+            section: "watch".into(),
+            sections: "watches".into(),
+            ..Course::default()
+        };
+        jurado_store::settings::set_course(c, &course, None)?;
+        jurado_store::roster::add(c, &roster)
+    })
+}
+
+/// Names of the demo's terms: the one that runs, and the one before.
+const TERM: &str = "Autumn";
+const LAST_TERM: &str = "Spring";
+/// Tables of the term before, so that there is something to look back at.
+const LAST_TABLES: usize = 12;
+
+/// The term before: a few tables, decided, signed, returned and put away.
+fn last_term(store: &Store, user: &User) -> Result<(), StoreError> {
+    store.run(|c| jurado_store::roster::enrol(c, &students("S"), user))?;
+    let lab = store.look(|c| jurado_store::labs::by_slug(c, "keel-plate"))?.ok_or(StoreError::NotFound("lab"))?;
+    let tables: Vec<Submission> =
+        jurado_sim::demo_class(DEMO_SEED + 1).tables().into_iter().take(LAST_TABLES).collect();
+    let csv = jurado_sim::class_csv(&lab.protocol, &tables);
+    store.run(|c| {
+        let import = jurado_store::imports::offer(c, lab.id, user, "keel-plate-spring.csv", csv.as_bytes())?;
+        jurado_store::imports::take(c, import, user)
+    })?;
+    for row in store.look(|c| jurado_store::docket::of_lab(c, lab.id, user))? {
+        store.run(|c| {
+            let detail = jurado_store::sheets::get(c, row.id, user)?;
+            let judged = detail.judge(&lab.protocol);
+            let open = judged.findings.iter().filter(|f| f.open());
+            let taken: Vec<NewDecision> = open.map(|f| NewDecision::new(&f.key, Action::Accept, "")).collect();
+            if !taken.is_empty() {
+                jurado_store::sheets::decide(c, row.id, detail.version, user, &taken)?;
+            }
+            jurado_store::sheets::sign(c, row.id, detail.version + u32::from(!taken.is_empty()), user)
+        })?;
+    }
+    let new = jurado_store::terms::New { ends: LAST_TERM, begins: TERM, same_teams: true };
+    store.run(|c| {
+        jurado_store::sheets::release(c, &jurado_store::Filter::default(), user)?;
+        jurado_store::terms::begin(c, &new, user)
+    })?;
+    Ok(())
 }
 
 /// Surnames of the demo's students, who are nobody.
@@ -157,8 +204,8 @@ const SURNAMES: [&str; 21] = [
     "Lanyard", "Leech", "Luff", "Oakum", "Painter", "Quoin", "Scupper", "Thwart", "Transom", "Winch",
 ];
 
-/// Two students for each team of the demo.
-fn students() -> Vec<Student> {
+/// Two students for each team of the demo; numbers of another term begin differently.
+fn students(term: &str) -> Vec<Student> {
     let teams = jurado_sim::DEMO_SECTIONS.iter().flat_map(|(s, teams)| teams.iter().map(move |t| (*s, *t)));
     teams
         .flat_map(|team| [team, team])
@@ -166,7 +213,7 @@ fn students() -> Vec<Student> {
         .map(|(n, (section, team))| Student {
             section: section.to_owned(),
             team: team.to_owned(),
-            number: format!("TS{:04}", 1001 + 7 * n),
+            number: format!("TS{term}{:04}", 1001 + 7 * n),
             name: format!("{}. {}", char::from(b'A' + (n / SURNAMES.len()) as u8), SURNAMES[n % SURNAMES.len()]),
         })
         .collect()
@@ -174,6 +221,10 @@ fn students() -> Vec<Student> {
 
 /// The files of labs that have no table yet: lab, name, content.
 fn files(store: &Store, classes: &Classes, user: &User) -> Result<Vec<(u32, String, String)>, StoreError> {
+    // In a term that the coordinator has begun nothing is the demo's to add.
+    if store.look(jurado_store::settings::course)?.term != TERM {
+        return Ok(Vec::new());
+    }
     let labs = store.look(|c| {
         let used = jurado_store::docket::labs_in_use(c)?;
         Ok(jurado_store::labs::all(c)?.into_iter().filter(|l| !used.contains(&l.id)).collect::<Vec<_>>())

@@ -36,6 +36,8 @@ pub use queries::roster;
 pub use queries::sections;
 pub use queries::settings;
 pub use queries::sheets::{self, Moved, NewDecision, ReturnedLine, SheetDetail, StoredDecision, WentOut};
+pub use queries::shelf;
+pub use queries::terms;
 pub use queries::tries;
 pub use queries::users::{self, User};
 pub use queries::verify;

@@ -14,7 +14,19 @@ diesel::table! {
     }
 }
 diesel::table! { sign_in_tries (counted_by) { counted_by -> Char, tries -> Unsigned<Integer>, free_at -> Datetime, last_at -> Datetime, } }
-diesel::table! { sections (id) { id -> Unsigned<Integer>, name -> Varchar, position -> Integer, } }
+diesel::table! {
+    sections (id) {
+        id -> Unsigned<Integer>, name -> Varchar, position -> Integer, term_id -> Unsigned<Integer>, closed_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! { terms (id) { id -> Unsigned<Integer>, name -> Varchar, ended_at -> Datetime, ended_by -> Nullable<Unsigned<Integer>>, } }
+diesel::table! { term_labs (term_id, lab_id) { term_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, } }
+diesel::table! {
+    removals (id) {
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, whole_lab -> Bool, reason -> Varchar, user_id -> Unsigned<Integer>,
+        at -> Datetime, back_at -> Nullable<Datetime>,
+    }
+}
 diesel::table! { user_sections (user_id, section_id) { user_id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, } }
 diesel::table! { teams (id) { id -> Unsigned<Integer>, section_id -> Unsigned<Integer>, name -> Varchar, } }
 diesel::table! {
@@ -29,7 +41,7 @@ diesel::table! {
     imports (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
         body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, unreadable -> Varchar,
-        replaces -> Bool,
+        replaces -> Bool, term_id -> Unsigned<Integer>,
     }
 }
 diesel::table! {
@@ -39,7 +51,7 @@ diesel::table! {
         open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
         taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
-        outcome -> Char, changed -> Varchar, changed_by -> Varchar,
+        outcome -> Char, changed -> Varchar, changed_by -> Varchar, term_id -> Unsigned<Integer>, removal_id -> Nullable<Unsigned<Integer>>,
     }
 }
 diesel::table! {
@@ -109,7 +121,7 @@ diesel::table! {
 diesel::table! {
     students (id) {
         id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, number -> Varchar, name -> Varchar, left_at -> Nullable<Datetime>,
-        left_why -> Varchar,
+        left_why -> Varchar, term_id -> Unsigned<Integer>,
     }
 }
 diesel::table! {
@@ -137,8 +149,10 @@ diesel::joinable!(decisions -> users (user_id));
 diesel::joinable!(quarantine -> imports (import_id));
 diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
+diesel::joinable!(removals -> users (user_id));
 diesel::allow_tables_to_appear_in_same_query!(
     users,
+    attachments,
     sections,
     user_sections,
     teams,
@@ -154,5 +168,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     judged_ahead,
     went_out,
     students,
-    section_lab_history
+    section_lab_history,
+    terms,
+    term_labs,
+    removals
 );

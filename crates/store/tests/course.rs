@@ -68,7 +68,10 @@ fn students_move_leave_and_come_back_and_a_team_with_tables_stays() {
     );
     let ada = team("Curlew").members[0].id;
     assert!(told(change(Change::RemoveTeam(team("Curlew").id))).contains("students"));
-    change(Change::MoveStudent(ada, team("Alfa").id)).expect("moved");
+    assert!(told(change(Change::MoveStudent(ada, "Morning, Alfa".into()))).contains("no team"));
+    change(Change::MoveStudent(ada, " Evening : Zulu ".into())).expect("into another section");
+    assert!(team("Curlew").members.is_empty());
+    change(Change::MoveStudent(ada, "Morning: Alfa".into())).expect("moved");
     change(Change::RemoveTeam(team("Curlew").id)).expect("an empty team goes");
     assert!(told(change(Change::RemoveTeam(team("Alfa").id))).contains("tables"));
     // A picture may have come before any table.

@@ -376,7 +376,7 @@ fn what_went_out_is_kept_and_the_next_return_knows_what_changed() {
     assert_eq!(again.state, SheetState::Waiting);
     assert_eq!(again.went_out.expect("it is still known").points, sent.points);
     let marks = |points: Decimal| {
-        let marks = w.run(|c| docket::sent_marks(c, &w.coordinator, None, None));
+        let marks = w.run(|c| docket::sent_marks(c, &w.coordinator, 0, None, None));
         assert_eq!(marks.iter().map(|m| m.points).collect::<Vec<_>>(), [points], "the marks file says what went out");
     };
     marks(sent.points);

@@ -42,7 +42,7 @@ impl World {
     }
 
     fn sent(&self) -> Vec<(Decimal, Option<u32>)> {
-        let marks = self.run(|c| docket::sent_marks(c, &self.coordinator, None, None));
+        let marks = self.run(|c| docket::sent_marks(c, &self.coordinator, 0, None, None));
         marks.into_iter().map(|m| (m.points, m.version)).collect()
     }
 

@@ -15,10 +15,10 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     attachments, auth, bench, course, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
-    sections, setting, stations, tryout, watch, words,
+    sections, setting, shelf, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
-use crate::{assets, error};
+use crate::{assets, error, flash};
 
 /// How the server is run.
 #[derive(Clone, Debug)]
@@ -63,6 +63,10 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/people/{id}", web::post().to(people::change))
         .route("/course", web::get().to(course::page))
         .route("/course", web::post().to(course::set))
+        .route("/course/term", web::post().to(shelf::begin))
+        .route("/terms/{id}", web::get().to(shelf::term))
+        .route("/terms/{id}/marks.csv", web::get().to(shelf::term_marks))
+        .route("/shelf/{id}/back", web::post().to(shelf::bring_back))
         .route("/docket", web::get().to(docket::page))
         .route("/bench", web::get().to(bench::next))
         .route("/bench/{id}", web::get().to(bench::page))
@@ -77,6 +81,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/bench/{id}/attachment/{file}/remove", web::post().to(attachments::remove))
         .route("/attachment/{id}", web::get().to(attachments::show))
         .route("/names", web::post().to(auth::names))
+        .route("/bench/{id}/remove", web::post().to(shelf::remove))
         .route("/bench/{id}/undo", web::post().to(bench::undo))
         .route("/bench/{id}/sign", web::post().to(bench::sign))
         .route("/intake", web::get().to(intake::page))
@@ -106,6 +111,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/protocols/new/file", web::post().to(new_lab::from_file))
         .route("/protocols/{lab}", web::get().to(protocols::read))
         .route("/protocols/{lab}/term", web::post().to(protocols::stand))
+        .route("/protocols/{lab}/remove", web::post().to(shelf::remove_lab))
         .route("/protocols/{lab}/edit", web::get().to(protocol_text::edit))
         .route("/protocols/{lab}/edit", web::post().to(protocol_text::change))
         .route("/protocols/{lab}/check", web::post().to(protocol_text::check))
@@ -170,6 +176,7 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
             .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
             .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
             .app_data(web::QueryConfig::default().error_handler(error::bad_query))
+            .wrap(from_fn(flash::keep))
             .wrap(session)
             .wrap(Compress::default())
             .wrap(headers(secure))

@@ -6,6 +6,8 @@ mod assets;
 mod door;
 mod draw;
 mod error;
+mod flash;
+mod forms;
 mod metrics;
 mod paths;
 mod request;

@@ -12,12 +12,11 @@ use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use chrono::NaiveDateTime;
-use hmac::{Hmac, Mac};
 use jurado_store::{Db, Role, Store, StoreError, User};
-use sha2::Sha256;
 use subtle::ConstantTimeEq;
 
 use crate::error::WebError;
+use crate::flash::Said;
 use crate::views::frame::Frame;
 
 /// Key of the person's id in the session.
@@ -50,6 +49,8 @@ pub(crate) struct Actor {
     /// Whether names are hidden, from a cookie.
     pub(crate) blind: bool,
     pub(crate) store: Store,
+    /// What the page that is asked for says once.
+    pub(crate) said: Option<Said>,
 }
 
 /// Whether two texts are the same, in a time that does not say where they differ.
@@ -57,34 +58,10 @@ fn same(a: &str, b: &str) -> bool {
     !a.is_empty() && a.as_bytes().ct_eq(b.as_bytes()).into()
 }
 
-/// What only a holder of the session's token can make of a text.
-fn seal(token: &str, text: &str) -> String {
-    let Ok(mut mac) = Hmac::<Sha256>::new_from_slice(token.as_bytes()) else { return String::new() };
-    mac.update(text.as_bytes());
-    mac.finalize().into_bytes().iter().map(|b| format!("{b:02x}")).collect()
-}
-
 impl Actor {
     /// Lets a change through if its form carries this session's token.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
         if same(token, &self.token) { Ok(()) } else { Err(WebError::Token) }
-    }
-
-    /// A sentence of ours as a part of an address: the page that comes shows it only to the session that it was said to, so
-    /// that nobody can make a link that puts words of theirs on a page of ours. Empty for an empty text.
-    pub(crate) fn say(&self, text: &str) -> String {
-        if text.is_empty() {
-            String::new()
-        } else {
-            crate::views::query(&format!("{}.{text}", seal(&self.token, text)))
-        }
-    }
-
-    /// What an address says, if it was [`Actor::say`] that wrote it for this session; empty otherwise.
-    pub(crate) fn said<'a>(&self, part: &'a str) -> &'a str {
-        part.split_once('.')
-            .filter(|(sealed, text)| same(sealed, &seal(&self.token, text)))
-            .map_or("", |(_, text)| text)
     }
 
     /// The frame of a page for this person.
@@ -96,6 +73,7 @@ impl Actor {
             token: self.token.clone(),
             signed_in: true,
             blind: self.blind,
+            said: self.said.clone(),
             ..Frame::outside(title, self.night)
         }
     }
@@ -260,6 +238,7 @@ impl FromRequest for Actor {
                 night: is_night(&request),
                 blind: request.cookie("names").is_some_and(|c| c.value() == "hidden"),
                 store,
+                said: crate::flash::take(&request),
             })
         })
     }

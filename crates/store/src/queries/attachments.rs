@@ -73,6 +73,7 @@ pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<Nam
     let name = words(file_name.rsplit_once('.').map_or(file_name, |(stem, _)| stem));
     let rows: Vec<(u32, u32, String, String)> = teams::table
         .inner_join(sections::table)
+        .filter(sections::term_id.eq(0))
         .select((teams::id, sections::id, sections::name, teams::name))
         .load(c.sql())?;
     let mut fits: Vec<(usize, bool, NamedTeam)> = rows
@@ -106,6 +107,13 @@ pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: 
         let what = format!("“{file_name}” is no picture and no PDF, whatever its name says");
         return refuse(what, "bring a PNG, JPEG or WebP picture, or a PDF");
     };
+    let section: u32 = teams::table
+        .find(team)
+        .select(teams::section_id)
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("team"))?;
+    super::sections::hold(c, section, super::labs::Hold::Shared)?;
     let digest = crate::digest(body);
     let file_name: String = jurado_intake::without_unseen_signs(file_name).chars().take(200).collect();
     let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
@@ -148,6 +156,36 @@ pub fn of(c: &mut Db, lab: u32, team: u32) -> Result<Vec<Attachment>, StoreError
         .load(c.sql())?)
 }
 
+/// An attachment with whose table it went.
+#[derive(Clone, Debug, Queryable)]
+pub struct Placed {
+    /// Its name.
+    pub file_name: String,
+    /// Lab.
+    pub lab_id: u32,
+    /// Section's id.
+    pub section_id: u32,
+    /// Section's name.
+    pub section: String,
+    /// Team's name.
+    pub team: String,
+}
+
+/// Attachments by id, of those a person sees.
+///
+/// # Errors
+/// Faults of the database.
+pub fn placed(c: &mut Db, ids: &[u32], user: &User) -> Result<Vec<Placed>, StoreError> {
+    let rows: Vec<Placed> = attachments::table
+        .inner_join(teams::table.on(teams::id.eq(attachments::team_id)))
+        .inner_join(sections::table.on(sections::id.eq(teams::section_id)))
+        .filter(attachments::id.eq_any(ids))
+        .order(attachments::id)
+        .select((attachments::file_name, attachments::lab_id, sections::id, sections::name, teams::name))
+        .load(c.sql())?;
+    Ok(rows.into_iter().filter(|a| user.sees(a.section_id)).collect())
+}
+
 /// An attachment's media type and bytes, if its table is this person's to see.
 ///
 /// # Errors
@@ -170,6 +208,7 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<(String, Vec<u8>), StoreE
 /// [`StoreError::NotFound`]; faults of the database.
 pub fn remove(c: &mut Db, sheet_id: u32, id: u32, user: &User) -> Result<(), StoreError> {
     let place = sheet::get(c, sheet_id, user)?;
+    super::sections::hold(c, place.section_id, super::labs::Hold::Shared)?;
     let gone = diesel::delete(
         attachments::table
             .filter(attachments::id.eq(id))

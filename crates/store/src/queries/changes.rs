@@ -124,7 +124,7 @@ pub fn ask_in_force_of(
     let protocol = labs::protocol(c, protocol_id)?;
     let total: i64 = sheet_table::table
         .filter(sheet_table::lab_id.eq(lab.id))
-        .filter(sheet_table::submission_id.is_not_null())
+        .filter(sheet_table::stage.is_not_null())
         .count()
         .get_result(c.sql())?;
     let asked_at = c.now()?;
@@ -154,7 +154,7 @@ pub fn ask_in_force_of(
 /// Faults of the database.
 pub fn ask_stale(c: &mut Db) -> Result<usize, StoreError> {
     let judged: Vec<(u32, u32, String)> = sheet_table::table
-        .filter(sheet_table::submission_id.is_not_null())
+        .filter(sheet_table::stage.is_not_null())
         .select((sheet_table::lab_id, sheet_table::section_id, sheet_table::judged_with))
         .distinct()
         .load(c.sql())?;
@@ -205,6 +205,7 @@ pub(crate) fn put_in_force(store: &Store, job: &Job, process: &str) -> Result<St
 fn sections_of(c: &mut Db, lab: u32) -> Result<Vec<u32>, StoreError> {
     let mut ids: Vec<u32> = sheet_table::table
         .filter(sheet_table::lab_id.eq(lab))
+        .filter(sheet_table::term_id.eq(0))
         .select(sheet_table::section_id)
         .distinct()
         .load(c.sql())?;
@@ -262,7 +263,7 @@ fn not_ahead(
     let text = format!(
         "SELECT s.id, s.version, s.submission_id FROM sheets s \
          LEFT JOIN judged_ahead a ON a.job_id = {job} AND a.sheet_id = s.id AND a.version = s.version AND a.judged_with = '{with}' \
-         WHERE s.lab_id = {lab} AND s.section_id = {section} AND s.id > {after} AND s.submission_id IS NOT NULL \
+         WHERE s.lab_id = {lab} AND s.section_id = {section} AND s.id > {after} AND s.stage IS NOT NULL \
          AND s.judged_with <> '{with}' AND a.sheet_id IS NULL ORDER BY s.id LIMIT {PORTION}"
     );
     let rows: Vec<Place> = diesel::sql_query(text).load(c.sql())?;

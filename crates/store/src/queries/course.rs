@@ -5,8 +5,9 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use diesel::result::{DatabaseErrorKind, Error as Sql};
 
-use super::events;
+use super::labs::{self, Hold};
 use super::users::User;
+use super::{events, ground, sections as section_rows, sheets as sheet_rows};
 use crate::schema::{section_labs, sections, sheets, students, teams, user_sections};
 use crate::{Db, StoreError};
 
@@ -61,18 +62,22 @@ pub enum Change {
     MoveSection(u32, bool),
     /// Takes out a section that holds no team.
     RemoveSection(u32),
+    /// Takes no more tables of a section in (true), or takes them in again.
+    CloseSection(u32, bool),
     /// A new team in a section.
     AddTeam(u32, String),
     /// Another name for a team.
     RenameTeam(u32, String),
+    /// A team with its students and tables into another section, whose settings then hold for it.
+    MoveTeam(u32, u32),
     /// Takes out a team that has handed nothing in and holds no student.
     RemoveTeam(u32),
     /// A new student in a team: number and name.
     AddStudent(u32, String, String),
     /// Another name for a student.
     RenameStudent(u32, String),
-    /// A student into another team.
-    MoveStudent(u32, u32),
+    /// A student into another team, as `section: team`.
+    MoveStudent(u32, String),
     /// A student leaves, for a reason.
     Leave(u32, String),
     /// A student who left is back.
@@ -84,7 +89,7 @@ fn bad(what: impl Into<String>, mend: impl Into<String>) -> StoreError {
 }
 
 /// A name without blanks around it, if it may be one.
-fn named<'a>(what: &str, text: &'a str, most: usize) -> Result<&'a str, StoreError> {
+pub(crate) fn named<'a>(what: &str, text: &'a str, most: usize) -> Result<&'a str, StoreError> {
     let text = text.trim();
     if text.is_empty() {
         return Err(bad(format!("the {what} is empty"), "write one"));
@@ -95,8 +100,13 @@ fn named<'a>(what: &str, text: &'a str, most: usize) -> Result<&'a str, StoreErr
     Ok(text)
 }
 
+/// A reason without blanks around it, if it may be one.
+pub(crate) fn reason(text: &str) -> Result<&str, StoreError> {
+    named("reason", text, MOST_REASON)
+}
+
 /// What is wrong where a name is there already.
-fn taken(e: StoreError, what: &str, name: &str) -> StoreError {
+pub(crate) fn taken(e: StoreError, what: &str, name: &str) -> StoreError {
     match e {
         StoreError::Database(Sql::DatabaseError(DatabaseErrorKind::UniqueViolation, _)) => {
             bad(format!("there is {what} “{name}” already"), "choose another name")
@@ -168,14 +178,42 @@ pub fn teams_of(c: &mut Db, section: u32, user: &User) -> Result<Vec<Team>, Stor
 /// # Errors
 /// [`StoreError::Bad`] with what cannot be and how to mend it; [`StoreError::NotFound`]; faults of the database.
 pub fn change(c: &mut Db, change: &Change, user: &User) -> Result<(), StoreError> {
+    // What belongs to a term that has ended stays as it is.
+    if let Some(section) = section_of(c, change)? {
+        section_rows::hold(c, section, Hold::Alone)?;
+    }
     let (what, about) = match change {
-        Change::AddSection(_) | Change::RenameSection(..) | Change::MoveSection(..) | Change::RemoveSection(_) => {
-            section(c, change)?
-        }
+        Change::AddSection(_)
+        | Change::RenameSection(..)
+        | Change::MoveSection(..)
+        | Change::RemoveSection(_)
+        | Change::CloseSection(..) => section(c, change)?,
         Change::AddTeam(..) | Change::RenameTeam(..) | Change::RemoveTeam(_) => team(c, change)?,
+        Change::MoveTeam(id, to) => move_team(c, *id, *to, user)?,
         _ => student(c, change)?,
     };
     events::note(c, Some(user.id), what, &about)
+}
+
+/// The section in which something is changed, if that is there.
+fn section_of(c: &mut Db, change: &Change) -> Result<Option<u32>, StoreError> {
+    let of_team = |c: &mut Db, team: &u32| -> Result<Option<u32>, StoreError> {
+        Ok(teams::table.find(team).select(teams::section_id).first(c.sql()).optional()?)
+    };
+    match change {
+        // A team that moves has two; they are held in order there.
+        Change::AddSection(_) | Change::MoveTeam(..) => Ok(None),
+        Change::RenameSection(id, _)
+        | Change::MoveSection(id, _)
+        | Change::RemoveSection(id)
+        | Change::CloseSection(id, _)
+        | Change::AddTeam(id, _) => Ok(Some(*id)),
+        Change::RenameTeam(id, _) | Change::RemoveTeam(id) | Change::AddStudent(id, ..) => of_team(c, id),
+        Change::RenameStudent(id, _) | Change::MoveStudent(id, _) | Change::Leave(id, _) | Change::Return(id) => {
+            let team: Option<u32> = students::table.find(id).select(students::team_id).first(c.sql()).optional()?;
+            team.map_or(Ok(None), |team| of_team(c, &team))
+        }
+    }
 }
 
 fn section(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreError> {
@@ -204,7 +242,7 @@ fn section(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreE
             Ok(("section renamed", format!("section {id}: {was} is {name}")))
         }
         Change::MoveSection(id, up) => {
-            let mut order: Vec<u32> = sections::table
+            let mut order: Vec<u32> = super::roster::here()
                 .order((sections::position, sections::name))
                 .select(sections::id)
                 .for_update()
@@ -231,6 +269,12 @@ fn section(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreE
             diesel::delete(user_sections::table.filter(user_sections::section_id.eq(id))).execute(c.sql())?;
             found(diesel::delete(sections::table.find(id)).execute(c.sql())?, "section")?;
             Ok(("section taken out", format!("section {id}:")))
+        }
+        Change::CloseSection(id, close) => {
+            let at = if *close { Some(c.now()?) } else { None };
+            let row = diesel::update(sections::table.find(id)).set(sections::closed_at.eq(at));
+            found(row.execute(c.sql())?, "section")?;
+            Ok((if *close { "section closed" } else { "section opened" }, format!("section {id}:")))
         }
         _ => Err(StoreError::NotFound("change of a section")),
     }
@@ -280,6 +324,39 @@ fn team(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreErro
     }
 }
 
+/// Moves a team to another section, and judges its tables by what that one sets. All labs of its tables and both sections
+/// are held first, so that nothing is judged by the old section's settings meanwhile.
+fn move_team(c: &mut Db, id: u32, to: u32, user: &User) -> Result<(&'static str, String), StoreError> {
+    let labs_of = |c: &mut Db| -> Result<Vec<u32>, StoreError> {
+        let ids = sheets::table.filter(sheets::team_id.eq(id)).select(sheets::lab_id).distinct();
+        Ok(ids.order(sheets::lab_id).load(c.sql())?)
+    };
+    for lab in labs_of(c)? {
+        labs::hold(c, lab, Hold::Shared)?;
+    }
+    let row = teams::table.find(id).select((teams::section_id, teams::name));
+    let (from, name): (u32, String) = row.first(c.sql()).optional()?.ok_or(StoreError::NotFound("team"))?;
+    if from == to {
+        return Err(bad(format!("{name} is in that section already"), "choose another section"));
+    }
+    for section in [from.min(to), from.max(to)] {
+        section_rows::hold(c, section, Hold::Alone)?;
+    }
+    let moved = diesel::update(teams::table.find(id).filter(teams::section_id.eq(from)))
+        .set(teams::section_id.eq(to))
+        .execute(c.sql())
+        .map_err(|e| taken(e.into(), "a team", &name))?;
+    found(moved, "team")?;
+    diesel::update(sheets::table.filter(sheets::team_id.eq(id))).set(sheets::section_id.eq(to)).execute(c.sql())?;
+    // Something of another lab may have come in before the sections were held.
+    for lab in labs_of(c)? {
+        labs::hold(c, lab, Hold::Shared)?;
+        let ground = ground::of(c, lab, to)?;
+        sheet_rows::rejudge_held(c, &ground, to, &user.name, "moved the team to another section")?;
+    }
+    Ok(("team moved", format!("team {id}: section {from} to section {to}")))
+}
+
 fn student(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreError> {
     match change {
         Change::AddStudent(team, number, name) => {
@@ -298,14 +375,14 @@ fn student(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreE
             found(row.execute(c.sql())?, "student")?;
             Ok(("student renamed", format!("student {id}:")))
         }
-        Change::MoveStudent(id, team) => {
-            has_team(c, *team)?;
+        Change::MoveStudent(id, to) => {
+            let team = team_called(c, to)?;
             let row = diesel::update(students::table.find(id)).set(students::team_id.eq(team));
             found(row.execute(c.sql())?, "student")?;
             Ok(("student moved", format!("student {id}: team {team}")))
         }
         Change::Leave(id, why) => {
-            let why = named("reason", why, MOST_REASON)?;
+            let why = reason(why)?;
             let at = c.now()?;
             let row = diesel::update(students::table.find(id))
                 .set((students::left_at.eq(Some(at)), students::left_why.eq(why)));
@@ -320,6 +397,25 @@ fn student(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreE
         }
         _ => Err(StoreError::NotFound("change of a student")),
     }
+}
+
+/// The team that `section: team` names. Either name may hold a colon.
+fn team_called(c: &mut Db, text: &str) -> Result<u32, StoreError> {
+    for (at, _) in text.match_indices(':') {
+        let (section, team) = (text[..at].trim(), text[at + 1..].trim());
+        let id: Option<u32> = teams::table
+            .inner_join(sections::table)
+            .filter(sections::term_id.eq(0))
+            .filter(sections::name.eq(section))
+            .filter(teams::name.eq(team))
+            .select(teams::id)
+            .first(c.sql())
+            .optional()?;
+        if let Some(id) = id {
+            return Ok(id);
+        }
+    }
+    Err(bad(format!("there is no team “{}”", text.trim()), "choose one of the list, as section: team"))
 }
 
 fn has_team(c: &mut Db, team: u32) -> Result<(), StoreError> {

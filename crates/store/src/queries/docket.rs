@@ -74,7 +74,7 @@ impl DocketRow {
 /// Where a table stands, as the database works it out.
 pub(crate) const WANTS: u8 = 0;
 pub(crate) const CLEAR: u8 = 1;
-const SIGNED: u8 = 2;
+pub(crate) const SIGNED: u8 = 2;
 const RETURNED: u8 = 3;
 
 /// The stage of a word; `None` for one that names none, which asks for nothing in particular.
@@ -323,7 +323,12 @@ pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn labs_in_use(c: &mut Db) -> Result<BTreeSet<u32>, StoreError> {
-    let ids: Vec<u32> = sheets::table.select(sheets::lab_id).distinct().load(c.sql())?;
+    let ids: Vec<u32> = sheets::table
+        .filter(sheets::term_id.eq(0))
+        .filter(sheets::removal_id.is_null())
+        .select(sheets::lab_id)
+        .distinct()
+        .load(c.sql())?;
     Ok(ids.into_iter().collect())
 }
 
@@ -348,13 +353,15 @@ pub struct SentMark {
     pub at: NaiveDateTime,
 }
 
-/// Marks that went out, of what a person sees, by section and team. What was changed since is not in them.
+/// Marks that went out in a term (0 is the one that runs), of what a person sees, by section and team. What was changed
+/// since is not in them, and no table that was taken out.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn sent_marks(
     c: &mut Db,
     user: &User,
+    term: u32,
     lab: Option<u32>,
     section: Option<u32>,
 ) -> Result<Vec<SentMark>, StoreError> {
@@ -364,6 +371,8 @@ pub fn sent_marks(
         .inner_join(teams::table)
         .inner_join(sections::table)
         .left_join(protocols::table.on(protocols::id.nullable().eq(went_out::protocol_id)))
+        .filter(sheets::term_id.eq(term))
+        .filter(sheets::removal_id.is_null())
         .order((sections::position, sections::id, teams::name, sheets::lab_id))
         .select((
             sheets::id,

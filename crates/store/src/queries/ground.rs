@@ -5,6 +5,7 @@
 
 use std::collections::BTreeMap;
 
+use diesel::prelude::*;
 use jurado_core::decision::Decision;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
@@ -16,6 +17,7 @@ use jurado_core::verdict::Judged;
 use super::labs::{self, Lab};
 use super::sections;
 use crate::records::sheet::Derived;
+use crate::schema::teams;
 use crate::{Db, StoreError};
 
 /// What tables of one lab in one section are judged by.
@@ -25,12 +27,14 @@ pub(crate) struct Ground {
     pub(crate) settings: Section,
     /// Engine, protocol and settings as one digest, kept beside each verdict.
     pub(crate) judged_with: String,
+    /// Whether the section takes tables in.
+    pub(crate) open: bool,
 }
 
 impl Ground {
     pub(crate) fn new(lab: Lab, settings: Section) -> Ground {
         let judged_with = judged_with(&lab.protocol, &settings);
-        Ground { lab, settings, judged_with }
+        Ground { lab, settings, judged_with, open: true }
     }
 
     /// The verdict on a table.
@@ -57,7 +61,7 @@ pub(crate) fn judged_with(protocol: &Protocol, settings: &Section) -> String {
 
 /// What is in force for a lab in a section, as it is at this moment.
 pub(crate) fn of(c: &mut Db, lab: u32, section: u32) -> Result<Ground, StoreError> {
-    let lab = labs::get(c, lab)?;
+    let lab = labs::get_in(c, lab, section)?;
     let set = sections::get(c, section, lab.id)?;
     Ok(Ground::new(lab, set.settings))
 }
@@ -65,8 +69,8 @@ pub(crate) fn of(c: &mut Db, lab: u32, section: u32) -> Result<Ground, StoreErro
 /// As [`of`], held until the transaction ends: no protocol is put in force and the section sets nothing meanwhile.
 pub(crate) fn hold(c: &mut Db, lab: u32, section: u32) -> Result<Ground, StoreError> {
     labs::hold(c, lab, labs::Hold::Shared)?;
-    sections::hold(c, section, labs::Hold::Shared)?;
-    of(c, lab, section)
+    let open = sections::hold(c, section, labs::Hold::Shared)?;
+    Ok(Ground { open, ..of(c, lab, section)? })
 }
 
 /// As [`hold`] for several sections of a lab.
@@ -80,9 +84,23 @@ pub(crate) fn hold_sections(
     let lab = labs::get(c, lab)?;
     let mut grounds = BTreeMap::new();
     for id in ids {
-        sections::hold(c, id, labs::Hold::Shared)?;
+        let open = sections::hold(c, id, labs::Hold::Shared)?;
         let set = sections::get(c, id, lab.id)?;
-        grounds.insert(id, Ground::new(lab.clone(), set.settings));
+        grounds.insert(id, Ground { open, ..Ground::new(lab.clone(), set.settings) });
     }
     Ok(grounds)
+}
+
+/// Refuses to go on where a team was moved to another section since it was looked up. Their sections are held, so that
+/// none moves after this.
+pub(crate) fn still_there(c: &mut Db, places: &[(u32, u32)]) -> Result<(), StoreError> {
+    for some in places.chunks(1_000) {
+        let ids: Vec<u32> = some.iter().map(|p| p.0).collect();
+        let now: Vec<(u32, u32)> =
+            teams::table.filter(teams::id.eq_any(ids)).select((teams::id, teams::section_id)).load(c.sql())?;
+        if some.iter().any(|place| !now.contains(place)) {
+            return Err(StoreError::conflict(0, "Somebody", "a team was moved to another section or taken out"));
+        }
+    }
+    Ok(())
 }

@@ -120,6 +120,7 @@ pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) ->
     let (id, state): (u32, ImportState) = imports::table
         .filter(imports::lab_id.eq(lab))
         .filter(imports::digest.eq(&digest))
+        .filter(imports::term_id.eq(0))
         .filter(imports::user_id.eq(user.id))
         .select((imports::id, imports::state))
         .for_update()
@@ -155,6 +156,7 @@ fn row(record: ImportRecord, by: String, taking: bool) -> ImportRow {
 pub fn recent(c: &mut Db, user: &User) -> Result<Vec<ImportRow>, StoreError> {
     let mut query = imports::table
         .inner_join(people::table)
+        .filter(imports::term_id.eq(0))
         .order(imports::id.desc())
         .limit(12)
         .select((ImportRecord::as_select(), people::name))
@@ -218,6 +220,7 @@ fn head(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Option<Job>), St
     let (record, by): (ImportRecord, String) = imports::table
         .inner_join(people::table)
         .filter(imports::id.eq(id))
+        .filter(imports::term_id.eq(0))
         .select((ImportRecord::as_select(), people::name))
         .first(c.sql())
         .optional()?
@@ -355,6 +358,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     let mut by_team: BTreeMap<Place, Option<&Submission>> = held.iter().map(|place| (*place, None)).collect();
     by_team.extend(placed.into_iter().map(|(place, table)| (place, Some(table))));
     let grounds = ground::hold_sections(c, lab.id, by_team.keys().map(|place| place.1))?;
+    ground::still_there(c, &by_team.keys().copied().collect::<Vec<_>>())?;
     for (n, (place @ (team, section), table)) in by_team.iter().enumerate() {
         let ground = grounds.get(section).ok_or(StoreError::NotFound("section"))?;
         if let Some(table) = table {
@@ -416,6 +420,7 @@ impl Teams {
     fn all(c: &mut Db) -> Result<Teams, StoreError> {
         let rows: Vec<(String, String, u32, u32)> = teams::table
             .inner_join(sections::table)
+            .filter(sections::term_id.eq(0))
             .select((sections::name, teams::name, teams::id, sections::id))
             .load(c.sql())?;
         Ok(Teams(rows.into_iter().map(|(s, t, team, section)| ((s, t), (team, section))).collect()))
@@ -538,8 +543,9 @@ fn put_rows(
     user: &User,
 ) -> Result<Taken, StoreError> {
     let teams = Teams::all(c)?;
-    let of_sections: BTreeSet<u32> = placed(&teams, &rows)?.iter().map(|(place, _)| place.1).collect();
-    let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, of_sections)?;
+    let places: Vec<Place> = placed(&teams, &rows)?.iter().map(|(place, _)| *place).collect();
+    let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, places.iter().map(|place| place.1))?;
+    ground::still_there(c, &places)?;
     super::quarantine::put_away(c, held, user)?;
     let mut taken = Taken::default();
     for table in rows {

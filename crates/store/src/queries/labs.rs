@@ -305,6 +305,26 @@ pub fn get(c: &mut Db, id: u32) -> Result<Lab, StoreError> {
     Ok(Lab { id, protocol_id, protocol: by_digest(c, &digest)? })
 }
 
+/// A lab as tables of a section are judged: by what is in force, or by what was when the section's term ended.
+///
+/// # Errors
+/// As [`get`].
+pub fn get_in(c: &mut Db, id: u32, section: u32) -> Result<Lab, StoreError> {
+    use crate::schema::{sections, term_labs};
+    let then: Option<(u32, String)> = term_labs::table
+        .inner_join(sections::table.on(sections::term_id.eq(term_labs::term_id)))
+        .inner_join(protocols::table.on(protocols::id.eq(term_labs::protocol_id)))
+        .filter(term_labs::lab_id.eq(id))
+        .filter(sections::id.eq(section))
+        .select((protocols::id, protocols::digest))
+        .first(c.sql())
+        .optional()?;
+    match then {
+        None => get(c, id),
+        Some((protocol_id, digest)) => Ok(Lab { id, protocol_id, protocol: by_digest(c, &digest)? }),
+    }
+}
+
 fn by_digest(c: &mut Db, digest: &str) -> Result<Arc<Protocol>, StoreError> {
     compiled(digest, || {
         Ok(protocols::table.filter(protocols::digest.eq(digest)).select(protocols::source).first(c.sql())?)

@@ -15,6 +15,8 @@ pub mod roster;
 pub mod sections;
 pub mod settings;
 pub mod sheets;
+pub mod shelf;
+pub mod terms;
 pub mod tries;
 pub mod users;
 pub mod verify;

@@ -53,6 +53,7 @@ pub fn waiting(c: &mut Db, user: &User) -> Result<Vec<HeldRecord>, StoreError> {
     let mut query = quarantine::table
         .inner_join(imports::table)
         .filter(quarantine::settled_at.is_null())
+        .filter(imports::term_id.eq(0))
         .order((quarantine::import_id.desc(), quarantine::line_number))
         .limit(200)
         .select(HELD)
@@ -93,7 +94,11 @@ pub fn of_table(c: &mut Db, submission: u32, team: u32, user: &User) -> Result<(
 /// # Errors
 /// Faults of the database.
 pub fn count(c: &mut Db, user: &User) -> Result<i64, StoreError> {
-    let mut query = quarantine::table.inner_join(imports::table).filter(quarantine::settled_at.is_null()).into_boxed();
+    let mut query = quarantine::table
+        .inner_join(imports::table)
+        .filter(quarantine::settled_at.is_null())
+        .filter(imports::term_id.eq(0))
+        .into_boxed();
     if !user.sees_all() {
         query = query.filter(imports::user_id.eq(user.id));
     }
@@ -117,7 +122,9 @@ pub fn settle(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     let of_team = match team {
         Some(team) => {
             let section: u32 = teams::table.find(team).select(teams::section_id).first(c.sql())?;
-            Some((ground::hold(c, lab, section)?, team))
+            let ground = ground::hold(c, lab, section)?;
+            ground::still_there(c, &[(team, section)])?;
+            Some((ground, team))
         }
         None => None,
     };

@@ -19,6 +19,15 @@ pub struct Section {
     pub name: String,
     /// Teams.
     pub teams: usize,
+    /// Whether it takes no more tables in.
+    pub closed: bool,
+}
+
+/// Sections of the term that runs.
+#[diesel::dsl::auto_type]
+pub(crate) fn here() -> _ {
+    let running: u32 = 0;
+    sections::table.filter(sections::term_id.eq(running))
 }
 
 /// Adds sections and teams that are not there yet, sections in the order given.
@@ -30,7 +39,7 @@ pub fn add(c: &mut Db, roster: &[(&str, &[&str])]) -> Result<(), StoreError> {
         diesel::insert_or_ignore_into(sections::table)
             .values((sections::name.eq(section), sections::position.eq(position as i32)))
             .execute(c.sql())?;
-        let id: u32 = sections::table.filter(sections::name.eq(section)).select(sections::id).first(c.sql())?;
+        let id: u32 = here().filter(sections::name.eq(section)).select(sections::id).first(c.sql())?;
         let rows: Vec<_> = names.iter().map(|n| (teams::section_id.eq(id), teams::name.eq(*n))).collect();
         diesel::insert_or_ignore_into(teams::table).values(rows).execute(c.sql())?;
     }
@@ -42,9 +51,9 @@ pub fn add(c: &mut Db, roster: &[(&str, &[&str])]) -> Result<(), StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn sections(c: &mut Db, user: &User) -> Result<Vec<Section>, StoreError> {
-    let rows: Vec<(u32, String)> = sections::table
+    let rows: Vec<(u32, String, bool)> = here()
         .order((sections::position, sections::name))
-        .select((sections::id, sections::name))
+        .select((sections::id, sections::name, sections::closed_at.is_not_null()))
         .load(c.sql())?;
     let counts: Vec<(u32, i64)> = teams::table
         .group_by(teams::section_id)
@@ -53,8 +62,8 @@ pub fn sections(c: &mut Db, user: &User) -> Result<Vec<Section>, StoreError> {
     let count = |id: u32| counts.iter().find(|(s, _)| *s == id).map_or(0, |(_, n)| *n as usize);
     Ok(rows
         .into_iter()
-        .filter(|(id, _)| user.sees(*id))
-        .map(|(id, name)| Section { id, teams: count(id), name })
+        .filter(|(id, ..)| user.sees(*id))
+        .map(|(id, name, closed)| Section { id, teams: count(id), name, closed })
         .collect())
 }
 
@@ -65,6 +74,7 @@ pub fn sections(c: &mut Db, user: &User) -> Result<Vec<Section>, StoreError> {
 pub fn roster(c: &mut Db, user: &User) -> Result<Roster, StoreError> {
     let rows: Vec<(u32, String, Option<String>)> = sections::table
         .left_join(teams::table)
+        .filter(sections::term_id.eq(0))
         .select((sections::id, sections::name, teams::name.nullable()))
         .load(c.sql())?;
     let mut roster = Roster::default();
@@ -111,9 +121,18 @@ pub struct Student {
 /// # Errors
 /// Faults of the database.
 pub fn students(c: &mut Db, user: &User) -> Result<Vec<Student>, StoreError> {
+    students_of(c, 0, user)
+}
+
+/// As [`students`], of a term; 0 is the one that runs.
+///
+/// # Errors
+/// Faults of the database.
+pub fn students_of(c: &mut Db, term: u32, user: &User) -> Result<Vec<Student>, StoreError> {
     let rows: Vec<(u32, Student)> = students::table
         .inner_join(teams::table.inner_join(sections::table))
         .filter(students::left_at.is_null())
+        .filter(students::term_id.eq(term))
         .order((sections::position, sections::name, teams::name, students::number))
         .select((sections::id, (sections::name, teams::name, students::number, students::name)))
         .load(c.sql())?;
@@ -143,12 +162,11 @@ pub struct Enrolled {
 pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, StoreError> {
     let mut done = Enrolled::default();
     for line in lines {
-        let position: i64 = sections::table.count().get_result(c.sql())?;
+        let position: i64 = here().count().get_result(c.sql())?;
         done.sections += diesel::insert_or_ignore_into(sections::table)
             .values((sections::name.eq(&line.section), sections::position.eq(position as i32)))
             .execute(c.sql())?;
-        let section: u32 =
-            sections::table.filter(sections::name.eq(&line.section)).select(sections::id).first(c.sql())?;
+        let section: u32 = here().filter(sections::name.eq(&line.section)).select(sections::id).first(c.sql())?;
         done.teams += diesel::insert_or_ignore_into(teams::table)
             .values((teams::section_id.eq(section), teams::name.eq(&line.team)))
             .execute(c.sql())?;
@@ -162,6 +180,7 @@ pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, Sto
             .first(c.sql())?;
         let existing: Option<(u32, u32, String, bool)> = students::table
             .filter(students::number.eq(&line.number))
+            .filter(students::term_id.eq(0))
             .select((students::id, students::team_id, students::name, students::left_at.is_not_null()))
             .first(c.sql())
             .optional()?;
@@ -195,13 +214,10 @@ pub fn enrol(c: &mut Db, lines: &[Student], user: &User) -> Result<Enrolled, Sto
     Ok(done)
 }
 
-/// All sections, by id and name.
+/// All sections of the term that runs, by id and name.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn names(c: &mut Db) -> Result<Vec<(u32, String)>, StoreError> {
-    Ok(sections::table
-        .order((sections::position, sections::name))
-        .select((sections::id, sections::name))
-        .load(c.sql())?)
+    Ok(here().order((sections::position, sections::name)).select((sections::id, sections::name)).load(c.sql())?)
 }

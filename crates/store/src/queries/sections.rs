@@ -40,11 +40,30 @@ fn parsed(text: &str) -> Result<Section, StoreError> {
     serde_json::from_str(text).map_err(|e| StoreError::Broken(format!("a section's settings: {e}")))
 }
 
-/// Holds the row of a section.
-pub(crate) fn hold(c: &mut Db, id: u32, how: Hold) -> Result<(), StoreError> {
-    let text = format!("SELECT id FROM sections WHERE id = {id} {}", how.sql());
-    let found = diesel::sql_query(text).execute(c.sql())?;
-    if found == 0 { Err(StoreError::NotFound("section")) } else { Ok(()) }
+#[derive(QueryableByName)]
+struct Stands {
+    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>)]
+    term_id: u32,
+    #[diesel(sql_type = diesel::sql_types::Bool)]
+    closed: bool,
+}
+
+/// Holds the row of a section, in which something is to be changed. Gives whether it is open for tables.
+///
+/// # Errors
+/// [`StoreError::Bad`] where its term has ended: what belongs to it stays as it is; [`StoreError::NotFound`]; faults of the
+/// database.
+pub(crate) fn hold(c: &mut Db, id: u32, how: Hold) -> Result<bool, StoreError> {
+    let text = format!("SELECT term_id, closed_at IS NOT NULL AS closed FROM sections WHERE id = {id} {}", how.sql());
+    let rows: Vec<Stands> = diesel::sql_query(text).load(c.sql())?;
+    let stands = rows.first().ok_or(StoreError::NotFound("section"))?;
+    if stands.term_id != 0 {
+        return Err(StoreError::Bad(
+            "this belongs to a term that has ended".into(),
+            "it can be read and exported, and is not changed any more".into(),
+        ));
+    }
+    Ok(!stands.closed)
 }
 
 /// What a section sets for a lab now.

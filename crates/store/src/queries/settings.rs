@@ -26,9 +26,12 @@ pub fn get_or_insert(c: &mut Db, name: &str, make: impl FnOnce() -> String) -> R
 
 /// How the course calls itself and its sections, and how it tells time.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
 pub struct Course {
     /// Name of the school; empty where none was given.
     pub school: String,
+    /// Name of the term that runs; empty where none was given.
+    pub term: String,
     /// What one section is called, as within a sentence.
     pub section: String,
     /// What several are called.
@@ -43,6 +46,7 @@ impl Default for Course {
     fn default() -> Course {
         Course {
             school: String::new(),
+            term: String::new(),
             section: "section".into(),
             sections: "sections".into(),
             zone: "UTC".into(),

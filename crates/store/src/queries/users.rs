@@ -172,11 +172,14 @@ pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, Stor
 }
 
 fn put_sections(c: &mut Db, id: u32, names: &[String]) -> Result<(), StoreError> {
-    diesel::delete(user_sections::table.filter(user_sections::user_id.eq(id))).execute(c.sql())?;
+    // Those of terms that have ended stay: who judged there reads there.
+    let running: Vec<u32> = super::roster::here().select(sections::id).load(c.sql())?;
+    let own = user_sections::table.filter(user_sections::user_id.eq(id));
+    diesel::delete(own.filter(user_sections::section_id.eq_any(running))).execute(c.sql())?;
     let names: BTreeSet<&str> = names.iter().map(|n| n.trim()).filter(|n| !n.is_empty()).collect();
     for name in names {
         let section: Option<u32> =
-            sections::table.filter(sections::name.eq(name)).select(sections::id).first(c.sql()).optional()?;
+            super::roster::here().filter(sections::name.eq(name)).select(sections::id).first(c.sql()).optional()?;
         let section = section.ok_or_else(|| {
             bad(format!("there is no section “{name}”"), "bring the roster first, or write the name as it is there")
         })?;

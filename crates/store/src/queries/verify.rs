@@ -32,7 +32,8 @@ pub struct Checked {
 }
 
 /// Judges every table anew and compares what is kept beside it: points, open findings, stage, marks and what went out. All
-/// is looked at as it was at one moment, so people may go on working.
+/// is looked at as it was at one moment, so people may go on working. What was taken out, and what belongs to a term that has
+/// ended, is left: it is not judged any more.
 ///
 /// # Errors
 /// Faults of the database.
@@ -41,7 +42,7 @@ pub fn check(store: &Store) -> Result<Checked, StoreError> {
         let places: Vec<(u32, u32, String, String)> = sheet_table::table
             .inner_join(labs::table)
             .inner_join(sections::table)
-            .filter(sheet_table::submission_id.is_not_null())
+            .filter(sheet_table::stage.is_not_null())
             .select((labs::id, sections::id, labs::slug, sections::name))
             .distinct()
             .load(c.sql())?;
@@ -60,7 +61,7 @@ fn check_place(c: &mut Db, ground: &Ground, section: u32, place: &str, out: &mut
         .inner_join(teams::table)
         .filter(sheet_table::lab_id.eq(ground.lab.id))
         .filter(sheet_table::section_id.eq(section))
-        .filter(sheet_table::submission_id.is_not_null())
+        .filter(sheet_table::stage.is_not_null())
         .order(sheet_table::id)
         .select((Head::as_select(), Derived::as_select(), sheet_table::stage, teams::name))
         .load(c.sql())?;

@@ -25,6 +25,7 @@ pub(crate) struct Head {
     pub(crate) taken_until: Option<NaiveDateTime>,
     pub(crate) changed: String,
     pub(crate) changed_by: String,
+    pub(crate) removal_id: Option<u32>,
 }
 
 /// A sheet that nothing has been handed in for yet.

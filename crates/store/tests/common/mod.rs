@@ -17,6 +17,7 @@ pub(crate) struct World {
     pub(crate) coordinator: User,
     pub(crate) reviewer: User,
     pub(crate) lab: u32,
+    pub(crate) database: String,
 }
 
 pub(crate) fn world(name: &str) -> World {
@@ -47,7 +48,7 @@ pub(crate) fn world(name: &str) -> World {
             Ok((users::get(c, coordinator)?, users::get(c, reviewer)?, lab))
         })
         .expect("a world");
-    World { store, coordinator, reviewer, lab }
+    World { store, coordinator, reviewer, lab, database }
 }
 
 /// A table with one slip: the volume of the plate has its decimal point astray.
@@ -115,4 +116,12 @@ impl World {
         let new = [NewDecision::new("slip:plate_volume", Action::Accept, "")];
         self.store.run(|c| sheets::decide(c, id, version, user, &new))
     }
+}
+
+/// Runs a statement on the world's database, beside the store.
+pub(crate) fn sql(w: &World, text: &str) {
+    let url = std::env::var("TEST_DATABASE_URL").expect("TEST_DATABASE_URL");
+    let base = url.rsplit_once('/').expect("a database in the URL").0;
+    let mut c = MysqlConnection::establish(&format!("{base}/{}", w.database)).expect("connected");
+    c.batch_execute(text).expect("run");
 }

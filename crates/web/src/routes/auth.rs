@@ -11,6 +11,7 @@ use serde::Deserialize;
 
 use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
+use crate::flash::{Said, on_to_saying};
 use crate::paths::ours;
 use crate::session::{self, Actor, is_night};
 use crate::views::frame::Frame;
@@ -167,7 +168,6 @@ struct PasswordPage {
     /// Whether a name is chosen too; what was typed.
     first: Option<(String, String)>,
     fault: Option<String>,
-    done: bool,
 }
 
 #[derive(Deserialize)]
@@ -201,7 +201,7 @@ fn told(what: &str, mend: &str) -> String {
     format!("{}: {mend}.", crate::views::capital(what))
 }
 
-fn account_page(actor: &Actor, fault: Option<String>, done: bool) -> PasswordPage {
+fn account_page(actor: &Actor, fault: Option<String>) -> PasswordPage {
     PasswordPage {
         frame: actor.frame("Your password", "account"),
         place: "/account".to_owned(),
@@ -210,19 +210,12 @@ fn account_page(actor: &Actor, fault: Option<String>, done: bool) -> PasswordPag
         ask_old: true,
         first: None,
         fault,
-        done,
     }
 }
 
 /// Where a person changes the own password.
-pub(crate) async fn account(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
-    html(&account_page(&actor, None, done.done == "1"))
-}
-
-#[derive(Deserialize)]
-pub(crate) struct Done {
-    #[serde(default)]
-    done: String,
+pub(crate) async fn account(actor: Actor) -> Result<HttpResponse, WebError> {
+    html(&account_page(&actor, None))
 }
 
 pub(crate) async fn change_password(
@@ -233,7 +226,7 @@ pub(crate) async fn change_password(
 ) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     let form = form.into_inner();
-    let refuse = |fault: String| html_with(StatusCode::UNPROCESSABLE_ENTITY, &account_page(&actor, Some(fault), false));
+    let refuse = |fault: String| html_with(StatusCode::UNPROCESSABLE_ENTITY, &account_page(&actor, Some(fault)));
     if let Some(fault) = form.fault(&actor.user.sign_in) {
         return refuse(fault);
     }
@@ -253,7 +246,7 @@ pub(crate) async fn change_password(
         .await?;
     // This browser stays signed in, the others do not.
     session::begin(&request.get_session(), &user, now)?;
-    Ok(on_to("/account?done=1"))
+    Ok(on_to_saying("/account", Said::done("Kept", "Your password is changed.")))
 }
 
 fn link_page(
@@ -273,7 +266,6 @@ fn link_page(
         ask_old: false,
         first: person.is_none().then(|| (String::new(), String::new())),
         fault,
-        done: false,
     })
 }
 

@@ -16,8 +16,8 @@ use serde::Deserialize;
 use jurado_store::sheets::NOTHING_TO_UNDO;
 
 use crate::error::{WebError, html, html_with, on_to};
+use crate::forms;
 use crate::session::Actor;
-use crate::views::MOST_REASON;
 use crate::views::bench::{Around, BenchView, SegmentView, Tried};
 use crate::views::frame::Frame;
 
@@ -100,7 +100,7 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, Web
     let (loaded, to_hold) = actor
         .look(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
-            let lab = jurado_store::labs::get(c, detail.lab_id)?;
+            let lab = jurado_store::labs::get_in(c, detail.lab_id, detail.section_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
             let waits = match detail.submission.waiting {
@@ -145,6 +145,7 @@ pub(super) fn show(
         result: look.r,
         unfolded: look.o.is_some(),
         held: row.is_some_and(|r| r.held_from(&actor.user)),
+        may_remove: actor.user.role == jurado_store::Role::Coordinator,
         blind: actor.blind,
         tried,
     };
@@ -181,10 +182,7 @@ pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look
 /// What was asked, or what is wrong with it in words.
 fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
     let judged = loaded.detail.judge(&loaded.lab.protocol);
-    let reason: String = form.reason.trim().to_owned();
-    if reason.chars().count() > MOST_REASON {
-        return Err(format!("The reason is longer than {MOST_REASON} characters: shorten it."));
-    }
+    let reason = forms::REASON.optional(&form.reason)?;
     let most = match &form.finding {
         Key::Line(line) => judged.score.lines.iter().find(|l| l.criterion == *line).map(|l| l.possible),
         _ => judged.findings.iter().find(|f| f.key == form.finding).map(|f| {
@@ -202,19 +200,7 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
         "accept" => Action::Accept,
         "forgive" => Action::Forgive,
         "refuse" if matches!(form.finding, Key::Repair { .. }) => Action::Refuse,
-        "points" => {
-            let text = form.points.trim().replace(',', ".");
-            let points: Decimal = text
-                .parse()
-                .map_err(|_| format!("“{}” is no number of points: write one such as 0.5.", form.points.trim()))?;
-            if points < Decimal::ZERO || points > most || points.scale() > 3 {
-                return Err(format!(
-                    "{points} points cannot be: write a number from 0 to {} with at most three decimals.",
-                    most.normalize()
-                ));
-            }
-            Action::Points(points)
-        }
+        "points" => Action::Points(forms::points(&form.points, most)?),
         other => return Err(format!("“{other}” is no decision: take what is proposed, forgive, or set points.")),
     };
     // A level says by itself why.

@@ -4,11 +4,15 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_store::settings::{self, Course};
+use jurado_store::{shelf, terms};
 
-use crate::error::{WebError, html, html_with, on_to};
+use crate::error::{WebError, html, html_with};
+use crate::flash::{Said, on_to_saying};
+use crate::forms;
 use crate::session::Actor;
-use crate::views::course::{FORMS, current, is_zone, zones};
+use crate::views::course::{FORMS, current, is_zone, time, zones};
 use crate::views::frame::Frame;
+use crate::views::shelf::ShelfLine;
 
 #[derive(Template)]
 #[template(path = "course.html")]
@@ -17,26 +21,65 @@ struct CoursePage {
     course: Course,
     zones: Vec<&'static str>,
     fault: Option<String>,
+    s: ShelfView,
 }
 
-/// Longest name of a school, and longest word for a section, in characters.
-const MOST_SCHOOL: usize = 80;
-const MOST_WORD: usize = 30;
+/// Terms that have ended, and what lies on the shelf.
+struct ShelfView {
+    /// Id, name, when it ended.
+    terms: Vec<(u32, String, String)>,
+    /// Tables that wait, and that are signed and did not go out.
+    waits: i64,
+    signed: i64,
+    shelf: Vec<ShelfLine>,
+    /// What was typed of a new term.
+    ends: String,
+    begins: String,
+    asked: bool,
+}
+
 const WHO: &str = "The course is set by the coordinator";
 
-fn show(actor: &Actor, course: Course, fault: Option<String>) -> CoursePage {
-    CoursePage { frame: actor.frame("The course", "sections"), course, zones: zones(), fault }
+async fn show(actor: &Actor, course: Course, fault: Option<String>) -> Result<CoursePage, WebError> {
+    let (ended, (waits, signed), shelf, labs) = actor
+        .look(|c, _| Ok((terms::ended(c)?, terms::unfinished(c)?, shelf::list(c)?, jurado_store::labs::all(c)?)))
+        .await?;
+    let title = |id: u32| labs.iter().find(|l| l.id == id).map_or("", |l| l.protocol.title.as_str());
+    let s = ShelfView {
+        terms: ended.into_iter().map(|t| (t.id, t.name, time(t.ended_at))).collect(),
+        waits,
+        signed,
+        shelf: shelf.iter().map(|on| ShelfLine::new(on, title(on.removal.lab_id))).collect(),
+        ends: course.term.clone(),
+        begins: String::new(),
+        asked: false,
+    };
+    Ok(CoursePage { frame: actor.frame("The course", "sections"), course, zones: zones(), fault, s })
+}
+
+/// The page again, where a new term cannot begin as asked.
+pub(super) async fn refuse(
+    actor: &Actor,
+    fault: String,
+    ends: String,
+    begins: String,
+) -> Result<HttpResponse, WebError> {
+    let mut page = show(actor, (*current()).clone(), Some(fault)).await?;
+    page.s = ShelfView { ends, begins, asked: true, ..page.s };
+    html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
 }
 
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
     actor.coordinator(WHO)?;
-    html(&show(&actor, (*current()).clone(), None))
+    html(&show(&actor, (*current()).clone(), None).await?)
 }
 
 #[derive(serde::Deserialize)]
 pub(crate) struct Set {
     token: String,
     school: String,
+    #[serde(default)]
+    term: String,
     section: String,
     sections: String,
     zone: String,
@@ -45,13 +88,14 @@ pub(crate) struct Set {
 
 /// What is wrong with a course, in words.
 fn objection(course: &Course) -> Option<String> {
-    if course.school.chars().count() > MOST_SCHOOL {
-        return Some(format!("The name of the school is longer than {MOST_SCHOOL} characters: shorten it."));
-    }
-    for word in [&course.section, &course.sections] {
-        if word.is_empty() || word.chars().count() > MOST_WORD {
-            return Some(format!("A word for a section has 1 to {MOST_WORD} characters, such as section or watch."));
-        }
+    let texts = [
+        forms::SCHOOL.optional(&course.school),
+        forms::NAME.optional(&course.term),
+        forms::WORD.wanted(&course.section, "Write what one section is called, such as section or watch."),
+        forms::WORD.wanted(&course.sections, "Write what several are called, such as sections or watches."),
+    ];
+    if let Some(fault) = texts.into_iter().find_map(Result::err) {
+        return Some(fault);
     }
     if !is_zone(&course.zone) {
         return Some(format!("“{}” is no time zone: choose one of the list, such as Europe/Helsinki.", course.zone));
@@ -68,16 +112,17 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
     let text = |t: &str| t.trim().to_owned();
     let course = Course {
         school: text(&form.school),
+        term: text(&form.term),
         section: text(&form.section),
         sections: text(&form.sections),
         zone: text(&form.zone),
         dates: form.dates.clone(),
     };
     if let Some(fault) = objection(&course) {
-        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, course, Some(fault)));
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, course, Some(fault)).await?);
     }
     actor.run(move |c, user| settings::set_course(c, &course, Some(user))).await?;
-    Ok(on_to("/course"))
+    Ok(on_to_saying("/course", Said::done("Set", "Every page shows it so from now on.")))
 }
 
 #[cfg(test)]

@@ -12,10 +12,11 @@ use serde::Deserialize;
 
 use super::auth::Token;
 use super::bench;
-use super::offer::{Attached, Offered, offer_all};
+use super::offer::{Offered, offer_all};
 use super::parts::{self, Bounds};
 use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
+use crate::flash::{Said, on_to_saying};
 use crate::session::Actor;
 use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
@@ -177,34 +178,28 @@ pub(crate) async fn upload(actor: Actor, door: web::Data<Door>, payload: Multipa
         }
         (offered, refused) => {
             let ids: Vec<String> = offered.iter().map(u32::to_string).collect();
-            let refused: Vec<String> =
-                refused.iter().take(20).map(|(n, f)| format!("{n}: {}; {}", f.what, f.mend)).collect();
-            Ok(on_to(&format!(
-                "/intake/lot?ids={}&refused={}&attached={}",
-                ids.join("-"),
-                actor.say(&refused.join("\n")),
-                actor.say(&attached.iter().take(60).map(attached_line).collect::<Vec<_>>().join("\n"))
-            )))
+            let attached: Vec<String> = attached.iter().map(u32::to_string).collect();
+            let place = format!("/intake/lot?ids={}&attached={}", ids.join("-"), attached.join("-"));
+            if refused.is_empty() {
+                return Ok(on_to(&place));
+            }
+            let head = match refused.len() {
+                1 => "One file could not be used".to_owned(),
+                n => format!("{n} files could not be used"),
+            };
+            let lines = refused.iter().map(|(n, f)| format!("{n}: {}; {}", f.what, f.mend)).collect();
+            Ok(on_to_saying(&place, Said { head, lines, bad: true }))
         }
     }
-}
-
-/// A picture put with a table, as one line of an address: lab, section, team, file.
-fn attached_line(a: &Attached) -> String {
-    let clean = |t: &str| t.replace(['\t', '\n'], " ");
-    format!("{}\t{}\t{}\t{}\t{}", a.lab, a.team.section_id, clean(&a.team.section), clean(&a.team.name), clean(&a.file))
 }
 
 /// Files brought together.
 #[derive(Deserialize)]
 pub(crate) struct Lot {
     ids: String,
-    #[serde(default)]
-    refused: String,
+    /// Pictures that were put with tables.
     #[serde(default)]
     attached: String,
-    #[serde(default)]
-    done: String,
 }
 
 fn ids_of(text: &str) -> Vec<u32> {
@@ -213,12 +208,14 @@ fn ids_of(text: &str) -> Vec<u32> {
 
 pub(crate) async fn lot(actor: Actor, lot: web::Query<Lot>) -> Result<HttpResponse, WebError> {
     let lot = lot.into_inner();
-    let ids = ids_of(&lot.ids);
-    let previews = actor
-        .look(move |c, user| ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>())
+    let (ids, attached) = (ids_of(&lot.ids), ids_of(&lot.attached));
+    let (previews, attached) = actor
+        .look(move |c, user| {
+            let previews = ids.iter().map(|id| imports::preview(c, *id, user)).collect::<Result<Vec<_>, _>>()?;
+            Ok((previews, jurado_store::attachments::placed(c, &attached, user)?))
+        })
         .await?;
-    let v =
-        LotView::new(&lot.ids, &previews, actor.said(&lot.refused), actor.said(&lot.attached), actor.said(&lot.done));
+    let v = LotView::new(&lot.ids, &previews, &attached);
     html(&LotPage { frame: actor.frame("Intake", "intake"), v })
 }
 
@@ -255,13 +252,12 @@ pub(crate) async fn take_lot(actor: Actor, form: web::Form<TakeLot>) -> Result<H
     if failed > 0 {
         done.push_str(&format!(" {failed} files wait for a word on their columns."));
     }
-    Ok(on_to(&format!("/intake/lot?ids={}&done={}", form.ids, actor.say(&done))))
+    let ids: Vec<String> = ids_of(&form.ids).iter().map(u32::to_string).collect();
+    Ok(on_to_saying(&format!("/intake/lot?ids={}", ids.join("-")), Said::done("Taken", done)))
 }
 
 #[derive(Deserialize)]
-pub(crate) struct Done {
-    #[serde(default)]
-    done: String,
+pub(crate) struct Looked {
     /// Asked for with anything: its tables are looked at as taking the place of those there.
     #[serde(default)]
     replace: Option<String>,
@@ -270,7 +266,7 @@ pub(crate) struct Done {
 pub(crate) async fn preview(
     actor: Actor,
     id: web::Path<u32>,
-    done: web::Query<Done>,
+    looked: web::Query<Looked>,
 ) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (look, lab, standing, sections) = actor
@@ -284,14 +280,8 @@ pub(crate) async fn preview(
         })
         .await?;
     let sections: Vec<String> = sections.into_iter().map(|s| s.name).collect();
-    let v = PreviewView::new(
-        &lab.protocol,
-        &look,
-        &standing,
-        &sections,
-        Some(actor.said(&done.done).to_owned()).filter(|d| !d.is_empty()),
-        done.replace.is_some(),
-    );
+    let v =
+        PreviewView::new(&lab.protocol, &look, &standing, &sections, actor.said.is_some(), looked.replace.is_some());
     html(&PreviewPage { frame: actor.frame("Intake", "intake"), v })
 }
 
@@ -335,7 +325,7 @@ pub(crate) async fn take(actor: Actor, id: web::Path<u32>, form: web::Form<Take>
         actor.look(move |c, user| Ok(imports::preview(c, id, user)?.intake.map_or(0, |i| i.tables.len()))).await?;
     if tables < imports::LONG {
         let taken = actor.run(move |c, user| imports::take(c, id, user)).await?;
-        return Ok(on_to(&format!("/intake/{id}?done={}", actor.say(&taken.in_words()))));
+        return Ok(on_to_saying(&format!("/intake/{id}"), Said::done("Taken", taken.in_words())));
     }
     actor.run(move |c, user| imports::ask_to_take(c, id, user, tables)).await?;
     Ok(on_to(&format!("/intake/{id}")))

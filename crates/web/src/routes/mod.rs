@@ -17,6 +17,7 @@ pub(crate) mod quick;
 pub(crate) mod returns;
 pub(crate) mod sections;
 pub(crate) mod setting;
+pub(crate) mod shelf;
 pub(crate) mod stations;
 pub(crate) mod tryout;
 pub(crate) mod watch;

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_intake::{Budget, LabGuess, UPLOAD, guess_lab, read_file, unpack};
-use jurado_store::attachments::{self, NamedTeam};
+use jurado_store::attachments;
 use jurado_store::{Lab, Store, StoreError, User, imports};
 
 /// What became of the files of one upload.
@@ -15,15 +15,8 @@ pub(super) struct Offered {
     pub(super) offered: Vec<u32>,
     /// What could not be used.
     pub(super) refused: Vec<(String, Fault)>,
-    /// Pictures, and with whose table they went.
-    pub(super) attached: Vec<Attached>,
-}
-
-/// A picture put with a table.
-pub(super) struct Attached {
-    pub(super) file: String,
-    pub(super) team: NamedTeam,
-    pub(super) lab: u32,
+    /// Pictures that went with a table.
+    pub(super) attached: Vec<u32>,
 }
 
 /// Offers the files of an upload, for the lab that was chosen or the one that each file says; pictures go with the table
@@ -88,7 +81,7 @@ pub(super) fn offer_all(
             continue;
         };
         match store.run(|c| attachments::put(c, lab, team.id, user, &part.name, &part.bytes)) {
-            Ok(_) => out.attached.push(Attached { file: part.name, team, lab }),
+            Ok(id) => out.attached.push(id),
             Err(StoreError::File(f)) => out.refused.push((part.name, f)),
             Err(e) => return Err(e),
         }

@@ -10,8 +10,8 @@ use jurado_core::protocol::Protocol;
 use jurado_store::{Filter, JobState, Lab, Order, StoreError, changes};
 
 use crate::error::{WebError, html, html_with, on_to};
+use crate::forms;
 use crate::session::Actor;
-use crate::views::MOST_REASON;
 use crate::views::frame::Frame;
 use crate::views::would::{Checked, told};
 
@@ -201,11 +201,7 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
 
 /// What is wrong with a reason, if anything.
 pub(super) fn reason_fault(reason: &str) -> Option<String> {
-    if reason.is_empty() {
-        return Some("Write in a few words why it is put in force: it is kept in the record.".to_owned());
-    }
-    (reason.chars().count() > MOST_REASON)
-        .then(|| format!("The reason is longer than {MOST_REASON} characters: shorten it."))
+    forms::REASON.wanted(reason, "Write in a few words why it is put in force: it is kept in the record.").err()
 }
 
 /// What is put in force.

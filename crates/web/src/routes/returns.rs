@@ -8,8 +8,8 @@ use jurado_store::{Db, DocketRow, Filter, Lab, Order, Role, SheetDetail, SheetSt
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
+use crate::forms;
 use crate::session::Actor;
-use crate::views::MOST_REASON;
 use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
 use crate::views::returns::{MovedView, ReleaseView, ReturnsView, SheetView, Stock, marks_grid, package_tables};
@@ -78,7 +78,7 @@ pub(crate) async fn page(actor: Actor, place: web::Query<Place>) -> Result<HttpR
             let lab = asked.lab.or(labs.first().map(|l| l.id));
             let filter = Filter { lab, ..asked.filter() };
             let rows = jurado_store::docket::list(c, user, &filter, Order::Roster, MOST_LISTED as i64 + 1)?;
-            let sent = jurado_store::docket::sent_marks(c, user, lab, asked.section)?;
+            let sent = jurado_store::docket::sent_marks(c, user, 0, lab, asked.section)?;
             let moved = if user.sees_all() { jurado_store::sheets::moved(c, user, None, MOST_MOVED)?.len() } else { 0 };
             Ok(Stock {
                 labs,
@@ -148,7 +148,7 @@ pub(crate) async fn marks(
             jurado_store::events::tell(c, user.id, "marks fetched", &about)?;
             Ok((
                 jurado_store::labs::all(c)?,
-                jurado_store::docket::sent_marks(c, user, lab, section)?,
+                jurado_store::docket::sent_marks(c, user, 0, lab, section)?,
                 jurado_store::roster::students(c, user)?,
             ))
         })
@@ -218,7 +218,7 @@ fn sheet_views(c: &mut Db, details: Vec<SheetDetail>) -> Result<Vec<SheetView>, 
         views.push(match sent {
             Some((protocol, judged)) => SheetView::new(&protocol, &detail, &judged),
             None => {
-                let lab = jurado_store::labs::get(c, detail.lab_id)?;
+                let lab = jurado_store::labs::get_in(c, detail.lab_id, detail.section_id)?;
                 SheetView::new(&lab.protocol, &detail, &detail.judge(&lab.protocol))
             }
         });
@@ -263,7 +263,8 @@ pub(crate) async fn settle_moved(actor: Actor, fields: web::Form<Bounded>) -> Re
     let fields = fields.into_inner().0;
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     actor.coordinator(WHO)?;
-    let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
+    let typed = field(&fields, "reason").unwrap_or("").to_owned();
+    let reason = forms::REASON.wanted(&typed, "Write the reason in a few words: it is kept with each of them.");
     let which: Vec<(u32, u32)> = fields
         .iter()
         .filter(|(name, _)| name == "sheet")
@@ -272,18 +273,13 @@ pub(crate) async fn settle_moved(actor: Actor, fields: web::Form<Bounded>) -> Re
         })
         .collect();
     let again = field(&fields, "then") == Some("again");
-    let fault = if which.is_empty() {
-        Some("Choose at least one sheet.".to_owned())
-    } else if reason.is_empty() {
-        Some("Write the reason in a few words: it is kept with each of them.".to_owned())
-    } else if reason.chars().count() > MOST_REASON {
-        Some(format!("The reason is longer than {MOST_REASON} characters: shorten it."))
-    } else {
-        None
+    let chosen = if which.is_empty() { Err("Choose at least one sheet.".to_owned()) } else { reason };
+    let reason = match chosen {
+        Ok(reason) => reason,
+        Err(fault) => {
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show_moved(&actor, Some(fault), typed).await?);
+        }
     };
-    if fault.is_some() {
-        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show_moved(&actor, fault, reason).await?);
-    }
     let why = reason.clone();
     let done = actor
         .run(move |c, user| {

@@ -11,6 +11,7 @@ use jurado_store::roster::Enrolled;
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
+use crate::flash::{Said, on_to_saying};
 use crate::session::Actor;
 use crate::views::frame::Frame;
 
@@ -23,8 +24,10 @@ struct SectionsPage {
     may: bool,
     /// What could not be done: its head and what is wrong.
     fault: Option<(&'static str, String)>,
-    done: String,
     pasted: String,
+    /// All sections, by id and name, and all teams as `section: team`, where one section is changed.
+    others: Vec<(u32, String)>,
+    places: Vec<String>,
     /// Whether one section alone is shown.
     one: bool,
     /// What was looked for.
@@ -43,14 +46,14 @@ struct SectionView {
     students: usize,
     /// Team and its students.
     roster: Vec<(String, String)>,
+    /// Whether it takes no more tables in.
+    closed: bool,
     /// The same to be changed, where this section alone is shown to who may.
     members: Option<Vec<course::Team>>,
 }
 
 #[derive(Deserialize, Default)]
-pub(crate) struct Done {
-    #[serde(default)]
-    done: String,
+pub(crate) struct Asked {
     #[serde(default)]
     section: Option<u32>,
     /// Part of a name.
@@ -70,7 +73,7 @@ async fn show(
     actor: &Actor,
     fault: Option<(&'static str, String)>,
     pasted: String,
-    asked: Done,
+    asked: Asked,
 ) -> Result<SectionsPage, WebError> {
     let only = asked.section;
     let may = actor.user.role == jurado_store::Role::Coordinator;
@@ -91,11 +94,19 @@ async fn show(
         })
         .await?;
     let many = sections.len() > MOST_ROSTERS;
+    let (mut others, mut places) = (Vec::new(), Vec::new());
+    if members.is_some() {
+        others = sections.iter().map(|s| (s.id, s.name.clone())).collect();
+        places = roster.sections.iter().flat_map(|(s, teams)| teams.iter().map(move |t| format!("{s}: {t}"))).collect();
+    }
     let part = asked.find.trim().to_lowercase();
     let wanted: Vec<_> = sections
         .into_iter()
         .filter(|s| only.is_none_or(|o| o == s.id) && s.name.to_lowercase().contains(&part))
         .collect();
+    if wanted.is_empty() && only.is_some() {
+        return Err(WebError::NotFound("section"));
+    }
     let all = wanted.len();
     let from = if asked.from < all { asked.from } else { 0 };
     let to = all.min(from + PAGE);
@@ -119,6 +130,7 @@ async fn show(
                     .collect(),
                 id: s.id,
                 students: mine.len(),
+                closed: s.closed,
                 members: members.take(),
                 name: s.name,
                 teams: s.teams,
@@ -132,19 +144,18 @@ async fn show(
         may,
         fault,
         pasted,
+        others,
+        places,
         one: only.is_some(),
         some: (many && only.is_none()).then_some((all.min(from + 1), to, all)),
         before: (from > 0).then(|| page_at(from.saturating_sub(PAGE))),
         after: (to < all).then(|| page_at(to)),
         find: asked.find,
-        done: asked.done,
     })
 }
 
-pub(crate) async fn page(actor: Actor, done: web::Query<Done>) -> Result<HttpResponse, WebError> {
-    let asked = done.into_inner();
-    let said = actor.said(&asked.done).to_owned();
-    html(&show(&actor, None, String::new(), Done { done: said, ..asked }).await?)
+pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpResponse, WebError> {
+    html(&show(&actor, None, String::new(), asked.into_inner()).await?)
 }
 
 #[derive(Deserialize)]
@@ -162,7 +173,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         Err(f) => {
             let told = format!("Line {}, column {}: {}. {}.", f.line, f.column, f.what, crate::views::capital(&f.mend));
             let fault = Some(("The roster was not taken", told));
-            let page = show(&actor, fault, form.text.clone(), Done::default()).await?;
+            let page = show(&actor, fault, form.text.clone(), Asked::default()).await?;
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
     };
@@ -175,7 +186,7 @@ pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<Http
         "{} sections, {} teams and {} students are new, {} moved or were renamed, {} were so already.",
         e.sections, e.teams, e.added, e.changed, e.unchanged
     );
-    Ok(on_to(&format!("/sections?done={}", actor.say(&done))))
+    Ok(on_to_saying("/sections", Said::done("Taken", done)))
 }
 
 /// One change of the course.
@@ -195,7 +206,7 @@ pub(crate) struct Altered {
     /// Number of a student.
     #[serde(default)]
     number: String,
-    /// Team that a student goes to.
+    /// Section that a team goes to.
     #[serde(default)]
     team: u32,
 }
@@ -209,13 +220,16 @@ impl Altered {
             "rename-section" => Change::RenameSection(id, text()),
             "earlier" => Change::MoveSection(id, true),
             "later" => Change::MoveSection(id, false),
+            "close-section" => Change::CloseSection(id, true),
+            "open-section" => Change::CloseSection(id, false),
             "remove-section" => Change::RemoveSection(id),
             "add-team" => Change::AddTeam(id, text()),
             "rename-team" => Change::RenameTeam(id, text()),
+            "move-team" => Change::MoveTeam(id, self.team),
             "remove-team" => Change::RemoveTeam(id),
             "add-student" => Change::AddStudent(id, self.number.clone(), text()),
             "rename-student" => Change::RenameStudent(id, text()),
-            "move-student" => Change::MoveStudent(id, self.team),
+            "move-student" => Change::MoveStudent(id, text()),
             "leave" => Change::Leave(id, text()),
             "return" => Change::Return(id),
             _ => return None,
@@ -236,7 +250,7 @@ pub(crate) async fn change(actor: Actor, form: web::Form<Altered>) -> Result<Htt
         }
         Err(WebError::Store(StoreError::Bad(what, mend))) => {
             let told = format!("{}: {mend}.", crate::views::capital(&what));
-            let asked = Done { section: form.section, ..Done::default() };
+            let asked = Asked { section: form.section, ..Asked::default() };
             let page = show(&actor, Some(("That was not done", told)), String::new(), asked).await?;
             html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
         }

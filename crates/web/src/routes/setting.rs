@@ -13,6 +13,7 @@ use jurado_store::sections::Setting;
 use jurado_store::{Lab, StoreError};
 
 use crate::error::{WebError, html, html_with, on_to};
+use crate::forms;
 use crate::session::Actor;
 use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
@@ -159,13 +160,11 @@ fn example(p: &Protocol) -> String {
 /// What the form says, or what is wrong with it in words.
 fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Option<NaiveDateTime>), String> {
     let mut out = Section { repeatability: now.repeatability.clone(), ..Section::default() };
-    let decimal =
-        |text: &str| text.trim().replace(',', ".").replace('−', "-").parse::<f64>().ok().filter(|v| v.is_finite());
     for x in &p.parameters {
         let item = &p.items[x.item];
         let Some(text) = field(fields, &format!("p.{}", item.id)) else { continue };
         let (low, high) = x.range;
-        match decimal(text).filter(|v| (low..=high).contains(v)) {
+        match forms::number(text, &item.title).ok().filter(|v| (low..=high).contains(v)) {
             // What is the lab's own value is not set.
             Some(v) if v == x.value => {}
             Some(v) => {
@@ -181,9 +180,9 @@ fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Optio
     }
     for (name, reason) in fields {
         let Some(id) = name.strip_prefix("w.") else { continue };
-        let reason = reason.trim();
+        let reason = forms::WAIVER.optional(reason)?;
         if !reason.is_empty() && p.item(id).is_some() {
-            out.waivers.push(Waiver { item: id.to_owned(), reason: reason.chars().take(200).collect() });
+            out.waivers.push(Waiver { item: id.to_owned(), reason });
         }
     }
     out.readings = match field(fields, "source") {
@@ -219,7 +218,7 @@ fn parse(p: &Protocol, fields: &Fields, now: &Section) -> Result<(Section, Optio
                 "it is taken several times and needs its row"
             }));
         }
-        let value = decimal(value).ok_or_else(|| wrong(&format!("“{value}” is no number")))?;
+        let value = forms::number(value, id).map_err(|_| wrong(&format!("“{value}” is no number")))?;
         out.issued.push(Issued { item: id.to_owned(), row, value });
     }
     if out.readings != Source::Own && out.issued.is_empty() {
@@ -275,9 +274,11 @@ pub(crate) async fn set(
         Err(fault) => return refuse(fault),
     };
     if field(&fields, "then") == Some("set") {
-        if reason.is_empty() {
-            return refuse("Write the reason in a few words: it is kept in the history.".into());
-        }
+        let reason = match forms::REASON.wanted(&reason, "Write the reason in a few words: it is kept in the history.")
+        {
+            Ok(reason) => reason,
+            Err(fault) => return refuse(fault),
+        };
         let version: u32 = field(&fields, "version").and_then(|v| v.parse().ok()).unwrap_or(0);
         let (set, why, also) = (new.clone(), reason.clone(), also.clone());
         let work = move |c: &mut jurado_store::Db, user: &jurado_store::User| {

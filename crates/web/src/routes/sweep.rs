@@ -55,6 +55,7 @@ fn class(name: &str, seed: u64) -> (Lab, Vec<SheetDetail>) {
 
 fn detail(id: u32, submission: Submission) -> SheetDetail {
     SheetDetail {
+        shelved: None,
         id,
         lab_id: 1,
         version: 3,
@@ -104,6 +105,7 @@ fn rows(details: &[SheetDetail]) -> Vec<DocketRow> {
 fn around<'a>(rows: &'a [DocketRow], attachments: &'a [Attachment]) -> Around<'a> {
     const NONE: &(Vec<jurado_store::HeldRecord>, bool) = &(Vec::new(), false);
     Around {
+        may_remove: false,
         rows,
         attachments,
         waits: NONE,

@@ -14,13 +14,10 @@ use jurado_store::{NewDecision, StoreError};
 
 use super::bench::{BenchPage, JUDGING, Loaded, Look, load, lost, show};
 use crate::error::{WebError, html, html_with, on_to};
+use crate::forms;
 use crate::session::Actor;
-use crate::views::MOST_REASON;
 use crate::views::bench::{TESTS, Tried};
 use crate::views::entry::{Bounded, Fields, field};
-
-/// Most bytes of a cell that is tried.
-const MOST_CELL: usize = 200;
 
 /// What differs from the table as it is judged now, as decisions on cells.
 fn changes(protocol: &Protocol, judged: &Judged, fields: &Fields, reason: &str) -> Result<Vec<NewDecision>, String> {
@@ -30,7 +27,7 @@ fn changes(protocol: &Protocol, judged: &Judged, fields: &Fields, reason: &str) 
         for cell in &reading.cells {
             let name = cell.row.map_or_else(|| item.id.clone(), |r| format!("{}:{r}", item.id));
             let Some(text) = field(fields, &format!("c.{name}")) else { continue };
-            if text.len() > MOST_CELL {
+            if text.chars().count() > forms::CELL.most {
                 return Err(format!("The {} is longer than a reading can be: write the number alone.", item.title));
             }
             let left_out = field(fields, &format!("o.{name}")).is_some();
@@ -133,18 +130,12 @@ pub(crate) async fn correct(
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let loaded = load(&actor, id).await?;
     let fields = Arc::new(fields);
-    let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
-    let fault = if reason.is_empty() {
-        Some("To take this as the correction, write the reason in a few words: it is kept beside the mark.".to_owned())
-    } else if reason.chars().count() > MOST_REASON {
-        Some(format!("The reason is longer than {MOST_REASON} characters: shorten it."))
-    } else {
-        None
-    };
+    let wanted = "To take this as the correction, write the reason in a few words: it is kept beside the mark.";
+    let reason = forms::REASON.wanted(field(&fields, "reason").unwrap_or(""), wanted);
     let (on, asked) = (loaded.clone(), fields.clone());
-    let new = match fault {
-        Some(fault) => Err(fault),
-        None => {
+    let new = match reason {
+        Err(fault) => Err(fault),
+        Ok(reason) => {
             let work = move |_: &Actor| {
                 let judged = on.detail.judge(&on.lab.protocol);
                 changes(&on.lab.protocol, &judged, &asked, &reason)

@@ -11,6 +11,7 @@ use serde::Deserialize;
 
 use super::bench::{JUDGING, load, lost, refused};
 use crate::error::{WebError, html, on_to};
+use crate::forms;
 use crate::session::Actor;
 use crate::views::frame::Frame;
 use crate::views::revisions::RevisionsView;
@@ -57,28 +58,24 @@ pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) 
     actor.allow(&form.token)?;
     let id = *id;
     let loaded = load(&actor, id).await?;
-    let text = form.text.trim();
-    if text.is_empty() || text.chars().count() > 500 {
-        return refused(&actor, &loaded, "Write what the team should read, in at most 500 characters.".into()).await;
-    }
+    let text = match forms::SAYING.wanted(&form.text, "Write what the team should read.") {
+        Ok(text) => text,
+        Err(fault) => return refused(&actor, &loaded, fault).await,
+    };
     let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == form.criterion);
-    let points = form.points.trim().replace(',', ".");
-    let points: Decimal = match (criterion, points.is_empty()) {
-        (None, _) | (Some(_), true) => Decimal::ZERO,
-        (Some(c), false) => match points.parse::<Decimal>() {
-            Ok(p) if p >= Decimal::ZERO && p <= c.points && p.scale() <= 3 => p,
-            _ => {
-                let most = c.points.normalize();
-                let fault = format!("“{}” cannot be taken off: write a number from 0 to {most}.", form.points.trim());
-                return refused(&actor, &loaded, fault).await;
-            }
-        },
+    let points = match criterion.filter(|_| !form.points.trim().is_empty()) {
+        None => Ok(Decimal::ZERO),
+        Some(c) => forms::points(&form.points, c.points),
+    };
+    let points = match points {
+        Ok(points) => points,
+        Err(fault) => return refused(&actor, &loaded, fault).await,
     };
     let criterion = criterion.map_or("", |c| c.id.as_str());
     // The next number that this table has not used, undone ones included: a key names one finding for good.
     let number = loaded.detail.version;
     let key = Key::Own { criterion: criterion.to_owned(), number: number.to_string() };
-    let new = NewDecision::new(key, Action::Points(points), text);
+    let new = NewDecision::new(key, Action::Points(points), text.clone());
     store(&actor, id, form.version, new, &format!("add: “{text}”")).await
 }
 
@@ -90,15 +87,11 @@ pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) 
     let (on, key) = (loaded.clone(), form.finding.clone());
     let known =
         actor.think(JUDGING, move |_| on.detail.judge(&on.lab.protocol).findings.iter().any(|f| f.key == key)).await?;
-    let text = form.text.trim();
-    if !known || text.chars().count() > 1_000 {
-        let fault = if known {
-            "The sentence is longer than 1000 characters: shorten it."
-        } else {
-            "This finding is no longer there: the table has changed. Look at it as it is now."
-        };
-        return refused(&actor, &loaded, fault.into()).await;
-    }
+    let gone = || "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned();
+    let text = match forms::EXPLANATION.optional(&form.text).and_then(|t| if known { Ok(t) } else { Err(gone()) }) {
+        Ok(text) => text,
+        Err(fault) => return refused(&actor, &loaded, fault).await,
+    };
     let new = NewDecision {
         finding: Key::Say(Box::new(form.finding.clone())),
         action: Action::Say,
@@ -115,7 +108,7 @@ pub(crate) async fn revisions(actor: Actor, id: web::Path<u32>) -> Result<HttpRe
         .look(move |c, user| {
             let revisions = jurado_store::sheets::revisions(c, id, user)?;
             let detail = jurado_store::sheets::get(c, id, user)?;
-            Ok((revisions, jurado_store::labs::get(c, detail.lab_id)?))
+            Ok((revisions, jurado_store::labs::get_in(c, detail.lab_id, detail.section_id)?))
         })
         .await?;
     let v = RevisionsView::new(&lab.protocol, id, &revisions);

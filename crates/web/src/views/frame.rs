@@ -5,6 +5,8 @@ use std::sync::Arc;
 use jurado_store::settings::Course;
 use jurado_store::{DocketRow, SheetState};
 
+use crate::flash::Said;
+
 /// Over this many tables a length of the passage stands for several.
 const LENGTHS: usize = 120;
 
@@ -21,6 +23,8 @@ pub(crate) struct Frame {
     pub(crate) blind: bool,
     pub(crate) passage: Vec<&'static str>,
     pub(crate) passage_label: String,
+    /// What is said once, after a change.
+    pub(crate) said: Option<Said>,
     /// How the course calls itself.
     pub(crate) course: Arc<Course>,
 }
@@ -39,6 +43,7 @@ impl Frame {
             blind: false,
             passage: Vec::new(),
             passage_label: String::new(),
+            said: None,
             course: super::course::current(),
         }
     }

@@ -5,6 +5,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::submission::Submission;
 use jurado_intake::{added_to, items_of, meanings};
+use jurado_store::attachments::Placed;
 use jurado_store::{ImportState, Preview};
 
 use super::revisions::{DiffView, difference};
@@ -23,7 +24,8 @@ pub(crate) struct PreviewView {
     pub(crate) cells: usize,
     pub(crate) taken: bool,
     pub(crate) taken_at: String,
-    pub(crate) done: Option<String>,
+    /// Whether it was taken just now.
+    pub(crate) done: bool,
     pub(crate) remarks: Vec<String>,
     pub(crate) tables: Vec<TableView>,
     pub(crate) more_tables: usize,
@@ -70,12 +72,10 @@ pub(crate) struct TableView {
 pub(crate) struct LotView {
     pub(crate) ids: String,
     pub(crate) files: Vec<LotFile>,
-    pub(crate) refused: Vec<String>,
     pub(crate) attached: Vec<AttachedView>,
     pub(crate) twice: Vec<String>,
     pub(crate) tables: usize,
     pub(crate) waiting: usize,
-    pub(crate) done: String,
 }
 
 /// A picture that went with a table, and where that table is typed off beside it.
@@ -87,17 +87,13 @@ pub(crate) struct AttachedView {
 }
 
 impl AttachedView {
-    /// Of a line such as [`crate::routes::intake`] writes it; anything else is nothing.
-    fn of(line: &str) -> Option<AttachedView> {
-        let mut parts = line.split('\t');
-        let (lab, section_id): (u32, u32) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
-        let (section, team, file) = (parts.next()?, parts.next()?, parts.next()?);
-        Some(AttachedView {
-            file: file.to_owned(),
-            team: team.to_owned(),
-            section: section.to_owned(),
-            entry: format!("/entry?lab={lab}&section={section_id}&team={}", super::query(team)),
-        })
+    fn of(a: &Placed) -> AttachedView {
+        AttachedView {
+            entry: format!("/entry?lab={}&section={}&team={}", a.lab_id, a.section_id, super::query(&a.team)),
+            file: a.file_name.clone(),
+            team: a.team.clone(),
+            section: a.section.clone(),
+        }
     }
 }
 
@@ -111,7 +107,7 @@ pub(crate) struct LotFile {
 }
 
 impl LotView {
-    pub(crate) fn new(ids: &str, previews: &[Preview], refused: &str, attached: &str, done: &str) -> LotView {
+    pub(crate) fn new(ids: &str, previews: &[Preview], attached: &[Placed]) -> LotView {
         let mut seen: Vec<(String, String)> = Vec::new();
         let mut twice = Vec::new();
         let mut files = Vec::new();
@@ -151,12 +147,10 @@ impl LotView {
         LotView {
             ids: ids.to_owned(),
             files,
-            refused: refused.lines().map(str::to_owned).collect(),
-            attached: attached.lines().filter_map(AttachedView::of).collect(),
+            attached: attached.iter().map(AttachedView::of).collect(),
             twice,
             tables,
             waiting,
-            done: done.to_owned(),
         }
     }
 }
@@ -184,7 +178,7 @@ impl PreviewView {
         look: &Preview,
         standing: &[Submission],
         sections: &[String],
-        done: Option<String>,
+        done: bool,
         replace: bool,
     ) -> PreviewView {
         let columns = items_of(&look.columns);

@@ -10,6 +10,7 @@ pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
 pub(crate) mod revisions;
+pub(crate) mod shelf;
 pub(crate) mod stations;
 #[cfg(test)]
 mod tests;
@@ -19,9 +20,6 @@ use jurado_core::finding::Kind;
 pub(crate) use jurado_core::notation::capital;
 use jurado_core::verdict::VerdictKind;
 use jurado_core::wording::label;
-
-/// Longest reason that a person may write, in characters; as wide as the columns that keep it.
-pub(crate) const MOST_REASON: usize = 500;
 
 /// What stands in a query string as it is.
 const PLAIN: &percent_encoding::AsciiSet =

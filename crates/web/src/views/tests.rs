@@ -40,7 +40,9 @@ fn chief() -> User {
 fn waiting(labs: Vec<Lab>, sections: usize, counts: BTreeMap<(u32, u32), Counts>) -> Waiting {
     Waiting {
         labs,
-        sections: (1..=sections as u32).map(|id| Section { id, name: format!("Watch {id}"), teams: 14 }).collect(),
+        sections: (1..=sections as u32)
+            .map(|id| Section { id, name: format!("Watch {id}"), teams: 14, closed: false })
+            .collect(),
         counts,
         next: Vec::new(),
         clear: Vec::new(),

@@ -50,11 +50,18 @@ pub(crate) fn hand_in(
     table: &Submission,
     user: &User,
 ) -> Result<HandedIn, StoreError> {
+    if !ground.open {
+        return Err(StoreError::Bad(
+            format!("{} is closed, so that no table of it is taken in", table.section),
+            "the coordinator can open it again under Sections".into(),
+        ));
+    }
     // How many rows wait is no part of what was handed in.
     let as_typed = Submission { waiting: 0, ..table.clone() };
     let body = serde_json::to_string(&as_typed).map_err(|e| StoreError::Broken(e.to_string()))?;
     let digest = crate::digest(body.as_bytes());
     let (sheet, version, current) = place_of(c, ground.lab.id, team, section)?;
+    let removed: bool = sheets::table.find(sheet).select(sheets::removal_id.is_not_null()).first(c.sql())?;
     let mut revision = 1;
     if let Some(current) = current {
         let (last, same, was): (u32, String, String) = submissions::table
@@ -62,7 +69,10 @@ pub(crate) fn hand_in(
             .select((submissions::revision, submissions::digest, submissions::body))
             .first(c.sql())?;
         // Its section or team may have been renamed since: the same table under a new name is the same table.
-        if same == digest || serde_json::to_string(&named(c, team, read(&was, 0)?)?).is_ok_and(|was| was == body) {
+        // One that had been taken out is there again, whatever it holds.
+        if !removed
+            && (same == digest || serde_json::to_string(&named(c, team, read(&was, 0)?)?).is_ok_and(|was| was == body))
+        {
             return Ok(HandedIn::Unchanged);
         }
         revision = last + 1;
@@ -84,7 +94,11 @@ pub(crate) fn hand_in(
     let judged = ground.judge(table, &[]);
     diesel::update(sheets::table.find(sheet))
         .set((
-            (sheets::submission_id.eq(Some(submission)), sheets::station.eq(station)),
+            (
+                sheets::submission_id.eq(Some(submission)),
+                sheets::station.eq(station),
+                sheets::removal_id.eq(None::<u32>),
+            ),
             ground.derived(&judged),
             Turn::waiting(version + 1, &user.name, &format!("brought revision {revision} of the table")),
         ))

@@ -25,6 +25,15 @@ pub(super) fn hold(c: &mut Db, id: u32, user: &User) -> Result<Held, StoreError>
     let (lab, section) = place.filter(|p| user.sees(p.1)).ok_or(StoreError::NotFound("table"))?;
     let ground = ground::hold(c, lab, section)?;
     let head: Head = sheets::table.find(id).select(Head::as_select()).for_update().first(c.sql())?;
+    if head.section_id != section {
+        return Err(StoreError::conflict(head.version, "Somebody", "the team was moved to another section"));
+    }
+    if head.removal_id.is_some() {
+        return Err(StoreError::Bad(
+            "this table was taken out".into(),
+            "the coordinator can bring it back on its Bench, for thirty days".into(),
+        ));
+    }
     let (changed, changed_by) = (head.changed.clone(), head.changed_by.clone());
     Ok(Held { detail: detail_of(c, head)?, ground, changed, changed_by })
 }
@@ -38,6 +47,12 @@ pub(super) fn claim(c: &mut Db, id: u32, version: u32, user: &User) -> Result<He
     let by = if held.changed_by.is_empty() { "Somebody" } else { &held.changed_by };
     let theirs = if held.changed.is_empty() { "the table was changed" } else { &held.changed };
     Err(StoreError::conflict(held.detail.version, by, theirs))
+}
+
+/// As [`claim`], for what is not judged: the lab and the version.
+pub(crate) fn claimed(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(u32, u32), StoreError> {
+    let held = claim(c, id, version, user)?;
+    Ok((held.ground.lab.id, held.detail.version))
 }
 
 impl Held {

@@ -13,6 +13,7 @@ use jurado_core::verdict::Judged;
 use rust_decimal::Decimal;
 
 use crate::queries::docket::{self, Filter, Order};
+use crate::queries::sheets::shelved::{self, Shelved};
 use crate::queries::users::User;
 use crate::queries::{labs, sections};
 use crate::records::decision::{self, DecisionRecord};
@@ -41,6 +42,8 @@ pub struct SheetDetail {
     pub settings: Section,
     /// When it is due.
     pub due_at: Option<NaiveDateTime>,
+    /// Why nothing of it is changed any more, if it was taken out or its term has ended.
+    pub shelved: Option<Shelved>,
     /// As it went out last.
     pub went_out: Option<WentOut>,
     /// How often it went out.
@@ -167,6 +170,7 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         .select((submissions::revision, submissions::body, submissions::waiting, submissions::handed_in_at))
         .first(c.sql())?;
     let set = sections::get(c, head.section_id, head.lab_id)?;
+    let shelved = shelved::why(c, head.section_id, head.removal_id)?;
     Ok(SheetDetail {
         id: head.id,
         lab_id: head.lab_id,
@@ -176,6 +180,7 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         team_id: head.team_id,
         settings: set.settings,
         due_at: set.due_at,
+        shelved,
         went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
         returns: head.returns,
         taken: head.taken_by.zip(head.taken_until),
@@ -265,6 +270,7 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
     let id: Option<Option<u32>> = sheets::table
         .filter(sheets::lab_id.eq(lab))
         .filter(sheets::team_id.eq(team))
+        .filter(sheets::removal_id.is_null())
         .select(sheets::submission_id)
         .first(c.sql())
         .optional()?;

@@ -28,6 +28,7 @@ pub(crate) fn stale(
         .filter(sheets::section_id.eq(section))
         .filter(sheets::judged_with.ne(&ground.judged_with))
         .filter(sheets::submission_id.is_not_null())
+        .filter(sheets::removal_id.is_null())
         .filter(sheets::id.gt(after))
         .order(sheets::id)
         .limit(most)

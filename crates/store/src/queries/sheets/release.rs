@@ -125,6 +125,7 @@ pub fn moved(c: &mut Db, user: &User, lab: Option<u32>, most: i64) -> Result<Vec
         .inner_join(teams::table)
         .inner_join(sections::table)
         .filter(sheets::state.eq(SheetState::Returned))
+        .filter(sheets::stage.is_not_null())
         .filter(sheets::outcome.ne(went_out::outcome))
         .filter(went_out::kept_outcome.is_null().or(went_out::kept_outcome.ne(sheets::outcome.nullable())))
         .order((sheets::lab_id, sections::position, sections::id, teams::name))

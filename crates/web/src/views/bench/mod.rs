@@ -19,6 +19,7 @@ use rust_decimal::Decimal;
 pub(crate) use board::{BoardView, SegmentView};
 
 use super::Mark;
+use super::shelf::ShelvedView;
 use crate::draw::replicates;
 use crate::views::intake::time;
 
@@ -61,6 +62,8 @@ pub(crate) struct BenchView {
     pub(crate) revision: u32,
     pub(crate) trying: Option<TryView>,
     pub(crate) due: String,
+    /// Why nothing of it is changed any more.
+    pub(crate) shelved: Option<ShelvedView>,
 }
 
 /// What belongs to a table besides its numbers.
@@ -104,6 +107,8 @@ pub(crate) struct Around<'a> {
     /// Whether all rows are shown.
     pub(crate) unfolded: bool,
     pub(crate) held: bool,
+    /// Whether who looks may take tables out and bring them back.
+    pub(crate) may_remove: bool,
     pub(crate) blind: bool,
     pub(crate) tried: Option<&'a Tried>,
 }
@@ -212,6 +217,7 @@ impl BenchView {
             SheetState::Waiting if open == 0 => "nothing is open".to_owned(),
             SheetState::Waiting => format!("{open} to decide"),
         };
+        let here = detail.shelved.is_none();
         BenchView {
             id: detail.id,
             version: detail.version,
@@ -222,9 +228,8 @@ impl BenchView {
                 format!("{} {}{keys} · {}", judged.section, super::course::current().section, protocol.title)
             },
             aside: format!(
-                "table {} of {} · handed in {} · protocol {}{revision}",
-                at + 1,
-                rows.len(),
+                "{}handed in {} · protocol {}{revision}",
+                if here { format!("table {} of {} · ", at + 1, rows.len()) } else { String::new() },
                 time(detail.handed_in_at),
                 protocol.version
             ),
@@ -243,8 +248,8 @@ impl BenchView {
             sentences: maker.sentences(),
             returned: detail.state == SheetState::Returned,
             state_words,
-            can_sign: detail.state == SheetState::Waiting && open == 0 && around.tried.is_none(),
-            can_undo: detail.state == SheetState::Signed || !detail.decisions.is_empty(),
+            can_sign: here && detail.state == SheetState::Waiting && open == 0 && around.tried.is_none(),
+            can_undo: here && (detail.state == SheetState::Signed || !detail.decisions.is_empty()),
             previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
             next: rows.get(at + 1).map(|r| r.id),
             cautions: protocol.cautions.clone(),
@@ -266,6 +271,7 @@ impl BenchView {
             held: around.held,
             revision: detail.revision,
             trying: around.tried.map(|t| try_view(t, judged)),
+            shelved: detail.shelved.as_ref().map(|s| ShelvedView::new(s, around.may_remove)),
             due: detail
                 .due_at
                 .map(|due| {

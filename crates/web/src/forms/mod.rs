@@ -1,0 +1,11 @@
+//! What people type into forms, one rule for each idea: its limit is that of the column which keeps it and stands in the
+//! form's `maxlength` too, and what is wrong is told in the same words everywhere.
+
+mod number;
+mod text;
+
+pub(crate) use number::{number, points};
+pub(crate) use text::{
+    CELL, EXPLANATION, NAME, PASSWORD, PERSON, PLUS_MINUS, REASON, SAYING, SCHOOL, SIGN_IN, STATION, STUDENT,
+    STUDENT_NUMBER, WAIVER, WORD,
+};

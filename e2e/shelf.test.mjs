@@ -1,0 +1,91 @@
+// What is put away: a table taken out and brought back, a section closed, a team moved, a term ended, by a coordinator.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { sql, startApp } from "./app.mjs";
+
+let app;
+before(async () => { app = await startApp("shelf", { labs: ["keel-plate"] }); });
+after(() => app?.stop());
+const query = (text) => sql(text, app.database).trim();
+const waits = () => Number(query("SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL"));
+
+test("a table is taken out for a reason, is in no list, and comes back", async () => {
+  const page = await app.coordinator();
+  const id = query("SELECT s.id FROM sheets s JOIN teams t ON t.id=s.team_id WHERE s.stage IS NOT NULL AND t.name='Delta'");
+  const before = waits();
+  await page.goto(`${app.origin}/bench/${id}`);
+  await page.getByText("Take this table out").click();
+  await page.getByLabel("Reason", { exact: true }).last().fill("it is another team’s");
+  await page.getByRole("button", { name: "Take it out" }).click();
+  await page.getByText("The table stands under “The course” for thirty days.").waitFor();
+  assert.equal(waits(), before - 1);
+  await page.goto(`${app.origin}/bench/${id}`);
+  await page.getByText(/it is another team’s/).waitFor();
+  assert.equal(await page.getByRole("button", { name: /^Sign, / }).count(), 0, "nothing of it is signed");
+  await page.goto(`${app.origin}/course`);
+  await page.getByRole("button", { name: /Bring back Delta/ }).click();
+  await page.getByText("1 table, judged by what is in force now.").waitFor();
+  assert.equal(waits(), before);
+  await page.goto(`${app.origin}/bench/${id}`);
+  assert.equal(await page.getByText("Taken out").count(), 0);
+  await page.context().close();
+});
+
+test("a section is closed and a team goes to another with its students and tables", async () => {
+  const page = await app.coordinator();
+  const of = (name) => query(`SELECT id FROM sections WHERE term_id=0 AND name='${name}'`);
+  await page.goto(`${app.origin}/sections?section=${of("Evening")}`);
+  await page.getByRole("button", { name: "Close it" }).click();
+  await page.getByText("Closed: no table of it is taken in.").waitFor();
+  const csv = "section,team,station,item,row,value,unit\nEvening,Mallard,1,zero,,0.02,mm\n";
+  await page.goto(`${app.origin}/intake`);
+  await page.getByLabel("Lab", { exact: true }).first().selectOption({ label: "Keel plate" });
+  await page.locator("#file").setInputFiles({ name: "late.csv", mimeType: "text/csv", buffer: Buffer.from(csv) });
+  await page.getByRole("button", { name: "Look at it first" }).click();
+  await page.getByRole("button", { name: /Take 1 table/ }).click();
+  await page.getByText(/Evening is closed/).waitFor();
+  await page.goto(`${app.origin}/sections?section=${of("Evening")}`);
+  await page.getByRole("button", { name: "Open it again" }).click();
+  await page.getByRole("button", { name: "Close it" }).waitFor();
+  const team = query("SELECT t.id FROM teams t JOIN sections x ON x.id=t.section_id WHERE x.term_id=0 AND x.name='Evening' ORDER BY t.name LIMIT 1");
+  const name = query(`SELECT name FROM teams WHERE id=${team}`);
+  query(`UPDATE teams SET name='Storm Petrel' WHERE id=${team}`);
+  await page.reload();
+  const row = page.locator("tr", { has: page.getByLabel("name of team Storm Petrel") });
+  await row.getByText("to another watch").click();
+  await row.getByLabel("watch that Storm Petrel goes to").selectOption("Morning");
+  await row.getByRole("button", { name: "Move team Storm Petrel" }).click();
+  await page.waitForURL(/sections\?section=/);
+  assert.equal(query(`SELECT COUNT(*) FROM sheets WHERE team_id=${team} AND section_id<>${of("Morning")}`), "0", name);
+  await page.goto(`${app.origin}/sections?section=${of("Morning")}`);
+  await page.getByLabel("name of team Storm Petrel").waitFor();
+  await page.context().close();
+});
+
+test("a term ends and a new one begins; the old one can be read and exported", async () => {
+  const page = await app.coordinator();
+  await page.goto(`${app.origin}/course`);
+  await page.getByText("End the term and begin a new one").click();
+  await page.getByLabel("The new term").fill("Winter");
+  await page.getByRole("button", { name: "End it and begin the new one" }).click();
+  await page.getByText(/still wait for a decision/).waitFor();
+  assert.equal(await page.getByLabel("The new term").inputValue(), "Winter", "what was typed is kept");
+  await page.getByLabel(/also though/).check();
+  await page.getByRole("button", { name: "End it and begin the new one" }).click();
+  await page.getByText("“Winter” runs now.").waitFor();
+  assert.equal(waits(), 0);
+  await page.getByRole("link", { name: "Autumn" }).click();
+  await page.getByRole("heading", { name: "Autumn" }).waitFor();
+  await page.locator("table a").first().click();
+  await page.getByText("Of a term that has ended: Autumn").waitFor();
+  const token = await page.locator("input[name=token]").first().inputValue();
+  const id = page.url().split("/").at(-1);
+  const version = query(`SELECT version FROM sheets WHERE id=${id}`);
+  const form = { token, version, criterion: "", points: "", text: "late" };
+  const answer = await page.request.post(`${app.origin}/bench/${id}/own`, { form, maxRedirects: 0 });
+  assert.equal(answer.status(), 422);
+  assert.match(await answer.text(), /term that has ended/);
+  const marks = await (await page.request.get(`${app.origin}/terms/1/marks.csv`)).text();
+  assert.match(marks, /TSS1001/, "the term before has its students");
+  await page.context().close();
+});
