@@ -209,18 +209,22 @@
     }
     all[Math.min(Math.max(at + step, 0), all.length - 1)].focus();
   });
-  // A fault in a text leads to its place.
-  document.addEventListener("click", (e) => {
-    const to = e.target.closest?.("[data-line]");
+  // A fault in a text leads to its place; the part whose form is open is shown there without being gone to.
+  const lead = (to, goes) => {
     const box = to && document.querySelector(to.getAttribute("href"));
     if (!box) return;
-    e.preventDefault();
     const lines = box.value.split("\n"), line = Number(to.dataset.line) - 1;
     const at = lines.slice(0, line).reduce((n, l) => n + l.length + 1, 0) + [...(lines[line] ?? "")].slice(0, Number(to.dataset.column) - 1).join("").length;
+    box.scrollTop = Math.max(0, (line - 8) * (box.scrollHeight / lines.length));
+    if (!goes) return;
+    goes.preventDefault();
     box.focus();
     box.setSelectionRange(at, at + 1);
-    box.scrollTop = Math.max(0, (line - 8) * (box.scrollHeight / lines.length));
-  });
+  };
+  document.addEventListener("click", (e) => lead(e.target.closest?.("[data-line]"), e));
+  const shown = () => lead(document.querySelector("[data-line][data-now]"));
+  document.addEventListener("htmx:afterSettle", shown);
+  document.addEventListener("DOMContentLoaded", shown);
   // A server that cannot be reached is said where the person is; nothing typed is lost.
   document.addEventListener("htmx:sendError", () => {
     const main = document.getElementById("main");

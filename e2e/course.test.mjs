@@ -145,7 +145,7 @@ test("a section is renamed with its tables, a student moves, leaves with a reaso
   await chief.getByRole("button", { name: "Add it" }).click();
   await chief.getByLabel("name of team Knot").waitFor();
   await chief.getByText("B. Stint T2").click();
-  await chief.getByLabel("team that T2 goes to").selectOption({ label: "Knot" });
+  await chief.getByLabel("team that T2 goes to").fill("Dog watch: Knot");
   await chief.getByRole("button", { name: "Move", exact: true }).click();
   await chief.getByRole("row", { name: /Knot/ }).getByText("B. Stint").click();
   await chief.getByLabel("reason for which T2 left").waitFor();
@@ -166,6 +166,7 @@ test("one setting is made for many sections at once", async () => {
   await chief.goto(`${app.origin}/sections`);
   await chief.getByLabel("Name of the new section").fill("Evening");
   await chief.getByRole("button", { name: "Add it" }).click();
+  await chief.getByRole("heading", { name: /Evening/ }).waitFor();
   await chief.getByRole("link", { name: "Deck plate" }).first().click();
   await chief.locator("#due").fill("2026-12-01T10:00");
   await chief.getByText("The same for other shifts").click();
@@ -201,4 +202,38 @@ test("a lab is copied, retired so that nothing more comes in, and brought back",
   await chief.getByText("On this term.").waitFor();
   assert.equal(await offered(), 1);
   assert.deepEqual(chief.faults, []);
+});
+
+test("a lab is changed by small forms beside its text, and what differs between its versions is told", async () => {
+  const lab = sql("SELECT id FROM labs WHERE slug='davit-balance'", app.database).trim();
+  await chief.goto(`${app.origin}/protocols/${lab}/edit`);
+  const text = chief.locator("#source");
+  const before = await text.inputValue();
+  const open = async (label) => {
+    await chief.getByLabel("part of the lab").selectOption({ label });
+    await chief.getByRole("button", { name: "Open its form" }).click();
+  };
+  await open("mark of the unknown");
+  await chief.getByLabel("Plausible, from and to").fill("3");
+  await chief.getByLabel("Plausible, from and to").press("Enter");
+  await chief.getByRole("alert").getByText(/two ends/).waitFor();
+  assert.equal(await text.inputValue(), before, "nothing is written that cannot be");
+  await chief.getByLabel("Plausible, from and to").fill("3 to 40");
+  await chief.getByLabel("Plausible, from and to").press("Enter");
+  await chief.getByText(/Written: *line/).waitFor();
+  await open("lab itself");
+  await chief.getByLabel("Version, counted up").fill("7");
+  await chief.getByRole("button", { name: "Write it into the text" }).click();
+  await chief.getByText(/Written: *line/).waitFor();
+  const lines = before.split("\n");
+  const changed = (await text.inputValue()).split("\n").filter((l, n) => l !== lines[n]);
+  assert.deepEqual(changed, ["version = 7", "plausible = [3, 40]"], "every other line is as it was");
+  await chief.getByRole("button", { name: "What would change?" }).click();
+  await chief.getByText("What the text changes: 2").click();
+  await chief.getByRole("cell", { name: "3 to 40" }).waitFor();
+  await chief.getByLabel("Reason").fill("a longer rule");
+  await chief.getByRole("button", { name: "Put it in force" }).click();
+  await chief.getByRole("link", { name: "what differs in version 7" }).click();
+  await chief.getByRole("row", { name: /mark of the unknown.*plausible.*2 to 40.*3 to 40/ }).waitFor();
+  await chief.context().close();
 });

@@ -18,7 +18,7 @@ mod tests;
 mod workbook;
 
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
@@ -82,6 +82,12 @@ pub struct HeldRow {
 }
 
 impl Intake {
+    /// Section and team of every row that is held back only because its team is not on the roster, in order of their names.
+    #[must_use]
+    pub fn new_teams(&self) -> BTreeSet<(String, String)> {
+        self.held.iter().filter(|h| h.code == "unknown-team").map(|h| h.whose.clone()).collect()
+    }
+
     /// Counts the rows that wait beside the tables they belong to.
     fn count_waiting(mut self) -> Intake {
         let mut counts: HashMap<(&str, &str), u32> = HashMap::new();

@@ -129,3 +129,33 @@ fn a_lab_is_added_put_on_the_term_retired_and_brought_back() {
     assert_eq!(standing(), Standing::Term, "what is in belongs to the term");
     assert!(matches!(stand(Move::Off), Err(StoreError::Bad(..))));
 }
+
+#[test]
+fn teams_that_a_file_names_are_added_from_its_preview_where_one_may_hand_in() {
+    let w = world("course_new_teams");
+    let text = csv("Morning", "Alfa", "30.33")
+        + csv("Morning", "Dunlin", "30.33").strip_prefix(HEADER).expect("the head")
+        + "Morning,Dunlin\u{200b},1,zero,,0.04,mm,,,\nNowhere,Knot,1,zero,,0.04,mm,,,\nEvening,Knot,1,zero,,0.04,mm,,,\n";
+    let offer = |user: &jurado_store::User| w.run(|c| imports::offer(c, w.lab, user, "class.csv", text.as_bytes()));
+    let held = |id: u32, user: &jurado_store::User| {
+        w.run(|c| imports::preview(c, id, user)).intake.expect("readable").held.len()
+    };
+    // A reviewer adds to own sections: Evening is not one, nor is a section that is not there, nor a name that looks like another.
+    let mine = offer(&w.reviewer);
+    let before = held(mine, &w.reviewer);
+    assert_eq!(w.run(|c| imports::add_teams(c, mine, &w.reviewer)), 1);
+    assert_eq!(held(mine, &w.reviewer), before - 6);
+    assert_eq!(w.run(|c| imports::add_teams(c, mine, &w.reviewer)), 0, "nothing is left to add");
+    let theirs = offer(&w.coordinator);
+    assert!(matches!(w.store.run(|c| imports::add_teams(c, theirs, &w.reviewer)), Err(StoreError::NotFound(_))));
+    assert_eq!(w.run(|c| imports::add_teams(c, theirs, &w.coordinator)), 1, "Evening’s");
+    // The same file for another lab: here it is put aside, there it waits.
+    let other = w.run(|c| labs::add(c, draft::BLANK, &w.coordinator)).id;
+    let there = w.run(|c| imports::move_to_lab(c, theirs, other, &w.coordinator));
+    let state = |id: u32| w.run(|c| imports::preview(c, id, &w.coordinator)).file;
+    assert_eq!((state(there).lab_id, state(theirs).state), (other, jurado_store::ImportState::Dropped));
+    w.run(|c| labs::stand(c, w.lab, Move::Retire, &w.coordinator));
+    let back = w.store.run(|c| imports::move_to_lab(c, there, w.lab, &w.coordinator));
+    assert!(matches!(back, Err(StoreError::Bad(..))), "a retired lab takes nothing in");
+    assert_eq!(state(there).state, jurado_store::ImportState::Offered, "and the file waits where it was");
+}

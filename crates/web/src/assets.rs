@@ -24,6 +24,7 @@ assets! {
     "fonts/source-serif-4-greek-400-italic.woff2" "font/woff2",
     "fonts/ibm-plex-sans-condensed-latin-400-normal.woff2" "font/woff2",
     "fonts/ibm-plex-sans-condensed-latin-600-normal.woff2" "font/woff2",
+    "fonts/stix-two-math-subset.woff2" "font/woff2",
 }
 
 macro_rules! styles {

@@ -4,7 +4,9 @@
 mod apparatus;
 mod compile;
 mod derive;
+pub mod differ;
 pub mod draft;
+pub mod form;
 mod lookup;
 mod model;
 mod mutate;

@@ -120,7 +120,8 @@ pub fn station_sheet(source: &str) -> Vec<SheetBlock> {
 const KINDS: [&str; 2] = ["constant", "reference"];
 
 /// The tables of a list, whether written as `[[name]]` or in line.
-fn entries(item: Option<&mut Item>) -> Vec<&mut dyn TableLike> {
+/// The parts of a kind, whichever of TOML's two ways they are written in.
+pub(super) fn entries(item: Option<&mut Item>) -> Vec<&mut dyn TableLike> {
     match item {
         Some(Item::ArrayOfTables(tables)) => tables.iter_mut().map(|t| t as &mut dyn TableLike).collect(),
         Some(Item::Value(Value::Array(list))) => {

@@ -563,6 +563,31 @@ fn put_rows(
     Ok(taken)
 }
 
+/// Adds the teams that a file names and the roster does not hold, in the sections that this person may hand in for. Gives
+/// how many.
+///
+/// # Errors
+/// As [`preview`]; [`StoreError::Bad`] where a name cannot be one.
+pub fn add_teams(c: &mut Db, id: u32, user: &User) -> Result<usize, StoreError> {
+    let new = preview(c, id, user)?.intake.map_err(StoreError::File)?.new_teams();
+    for (section, team) in &new {
+        let section: u32 = roster::here().filter(sections::name.eq(section)).select(sections::id).first(c.sql())?;
+        super::course::change(c, &super::course::Change::AddTeam(section, team.clone()), user)?;
+    }
+    Ok(new.len())
+}
+
+/// Puts an offered file aside and offers it for another lab instead. Gives the import there.
+///
+/// # Errors
+/// As [`drop`] and [`offer`].
+pub fn move_to_lab(c: &mut Db, id: u32, lab: u32, user: &User) -> Result<u32, StoreError> {
+    let (file, _) = head(c, id, user)?;
+    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
+    drop(c, id, user)?;
+    offer(c, lab, user, &file.file_name, &body)
+}
+
 /// Puts an offered file aside.
 ///
 /// # Errors

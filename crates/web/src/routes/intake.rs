@@ -6,8 +6,9 @@ use actix_multipart::Multipart;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::notation::counted;
 use jurado_intake::{ColumnMap, UPLOAD};
-use jurado_store::{HeldRecord, ImportRow, StoreError, imports};
+use jurado_store::{HeldRecord, ImportRow, ImportState, Lab, StoreError, imports};
 use serde::Deserialize;
 
 use super::auth::Token;
@@ -269,19 +270,20 @@ pub(crate) async fn preview(
     looked: web::Query<Looked>,
 ) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let (look, lab, standing, sections) = actor
+    let (look, lab, standing, sections, labs) = actor
         .look(move |c, user| {
             let look = imports::preview(c, id, user)?;
             let lab = jurado_store::labs::get(c, look.file.lab_id)?;
             let names: Vec<(String, String)> =
                 look.intake.iter().flat_map(|i| &i.tables).map(|t| (t.section.clone(), t.team.clone())).collect();
             let standing = jurado_store::sheets::standing(c, lab.id, &names, user)?;
-            Ok((look, lab, standing, jurado_store::roster::sections(c, user)?))
+            let labs: Vec<Lab> = jurado_store::labs::open(c)?.into_iter().map(|(lab, _)| lab).collect();
+            Ok((look, lab, standing, jurado_store::roster::sections(c, user)?, labs))
         })
         .await?;
     let sections: Vec<String> = sections.into_iter().map(|s| s.name).collect();
-    let v =
-        PreviewView::new(&lab.protocol, &look, &standing, &sections, actor.said.is_some(), looked.replace.is_some());
+    let done = look.file.state == ImportState::Taken && actor.said.is_some();
+    let v = PreviewView::new(&lab.protocol, &look, &standing, (&sections, &labs), done, looked.replace.is_some());
     html(&PreviewPage { frame: actor.frame("Intake", "intake"), v })
 }
 
@@ -305,6 +307,33 @@ pub(crate) async fn columns(
     };
     actor.run(move |c, user| imports::say_columns(c, id, user, &map)).await?;
     Ok(on_to(&format!("/intake/{id}")))
+}
+
+/// Adds the teams that a file names and the roster does not hold; the file is then looked at anew.
+pub(crate) async fn teams(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let id = *id;
+    let added = actor.run(move |c, user| imports::add_teams(c, id, user)).await?;
+    let said = format!("{} on the roster now.", counted(added, "team"));
+    Ok(on_to_saying(&format!("/intake/{id}"), Said::done("Added", said)))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct OtherLab {
+    token: String,
+    lab: u32,
+}
+
+/// Looks at a file as one of another lab.
+pub(crate) async fn other_lab(
+    actor: Actor,
+    id: web::Path<u32>,
+    form: web::Form<OtherLab>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let (id, lab) = (*id, form.lab);
+    let there = actor.run(move |c, user| imports::move_to_lab(c, id, lab, user)).await?;
+    Ok(on_to(&format!("/intake/{there}")))
 }
 
 /// Taking a file.

@@ -13,8 +13,9 @@ use super::protocol_text::{CheckedPart, parsed};
 use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
-use crate::views::entry::field;
+use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
+use crate::views::lab_form::{Input, LabFormView, used};
 use crate::views::would::Checked;
 
 #[derive(Template)]
@@ -24,6 +25,7 @@ struct NewLabPage {
     text: String,
     refused: Option<String>,
     checked: Checked,
+    parts: LabFormView,
     /// Labs to copy: id and title.
     labs: Vec<(u32, String)>,
     from: u32,
@@ -41,9 +43,6 @@ pub(crate) struct Begin {
 pub(crate) struct Draft {
     token: String,
     text: String,
-    /// Where it goes: the library alone, or the term too.
-    #[serde(default)]
-    then: String,
 }
 
 const WHO: &str = "Labs are added by the coordinator";
@@ -63,6 +62,7 @@ async fn show(actor: &Actor, text: String, from: u32, refused: Option<String>) -
     Ok(NewLabPage {
         frame: actor.frame("A new lab", "protocols"),
         checked: checked(actor, &text).await?,
+        parts: LabFormView::of(&text),
         text,
         refused,
         labs: all.into_iter().map(|l| (l.id, l.protocol.title.clone())).collect(),
@@ -118,18 +118,23 @@ pub(crate) async fn from_file(actor: Actor, door: web::Data<Door>, form: Multipa
     html(&show(&actor, text, 0, None).await?)
 }
 
-/// Adds the lab, to the library or at once to the term.
-pub(crate) async fn add(actor: Actor, form: web::Form<Draft>) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+/// Adds the lab, to the library or at once to the term; or does what a form beside the text asks for.
+pub(crate) async fn add(actor: Actor, fields: web::Form<Bounded>) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner().0;
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
     actor.coordinator(WHO)?;
-    let text = form.text.replace("\r\n", "\n");
+    let text = field(&fields, "text").unwrap_or("").replace("\r\n", "\n");
+    if let Some(made) = used(&text, &fields) {
+        let page = show(&actor, made.text, 0, None).await?;
+        return html(&NewLabPage { parts: made.view, ..page });
+    }
     let refuse = |page: NewLabPage| html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
     let page = show(&actor, text.clone(), 0, None).await?;
     if !page.checked.faults.is_empty() {
         let refused = Some("It cannot be added yet: see below.".to_owned());
         return refuse(NewLabPage { refused, ..page });
     }
-    let term = form.then == "term";
+    let term = field(&fields, "then") == Some("term");
     let added = actor
         .run(move |c, user| {
             let lab = labs::add(c, &text, user)?;

@@ -7,12 +7,15 @@ use askama::Template;
 use jurado_core::error::Fault;
 use jurado_core::preview::difference;
 use jurado_core::protocol::Protocol;
+use jurado_core::protocol::differ::{Difference, differences};
 use jurado_store::{Filter, JobState, Lab, Order, StoreError, changes};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms;
 use crate::session::Actor;
+use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
+use crate::views::lab_form::{Input, LabFormView, used};
 use crate::views::would::{Checked, told};
 
 #[derive(Template)]
@@ -26,7 +29,10 @@ struct EditPage {
     refused: Option<String>,
     /// Section and team, points, lines; nothing where it was not asked.
     would: Option<Vec<(String, String, String)>>,
+    /// What the text changes of the one in force, beside that.
+    differs: Vec<Difference>,
     checked: Checked,
+    parts: LabFormView,
     /// Tables to try it on: id, team and section.
     tables: Vec<(u32, String)>,
     trial: u32,
@@ -39,20 +45,29 @@ pub(super) struct CheckedPart {
     pub(super) checked: Checked,
 }
 
-#[derive(serde::Deserialize)]
-pub(crate) struct Edit {
-    token: String,
+/// What is sent of a text.
+struct Edit {
     text: String,
-    #[serde(default)]
     then: String,
     /// Version that was in force when the page was made.
     version: u32,
     /// Table to try it on.
-    #[serde(default)]
-    trial: String,
+    trial: u32,
     /// Why it is put in force.
-    #[serde(default)]
     reason: String,
+}
+
+impl Edit {
+    fn of(fields: &Fields) -> Edit {
+        let text = |name: &str| field(fields, name).unwrap_or("").replace("\r\n", "\n");
+        Edit {
+            text: text("text"),
+            then: text("then"),
+            version: text("version").parse().unwrap_or(0),
+            trial: text("trial").parse().unwrap_or(0),
+            reason: text("reason"),
+        }
+    }
 }
 
 /// Which text is shown at first.
@@ -80,9 +95,11 @@ async fn page(actor: &Actor, lab: &Lab, text: String, trial: u32) -> Result<Edit
         title: lab.protocol.title.clone(),
         version: lab.protocol.version,
         checked: checked(actor, lab, &text, trial).await?,
+        parts: LabFormView::of(&text),
         text,
         refused: None,
         would: None,
+        differs: Vec::new(),
         tables: tables.into_iter().map(|r| (r.id, format!("{}, {}", r.team, r.section))).collect(),
         trial,
         reason: String::new(),
@@ -140,24 +157,36 @@ pub(crate) async fn edit(actor: Actor, lab: web::Path<u32>, from: web::Query<Fro
 }
 
 /// Checks a text while it is typed; nothing is kept.
-pub(crate) async fn check(actor: Actor, lab: web::Path<u32>, form: web::Form<Edit>) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+pub(crate) async fn check(
+    actor: Actor,
+    lab: web::Path<u32>,
+    fields: web::Form<Bounded>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(field(&fields.0.0, "token").unwrap_or(""))?;
     actor.coordinator(WHO)?;
-    let id = *lab;
+    let (id, form) = (*lab, Edit::of(&fields.0.0));
     let lab = actor.look(move |c, _| jurado_store::labs::get(c, id)).await?;
-    let text = form.text.replace("\r\n", "\n");
-    html(&CheckedPart { checked: checked(&actor, &lab, &text, form.trial.parse().unwrap_or(0)).await? })
+    html(&CheckedPart { checked: checked(&actor, &lab, &form.text, form.trial).await? })
 }
 
 /// Shows what a changed text would change over all tables, or puts it in force as a new version and judges anew, in that
-/// order of care.
-pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Edit>) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+/// order of care; or does what a form beside the text asks for.
+pub(crate) async fn change(
+    actor: Actor,
+    lab: web::Path<u32>,
+    fields: web::Form<Bounded>,
+) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner().0;
+    actor.allow(field(&fields, "token").unwrap_or(""))?;
     actor.coordinator(WHO)?;
-    let id = *lab;
+    let (id, form) = (*lab, Edit::of(&fields));
     let now = actor.look(move |c, _| jurado_store::labs::get(c, id)).await?;
-    let text = form.text.replace("\r\n", "\n");
-    let mut page = page(&actor, &now, text.clone(), form.trial.parse().unwrap_or(0)).await?;
+    if let Some(made) = used(&form.text, &fields) {
+        let page = page(&actor, &now, made.text, form.trial).await?;
+        return html(&EditPage { parts: made.view, version: form.version, reason: form.reason, ..page });
+    }
+    let text = form.text.clone();
+    let mut page = page(&actor, &now, text.clone(), form.trial).await?;
     page.version = form.version;
     page.reason.clone_from(&form.reason);
     let Ok(new) = parsed(&actor, &text).await? else {
@@ -187,7 +216,7 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
             page.refused = Some(fault);
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
-        return match put_in_force(&actor, Source::Text(text), reason).await {
+        return match put_in_force(&actor, Source::Text(text.clone()), reason).await {
             Err(WebError::Store(StoreError::Conflict(c))) => {
                 page.refused = Some(format!("{} was first: {}.", c.by, c.theirs));
                 html_with(StatusCode::CONFLICT, &page)
@@ -195,6 +224,8 @@ pub(crate) async fn change(actor: Actor, lab: web::Path<u32>, form: web::Form<Ed
             done => done.map(|()| on_to(&format!("/protocols/{id}"))),
         };
     }
+    let was = actor.look(move |c, _| jurado_store::labs::source(c, id)).await?;
+    page.differs = differences(&was, &text);
     page.would = Some(would(&actor, now, new).await?);
     html(&page)
 }

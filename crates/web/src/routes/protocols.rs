@@ -3,6 +3,7 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::protocol::differ::{Difference, differences};
 use jurado_intake::{write_ods, write_sheet, write_xlsx};
 use jurado_store::labs::{Move, Standing};
 use jurado_store::{StoreError, labs};
@@ -77,6 +78,65 @@ async fn show(actor: &Actor, id: u32, refused: Option<String>) -> Result<Protoco
         standing,
         used,
         refused,
+    })
+}
+
+#[derive(Template)]
+#[template(path = "version.html")]
+struct VersionPage {
+    frame: Frame,
+    id: u32,
+    title: String,
+    version: u32,
+    since: String,
+    /// Which it is compared with: id and number.
+    than: Option<(u32, u32)>,
+    /// The others: id, number, whether in force.
+    others: Vec<(u32, u32, bool)>,
+    differences: Vec<Difference>,
+    text: String,
+}
+
+#[derive(serde::Deserialize)]
+pub(crate) struct Than {
+    /// Version that it is compared with; without one, the one before, or the one in force.
+    #[serde(default)]
+    than: Option<u32>,
+}
+
+/// One version of a lab, and what differs from another.
+pub(crate) async fn version(
+    actor: Actor,
+    place: web::Path<(u32, u32)>,
+    asked: web::Query<Than>,
+) -> Result<HttpResponse, WebError> {
+    let ((id, which), than) = (*place, asked.than);
+    let (lab, versions, text, other) = actor
+        .look(move |c, _| {
+            let lab = labs::get(c, id)?;
+            let versions = labs::versions(c, &lab.protocol.id)?;
+            let before = versions.iter().find(|v| v.id < which).or(versions.iter().find(|v| v.id != which));
+            let than = than.or(before.map(|v| v.id));
+            let other = match than {
+                Some(than) => Some((than, labs::source_of(c, id, than)?)),
+                None => None,
+            };
+            let text = labs::source_of(c, id, which)?;
+            Ok((lab, versions, text, other))
+        })
+        .await?;
+    let number = |id: u32| versions.iter().find(|v| v.id == id).map_or(0, |v| v.version);
+    let since = versions.iter().find(|v| v.id == which).map(|v| crate::views::course::time(v.loaded_at));
+    html(&VersionPage {
+        frame: actor.frame(&lab.protocol.title, "protocols"),
+        id,
+        title: lab.protocol.title.clone(),
+        version: number(which),
+        since: since.unwrap_or_default(),
+        than: other.as_ref().map(|(than, _)| (*than, number(*than))),
+        others: versions.iter().filter(|v| v.id != which).map(|v| (v.id, v.version, v.id == lab.protocol_id)).collect(),
+        differences: other.as_ref().map(|(_, was)| differences(was, &text)).unwrap_or_default(),
+        text,
     })
 }
 

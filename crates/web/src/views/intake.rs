@@ -4,9 +4,9 @@ use jurado_core::notation::counted;
 use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::submission::Submission;
-use jurado_intake::{added_to, items_of, meanings};
+use jurado_intake::{HeldRow, added_to, items_of, meanings};
 use jurado_store::attachments::Placed;
-use jurado_store::{ImportState, Preview};
+use jurado_store::{ImportState, Lab, Preview};
 
 use super::revisions::{DiffView, difference};
 
@@ -39,6 +39,10 @@ pub(crate) struct PreviewView {
     pub(crate) columns: Vec<ColumnView>,
     pub(crate) meanings: Vec<(String, String)>,
     pub(crate) sections: Vec<String>,
+    /// Teams that it names and that are not on the roster, each with its section.
+    pub(crate) new_teams: Vec<String>,
+    /// Other labs that it may be of.
+    pub(crate) labs: Vec<(u32, String)>,
     /// Whether a table of it holds only some of what is in.
     pub(crate) adding: bool,
     /// Whether it is looked at as taking the place of what is in.
@@ -163,13 +167,33 @@ pub(crate) struct UnreadableView {
     pub(crate) why: String,
 }
 
-/// A row held back.
+/// Rows held back for one reason: the first, and those after it.
 pub(crate) struct HeldView {
-    pub(crate) line: usize,
-    pub(crate) column: usize,
+    pub(crate) at: String,
     pub(crate) what: String,
     pub(crate) mend: String,
     pub(crate) text: String,
+    /// Place and text of the others.
+    pub(crate) alike: Vec<(String, String)>,
+}
+
+/// The same reason for many rows is said once, where the first of them stands.
+fn held_back(rows: &[HeldRow]) -> Vec<HeldView> {
+    let mut out: Vec<HeldView> = Vec::new();
+    for h in rows {
+        let at = format!("line {}, column {}", h.fault.line, h.fault.column);
+        match out.iter_mut().find(|v| v.what == h.fault.what && v.mend == h.fault.mend) {
+            Some(v) => v.alike.push((at, h.text.clone())),
+            None => out.push(HeldView {
+                at,
+                what: h.fault.what.clone(),
+                mend: h.fault.mend.clone(),
+                text: h.text.clone(),
+                alike: Vec::new(),
+            }),
+        }
+    }
+    out
 }
 
 impl PreviewView {
@@ -177,7 +201,7 @@ impl PreviewView {
         protocol: &Protocol,
         look: &Preview,
         standing: &[Submission],
-        sections: &[String],
+        (sections, labs): (&[String], &[Lab]),
         done: bool,
         replace: bool,
     ) -> PreviewView {
@@ -268,20 +292,9 @@ impl PreviewView {
             more_tables: intake.tables.len().saturating_sub(LISTED),
             table_count: intake.tables.len(),
             unreadable,
-            held: intake
-                .held
-                .iter()
-                .take(LISTED)
-                .map(|h| HeldView {
-                    line: h.fault.line,
-                    column: h.fault.column,
-                    what: h.fault.what.clone(),
-                    mend: h.fault.mend.clone(),
-                    text: h.text.clone(),
-                })
-                .collect(),
+            held: held_back(&intake.held[..intake.held.len().min(LISTED * 5)]),
             held_count: intake.held.len(),
-            more_held: intake.held.len().saturating_sub(LISTED),
+            more_held: intake.held.len().saturating_sub(LISTED * 5),
             fault,
             meanings: if look.columns.is_empty() { Vec::new() } else { meanings(protocol) },
             columns: look
@@ -295,6 +308,8 @@ impl PreviewView {
                 })
                 .collect(),
             sections: sections.to_vec(),
+            new_teams: intake.new_teams().into_iter().map(|(section, team)| format!("{team} in {section}")).collect(),
+            labs: labs.iter().filter(|l| l.id != row.lab_id).map(|l| (l.id, l.protocol.title.clone())).collect(),
             adding,
             replace,
             running: look.progress.running.then_some((look.progress.done, look.progress.total)),

@@ -6,6 +6,7 @@ pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod frame;
 pub(crate) mod intake;
+pub(crate) mod lab_form;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
@@ -28,6 +29,23 @@ const PLAIN: &percent_encoding::AsciiSet =
 /// A text made safe for a query string.
 pub(crate) fn query(text: &str) -> String {
     percent_encoding::utf8_percent_encode(text, PLAIN).to_string()
+}
+
+/// A stage of a worked correction: typeset, or as a line of text where it is so long that it has to be broken, which browsers
+/// do not do to formulas.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Stage {
+    Math(String),
+    Text(String),
+}
+
+/// Letters that a typeset stage may have.
+const MOST_STAGE: usize = 84;
+
+/// The stages of a worked correction, as they are laid out.
+pub(crate) fn stages(of: jurado_core::explain::Stages) -> Vec<Stage> {
+    let each = of.text.into_iter().zip(of.mathml);
+    each.map(|(text, math)| if text.chars().count() > MOST_STAGE { Stage::Text(text) } else { Stage::Math(math) }).collect()
 }
 
 /// A symbol in its parts: `m_p` has its p below the line. A template sets them.

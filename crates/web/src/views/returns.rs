@@ -407,7 +407,7 @@ pub(crate) struct StepView {
     pub(crate) title: String,
     pub(crate) reported: String,
     pub(crate) mark: Mark,
-    pub(crate) math: [String; 3],
+    pub(crate) math: Vec<super::Stage>,
     pub(crate) uncertainty: String,
 }
 
@@ -468,7 +468,7 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
                     format!("{} {}", e.reported, r.reported.unit)
                 },
                 mark: Mark { symbol: e.verdict, word: e.verdict },
-                math: stages.mathml,
+                math: super::stages(stages),
                 uncertainty: r
                     .expanded
                     .filter(|u| asked && *u > 0.0 && r.verdict != VerdictKind::Unchecked)

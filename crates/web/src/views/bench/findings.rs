@@ -79,7 +79,7 @@ impl Maker<'_> {
         let unit = if e.unit.is_empty() { String::new() } else { format!(" {}", e.unit) };
         Some(ExplainView {
             title: capital(&e.title),
-            math: e.stages.map(|s| s.mathml.to_vec()).unwrap_or_default(),
+            math: e.stages.map(crate::views::stages).unwrap_or_default(),
             budget: e
                 .budget
                 .iter()

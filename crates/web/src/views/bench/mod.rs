@@ -19,6 +19,7 @@ use rust_decimal::Decimal;
 pub(crate) use board::{BoardView, SegmentView};
 
 use super::Mark;
+use super::Stage;
 use super::shelf::ShelvedView;
 use crate::draw::replicates;
 use crate::views::intake::time;
@@ -86,7 +87,7 @@ pub(crate) struct TryView {
 /// How the result in hand comes about.
 pub(crate) struct ExplainView {
     pub(crate) title: String,
-    pub(crate) math: Vec<String>,
+    pub(crate) math: Vec<Stage>,
     pub(crate) budget: Vec<(String, String, String, u32)>,
     pub(crate) schools: Vec<(&'static str, String, bool)>,
     pub(crate) sentences: Vec<String>,

@@ -1,0 +1,596 @@
+//! Parts of a protocol's text as small forms: an instrument, a reading, a table, a result, a reference, a criterion, a caution.
+//! What a form says is written into the text; every other byte stays as it was written.
+
+use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, TableLike, Value};
+
+use super::sheet::entries;
+use crate::error::Fault;
+
+/// What a field holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Shape {
+    /// A text.
+    Text,
+    /// A number, kept with the digits that were typed.
+    Number,
+    /// A decimal that is kept as text, such as points.
+    Points,
+    /// Two numbers: the ends of a range.
+    Range,
+    /// Texts, one a line.
+    Lines,
+    /// `true`, or nothing.
+    Flag,
+    /// The id of another part of this kind.
+    Of(&'static str),
+    /// One of these words.
+    Word(&'static [&'static str]),
+}
+
+/// One field of a form.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Field {
+    /// Its name in the text.
+    pub key: &'static str,
+    /// What it is asked as.
+    pub label: &'static str,
+    /// What it holds.
+    pub shape: Shape,
+    /// Whether a part without it cannot be.
+    pub needed: bool,
+}
+
+/// A kind of part with the form for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Kind {
+    /// Its name in the text.
+    pub id: &'static str,
+    /// What one is called.
+    pub title: &'static str,
+    /// Its fields, in the order in which they are asked and written.
+    pub fields: &'static [Field],
+}
+
+const fn field(key: &'static str, label: &'static str, shape: Shape) -> Field {
+    Field { key, label, shape, needed: false }
+}
+
+const fn needed(key: &'static str, label: &'static str, shape: Shape) -> Field {
+    Field { key, label, shape, needed: true }
+}
+
+/// Id and title, which nearly every part has.
+const ID: Field = needed("id", "Id, as formulas name it", Shape::Text);
+const TITLE: Field = needed("title", "What it is, as within a sentence", Shape::Text);
+const SYMBOL: Field = field("symbol", "Symbol, such as m_p", Shape::Text);
+const BAY: Field = field("bay", "Part of the sheet, if it stands alone", Shape::Of("bay"));
+const TABLE: Field = field("table", "Table, if it is a column of one", Shape::Of("table"));
+
+/// Every kind of part that has a form.
+pub const KINDS: &[Kind] = &[
+    Kind {
+        id: LAB,
+        title: "lab itself",
+        fields: &[
+            TITLE,
+            needed("version", "Version, counted up with every change", Shape::Number),
+            needed("summary", "What is done, in a sentence", Shape::Text),
+            needed("possible", "Points there are, as the criteria add up", Shape::Points),
+        ],
+    },
+    Kind { id: "caution", title: "caution", fields: &[needed("caution", "What has to be heeded", Shape::Text)] },
+    Kind { id: "bay", title: "part of the sheet", fields: &[ID, TITLE] },
+    Kind {
+        id: "key",
+        title: "key, such as a station or a letter",
+        fields: &[ID, TITLE, needed("values", "Its values, one a line", Shape::Lines)],
+    },
+    Kind {
+        id: "instrument",
+        title: "instrument",
+        fields: &[
+            ID,
+            TITLE,
+            needed("unit", "Unit of its scale", Shape::Text),
+            needed("step", "Smallest step that is read, in this unit", Shape::Number),
+            field("limit", "Limit of error, in this unit", Shape::Number),
+            field("range", "Scale, from and to", Shape::Range),
+            field("distribution", "Distribution of the limit", Shape::Word(&["rectangular", "triangular"])),
+            field("estimated", "Digits between the marks are estimated", Shape::Flag),
+            field("notes", "How it is used well, one note a line", Shape::Lines),
+        ],
+    },
+    Kind {
+        id: "table",
+        title: "table",
+        fields: &[
+            ID,
+            TITLE,
+            needed("bay", "Part of the sheet", Shape::Of("bay")),
+            needed("rows", "Rows", Shape::Number),
+            field("key", "Key that a row belongs to", Shape::Of("key")),
+        ],
+    },
+    Kind {
+        id: "reading",
+        title: "reading",
+        fields: &[
+            ID,
+            TITLE,
+            SYMBOL,
+            BAY,
+            TABLE,
+            field(
+                "kind",
+                "What is read; a number, if nothing is said",
+                Shape::Word(&["number", "count", "word", "setting"]),
+            ),
+            field("unit", "Unit", Shape::Text),
+            field("instrument", "Instrument", Shape::Of("instrument")),
+            field("replicates", "How often it is taken, if more than once", Shape::Number),
+            field("plausible", "Plausible, from and to", Shape::Range),
+            field("words", "Words it may be, one a line", Shape::Lines),
+            field("optional", "It need not be there", Shape::Flag),
+            field("zero", "It is a zero reading", Shape::Flag),
+            field("tare", "It is an empty vessel, to be taken off", Shape::Flag),
+        ],
+    },
+    Kind {
+        id: "reference",
+        title: "reference value",
+        fields: &[
+            ID,
+            TITLE,
+            SYMBOL,
+            needed("unit", "Unit; 1 for none", Shape::Text),
+            needed("source", "Where it comes from", Shape::Text),
+            field("value", "Value", Shape::Number),
+            field("uncertainty", "Its standard uncertainty", Shape::Number),
+            field("range", "Or a range, from and to", Shape::Range),
+        ],
+    },
+    Kind {
+        id: "constant",
+        title: "constant of the formulas",
+        fields: &[
+            ID,
+            TITLE,
+            SYMBOL,
+            needed("unit", "Unit; 1 for none", Shape::Text),
+            needed("source", "Where it comes from", Shape::Text),
+            field("value", "Value", Shape::Number),
+            field("uncertainty", "Its standard uncertainty", Shape::Number),
+        ],
+    },
+    Kind {
+        id: "result",
+        title: "result",
+        fields: &[
+            ID,
+            TITLE,
+            SYMBOL,
+            BAY,
+            TABLE,
+            field("unit", "Unit", Shape::Text),
+            field("formula", "Formula", Shape::Text),
+            field("words", "Or the words it may be, one a line", Shape::Lines),
+            needed("points", "Points of its calculation", Shape::Points),
+            field("plus_minus", "It is told with ±", Shape::Flag),
+            field("optional", "It need not be there", Shape::Flag),
+        ],
+    },
+    Kind {
+        id: "criterion",
+        title: "criterion",
+        fields: &[
+            ID,
+            TITLE,
+            needed("points", "Points", Shape::Points),
+            needed(
+                "rule",
+                "Rule",
+                Shape::Word(&[
+                    "calculation",
+                    "completeness",
+                    "accuracy",
+                    "precision",
+                    "uncertainty",
+                    "digits",
+                    "units",
+                    "agreement",
+                    "checks",
+                    "manual",
+                ]),
+            ),
+            field("result", "Result that it is about", Shape::Of("result")),
+            field("reference", "Reference that it is held against", Shape::Of("reference")),
+            field("reading", "Reading that it is about", Shape::Of("reading")),
+            field("each", "Points for each", Shape::Points),
+        ],
+    },
+];
+
+/// The kind that is the head of the text: there is one, and it stays.
+pub const LAB: &str = "lab";
+
+/// The parts of a kind.
+fn of_kind<'a>(document: &'a mut DocumentMut, kind: &Kind) -> Vec<&'a mut dyn TableLike> {
+    if kind.id == LAB { vec![document.as_table_mut()] } else { entries(document.get_mut(kind.id)) }
+}
+
+/// The kind of a word.
+pub fn kind(id: &str) -> Option<&'static Kind> {
+    KINDS.iter().find(|k| k.id == id)
+}
+
+/// A part of a text, in a form's words.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Part {
+    /// Its kind.
+    pub kind: &'static Kind,
+    /// Its place among those of its kind, from 0.
+    pub place: usize,
+    /// What it is called in a list.
+    pub name: String,
+    /// What each field holds, as typed into a form; empty where it is not there.
+    pub values: Vec<String>,
+    /// Fields that a form does not show: they stay as they are in the text.
+    pub others: Vec<String>,
+}
+
+/// The parts of a text that have a form, in the order of [`KINDS`]; none where it is no TOML.
+pub fn parts(source: &str) -> Vec<Part> {
+    let Ok(mut document) = source.parse::<DocumentMut>() else { return Vec::new() };
+    let mut out = Vec::new();
+    for kind in KINDS {
+        if kind.id == "caution" {
+            for (place, text) in cautions(&document).iter().enumerate() {
+                out.push(Part { kind, place, name: text.clone(), values: vec![text.clone()], others: Vec::new() });
+            }
+            continue;
+        }
+        for (place, table) in of_kind(&mut document, kind).into_iter().enumerate() {
+            let shown = |key: &str| kind.fields.iter().any(|f| f.key == key && told(table.get(key), f.shape).is_some());
+            let head = kind.id == LAB;
+            let others: Vec<String> =
+                table.iter().filter(|_| !head).map(|(k, _)| k.to_owned()).filter(|k| !shown(k)).collect();
+            let values: Vec<String> =
+                kind.fields.iter().map(|f| told(table.get(f.key), f.shape).unwrap_or_default()).collect();
+            let called = values.get(1).filter(|t| !t.is_empty()).or(values.first());
+            let name = if head { kind.title.to_owned() } else { called.cloned().unwrap_or_default() };
+            out.push(Part { kind, place, name, values, others });
+        }
+    }
+    out
+}
+
+fn cautions(document: &DocumentMut) -> Vec<String> {
+    let array = document.get("caution").and_then(Item::as_array);
+    array.into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
+}
+
+/// A value as it stands in a form; nothing where a form of this shape cannot show it.
+fn told(item: Option<&Item>, shape: Shape) -> Option<String> {
+    let value = item?.as_value()?;
+    // As it is written, without the comment that may stand behind it.
+    let plain = |v: &Value| v.clone().decorated("", "").to_string();
+    let all = |wanted: fn(&Value) -> Option<String>| -> Option<Vec<String>> {
+        value.as_array()?.iter().map(wanted).collect()
+    };
+    match shape {
+        Shape::Text | Shape::Points | Shape::Of(_) | Shape::Word(_) => value.as_str().map(str::to_owned),
+        Shape::Number => (value.is_integer() || value.is_float()).then(|| plain(value)),
+        Shape::Range => {
+            let ends = all(|v| (v.is_integer() || v.is_float()).then(|| v.clone().decorated("", "").to_string()))?;
+            (ends.len() == 2).then(|| ends.join(" to "))
+        }
+        Shape::Lines => Some(all(|v| v.as_str().map(str::to_owned))?.join("\n")),
+        Shape::Flag => value.as_bool().map(|b| if b { "yes".to_owned() } else { String::new() }),
+    }
+}
+
+/// A value as it is written, or what is wrong with what was typed.
+fn written(field: &Field, typed: &str) -> Result<Value, String> {
+    let number = |text: &str| -> Result<Value, String> {
+        let text = text.trim().replace(',', ".").replace('−', "-");
+        match text.parse::<Value>() {
+            Ok(v) if v.is_integer() || v.as_float().is_some_and(f64::is_finite) => Ok(v),
+            _ => Err(format!("“{text}” is no number: write one such as 0.02")),
+        }
+    };
+    match field.shape {
+        Shape::Text | Shape::Of(_) => Ok(Value::from(typed)),
+        Shape::Word(words) if words.contains(&typed) => Ok(Value::from(typed)),
+        Shape::Word(words) => Err(format!("“{typed}” may be {}", words.join(", "))),
+        Shape::Number => number(typed),
+        Shape::Points => {
+            let text = typed.replace(',', ".");
+            match text.parse::<rust_decimal::Decimal>() {
+                Ok(_) => Ok(Value::from(text)),
+                Err(_) => Err(format!("“{typed}” is no number of points: write one such as 1.5")),
+            }
+        }
+        Shape::Range => {
+            let Some((low, high)) = typed.split_once(" to ").or_else(|| typed.split_once(';')) else {
+                return Err(format!("“{typed}” has not two ends: write them such as 45 to 55"));
+            };
+            let mut out = Array::new();
+            out.push(number(low)?);
+            out.push(number(high)?);
+            Ok(Value::Array(out))
+        }
+        Shape::Lines => Ok(Value::Array(typed.lines().map(str::trim).filter(|l| !l.is_empty()).collect::<Array>())),
+        Shape::Flag => Ok(Value::from(true)),
+    }
+}
+
+/// Writes what a form says into a text: a part there is, or a new one where `place` is none. Fields are in the order of the
+/// kind's. What the form does not change keeps every byte.
+///
+/// # Errors
+/// What cannot be, each with how to mend it; nothing is written then.
+pub fn with_part(source: &str, kind: &Kind, place: Option<usize>, typed: &[String]) -> Result<String, Vec<Fault>> {
+    let mut document = read(source)?;
+    let there = place.and_then(|at| parts(source).into_iter().find(|p| p.kind == kind && p.place == at));
+    let in_the_text = |key: &str| there.as_ref().is_some_and(|p| p.others.iter().any(|o| o == key));
+    let mut faults = Vec::new();
+    let mut new: Vec<(&Field, Option<Value>)> = Vec::new();
+    for (i, field) in kind.fields.iter().enumerate() {
+        let text = typed.get(i).map_or("", |t| t.trim());
+        if text.is_empty() {
+            if field.needed && !in_the_text(field.key) {
+                faults.push(fault(format!("“{}” is empty", field.label), "write it"));
+            }
+            new.push((field, None));
+            continue;
+        }
+        match written(field, text) {
+            Ok(value) => new.push((field, Some(value))),
+            Err(what) => faults.push(fault(format!("{}: {what}", field.label), "write it anew")),
+        }
+    }
+    if !faults.is_empty() {
+        return Err(faults);
+    }
+    if kind.id == "caution" {
+        put_caution(&mut document, place, new.into_iter().find_map(|(_, v)| v));
+    } else {
+        put_table(&mut document, kind, place, new)?;
+    }
+    Ok(document.to_string())
+}
+
+/// Takes a part out of a text.
+///
+/// # Errors
+/// A fault where it is not there.
+pub fn without_part(source: &str, kind: &Kind, place: usize) -> Result<String, Vec<Fault>> {
+    let mut document = read(source)?;
+    if kind.id == "caution" {
+        if place >= cautions(&document).len() {
+            return Err(gone());
+        }
+        put_caution(&mut document, Some(place), None);
+        return Ok(document.to_string());
+    }
+    match document.get_mut(kind.id) {
+        Some(Item::ArrayOfTables(tables)) if place < tables.len() => {
+            tables.remove(place);
+        }
+        Some(Item::Value(Value::Array(list))) if place < list.len() => {
+            list.remove(place);
+        }
+        _ => return Err(gone()),
+    }
+    Ok(document.to_string())
+}
+
+fn fault(what: impl Into<String>, mend: &str) -> Fault {
+    Fault { line: 1, column: 1, what: what.into(), mend: mend.to_owned() }
+}
+
+fn gone() -> Vec<Fault> {
+    vec![fault("this part is not in the text any more", "choose it anew")]
+}
+
+fn read(source: &str) -> Result<DocumentMut, Vec<Fault>> {
+    source.parse::<DocumentMut>().map_err(|e| {
+        vec![fault(
+            format!("the text cannot be read yet: {}", e.message()),
+            "mend it where the check says so, then use the form",
+        )]
+    })
+}
+
+fn put_caution(document: &mut DocumentMut, place: Option<usize>, text: Option<Value>) {
+    let item = document.entry("caution").or_insert_with(|| Item::Value(Value::Array(Array::new())));
+    let Some(array) = item.as_array_mut() else { return };
+    match (place.filter(|p| *p < array.len()), text) {
+        (Some(place), Some(text)) => keep_around(array.get_mut(place), text),
+        (Some(place), None) => {
+            array.remove(place);
+        }
+        (None, Some(text)) => push_like_the_last(array, text),
+        (None, None) => {}
+    }
+}
+
+/// Adds a value to a list as the one before it stands: on a line of its own, or beside it.
+fn push_like_the_last(list: &mut Array, value: Value) {
+    let blanks = list.iter().last().and_then(|v| v.decor().prefix()?.as_str()).map(|before| {
+        // A comment over the last one is not the new one's.
+        before.rfind('\n').map_or_else(|| before.to_owned(), |at| before[at..].to_owned())
+    });
+    list.push(value);
+    if let (Some(blanks), Some(last)) = (blanks, list.iter_mut().last()) {
+        last.decor_mut().set_prefix(blanks);
+    }
+}
+
+/// Puts a value in the place of another, with the blanks and comments that were around that.
+fn keep_around(there: Option<&mut Value>, mut new: Value) {
+    if let Some(there) = there {
+        *new.decor_mut() = there.decor().clone();
+        *there = new;
+    }
+}
+
+fn put_table(
+    document: &mut DocumentMut,
+    kind: &Kind,
+    place: Option<usize>,
+    new: Vec<(&Field, Option<Value>)>,
+) -> Result<(), Vec<Fault>> {
+    let Some(place) = place.or((kind.id == LAB).then_some(0)) else {
+        let filled = new.into_iter().filter_map(|(field, value)| Some((field.key, value?)));
+        match document.entry(kind.id).or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new())) {
+            Item::ArrayOfTables(tables) => {
+                let mut table: Table = filled.map(|(key, value)| (key, Item::Value(value))).collect();
+                table.decor_mut().set_prefix("\n");
+                tables.push(table);
+            }
+            Item::Value(Value::Array(list)) => {
+                push_like_the_last(list, Value::InlineTable(filled.collect::<InlineTable>()));
+            }
+            _ => return Err(vec![fault(format!("`{}` is written in another way", kind.id), "change it in the text")]),
+        }
+        return Ok(());
+    };
+    let table = of_kind(document, kind).into_iter().nth(place).ok_or_else(gone)?;
+    for (field, value) in new {
+        let there = table.get(field.key);
+        let shown = told(there, field.shape);
+        match value {
+            // What a form cannot show it does not change either.
+            _ if there.is_some() && shown.is_none() => {}
+            None => {
+                table.remove(field.key);
+            }
+            // What is typed as it stands keeps its bytes.
+            Some(value) if shown.is_some() && told(Some(&Item::Value(value.clone())), field.shape) == shown => {}
+            Some(value) => match table.get_mut(field.key).and_then(Item::as_value_mut) {
+                Some(there) => keep_around(Some(there), value),
+                None => {
+                    table.insert(field.key, Item::Value(value));
+                }
+            },
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::protocol::{Protocol, draft};
+
+    fn of<'a>(parts: &'a [Part], kind: &str, id: &str) -> &'a Part {
+        parts.iter().find(|p| p.kind.id == kind && p.values[0] == id).expect("the part")
+    }
+
+    fn set(part: &Part, key: &str, text: &str) -> Vec<String> {
+        let at = part.kind.fields.iter().position(|f| f.key == key).expect("a field");
+        let mut values = part.values.clone();
+        values[at] = text.to_owned();
+        values
+    }
+
+    /// Every text of the library.
+    fn library() -> Vec<String> {
+        let folder = format!("{}/../../protocols", env!("CARGO_MANIFEST_DIR"));
+        let files = std::fs::read_dir(folder).expect("the library").flatten().map(|e| e.path());
+        let texts = files.filter(|p| p.extension().is_some_and(|e| e == "toml"));
+        texts.map(|p| std::fs::read_to_string(p).expect("a text")).collect()
+    }
+
+    #[test]
+    fn a_form_sent_as_it_was_shown_leaves_every_byte_of_every_lab() {
+        let mut seen = 0;
+        for text in library() {
+            for p in parts(&text) {
+                let again = with_part(&text, p.kind, Some(p.place), &p.values);
+                assert_eq!(again.as_ref(), Ok(&text), "{} {}", p.kind.id, p.name);
+                if p.kind.id == LAB {
+                    let new = with_part(&text, p.kind, Some(0), &set(&p, "version", "99")).expect("written");
+                    assert_eq!(Protocol::parse(&new).map(|l| l.version).ok(), Some(99));
+                    assert!(without_part(&text, p.kind, 0).is_err(), "the head stays");
+                }
+                seen += 1;
+            }
+        }
+        assert!(seen > 700, "{seen} parts");
+    }
+
+    #[test]
+    fn one_field_said_anew_changes_its_line_alone() {
+        let mut changed = 0;
+        for text in library() {
+            for p in parts(&text).iter().filter(|p| p.kind.id != "caution" && p.kind.id != LAB) {
+                let new = with_part(&text, p.kind, Some(p.place), &set(p, "title", "another name")).unwrap_or_default();
+                let differ: Vec<_> = text.lines().zip(new.lines()).filter(|(a, b)| a != b).collect();
+                assert_eq!(text.lines().count(), new.lines().count(), "{}", p.name);
+                assert!(differ.len() == 1 && differ[0].1.contains("another name"), "{}: {differ:?}", p.name);
+                changed += 1;
+            }
+        }
+        assert!(changed > 500, "{changed}");
+    }
+
+    #[test]
+    fn a_lab_grows_by_forms_alone() {
+        let blank = draft::BLANK;
+        let of_kind = |id: &str| kind(id).expect("a kind");
+        let filled = |id: &str, pairs: &[(&str, &str)]| -> Vec<String> {
+            let value = |f: &Field| pairs.iter().find(|(k, _)| *k == f.key).map_or("", |(_, v)| v).to_owned();
+            of_kind(id).fields.iter().map(value).collect()
+        };
+        let add = |text: &str, id: &str, pairs: &[(&str, &str)]| {
+            with_part(text, of_kind(id), None, &filled(id, pairs)).expect("written")
+        };
+        let bay = parts(blank).iter().find(|p| p.kind.id == "bay").expect("a part of the sheet").values[0].clone();
+        let mut text =
+            add(blank, "instrument", &[("id", "balance"), ("title", "balance"), ("unit", "g"), ("step", "0,010")]);
+        assert!(text.contains("step = 0.010"), "the digits that were typed stay: {text}");
+        let reading = [
+            ("id", "load"),
+            ("title", "load"),
+            ("bay", bay.as_str()),
+            ("unit", "g"),
+            ("instrument", "balance"),
+            ("plausible", "1 to 20"),
+        ];
+        text = add(&text, "reading", &reading);
+        text = add(&text, "caution", &[("caution", "Mind the edge.")]);
+        let with = Protocol::parse(&text).map_err(|f| format!("{f:?}\n{text}"));
+        let with = with.expect("a protocol still");
+        assert!(with.item("load").is_some() && with.cautions.contains(&"Mind the edge.".to_owned()));
+        // Taken out again, part by part, it is the text it was.
+        for (id, name) in [("reading", "load"), ("instrument", "balance"), ("caution", "Mind the edge.")] {
+            let place = of(&parts(&text), id, name).place;
+            text = without_part(&text, of_kind(id), place).expect("taken out");
+        }
+        assert_eq!(text, blank);
+    }
+
+    #[test]
+    fn what_cannot_be_is_told_and_nothing_is_written() {
+        let text = library().remove(0);
+        let all = parts(&text);
+        let instrument = all.iter().find(|p| p.kind.id == "instrument").expect("an instrument");
+        for (key, typed, says) in [
+            ("step", "wide", "is no number"),
+            ("step", "", "is empty"),
+            ("step", "inf", "is no number"),
+            ("range", "0", "two ends"),
+            ("range", "0 to b", "is no number"),
+            ("distribution", "round", "rectangular, triangular"),
+        ] {
+            let told = with_part(&text, instrument.kind, Some(instrument.place), &set(instrument, key, typed));
+            let told = told.expect_err("refused")[0].what.clone();
+            assert!(told.contains(says), "{key} {typed}: {told}");
+        }
+        assert!(with_part("id = [", instrument.kind, None, &instrument.values).is_err());
+        assert!(with_part(&text, instrument.kind, Some(99), &instrument.values).is_err());
+        assert!(without_part(&text, instrument.kind, 99).is_err());
+    }
+}
