@@ -118,14 +118,18 @@ fn unseen(name: &str) -> Option<(String, &'static str)> {
 /// # Errors
 /// A missing column, an empty or overlong name, or one student in two places, each with the line.
 pub fn read_roster(bytes: &[u8]) -> Result<Vec<RosterLine>, Fault> {
-    let file = Delimited::open(bytes)?;
-    let mut records = file.records();
-    let head = records.next().ok_or_else(|| Fault {
+    let empty = || Fault {
         line: 1,
         column: 1,
         what: "the roster is empty".into(),
         mend: "begin with section,team,number,name".into(),
-    })?;
+    };
+    if bytes.trim_ascii().is_empty() {
+        return Err(empty());
+    }
+    let file = Delimited::open(bytes)?;
+    let mut records = file.records();
+    let head = records.next().ok_or_else(empty)?;
     let names: Vec<String> = head.fields.iter().map(|f| f.trim().to_lowercase()).collect();
     let find = |known: &[&str]| names.iter().position(|n| known.contains(&n.as_str()));
     let (section, team) = (find(&["section", "watch", "group"]), find(&["team", "pair"]));

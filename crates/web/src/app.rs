@@ -5,9 +5,11 @@ use std::net::IpAddr;
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
 use actix_session::storage::CookieSessionStore;
+use actix_web::body::MessageBody;
 use actix_web::cookie::{Key, SameSite, time::Duration};
+use actix_web::dev::{ServiceFactory, ServiceRequest, ServiceResponse};
 use actix_web::middleware::{Compress, DefaultHeaders, from_fn};
-use actix_web::{App, HttpServer, web};
+use actix_web::{App, Error, HttpServer, web};
 use jurado_store::{Store, Workers};
 
 use crate::door::Door;
@@ -139,6 +141,70 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .default_service(web::to(error::nowhere));
 }
 
+/// What all workers of a server share.
+#[derive(Clone)]
+pub(crate) struct Shared {
+    store: Store,
+    key: Key,
+    secure: bool,
+    door: web::Data<Door>,
+    metrics: web::Data<Metrics>,
+    expected: web::Data<Expected>,
+    health: web::Data<watch::Health>,
+}
+
+impl Shared {
+    pub(crate) fn new(store: &Store, secret: &str, settings: &Settings) -> Shared {
+        Shared {
+            store: store.clone(),
+            key: Key::derive_from(secret.as_bytes()),
+            secure: settings.is_secure(),
+            door: web::Data::new(Door::new(settings.public_url.is_some())),
+            metrics: web::Data::default(),
+            expected: web::Data::new(Expected(settings.host())),
+            health: web::Data::default(),
+        }
+    }
+}
+
+/// The application: what stands around every request, and the routes.
+pub(crate) fn application(
+    shared: &Shared,
+) -> App<
+    impl ServiceFactory<
+        ServiceRequest,
+        Config = (),
+        Response = ServiceResponse<impl MessageBody + use<>>,
+        Error = Error,
+        InitError = (),
+    > + use<>,
+> {
+    let session = SessionMiddleware::builder(CookieSessionStore::default(), shared.key.clone())
+        // A browser keeps a cookie of this name from any other host and from plain HTTP.
+        .cookie_name(if shared.secure { "__Host-jurado" } else { "jurado" }.to_owned())
+        .cookie_secure(shared.secure)
+        .cookie_http_only(true)
+        .cookie_same_site(SameSite::Lax)
+        .cookie_content_security(CookieContentSecurity::Private)
+        .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(MOST_HOURS)))
+        .build();
+    App::new()
+        .app_data(web::Data::new(shared.store.clone()))
+        .app_data(shared.door.clone())
+        .app_data(shared.metrics.clone())
+        .app_data(shared.expected.clone())
+        .app_data(shared.health.clone())
+        .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
+        .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
+        .app_data(web::QueryConfig::default().error_handler(error::bad_query))
+        .wrap(from_fn(flash::keep))
+        .wrap(session)
+        .wrap(Compress::default())
+        .wrap(headers(shared.secure))
+        .wrap(from_fn(around))
+        .configure(routes)
+}
+
 /// Serves until stopped; long work goes on beside.
 ///
 /// # Errors
@@ -153,46 +219,18 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
     };
     let (secret, course) = web::block(begin).await.map_err(|e| e.to_string())?.map_err(|e| e.to_string())?;
     crate::views::course::read(course);
-    let key = Key::derive_from(secret.as_bytes());
-    let secure = settings.is_secure();
-    let (door, metrics) =
-        (web::Data::new(Door::new(settings.public_url.is_some())), web::Data::new(Metrics::default()));
-    let expected = web::Data::new(Expected(settings.host()));
+    let shared = Shared::new(&store, &secret, &settings);
     let workers = Workers::start(&store);
-    let health = web::Data::new(watch::Health::default());
-    let server = HttpServer::new(move || {
-        let session = SessionMiddleware::builder(CookieSessionStore::default(), key.clone())
-            // A browser keeps a cookie of this name from any other host and from plain HTTP.
-            .cookie_name(if secure { "__Host-jurado" } else { "jurado" }.to_owned())
-            .cookie_secure(secure)
-            .cookie_http_only(true)
-            .cookie_same_site(SameSite::Lax)
-            .cookie_content_security(CookieContentSecurity::Private)
-            .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(MOST_HOURS)))
-            .build();
-        App::new()
-            .app_data(web::Data::new(store.clone()))
-            .app_data(door.clone())
-            .app_data(metrics.clone())
-            .app_data(expected.clone())
-            .app_data(health.clone())
-            .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
-            .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
-            .app_data(web::QueryConfig::default().error_handler(error::bad_query))
-            .wrap(from_fn(flash::keep))
-            .wrap(session)
-            .wrap(Compress::default())
-            .wrap(headers(secure))
-            .wrap(from_fn(around))
-            .configure(routes)
-    })
-    .workers(2)
-    // As many as the pool has connections: more would only wait for one, each with memory of its own.
-    .worker_max_blocking_threads(5)
-    .client_request_timeout(std::time::Duration::from_secs(10))
-    .shutdown_timeout(5)
-    .bind((settings.bind, settings.port))
-    .map_err(|e| format!("{} port {} cannot be used: {e}; choose another with --port", settings.bind, settings.port))?;
+    let server = HttpServer::new(move || application(&shared))
+        .workers(2)
+        // As many as the pool has connections: more would only wait for one, each with memory of its own.
+        .worker_max_blocking_threads(5)
+        .client_request_timeout(std::time::Duration::from_secs(10))
+        .shutdown_timeout(5)
+        .bind((settings.bind, settings.port))
+        .map_err(|e| {
+            format!("{} port {} cannot be used: {e}; choose another with --port", settings.bind, settings.port)
+        })?;
     println!("{}", settings.greeting);
     let outcome = server.run().await.map_err(|e| e.to_string());
     let _ = web::block(move || workers.stop()).await;

@@ -8,6 +8,8 @@ mod draw;
 mod error;
 mod flash;
 mod forms;
+#[cfg(test)]
+mod handled;
 mod metrics;
 mod paths;
 mod request;

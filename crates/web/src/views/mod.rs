@@ -45,7 +45,8 @@ const MOST_STAGE: usize = 84;
 /// The stages of a worked correction, as they are laid out.
 pub(crate) fn stages(of: jurado_core::explain::Stages) -> Vec<Stage> {
     let each = of.text.into_iter().zip(of.mathml);
-    each.map(|(text, math)| if text.chars().count() > MOST_STAGE { Stage::Text(text) } else { Stage::Math(math) }).collect()
+    each.map(|(text, math)| if text.chars().count() > MOST_STAGE { Stage::Text(text) } else { Stage::Math(math) })
+        .collect()
 }
 
 /// A symbol in its parts: `m_p` has its p below the line. A template sets them.

@@ -17,7 +17,11 @@ impl Maker<'_> {
             Kind::Slip(story) => notation::chance(story.probability),
             _ => String::new(),
         };
-        let took = |p: Decimal| if p > Decimal::ZERO { format!("−{}", points(p)) } else { "no points".to_owned() };
+        // A criterion gives no less than nothing: fifteen quarters off one point are that point.
+        let took = |p: Decimal| match criterion.map_or(p, |c| p.min(c.points)) {
+            p if p > Decimal::ZERO => format!("−{}", points(p)),
+            _ => "no points".to_owned(),
+        };
         let decided = match &f.decision {
             Some(d) => {
                 let reason = if d.reason.is_empty() { String::new() } else { format!(": “{}”", d.reason) };
