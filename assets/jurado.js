@@ -68,7 +68,7 @@
       case " ": return onward();
       case "[": { const to = screen()?.dataset.previous; if (to) location.assign(to); return Boolean(to); }
       case "]": { const to = screen()?.dataset.next; if (to) location.assign(to); return Boolean(to); }
-      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "o": case "(": case ")": return press(find(e.key));
+      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "o": case "r": case "(": case ")": return press(find(e.key));
       default: return false;
     }
   };

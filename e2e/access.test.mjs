@@ -27,9 +27,11 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
   const slip = sheet("keel-plate", "slip");
   const rows = sheet("reflector", "slip");
+  const told = await (await page.request.get(`${app.origin}/bench/${slip}`)).text();
+  const key = /\/rulings\/new\?sheet=\d+&(?:amp;|#38;)finding=([^"]*)"/.exec(told)[1];
   const kept = sql("SELECT MIN(id) FROM sheets WHERE term_id=1", app.database).trim();
   const section = sql("SELECT id FROM sections WHERE term_id=0 ORDER BY position LIMIT 1", app.database).trim();
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);

@@ -59,6 +59,9 @@ pub struct Ruling {
     /// Kind of slip; absent for any.
     #[serde(default)]
     pub slip: Option<String>,
+    /// Section's name; absent for any.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub section: Option<String>,
     /// Keys a table must have, such as its station; absent for any.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub keys: BTreeMap<String, String>,
@@ -73,9 +76,17 @@ pub struct Ruling {
 }
 
 impl Ruling {
-    /// Whether it is about a table with these keys.
-    pub fn concerns(&self, protocol: &str, keys: &BTreeMap<String, String>) -> bool {
-        self.protocol == protocol && self.keys.iter().all(|(k, v)| keys.get(k) == Some(v))
+    /// Whether it is about a table of this section with these keys.
+    pub fn concerns(&self, protocol: &str, section: &str, keys: &BTreeMap<String, String>) -> bool {
+        self.protocol == protocol
+            && self.section.as_deref().is_none_or(|s| s == section)
+            && self.keys.iter().all(|(k, v)| keys.get(k) == Some(v))
+    }
+
+    /// How narrow its pattern is: of two that fit the narrower counts, and of two alike the newer.
+    pub fn rank(&self) -> (usize, u64) {
+        let said = [self.item.is_some(), self.slip.is_some(), self.section.is_some()];
+        (said.into_iter().filter(|s| *s).count() + self.keys.len(), self.id)
     }
 }
 

@@ -328,6 +328,7 @@ fn a_ruling_shows_what_it_would_change_and_withdrawing_restores() {
     let tables: Vec<Table<'_>> =
         submissions.iter().map(|s| Table { submission: s, section: &section, decisions: &[] }).collect();
     let ruling = Ruling {
+        section: None,
         id: 7,
         protocol: "post".into(),
         code: "slip".into(),
@@ -376,6 +377,7 @@ fn a_station_may_be_judged_against_its_own_consensus() {
     };
     assert_eq!(line(&[]), ("0".to_owned(), None));
     let ruling = Ruling {
+        section: None,
         id: 3,
         protocol: "post".into(),
         code: "accuracy".into(),

@@ -33,6 +33,7 @@ pub use queries::jobs::{self, Job};
 pub use queries::labs::{self, FolderText, FromFolder, Lab};
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::roster;
+pub use queries::rulings;
 pub use queries::sections;
 pub use queries::settings;
 pub use queries::sheets::{self, Moved, NewDecision, ReturnedLine, SheetDetail, StoredDecision, WentOut};

@@ -22,6 +22,13 @@ diesel::table! {
 diesel::table! { terms (id) { id -> Unsigned<Integer>, name -> Varchar, ended_at -> Datetime, ended_by -> Nullable<Unsigned<Integer>>, } }
 diesel::table! { term_labs (term_id, lab_id) { term_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, } }
 diesel::table! {
+    rulings (id) {
+        id -> Unsigned<Integer>, term_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, section_id -> Nullable<Unsigned<Integer>>,
+        pattern -> Text, reason -> Varchar, touched -> Unsigned<Integer>, user_id -> Unsigned<Integer>, at -> Datetime,
+        withdrawn_by -> Nullable<Unsigned<Integer>>, withdrawn_at -> Nullable<Datetime>, withdrawn_why -> Varchar,
+    }
+}
+diesel::table! {
     removals (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, whole_lab -> Bool, reason -> Varchar, user_id -> Unsigned<Integer>,
         at -> Datetime, back_at -> Nullable<Datetime>,
@@ -150,6 +157,7 @@ diesel::joinable!(quarantine -> imports (import_id));
 diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
 diesel::joinable!(removals -> users (user_id));
+diesel::joinable!(rulings -> users (user_id));
 diesel::allow_tables_to_appear_in_same_query!(
     users,
     attachments,
@@ -171,5 +179,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     section_lab_history,
     terms,
     term_labs,
-    removals
+    removals,
+    rulings
 );

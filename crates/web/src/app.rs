@@ -17,7 +17,7 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     attachments, auth, bench, course, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
-    sections, setting, shelf, stations, tryout, watch, words,
+    rulings, sections, setting, shelf, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -106,6 +106,10 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/intake/{id}/lab", web::post().to(intake::other_lab))
         .route("/intake/{id}/drop", web::post().to(intake::put_aside))
         .route("/quarantine/{id}/settle", web::post().to(intake::settle))
+        .route("/rulings", web::get().to(rulings::page))
+        .route("/rulings", web::post().to(rulings::put))
+        .route("/rulings/new", web::get().to(rulings::new))
+        .route("/rulings/{id}/withdraw", web::post().to(rulings::withdraw))
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))

@@ -50,6 +50,7 @@ const STYLES: &[&str] = styles![
     "raft",
     "datasheet",
     "intake",
+    "rulings",
 ];
 
 /// Bays of as many rungs, and columns of a raft as wide, as have a class.

@@ -113,7 +113,8 @@ pub fn judge_in(
     results::find(protocol, section, &table, &results, &mut found);
     notes(protocol, &table, &mut found);
     stated::stated(protocol, &results, &mut found);
-    let rulings: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.keys)).collect();
+    let rulings: Vec<&Ruling> =
+        rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.section, &submission.keys)).collect();
     comparisons.extend(score::compare(
         &score::Against { protocol, section, submission, table: &table, clean: &clean },
         &rulings,

@@ -73,7 +73,7 @@ pub(super) fn compare(
                             let id = &protocol.items[protocol.results[*result].item].id;
                             r.against.is_some() && r.item.as_ref().is_none_or(|i| i == id)
                         })
-                        .max_by_key(|r| r.id)
+                        .max_by_key(|r| r.rank())
                         .copied(),
                 };
                 for r in results.iter().filter(|r| r.index == *result) {
@@ -284,7 +284,7 @@ fn settles(ruling: &Ruling, finding: &Finding, item: Option<&str>, result: Optio
         && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)
 }
 
-/// Settles findings by rulings, then by decisions; the newest of each counts.
+/// Settles findings by rulings, of which the narrowest counts, then by decisions, of which the newest does.
 pub(super) fn settle(
     protocol: &Protocol,
     results: &[JudgedResult],
@@ -306,7 +306,7 @@ pub(super) fn settle(
             row => of_row.get(&(i, row)).copied(),
         });
         finding.decided_cost = finding.cost;
-        if let Some(ruling) = rulings.iter().filter(|r| settles(r, finding, item, result)).max_by_key(|r| r.id) {
+        if let Some(ruling) = rulings.iter().filter(|r| settles(r, finding, item, result)).max_by_key(|r| r.rank()) {
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }

@@ -23,6 +23,7 @@ pub use join::sentences;
 pub use label::label;
 pub use reviewer::says;
 pub use score::{compared, standing};
+pub use slips::told as slip;
 pub use team::tells;
 
 use crate::finding::{Finding, Place, Right};

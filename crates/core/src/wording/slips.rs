@@ -43,7 +43,7 @@ pub(super) fn said(kind: &SlipKind) -> &'static str {
 }
 
 /// A kind in plain words, a declared one in those of the lab's author.
-fn told<'a>(protocol: &'a Protocol, kind: &SlipKind) -> &'a str {
+pub fn told<'a>(protocol: &'a Protocol, kind: &SlipKind) -> &'a str {
     let declared = matches!(kind, SlipKind::Declared(_));
     let mut variants = protocol.results.iter().filter(|_| declared).flat_map(|r| &r.variants);
     variants.find(|v| v.kind == *kind).map_or(said(kind), |v| v.says.as_str())

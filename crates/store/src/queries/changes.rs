@@ -49,7 +49,7 @@ pub fn set_section(
     sections::keep(c, (section, lab), &next, reason, user.id)?;
     let about = format!("section {section} lab {lab} version {}", next.version);
     events::note_why(c, Some(user.id), "section set", &about, reason)?;
-    let ground = Ground::new(labs::get(c, lab)?, next.settings);
+    let ground = ground::of(c, lab, section)?;
     let changed = format!("changed what the section sets (“{reason}”)");
     sheets::rejudge_held(c, &ground, section, &user.name, &changed)
 }
@@ -220,8 +220,7 @@ fn judge_ahead(store: &Store, job: &Job, process: &str, lab: &Lab, done: &mut us
         let mut after = 0;
         loop {
             let (count, last) = store.run(|c| {
-                let set = sections::get(c, section, lab.id)?;
-                let ground = Ground::new(lab.clone(), set.settings);
+                let ground = Ground::under(c, lab.clone(), section)?;
                 let some = not_ahead(c, job.id, &ground, section, after)?;
                 sheets::derive_ahead(c, job.id, &ground, &some)?;
                 Ok((some.len(), some.last().map_or(u32::MAX, |s| s.0)))
@@ -299,8 +298,7 @@ fn switch(c: &mut Db, job: &Job, process: &str, lab: &Lab) -> Result<usize, Stor
     .bind::<diesel::sql_types::Text, _>(&by)
     .execute(c.sql())?;
     for section in sections_of(c, lab.id)? {
-        let set = sections::get(c, section, lab.id)?;
-        let ground = Ground::new(lab.clone(), set.settings);
+        let ground = Ground::under(c, lab.clone(), section)?;
         count += sheets::rejudge_held(c, &ground, section, &by, &changed)?;
     }
     if was.protocol_id != lab.protocol_id {

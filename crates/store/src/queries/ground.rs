@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 
 use diesel::prelude::*;
-use jurado_core::decision::Decision;
+use jurado_core::decision::{Decision, Ruling};
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
@@ -15,7 +15,7 @@ use jurado_core::summary::Summary;
 use jurado_core::verdict::Judged;
 
 use super::labs::{self, Lab};
-use super::sections;
+use super::{rulings_kept, sections};
 use crate::records::sheet::Derived;
 use crate::schema::teams;
 use crate::{Db, StoreError};
@@ -25,21 +25,33 @@ use crate::{Db, StoreError};
 pub(crate) struct Ground {
     pub(crate) lab: Lab,
     pub(crate) settings: Section,
-    /// Engine, protocol and settings as one digest, kept beside each verdict.
+    /// Rulings in force, and the name of the section that some of them are about.
+    pub(crate) rulings: Vec<Ruling>,
+    /// Engine, protocol, settings and rulings as one digest, kept beside each verdict.
     pub(crate) judged_with: String,
     /// Whether the section takes tables in.
     pub(crate) open: bool,
 }
 
 impl Ground {
-    pub(crate) fn new(lab: Lab, settings: Section) -> Ground {
-        let judged_with = judged_with(&lab.protocol, &settings);
-        Ground { lab, settings, judged_with, open: true }
+    /// What tables of a section are judged by under a protocol, in force or not yet.
+    pub(crate) fn under(c: &mut Db, lab: Lab, section: u32) -> Result<Ground, StoreError> {
+        let settings = sections::get(c, section, lab.id)?.settings;
+        let rulings = rulings_kept::in_force(c, lab.id, section)?;
+        let judged_with = judged_with(&lab.protocol, &settings, &rulings);
+        Ok(Ground { lab, settings, rulings, judged_with, open: true })
     }
 
     /// The verdict on a table.
     pub(crate) fn judge(&self, table: &Submission, decisions: &[Decision]) -> Judged {
-        judge_in(&self.lab.protocol, &self.settings, table, &[], decisions)
+        match self.rulings.iter().find_map(|r| r.section.as_ref()).filter(|name| **name != table.section) {
+            None => judge_in(&self.lab.protocol, &self.settings, table, &self.rulings, decisions),
+            // The section was renamed since the table was handed in; rulings know it by the name it has.
+            Some(name) => {
+                let table = Submission { section: name.clone(), ..table.clone() };
+                judge_in(&self.lab.protocol, &self.settings, &table, &self.rulings, decisions)
+            }
+        }
     }
 
     /// What is kept of a verdict.
@@ -48,22 +60,25 @@ impl Ground {
     }
 }
 
-/// What a verdict depends on besides the table: engine, protocol and the section's settings, as one digest.
-pub(crate) fn judged_with(protocol: &Protocol, settings: &Section) -> String {
+/// What a verdict depends on besides the table: engine, protocol, the section's settings and rulings, as one digest.
+fn judged_with(protocol: &Protocol, settings: &Section, rulings: &[Ruling]) -> String {
     let settings = if *settings == Section::default() {
         String::new()
     } else {
         serde_json::to_string(settings).unwrap_or_default()
     };
+    // A section may be renamed: that it is this one is what counts.
+    let unnamed = |r: &Ruling| Ruling { section: r.section.as_ref().map(|_| "here".to_owned()), ..r.clone() };
+    let rulings: Vec<Ruling> = rulings.iter().map(unnamed).collect();
+    let rulings = if rulings.is_empty() { String::new() } else { serde_json::to_string(&rulings).unwrap_or_default() };
     let judge = format!("{} {}", jurado_core::verdict::ENGINE, Summary::EDITION);
-    crate::digest(format!("{judge}\n{}\n{settings}", protocol.digest).as_bytes())
+    crate::digest(format!("{judge}\n{}\n{settings}{rulings}", protocol.digest).as_bytes())
 }
 
 /// What is in force for a lab in a section, as it is at this moment.
 pub(crate) fn of(c: &mut Db, lab: u32, section: u32) -> Result<Ground, StoreError> {
     let lab = labs::get_in(c, lab, section)?;
-    let set = sections::get(c, section, lab.id)?;
-    Ok(Ground::new(lab, set.settings))
+    Ground::under(c, lab, section)
 }
 
 /// As [`of`], held until the transaction ends: no protocol is put in force and the section sets nothing meanwhile.
@@ -85,8 +100,7 @@ pub(crate) fn hold_sections(
     let mut grounds = BTreeMap::new();
     for id in ids {
         let open = sections::hold(c, id, labs::Hold::Shared)?;
-        let set = sections::get(c, id, lab.id)?;
-        grounds.insert(id, Ground { open, ..Ground::new(lab.clone(), set.settings) });
+        grounds.insert(id, Ground { open, ..Ground::under(c, lab.clone(), id)? });
     }
     Ok(grounds)
 }

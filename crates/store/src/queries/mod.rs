@@ -12,6 +12,8 @@ pub mod jobs;
 pub mod labs;
 pub mod quarantine;
 pub mod roster;
+pub mod rulings;
+pub(crate) mod rulings_kept;
 pub mod sections;
 pub mod settings;
 pub mod sheets;

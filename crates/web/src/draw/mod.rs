@@ -10,4 +10,5 @@ pub(crate) mod profile;
 pub(crate) mod raft;
 pub(crate) mod replicates;
 pub(crate) mod shoals;
+pub(crate) mod strip;
 pub(crate) mod svg;

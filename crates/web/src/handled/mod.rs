@@ -6,6 +6,7 @@ mod course;
 mod doors;
 mod intake;
 mod returns;
+mod rulings;
 mod texts;
 
 use std::cell::RefCell;

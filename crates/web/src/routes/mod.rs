@@ -15,6 +15,7 @@ pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
+pub(crate) mod rulings;
 pub(crate) mod sections;
 pub(crate) mod setting;
 pub(crate) mod shelf;

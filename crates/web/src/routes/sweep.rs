@@ -56,6 +56,7 @@ fn class(name: &str, seed: u64) -> (Lab, Vec<SheetDetail>) {
 fn detail(id: u32, submission: Submission) -> SheetDetail {
     SheetDetail {
         shelved: None,
+        rulings: Vec::new(),
         id,
         lab_id: 1,
         version: 3,

@@ -86,7 +86,8 @@ fn tried(loaded: &Loaded, fields: &Fields) -> Tried {
         by: "you".to_owned(),
         text: n.text.clone(),
     }));
-    let judged = judge_in(&protocol, &loaded.detail.settings, &loaded.detail.submission, &[], &decisions);
+    let judged =
+        judge_in(&protocol, &loaded.detail.settings, &loaded.detail.submission, &loaded.detail.rulings, &decisions);
     Tried { judged, protocol, changed: new.len(), fault }
 }
 

@@ -11,6 +11,7 @@ pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
 pub(crate) mod revisions;
+pub(crate) mod rulings;
 pub(crate) mod shelf;
 pub(crate) mod stations;
 #[cfg(test)]

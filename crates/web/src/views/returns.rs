@@ -416,6 +416,9 @@ impl SheetView {
     /// and `judged` as it was then ([`SheetDetail::as_sent`]).
     pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged) -> SheetView {
         let sent = detail.went_out.as_ref().filter(|_| detail.state == SheetState::Returned);
+        // A sheet that went out tells the rulings of then.
+        let then = sent.and_then(|s| s.from.as_ref()).map(|from| &from.rulings);
+        let rulings = then.unwrap_or(&detail.rulings);
         let keys: BTreeMap<&String, &String> = judged.keys.iter().collect();
         SheetView {
             id: detail.id,
@@ -431,7 +434,11 @@ impl SheetView {
             when: sent.map(|w| time(w.at)).unwrap_or_default(),
             decided: points(sent.map_or(judged.score.decided, |w| w.points)),
             possible: sent.map_or(judged.score.possible, |w| w.possible).normalize().to_string(),
-            sentences: wording::sentences(protocol, judged).into_iter().map(|(_, s)| s).collect(),
+            sentences: wording::sentences(protocol, judged)
+                .into_iter()
+                .map(|(_, s)| s)
+                .chain(super::rulings::told(judged, rulings))
+                .collect(),
             steps: steps(protocol, judged),
             since: if sent.is_some() { Vec::new() } else { changes(detail, judged) },
             // Where a measurement is to be repeated, the lab's cautions go with it.

@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
-use jurado_core::decision::Decision;
+use jurado_core::decision::{Decision, Ruling};
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
@@ -15,7 +15,7 @@ use rust_decimal::Decimal;
 use crate::queries::docket::{self, Filter, Order};
 use crate::queries::sheets::shelved::{self, Shelved};
 use crate::queries::users::User;
-use crate::queries::{labs, sections};
+use crate::queries::{labs, rulings_kept, sections};
 use crate::records::decision::{self, DecisionRecord};
 use crate::records::sheet::Head;
 use crate::records::went_out::WentOutRecord;
@@ -40,6 +40,8 @@ pub struct SheetDetail {
     pub team_id: u32,
     /// What the section sets for the lab.
     pub settings: Section,
+    /// Rulings in force for it.
+    pub rulings: Vec<Ruling>,
     /// When it is due.
     pub due_at: Option<NaiveDateTime>,
     /// Why nothing of it is changed any more, if it was taken out or its term has ended.
@@ -67,7 +69,7 @@ pub struct SheetDetail {
 impl SheetDetail {
     /// The verdict with the decisions in force. The same function as on the command line.
     pub fn judge(&self, protocol: &Protocol) -> Judged {
-        judge_in(protocol, &self.settings, &self.submission, &[], &self.in_force())
+        judge_in(protocol, &self.settings, &self.submission, &self.rulings, &self.in_force())
     }
 
     pub(crate) fn in_force(&self) -> Vec<Decision> {
@@ -98,6 +100,9 @@ pub struct JudgedFrom {
     pub settings: Section,
     /// Decisions that were in force.
     pub decisions: Vec<Decision>,
+    /// Rulings that were in force.
+    #[serde(default)]
+    pub rulings: Vec<Ruling>,
     /// Rows of the table that waited in quarantine.
     #[serde(default)]
     pub waiting: u32,
@@ -179,6 +184,7 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         section_id: head.section_id,
         team_id: head.team_id,
         settings: set.settings,
+        rulings: rulings_kept::in_force(c, head.lab_id, head.section_id)?,
         due_at: set.due_at,
         shelved,
         went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
@@ -309,7 +315,7 @@ impl SheetDetail {
             let body: String = submissions::table.find(from.submission_id).select(submissions::body).first(c.sql())?;
             table(&body, from.waiting)?
         };
-        let judged = judge_in(&protocol, &from.settings, &table, &[], &from.decisions);
+        let judged = judge_in(&protocol, &from.settings, &table, &from.rulings, &from.decisions);
         Ok(Some((protocol, judged)))
     }
 }

@@ -8,6 +8,7 @@ use super::read::{in_force, in_force_of, table};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
 use crate::records::sheet::{Derived, Turn};
+use crate::records::words::SheetState;
 use crate::schema::{imports, judged_ahead, quarantine, sheets, submissions};
 use crate::{Db, StoreError};
 
@@ -55,13 +56,19 @@ pub(crate) fn rejudge_held(
 ) -> Result<usize, StoreError> {
     let stale = stale(c, ground, section, 0, i64::MAX)?;
     for (sheet, ..) in &stale {
-        let (version, submission): (u32, Option<u32>) =
-            sheets::table.find(sheet).select((sheets::version, sheets::submission_id)).for_update().first(c.sql())?;
+        let (version, submission, state): (u32, Option<u32>, SheetState) = sheets::table
+            .find(sheet)
+            .select((sheets::version, sheets::submission_id, sheets::state))
+            .for_update()
+            .first(c.sql())?;
         let Some(submission) = submission else { continue };
         let derived = derived(c, ground, submission)?;
+        // One that was signed and now wants a person waits again.
+        let opened = state == SheetState::Signed && derived.open_findings > 0;
         diesel::update(sheets::table.find(sheet))
             .set((
                 derived,
+                sheets::state.eq(if opened { SheetState::Waiting } else { state }),
                 sheets::version.eq(version + 1),
                 sheets::changed.eq(changed.chars().take(290).collect::<String>()),
                 sheets::changed_by.eq(by),

@@ -58,6 +58,7 @@ fn send(c: &mut Db, held: &Held, judged: &Judged, user: &User, reason: &str) -> 
         submission_id: detail.submission_id,
         settings: detail.settings.clone(),
         decisions: detail.in_force(),
+        rulings: detail.rulings.clone(),
         waiting: detail.submission.waiting,
     };
     let text = |value: Result<String, serde_json::Error>| value.map_err(|e| StoreError::Broken(e.to_string()));

@@ -33,10 +33,14 @@ impl Maker<'_> {
                     _ => format!("by {}{reason}", d.by),
                 }
             }
-            None => String::new(),
+            None => match f.ruling.and_then(|id| self.detail.rulings.iter().find(|r| r.id == id)) {
+                Some(r) => format!("settled by ruling {}: “{}”", r.id, r.reason),
+                None => String::new(),
+            },
         };
         let proposal = match (&f.decision, f.severity) {
             (Some(_), _) => took(f.decided_cost),
+            (None, _) if f.ruling.is_some() => took(f.decided_cost),
             (None, Severity::Charge) => format!("by rule, {}", took(f.cost)),
             (None, _) => took(f.cost),
         };
@@ -123,7 +127,10 @@ impl Maker<'_> {
                 awarded: points(l.awarded),
                 decided: points(l.decided),
                 possible: l.possible.normalize().to_string(),
-                changed: l.changed.as_ref().map(|d| format!("changed by {}: “{}”", d.by, d.reason)),
+                changed: match (&l.changed, l.ruling) {
+                    (Some(d), _) => Some(format!("changed by {}: “{}”", d.by, d.reason)),
+                    (None, ruling) => ruling.map(|id| format!("by ruling {id}")),
+                },
                 open: self.judged.findings.iter().any(|f| f.open() && f.criterion.as_deref() == Some(&l.criterion)),
                 pennants: self.pennants(|f| f.criterion.as_deref() == Some(&l.criterion)),
             })
@@ -138,6 +145,7 @@ impl Maker<'_> {
                 let done = number.is_some_and(|n| !self.judged.findings[self.numbered[n - 1]].open());
                 (number, done, text)
             })
+            .chain(super::super::rulings::told(self.judged, &self.detail.rulings).into_iter().map(|t| (None, true, t)))
             .collect()
     }
 }

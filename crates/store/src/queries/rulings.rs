@@ -1,0 +1,196 @@
+//! Rulings: a decision about a pattern, for all like cases. Putting one in force and withdrawing it judge every table that it
+//! may touch anew, in one step; since a verdict is made from its ground alone, withdrawing gives back every byte.
+
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+use jurado_core::decision::Ruling;
+
+use super::course::reason;
+use super::labs::{self, Hold};
+use super::rulings_kept::parsed;
+use super::sheets::{self, SheetDetail};
+use super::users::User;
+use super::{events, ground, sections};
+use crate::records::words::Role;
+use crate::schema::{rulings, sections as section_table, sheets as sheet_table, users};
+use crate::{Db, StoreError, inserted};
+
+/// A ruling with its history.
+#[derive(Clone, Debug)]
+pub struct Kept {
+    /// The ruling; its section is the name it has now.
+    pub ruling: Ruling,
+    /// Lab.
+    pub lab_id: u32,
+    /// Tables that it touched when it was put in force.
+    pub touched: u32,
+    /// Who put it in force.
+    pub by: String,
+    /// When.
+    pub at: NaiveDateTime,
+    /// Who withdrew it, when and why.
+    pub withdrawn: Option<(String, NaiveDateTime, String)>,
+}
+
+/// The rulings of the term that runs, newest first, those that were withdrawn too.
+///
+/// # Errors
+/// Faults of the database.
+pub fn all(c: &mut Db) -> Result<Vec<Kept>, StoreError> {
+    type Row = (
+        (u32, u32, Option<u32>, String, String, u32),
+        (String, NaiveDateTime),
+        (Option<u32>, Option<NaiveDateTime>, String),
+    );
+    let rows: Vec<Row> = rulings::table
+        .inner_join(users::table)
+        .filter(rulings::term_id.eq(0))
+        .order(rulings::id.desc())
+        .select((
+            (rulings::id, rulings::lab_id, rulings::section_id, rulings::pattern, rulings::reason, rulings::touched),
+            (users::name, rulings::at),
+            (rulings::withdrawn_by, rulings::withdrawn_at, rulings::withdrawn_why),
+        ))
+        .load(c.sql())?;
+    let names: Vec<(u32, String)> =
+        section_table::table.select((section_table::id, section_table::name)).load(c.sql())?;
+    let people: Vec<(u32, String)> = users::table.select((users::id, users::name)).load(c.sql())?;
+    let name = |of: &[(u32, String)], id: u32| of.iter().find(|(i, _)| *i == id).map(|(_, n)| n.clone());
+    rows.into_iter()
+        .map(|((id, lab_id, section, pattern, reason, touched), (by, at), (who, when, why))| {
+            let section = section.and_then(|s| name(&names, s));
+            let withdrawn = who.zip(when).map(|(who, when)| (name(&people, who).unwrap_or_default(), when, why));
+            let ruling = Ruling { section, reason, ..parsed(id, &pattern)? };
+            Ok(Kept { ruling, lab_id, touched, by, at, withdrawn })
+        })
+        .collect()
+}
+
+/// Every table of a lab with all that judges it, of all sections: a ruling is for all of them. Whoever shows them hides the
+/// names of those that are not the person's.
+///
+/// # Errors
+/// Faults of the database.
+pub fn tables(c: &mut Db, lab: u32, user: &User) -> Result<Vec<SheetDetail>, StoreError> {
+    sheets::details_of(c, lab, None, &User { role: Role::Coordinator, ..user.clone() })
+}
+
+/// The number of the newest ruling of a lab, withdrawn or not, and when the last one was withdrawn: what a person has seen.
+///
+/// # Errors
+/// Faults of the database.
+pub fn seen(c: &mut Db, lab: u32) -> Result<String, StoreError> {
+    let row: (Option<u32>, Option<NaiveDateTime>) = rulings::table
+        .filter(rulings::lab_id.eq(lab))
+        .select((diesel::dsl::max(rulings::id), diesel::dsl::max(rulings::withdrawn_at)))
+        .first(c.sql())?;
+    let withdrawn = row.1.map_or_else(|| "none".to_owned(), |at| at.and_utc().timestamp().to_string());
+    Ok(format!("{}-{withdrawn}", row.0.unwrap_or(0)))
+}
+
+/// Judges anew what a change of the rulings of a lab concerns. Gives how many tables have other points or open findings.
+fn rejudge(c: &mut Db, lab: u32, section: Option<u32>, by: &str, changed: &str) -> Result<u32, StoreError> {
+    let of: Vec<u32> = match section {
+        Some(section) => vec![section],
+        None => {
+            let ids = sheet_table::table.filter(sheet_table::lab_id.eq(lab)).filter(sheet_table::stage.is_not_null());
+            ids.select(sheet_table::section_id).distinct().order(sheet_table::section_id).load(c.sql())?
+        }
+    };
+    let count = |c: &mut Db| -> Result<Vec<(u32, rust_decimal::Decimal, u32)>, StoreError> {
+        Ok(sheet_table::table
+            .filter(sheet_table::lab_id.eq(lab))
+            .filter(sheet_table::stage.is_not_null())
+            .order(sheet_table::id)
+            .select((sheet_table::id, sheet_table::decided, sheet_table::open_findings))
+            .load(c.sql())?)
+    };
+    let before = count(c)?;
+    for section in of {
+        sections::hold(c, section, Hold::Shared)?;
+        let ground = ground::of(c, lab, section)?;
+        sheets::rejudge_held(c, &ground, section, by, changed)?;
+    }
+    let after = count(c)?;
+    Ok(before.iter().zip(&after).filter(|(b, a)| b != a).count() as u32)
+}
+
+/// Puts a ruling in force, based on what the person saw of the lab's rulings, and judges what it touches anew, all in one
+/// step. Gives its number and how many tables have other points or open findings.
+///
+/// # Errors
+/// [`StoreError::Conflict`] where another ruling of the lab came or went meanwhile; [`StoreError::Bad`] without a reason;
+/// [`StoreError::NotFound`]; faults of the database.
+pub fn put(
+    c: &mut Db,
+    lab: u32,
+    section: Option<u32>,
+    new: &Ruling,
+    based_on: &str,
+    user: &User,
+) -> Result<(u32, u32), StoreError> {
+    let why = reason(&new.reason)?.to_owned();
+    labs::hold(c, lab, Hold::Alone)?;
+    if let Some(section) = section {
+        sections::hold(c, section, Hold::Shared)?;
+    }
+    if seen(c, lab)? != based_on {
+        let last = all(c)?.into_iter().find(|k| k.lab_id == lab);
+        let (by, told) = match last {
+            Some(k) => (k.by, format!("ruling {} of this lab was put in force (“{}”)", k.ruling.id, k.ruling.reason)),
+            None => ("Somebody".to_owned(), "the rulings of this lab were changed".to_owned()),
+        };
+        return Err(StoreError::conflict(0, by, told));
+    }
+    let pattern = Ruling { id: 0, section: None, reason: why.clone(), ..new.clone() };
+    let text = serde_json::to_string(&pattern).map_err(|e| StoreError::Broken(e.to_string()))?;
+    let at = c.now()?;
+    diesel::insert_into(rulings::table)
+        .values((
+            rulings::lab_id.eq(lab),
+            rulings::section_id.eq(section),
+            rulings::pattern.eq(&text),
+            rulings::reason.eq(&why),
+            rulings::touched.eq(0),
+            rulings::user_id.eq(user.id),
+            rulings::at.eq(at),
+        ))
+        .execute(c.sql())?;
+    let id = inserted(c.sql())?;
+    let touched = rejudge(c, lab, section, &user.name, &format!("put ruling {id} in force (“{why}”)"))?;
+    diesel::update(rulings::table.find(id)).set(rulings::touched.eq(touched)).execute(c.sql())?;
+    events::note_why(c, Some(user.id), "ruling put in force", &format!("ruling {id} lab {lab}: {text}"), &why)?;
+    Ok((id, touched))
+}
+
+/// Withdraws a ruling, for a reason; what was before it stands again. Gives how many tables have other points or open
+/// findings.
+///
+/// # Errors
+/// [`StoreError::Bad`] without a reason; [`StoreError::NotFound`] also where it was withdrawn already; faults of the
+/// database.
+pub fn withdraw(c: &mut Db, id: u32, why: &str, user: &User) -> Result<u32, StoreError> {
+    let why = reason(why)?;
+    let lab: Option<u32> = rulings::table.find(id).select(rulings::lab_id).first(c.sql()).optional()?;
+    let lab = lab.ok_or(StoreError::NotFound("ruling"))?;
+    labs::hold(c, lab, Hold::Alone)?;
+    let section: Option<u32> = rulings::table
+        .find(id)
+        .filter(rulings::withdrawn_at.is_null())
+        .filter(rulings::term_id.eq(0))
+        .select(rulings::section_id)
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("ruling in force"))?;
+    let at = c.now()?;
+    diesel::update(rulings::table.find(id))
+        .set((
+            rulings::withdrawn_at.eq(Some(at)),
+            rulings::withdrawn_by.eq(Some(user.id)),
+            rulings::withdrawn_why.eq(why),
+        ))
+        .execute(c.sql())?;
+    let touched = rejudge(c, lab, section, &user.name, &format!("withdrew ruling {id} (“{why}”)"))?;
+    events::note_why(c, Some(user.id), "ruling withdrawn", &format!("ruling {id}"), why)?;
+    Ok(touched)
+}

@@ -1,0 +1,100 @@
+//! Rulings: drawn up from a finding, refused, put in force, withdrawn.
+
+use super::*;
+
+const SLIP: &str = "slip:plate_volume";
+
+#[actix_web::test]
+async fn a_ruling_that_cannot_be_is_told_and_nothing_moves() {
+    let s = site("rulings_refused").await;
+    s.bring(&csv("Morning", "Alfa", "303.3"));
+    let (rev, other) = (s.browser("rev").await, s.browser("other").await);
+    let id = s.sheet("Alfa").to_string();
+    let page = rev.page(&format!("/rulings/new?sheet={id}&finding={SLIP}")).await;
+    assert!(page.contains("a decimal point gone astray") && page.contains("it costs nothing"), "{page}");
+    for (finding, does, points, reason, says) in [
+        (SLIP, "forgive", "", " ", "Write the reason"),
+        (SLIP, "forgive", "", &*"x".repeat(501), "longer than 500"),
+        (SLIP, "points", "many", "because", "no number of points"),
+        (SLIP, "points", "99", "because", "from 0 to"),
+        (SLIP, "burn", "", "because", "“burn” is no ruling"),
+    ] {
+        let fields = [
+            ("sheet", &*id),
+            ("finding", finding),
+            ("does", does),
+            ("points", points),
+            ("reason", reason),
+            ("seen", "0-none"),
+        ];
+        let told = rev.refused("/rulings", &fields).await;
+        assert!(told.contains(says), "{does} {points}: {told}");
+    }
+    let gone = rev.post("/rulings", &[("sheet", &id), ("finding", "slip:nothing"), ("reason", "x")]).await;
+    assert!(gone.status == 422 && words(&gone.body).contains("no longer there"), "{}", words(&gone.body));
+    assert_eq!(other.get(&format!("/rulings/new?sheet={id}&finding={SLIP}")).await.status, 404, "another’s table");
+    assert_eq!(s.count("SELECT COUNT(*) FROM rulings"), 0);
+    assert_eq!(s.count("SELECT version FROM sheets"), 1);
+}
+
+#[actix_web::test]
+async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
+    let s = site("rulings_round").await;
+    s.bring(&csv("Morning", "Alfa", "303.3"));
+    s.bring(&csv("Evening", "Zulu", "303.3"));
+    let (rev, other, chief) = (s.browser("rev").await, s.browser("other").await, s.browser("chief").await);
+    let (alfa, zulu) = (s.sheet("Alfa"), s.sheet("Zulu"));
+    let (id, sums) = (alfa.to_string(), || s.count("SELECT SUM(ROUND(decided * 1000)) FROM sheets"));
+    let before = sums();
+    let page = rev.page(&format!("/rulings/new?sheet={id}&finding={SLIP}")).await;
+    assert!(
+        page.contains("2 are settled") && page.contains("a team") && !page.contains("Zulu"),
+        "names of others are not told: {page}"
+    );
+    let evening = s.section("Evening").to_string();
+    let kept = rev.page(&format!("/rulings/new?sheet={id}&finding={SLIP}&section={evening}")).await;
+    assert!(kept.contains("1 is settled") && kept.contains("in Evening"), "{kept}");
+    let fields = [
+        ("sheet", &*id),
+        ("finding", SLIP),
+        ("does", "forgive"),
+        ("reason", "The station sheet misled."),
+        ("seen", "0-none"),
+    ];
+    assert!(rev.done("/rulings", &fields).await.contains("Ruling 1 is in force: 2 tables changed."));
+    assert!(sums() > before);
+    // Whoever looked before it was there is told of it.
+    let late = other
+        .post(
+            "/rulings",
+            &[
+                ("sheet", &*zulu.to_string()),
+                ("finding", SLIP),
+                ("does", "accept"),
+                ("reason", "No."),
+                ("seen", "0-none"),
+            ],
+        )
+        .await;
+    let told = words(&late.body);
+    assert!(
+        late.status == 409 && told.contains("rev was first") && told.contains("The station sheet misled."),
+        "{told}"
+    );
+    for (who, sheet) in [(&rev, alfa), (&other, zulu)] {
+        // The slip is the twelfth finding: readings that are not there come first.
+        let told = who.page(&format!("/bench/{sheet}?f=12")).await;
+        assert!(told.contains("settled by ruling 1: “The station sheet misled.”"), "{told}");
+        assert!(who.page(&format!("/returns/{sheet}")).await.contains("as it costs nobody: The station sheet misled."));
+    }
+    assert!(chief.refused("/rulings/1/withdraw", &[("reason", "")]).await.contains("why it is withdrawn"));
+    assert!(
+        chief
+            .done("/rulings/1/withdraw", &[("reason", "it was right")])
+            .await
+            .contains("2 tables stand as they would without ruling 1.")
+    );
+    assert_eq!(sums(), before);
+    assert_eq!(chief.post("/rulings/1/withdraw", &[("reason", "again")]).await.status, 404);
+    assert!(chief.page("/rulings").await.contains("withdrawn by chief"));
+}

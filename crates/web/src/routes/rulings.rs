@@ -1,0 +1,155 @@
+//! Rulings: the same for all like it, drawn up from a finding, looked at, put in force, withdrawn.
+
+use actix_web::http::StatusCode;
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use jurado_core::notation::counted;
+use jurado_store::{Lab, SheetDetail, StoreError, labs, rulings, sheets};
+use serde::Deserialize;
+
+use super::bench::JUDGING;
+use crate::error::{WebError, html, html_with};
+use crate::flash::{Said, on_to_saying};
+use crate::forms;
+use crate::session::Actor;
+use crate::views::frame::Frame;
+use crate::views::rulings::{Chosen, KeptView, Pattern, RulingView, STRIP};
+
+#[derive(Template)]
+#[template(path = "ruling.html")]
+struct RulingPage {
+    frame: Frame,
+    v: RulingView,
+}
+
+#[derive(Template)]
+#[template(path = "rulings.html")]
+struct RulingsPage {
+    frame: Frame,
+    in_force: Vec<KeptView>,
+    past: Vec<KeptView>,
+    fault: Option<String>,
+}
+
+/// The lab of the table that a ruling comes from, all its tables, and what is seen of its rulings.
+async fn load(actor: &Actor, chosen: &Chosen) -> Result<(Lab, Vec<SheetDetail>, String), WebError> {
+    let sheet = chosen.sheet;
+    actor
+        .look(move |c, user| {
+            // The table itself has to be this person's.
+            let detail = sheets::get(c, sheet, user)?;
+            let lab = labs::get(c, detail.lab_id)?;
+            Ok((lab, rulings::tables(c, detail.lab_id, user)?, rulings::seen(c, detail.lab_id)?))
+        })
+        .await
+}
+
+/// The page of a ruling that is not in force yet; what cannot be is told on it.
+async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> Result<RulingPage, WebError> {
+    let (lab, all, seen) = load(actor, &chosen).await?;
+    if chosen.seen.is_empty() {
+        chosen.seen = seen;
+    }
+    let (user, blind) = (actor.user.clone(), actor.blind);
+    let v = actor
+        .think("Looking at all like it", move |_| {
+            let from = all.iter().find(|d| d.id == chosen.sheet).ok_or(WebError::NotFound("table"))?;
+            let judged = from.judge(&lab.protocol);
+            let (pattern, told) = match Pattern::new(&lab, &judged, &chosen) {
+                Ok(pattern) => (pattern, None),
+                Err(told) => {
+                    // The points may be wrong; the rest of the pattern stands.
+                    let mild = Chosen { does: "forgive".into(), ..chosen.clone() };
+                    (
+                        Pattern::new(&lab, &judged, &mild)
+                            .map_err(|f| WebError::Bad(f, "Go back to the Bench.".into()))?,
+                        Some(told),
+                    )
+                }
+            };
+            let view = RulingView::new(&lab, &all, &pattern, &chosen, (&user, blind));
+            Ok::<_, WebError>(RulingView { fault: fault.or(told), ..view })
+        })
+        .await??;
+    Ok(RulingPage { frame: actor.frame("The same for all like it", "rulings"), v })
+}
+
+pub(crate) async fn new(actor: Actor, chosen: web::Query<Chosen>) -> Result<HttpResponse, WebError> {
+    let page = drawn_up(&actor, chosen.into_inner(), None).await?;
+    let status = if page.v.fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
+    html_with(status, &page)
+}
+
+/// Puts a ruling in force for all that it fits, in one step.
+pub(crate) async fn put(actor: Actor, form: web::Form<Chosen>) -> Result<HttpResponse, WebError> {
+    let chosen = form.into_inner();
+    actor.allow(&chosen.token)?;
+    let wanted = "Write the reason in a few words: it is told to every team that the ruling touches.";
+    if let Err(fault) = forms::REASON.wanted(&chosen.reason, wanted) {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &drawn_up(&actor, chosen, Some(fault)).await?);
+    }
+    let (lab, all, _) = load(&actor, &chosen).await?;
+    let asked = chosen.clone();
+    let (lab_id, pattern) = actor
+        .think(JUDGING, move |_| {
+            let judged = all.iter().find(|d| d.id == asked.sheet).map(|d| d.judge(&lab.protocol));
+            (lab.id, judged.ok_or_else(String::new).and_then(|j| Pattern::new(&lab, &j, &asked)))
+        })
+        .await?;
+    let ruling = match pattern {
+        Ok(pattern) => pattern.ruling,
+        Err(fault) => {
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &drawn_up(&actor, chosen, Some(fault)).await?);
+        }
+    };
+    let (section, seen) = (chosen.section_id(), chosen.seen.clone());
+    match actor.run(move |c, user| rulings::put(c, lab_id, section, &ruling, &seen, user)).await {
+        Ok((id, touched)) => {
+            let said = format!("Ruling {id} is in force: {} changed.", counted(touched as usize, "table"));
+            Ok(on_to_saying("/rulings", Said::done("The same for all like it", said)))
+        }
+        Err(WebError::Store(StoreError::Conflict(c))) => {
+            let fault =
+                format!("{} was first: {}. Look at what would move now, and put it in force again.", c.by, c.theirs);
+            let chosen = Chosen { seen: String::new(), ..chosen };
+            html_with(StatusCode::CONFLICT, &drawn_up(&actor, chosen, Some(fault)).await?)
+        }
+        Err(e) => Err(e),
+    }
+}
+
+async fn list(actor: &Actor, fault: Option<String>) -> Result<RulingsPage, WebError> {
+    let (labs, kept) = actor.look(|c, _| Ok((labs::all(c)?, rulings::all(c)?))).await?;
+    let view = |k: &rulings::Kept| labs.iter().find(|l| l.id == k.lab_id).map(|l| KeptView::new(k, &l.protocol));
+    let (past, in_force): (Vec<_>, Vec<_>) = kept.iter().filter_map(view).partition(|k| k.withdrawn.is_some());
+    Ok(RulingsPage { frame: actor.frame("Rulings", "rulings"), in_force, past, fault })
+}
+
+pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
+    html(&list(&actor, None).await?)
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Withdraw {
+    token: String,
+    #[serde(default)]
+    reason: String,
+}
+
+/// Withdraws a ruling: what was before it stands again.
+pub(crate) async fn withdraw(
+    actor: Actor,
+    id: web::Path<u32>,
+    form: web::Form<Withdraw>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let wanted = "Write in a few words why it is withdrawn: it stays beside the ruling.";
+    let reason = match forms::REASON.wanted(&form.reason, wanted) {
+        Ok(reason) => reason,
+        Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &list(&actor, Some(fault)).await?),
+    };
+    let id = *id;
+    let touched = actor.run(move |c, user| rulings::withdraw(c, id, &reason, user)).await?;
+    let said = format!("{} stand as they would without ruling {id}.", counted(touched as usize, "table"));
+    Ok(on_to_saying("/rulings", Said::done("Withdrawn", said)))
+}
