@@ -29,6 +29,16 @@ try {
     await page.getByLabel("leave out: disc diameter, reading 4").check();
     await page.getByText("2 changed").waitFor();
   });
+  // What most tables wait for alike, as one ruling.
+  await page.goto(`${app.origin}/docket`);
+  await page.locator(".alike a").first().click();
+  await page.locator(".pattern").waitFor();
+  await shot("ruling");
+  await page.goto(`${app.origin}/protocols/${id("davit-balance")}/edit`);
+  await page.getByLabel("part of the lab").selectOption({ label: "mark of the unknown" });
+  await page.getByRole("button", { name: "Open its form" }).click();
+  await page.getByLabel("Plausible, from and to").waitFor();
+  await shot("lab-form");
   await shot("charts", `/bench/${most("beacon-timer", "unexplained")}`, () => page.evaluate(() => document.querySelector(".below").scrollIntoView()));
   await page.goto(`${app.origin}/intake`);
   await page.locator("#lab").selectOption({ label: "Keel plate" });

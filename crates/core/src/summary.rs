@@ -106,20 +106,25 @@ pub struct Summary {
     /// The points of every criterion as they would go out, such as `accuracy=4;records=2.5`: two verdicts with the same
     /// text give a team the same marks.
     pub outcome: String,
+    /// What it waits for most, as a ruling would know it: `code/item/slip`, such as `slip/plate_volume/decimal-point`; empty
+    /// where nothing is open.
+    pub pattern: String,
 }
 
 impl Summary {
     /// Raised where the same verdict is told in another way: what is kept of it is made anew then.
-    pub const EDITION: u32 = 4;
+    pub const EDITION: u32 = 5;
     /// Longest headline, in characters.
     pub const MOST_HEADLINE: usize = 390;
+    /// Longest pattern, in characters.
+    pub const MOST_PATTERN: usize = 160;
     /// Longest profile, in characters.
     pub const MOST_PROFILE: usize = 400;
 
     /// The brief of a verdict.
     pub fn of(protocol: &Protocol, judged: &Judged) -> Summary {
         let open: Vec<&Finding> = judged.findings.iter().filter(|f| f.open()).collect();
-        let worst = open.iter().copied().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.place.item)));
+        let worst = worst(&open);
         Summary {
             awarded: judged.score.awarded.normalize(),
             decided: judged.score.decided.normalize(),
@@ -130,8 +135,30 @@ impl Summary {
             headline: headline(protocol, judged, worst).chars().take(Summary::MOST_HEADLINE).collect(),
             profile: profile(&judged.results).chars().take(Summary::MOST_PROFILE).collect(),
             outcome: outcome(judged),
+            pattern: worst.map_or_else(String::new, |f| pattern(protocol, judged, f)),
         }
     }
+}
+
+/// The finding that most wants a person: by the points that hang on it, then as the sheet is read.
+fn worst<'a>(open: &[&'a Finding]) -> Option<&'a Finding> {
+    open.iter().copied().max_by_key(|f| (f.hangs, std::cmp::Reverse(f.place.item)))
+}
+
+/// The finding that [`Summary::pattern`] is of.
+pub fn most_wanting(judged: &Judged) -> Option<&Finding> {
+    worst(&judged.findings.iter().filter(|f| f.open()).collect::<Vec<_>>())
+}
+
+/// A finding as a ruling would know it: code, item and kind of slip.
+fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -> String {
+    let item = finding.place.item.map_or("", |i| protocol.items[i].id.as_str());
+    let at = |r: &&JudgedResult| {
+        Some(r.item) == finding.place.item && (finding.place.row.is_none() || r.row == finding.place.row)
+    };
+    let slip = judged.results.iter().find(at).filter(|_| finding.code() == "slip").and_then(|r| r.slip.as_ref());
+    let text = format!("{}/{item}/{}", finding.code(), slip.map_or("", |s| s.kind.word()));
+    text.chars().take(Summary::MOST_PATTERN).collect()
 }
 
 /// The mark of a verdict in which nothing is open.

@@ -64,6 +64,16 @@ fn decided(w: &World, team: &str) -> Decimal {
 fn a_ruling_settles_all_like_it_and_withdrawing_gives_back_every_byte() {
     let w = class("rulings_round");
     let before = verdicts(&w);
+    let waiting = |user: &jurado_store::User| w.run(|c| jurado_store::docket::alike(c, user, 5));
+    // In every table here readings are missing, which is what it waits for most.
+    assert_eq!(waiting(&w.coordinator).iter().map(|a| a.tables).collect::<Vec<_>>(), [3]);
+    w.run(|c| course::change(c, &Change::AddTeam(w.run(roster::names)[1].0, "Yare".into()), &w.coordinator));
+    w.bring(&csv("Evening", "Yare", "303.3"));
+    let many = waiting(&w.coordinator);
+    assert_eq!((many.len(), many[0].tables, many[0].pattern.split('/').count()), (1, 4, 3), "{many:?}");
+    assert!(waiting(&w.reviewer).is_empty(), "of own sections there are two, and two are no pattern");
+    let yare = w.sheet("Yare");
+    w.run(|c| jurado_store::shelf::remove_table(c, yare, 1, "for the count", &w.coordinator));
     let (id, touched) = put(&w, None, &pattern(Action::Forgive, Some("decimal-point"))).expect("in force");
     assert_eq!(touched, 2, "the tables of both sections, also those that are not the reviewer’s");
     assert!(w.differences().is_empty());

@@ -1,8 +1,22 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 11] =
-    ["account", "bench", "docket", "entry", "intake", "people", "protocols", "quick", "returns", "sections", ""];
+const PLACES: [&str; 14] = [
+    "account",
+    "bench",
+    "course",
+    "docket",
+    "entry",
+    "intake",
+    "people",
+    "protocols",
+    "quick",
+    "returns",
+    "rulings",
+    "sections",
+    "terms",
+    "",
+];
 
 /// An address that is a page of ours, or the Docket. What was asked for comes from a link or a form, so anything may stand
 /// in it: another host, a tab that a browser leaves out, a line feed that would end the head of the answer.
@@ -21,6 +35,13 @@ mod tests {
     fn only_a_page_of_ours_is_gone_on_to() {
         for kept in ["/docket", "/bench/7?f=2", "/", "/returns?lab=3#x", "/intake/lot?ids=1-2"] {
             assert_eq!(ours(kept), kept);
+        }
+        // Every page that somebody signed in may ask for is one.
+        for line in include_str!("app.rs").lines().filter(|l| l.contains("web::get()")) {
+            let path = line.split('"').nth(1).expect("a path");
+            let first = path.split('/').nth(1).unwrap_or("");
+            let open = ["sign-in", "link", "attachment", "metrics", "health", "assets"].contains(&first);
+            assert!(open || ours(path) == path, "{path} is a page of ours");
         }
         for other in [
             "//evil.example/",

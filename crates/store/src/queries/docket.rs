@@ -397,6 +397,42 @@ pub fn sent_marks(
     Ok(query.load(c.sql())?)
 }
 
+/// Tables that wait for the same, which one ruling may settle.
+#[derive(Clone, Debug, PartialEq, Eq, Queryable)]
+pub struct Alike {
+    /// Lab.
+    pub lab_id: u32,
+    /// What they wait for, as [`jurado_core::summary::Summary::pattern`] writes it.
+    pub pattern: String,
+    /// How many.
+    pub tables: i64,
+    /// One of them.
+    pub sheet: Option<u32>,
+}
+
+/// Tables of fewer are no pattern.
+const LEAST_ALIKE: i64 = 3;
+
+/// What most tables wait for alike, of those a person sees, at most `most`.
+///
+/// # Errors
+/// Faults of the database.
+pub fn alike(c: &mut Db, user: &User, most: usize) -> Result<Vec<Alike>, StoreError> {
+    let mut query = sheets::table
+        .filter(sheets::stage.eq(WANTS))
+        .group_by((sheets::lab_id, sheets::pattern))
+        .select((sheets::lab_id, sheets::pattern, diesel::dsl::count_star(), diesel::dsl::min(sheets::id)))
+        .into_boxed();
+    if !user.sees_all() {
+        query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));
+    }
+    let mut rows: Vec<Alike> = query.load(c.sql())?;
+    rows.retain(|a| a.tables >= LEAST_ALIKE && !a.pattern.is_empty());
+    rows.sort_by_key(|a| (std::cmp::Reverse(a.tables), a.sheet));
+    rows.truncate(most);
+    Ok(rows)
+}
+
 /// How many tables want a person, and how many look clear, of all.
 ///
 /// # Errors

@@ -122,6 +122,7 @@ fn differences(kept: &Derived, judged: &Derived) -> Vec<String> {
     differ("the headline is", format!("“{}”", kept.headline), format!("“{}”", judged.headline));
     differ("the profile is", kept.profile.clone(), judged.profile.clone());
     differ("the points of the criteria are", kept.outcome.clone(), judged.outcome.clone());
+    differ("what it waits for is", kept.pattern.clone(), judged.pattern.clone());
     differ("it is said to be", kept.judged_with.clone(), judged.judged_with.clone());
     what
 }

@@ -24,6 +24,7 @@ pub(crate) struct Ahead {
     profile: String,
     judged_with: String,
     outcome: String,
+    pattern: String,
 }
 
 impl Ahead {
@@ -42,6 +43,7 @@ impl Ahead {
             profile: d.profile,
             judged_with: d.judged_with,
             outcome: d.outcome,
+            pattern: d.pattern,
         }
     }
 }

@@ -85,6 +85,7 @@ pub(crate) struct Derived {
     pub(crate) profile: String,
     pub(crate) judged_with: String,
     pub(crate) outcome: String,
+    pub(crate) pattern: String,
 }
 
 impl Derived {
@@ -101,6 +102,7 @@ impl Derived {
             profile: summary.profile,
             judged_with: judged_with.to_owned(),
             outcome: outcome_digest(&summary.outcome),
+            pattern: summary.pattern,
         }
     }
 }

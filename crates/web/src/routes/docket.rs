@@ -50,6 +50,8 @@ impl Asked {
     }
 }
 
+/// Patterns told, each with how many tables wait for it.
+const MOST_ALIKE: usize = 4;
 /// Most tables that a search lists.
 const MOST_FOUND: i64 = 60;
 
@@ -79,6 +81,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             sections: jurado_store::roster::sections(c, user)?,
             counts: BTreeMap::new(),
             next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
+            alike: jurado_store::docket::alike(c, user, MOST_ALIKE)?,
             clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
             hanging: jurado_store::docket::hanging(c, user)?,
             held: jurado_store::quarantine::count(c, user)?,

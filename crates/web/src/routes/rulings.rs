@@ -55,6 +55,11 @@ async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> R
         .think("Looking at all like it", move |_| {
             let from = all.iter().find(|d| d.id == chosen.sheet).ok_or(WebError::NotFound("table"))?;
             let judged = from.judge(&lab.protocol);
+            if chosen.finding.is_empty()
+                && let Some(f) = jurado_core::summary::most_wanting(&judged)
+            {
+                chosen.finding = f.key.to_string();
+            }
             let (pattern, told) = match Pattern::new(&lab, &judged, &chosen) {
                 Ok(pattern) => (pattern, None),
                 Err(told) => {

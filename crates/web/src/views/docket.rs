@@ -4,10 +4,12 @@ use std::collections::BTreeMap;
 
 use chrono::NaiveDateTime;
 use jurado_core::notation::counted;
+use jurado_store::docket::Alike;
 use jurado_store::{Counts, DocketRow, Lab, SheetState, User, roster::Section};
 use rust_decimal::prelude::ToPrimitive;
 
 use super::Mark;
+use super::rulings::AlikeView;
 use crate::draw::docket::{self as drawn, Head, Spot};
 use crate::draw::profile;
 use crate::draw::svg::Svg;
@@ -22,6 +24,8 @@ pub(crate) struct Waiting {
     pub(crate) counts: BTreeMap<(u32, u32), Counts>,
     /// Those that want a person, most wanting first.
     pub(crate) next: Vec<DocketRow>,
+    /// What most tables wait for alike.
+    pub(crate) alike: Vec<Alike>,
     /// The first that looks clear.
     pub(crate) clear: Vec<DocketRow>,
     pub(crate) hanging: f64,
@@ -44,6 +48,8 @@ pub(crate) struct DocketView {
     pub(crate) returned: usize,
     pub(crate) absent: usize,
     pub(crate) total: usize,
+    /// What several tables wait for alike.
+    pub(crate) alike: Vec<AlikeView>,
     pub(crate) chart: Svg,
     pub(crate) chart_height: u32,
     /// Too many places for a chart: a band for each lab.
@@ -169,6 +175,11 @@ impl DocketView {
             returned,
             absent,
             total,
+            alike: w
+                .alike
+                .iter()
+                .filter_map(|a| Some(AlikeView::new(a, &w.labs.iter().find(|l| l.id == a.lab_id)?.protocol)))
+                .collect(),
             chart,
             chart_height,
             bands,

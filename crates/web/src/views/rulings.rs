@@ -434,6 +434,40 @@ pub(crate) fn told(judged: &Judged, rulings: &[Ruling]) -> Vec<String> {
     rulings.iter().filter(touched).map(say).collect()
 }
 
+/// What many tables wait for alike, on the Docket.
+pub(crate) struct AlikeView {
+    pub(crate) tables: i64,
+    pub(crate) says: String,
+    /// Where it is ruled on.
+    pub(crate) href: String,
+}
+
+impl AlikeView {
+    pub(crate) fn new(alike: &jurado_store::docket::Alike, protocol: &Protocol) -> AlikeView {
+        let mut parts = alike.pattern.splitn(3, '/');
+        let (code, item, slip) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""), parts.next().unwrap_or(""));
+        let item = protocol.item(item).map_or_else(|| "table".to_owned(), |i| protocol.full_title(i));
+        AlikeView {
+            tables: alike.tables,
+            says: format!("{}, {item}: {}", protocol.title, what(protocol, code, Some(slip).filter(|s| !s.is_empty()))),
+            href: format!("/rulings/new?sheet={}", alike.sheet.unwrap_or(0)),
+        }
+    }
+}
+
+/// What a pattern is about, in words: its kind of slip, any slip, or its code.
+fn what(protocol: &Protocol, code: &str, slip: Option<&str>) -> String {
+    match slip {
+        Some(word) => {
+            let mut own = protocol.results.iter().flat_map(|r| &r.variants).map(|v| &v.kind);
+            let kind = own.find(|k| k.word() == word).cloned().or_else(|| SlipKind::named(word));
+            kind.map_or_else(|| word.replace('-', " "), |k| wording::slip(protocol, &k).to_owned())
+        }
+        None if code == "slip" => "any slip".to_owned(),
+        None => code.replace('-', " "),
+    }
+}
+
 /// A ruling of the list.
 pub(crate) struct KeptView {
     pub(crate) id: u64,
@@ -449,15 +483,7 @@ impl KeptView {
     pub(crate) fn new(kept: &Kept, protocol: &Protocol) -> KeptView {
         let r = &kept.ruling;
         let item = r.item.as_deref().and_then(|id| protocol.item(id)).map(|i| protocol.full_title(i));
-        let slip = match r.slip.as_deref() {
-            Some(word) => {
-                let mut own = protocol.results.iter().flat_map(|r| &r.variants).map(|v| &v.kind);
-                let kind = own.find(|k| k.word() == word).cloned().or_else(|| SlipKind::named(word));
-                kind.map_or_else(|| word.replace('-', " "), |k| wording::slip(protocol, &k).to_owned())
-            }
-            None if r.code == "slip" => "any slip".to_owned(),
-            None => r.code.replace('-', " "),
-        };
+        let slip = what(protocol, &r.code, r.slip.as_deref());
         KeptView {
             id: r.id,
             sentence: sentence(&protocol.title, item.as_deref().unwrap_or("table"), &slip, r, r.section.as_deref()),

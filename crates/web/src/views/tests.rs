@@ -45,6 +45,7 @@ fn waiting(labs: Vec<Lab>, sections: usize, counts: BTreeMap<(u32, u32), Counts>
             .collect(),
         counts,
         next: Vec::new(),
+        alike: Vec::new(),
         clear: Vec::new(),
         hanging: 0.0,
         held: 0,

@@ -1,0 +1,2 @@
+ALTER TABLE judged_ahead DROP COLUMN IF EXISTS pattern;
+ALTER TABLE sheets DROP KEY IF EXISTS alike, DROP COLUMN IF EXISTS pattern;
