@@ -17,6 +17,7 @@ import subprocess
 import tempfile
 import threading
 import time
+from urllib.parse import unquote
 
 from harness import ROOT, Database, Person, Server, binary, program
 
@@ -42,7 +43,7 @@ class Bench:
         self.database = Database()
         self.servers = [Server(self.database, self.protocols)]
         self.lab = int(self.database.sql("SELECT id FROM labs WHERE slug = 'keel-plate'")[0][0])
-        self.sheets = [int(r[0]) for r in self.database.sql(f"SELECT id FROM sheets WHERE lab_id = {self.lab} ORDER BY id")]
+        self.sheets = [int(r[0]) for r in self.database.sql(f"SELECT id FROM sheets WHERE lab_id = {self.lab} AND stage IS NOT NULL ORDER BY id")]
         self.version, self.fresh, self.serial = 100, 0, 0
         self.acknowledged, self.answers = [], {}
         self.lock = threading.Lock()
@@ -217,6 +218,49 @@ def first_files(bench, rounds, at_once):
     return outcome
 
 
+def rulings(bench, server):
+    """Two rulings drawn up at once from findings, and one of those in force withdrawn."""
+
+    def draw_up():
+        person = Person(server, "coordinator")
+        for sheet in random.sample(bench.sheets, 6):
+            _, _, text = person.get(f"/bench/{sheet}")
+            found = re.search(r"/rulings/new\?sheet=\d+&(?:amp;)?finding=([^\"]+)", text)
+            if not found:
+                continue
+            _, _, page = person.get(f"/rulings/new?sheet={sheet}&finding={found.group(1)}")
+            seen = re.search(r'name="seen" value="([^"]*)"', page)
+            form = {
+                "sheet": sheet, "finding": unquote(found.group(1)), "seen": seen.group(1) if seen else "", "reason": "a race",
+                "does": random.choice(["forgive", "accept"]), "slip": random.choice(["", "any"]),
+            }
+            bench.asked(lambda: person.post("/rulings", form))
+            return
+
+    people = [threading.Thread(target=draw_up) for _ in range(2)]
+    for p in people:
+        p.start()
+    in_force = bench.database.sql("SELECT id FROM rulings WHERE withdrawn_at IS NULL ORDER BY RAND() LIMIT 1")
+    if in_force:
+        person = Person(server, "coordinator")
+        bench.asked(lambda: person.post(f"/rulings/{in_force[0][0]}/withdraw", {"reason": "a race"}))
+    for p in people:
+        p.join()
+
+
+def moves(bench, server):
+    """A team moves to another section, and a table is taken out and brought back."""
+    person = Person(server, "coordinator")
+    sections = bench.database.sql("SELECT id FROM sections WHERE term_id = 0")
+    team = bench.database.sql(f"SELECT team_id FROM sheets WHERE id = {random.choice(bench.sheets)}")[0][0]
+    bench.asked(lambda: person.post("/sections/change", {"then": "move-team", "id": team, "team": random.choice(sections)[0]}))
+    sheet = random.choice(bench.sheets)
+    version = bench.database.sql(f"SELECT version FROM sheets WHERE id = {sheet}")[0][0]
+    bench.asked(lambda: person.post(f"/bench/{sheet}/remove", {"version": version, "reason": "a race"}))
+    for (removal,) in bench.database.sql("SELECT id FROM removals WHERE back_at IS NULL"):
+        bench.asked(lambda: person.post(f"/shelf/{removal}/back", {}))
+
+
 def revisions(bench, server):
     """A file with every team of every section in it, revised."""
     bench.serial += 1
@@ -299,6 +343,8 @@ def main():
             "section set beside eight deciding": lambda: beside(bench, n, lambda: bench.set_section(a)),
             "release beside eight deciding": lambda: beside(bench, n, lambda: bench.release(a)),
             "a class revised beside eight deciding": lambda: beside(bench, n, lambda: revisions(bench, a)),
+            "rulings beside twenty deciding": lambda: beside(bench, n, lambda: rulings(bench, a), deciders=20, seconds=2),
+            "teams moved and tables taken out beside eight deciding": lambda: beside(bench, n, lambda: moves(bench, a)),
             "rows in quarantine beside a protocol and eight deciding": lambda: beside(
                 bench, n, lambda: rows_in_quarantine(bench, a), seconds=2
             ),

@@ -105,12 +105,6 @@ try {
   await page.waitForURL(`**/protocols/${id("keel-plate")}`);
   await shot("moved", "/returns/moved");
   await shot("protocol", `/protocols/${id("bilge-acid")}`);
-  await shot("stations", `/protocols/${id("davit-balance")}/stations`, async () => {
-    await page.getByLabel("mass of the unknown, Q: from").fill("188.0");
-    await page.getByLabel("mass of the unknown, Q: to").fill("188.8");
-    await page.getByRole("button", { name: "What would change?" }).click();
-    await page.locator("#would").waitFor();
-  });
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=dark]").waitFor();
   await shot("bench-night", `/bench/${sheet("keel-plate", "India")}`);
@@ -126,11 +120,6 @@ try {
   await phone.waitForTimeout(250);
   await phone.screenshot({ path: join(out, "quick-check.png") });
   await phone.context().close();
-  const outside = await app.page();
-  await outside.goto(`${app.origin}/sign-in`);
-  await outside.waitForTimeout(250);
-  await outside.screenshot({ path: join(out, "sign-in.png") });
-  await outside.context().close();
 } finally {
   rmSync(dir, { recursive: true, force: true });
   await app.stop();
