@@ -323,11 +323,13 @@ pub fn counts(c: &mut Db, user: &User) -> Result<ByPlace, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn labs_in_use(c: &mut Db) -> Result<BTreeSet<u32>, StoreError> {
-    let ids: Vec<u32> = sheets::table
-        .filter(sheets::term_id.eq(0))
-        .filter(sheets::removal_id.is_null())
-        .select(sheets::lab_id)
-        .distinct()
+    use crate::schema::labs;
+    // By each stage an index finds the first table of a lab, however many there are.
+    let one = |stage: u8| sheets::table.filter(sheets::stage.eq(stage)).filter(sheets::lab_id.eq(labs::id));
+    let some = |stage: u8| diesel::dsl::exists(one(stage));
+    let ids: Vec<u32> = labs::table
+        .filter(some(WANTS).or(some(CLEAR)).or(some(SIGNED)).or(some(RETURNED)))
+        .select(labs::id)
         .load(c.sql())?;
     Ok(ids.into_iter().collect())
 }
@@ -421,7 +423,13 @@ pub fn alike(c: &mut Db, user: &User, most: usize) -> Result<Vec<Alike>, StoreEr
     let mut query = sheets::table
         .filter(sheets::stage.eq(WANTS))
         .group_by((sheets::lab_id, sheets::pattern))
-        .select((sheets::lab_id, sheets::pattern, diesel::dsl::count_star(), diesel::dsl::min(sheets::id)))
+        .select((
+            sheets::lab_id,
+            sheets::pattern,
+            // As text, so that the statement is not kept, as in `counts`.
+            diesel::dsl::sql::<diesel::sql_types::BigInt>("COUNT(*)"),
+            diesel::dsl::min(sheets::id),
+        ))
         .into_boxed();
     if !user.sees_all() {
         query = query.filter(sheets::section_id.eq_any(user.sections.iter().copied().collect::<Vec<u32>>()));

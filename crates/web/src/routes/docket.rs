@@ -64,6 +64,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     let filter = asked.filter();
     // Counting a whole term takes longest: it is done beside the rest, on a connection of its own.
     let counted = actor.look(jurado_store::docket::counts);
+    let alike = actor.look(|c, user| jurado_store::docket::alike(c, user, MOST_ALIKE));
     let rest = actor.look(move |c, user| {
         let wants = Filter { state: Some("wants".into()), ..Filter::default() };
         let clear = Filter { state: Some("clear".into()), ..Filter::default() };
@@ -81,7 +82,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             sections: jurado_store::roster::sections(c, user)?,
             counts: BTreeMap::new(),
             next: jurado_store::docket::list(c, user, &wants, Order::Need, 30)?,
-            alike: jurado_store::docket::alike(c, user, MOST_ALIKE)?,
+            alike: Vec::new(),
             clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
             hanging: jurado_store::docket::hanging(c, user)?,
             held: jurado_store::quarantine::count(c, user)?,
@@ -89,9 +90,10 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             found,
         })
     });
-    let (counted, rest) = futures_util::future::join(counted, rest).await;
+    let (counted, alike, rest) = futures_util::future::join3(counted, alike, rest).await;
     let (mut waiting, mine) = (rest?, actor.user.clone());
     waiting.counts = counted?;
+    waiting.alike = alike?;
     // A lab that nobody has handed in yet is in the library, not on the docket.
     let used: BTreeSet<u32> = waiting.counts.keys().map(|(lab, _)| *lab).collect();
     waiting.labs.retain(|l| used.contains(&l.id));
