@@ -109,15 +109,20 @@ pub struct Summary {
     /// What it waits for most, as a ruling would know it: `code/item/slip`, such as `slip/plate_volume/decimal-point`; empty
     /// where nothing is open.
     pub pattern: String,
+    /// All its findings in the same way, each once, such as `;digits//;slip/plate_volume/decimal-point;`; `*` where that would
+    /// be longer than [`Summary::MOST_PATTERNS`].
+    pub patterns: String,
 }
 
 impl Summary {
     /// Raised where the same verdict is told in another way: what is kept of it is made anew then.
-    pub const EDITION: u32 = 5;
+    pub const EDITION: u32 = 6;
     /// Longest headline, in characters.
     pub const MOST_HEADLINE: usize = 390;
     /// Longest pattern, in characters.
     pub const MOST_PATTERN: usize = 160;
+    /// Longest list of all patterns, in bytes.
+    pub const MOST_PATTERNS: usize = 8_000;
     /// Longest profile, in characters.
     pub const MOST_PROFILE: usize = 400;
 
@@ -136,6 +141,7 @@ impl Summary {
             profile: profile(&judged.results).chars().take(Summary::MOST_PROFILE).collect(),
             outcome: outcome(judged),
             pattern: worst.map_or_else(String::new, |f| pattern(protocol, judged, f)),
+            patterns: patterns(protocol, judged),
         }
     }
 }
@@ -159,6 +165,13 @@ fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -> String {
     let slip = judged.results.iter().find(at).filter(|_| finding.code() == "slip").and_then(|r| r.slip.as_ref());
     let text = format!("{}/{item}/{}", finding.code(), slip.map_or("", |s| s.kind.word()));
     text.chars().take(Summary::MOST_PATTERN).collect()
+}
+
+fn patterns(protocol: &Protocol, judged: &Judged) -> String {
+    let each: std::collections::BTreeSet<String> =
+        judged.findings.iter().map(|f| pattern(protocol, judged, f)).collect();
+    let text = each.iter().fold(";".to_owned(), |text, one| format!("{text}{one};"));
+    if text.len() > Summary::MOST_PATTERNS { "*".to_owned() } else { text }
 }
 
 /// The mark of a verdict in which nothing is open.

@@ -59,7 +59,7 @@ diesel::table! {
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
         taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
         outcome -> Char, changed -> Varchar, changed_by -> Varchar, term_id -> Unsigned<Integer>, removal_id -> Nullable<Unsigned<Integer>>,
-        pattern -> Varchar,
+        pattern -> Varchar, patterns -> Text,
     }
 }
 diesel::table! {
@@ -112,7 +112,7 @@ diesel::table! {
     judged_ahead (job_id, sheet_id) {
         job_id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, version -> Unsigned<Integer>, awarded -> Numeric, decided -> Numeric,
         possible -> Numeric, open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
-        judged_with -> Char, outcome -> Char, pattern -> Varchar,
+        judged_with -> Char, outcome -> Char, pattern -> Varchar, patterns -> Text,
     }
 }
 diesel::table! {

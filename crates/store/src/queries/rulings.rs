@@ -1,6 +1,8 @@
 //! Rulings: a decision about a pattern, for all like cases. Putting one in force and withdrawing it judge every table that it
 //! may touch anew, in one step; since a verdict is made from its ground alone, withdrawing gives back every byte.
 
+use std::collections::BTreeMap;
+
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::decision::Ruling;
@@ -12,7 +14,7 @@ use super::sheets::{self, SheetDetail};
 use super::users::User;
 use super::{events, ground, sections};
 use crate::records::words::Role;
-use crate::schema::{rulings, sections as section_table, sheets as sheet_table, users};
+use crate::schema::{rulings, sections as section_table, sheets as sheet_table, teams, users};
 use crate::{Db, StoreError, inserted};
 
 /// A ruling with its history.
@@ -66,13 +68,45 @@ pub fn all(c: &mut Db) -> Result<Vec<Kept>, StoreError> {
         .collect()
 }
 
-/// Every table of a lab with all that judges it, of all sections: a ruling is for all of them. Whoever shows them hides the
-/// names of those that are not the person's.
+/// A table of a lab as the strip of a ruling draws it: sheet, section, its name.
+pub type Place = (u32, u32, String);
+
+/// The tables of a lab that hold a finding of this kind about this item, with all that judges them, and the places of all
+/// its tables, by section and team: of all sections, since a ruling is for all of them. Whoever shows them hides the names
+/// of those that are not the person's. `sheet` is among them whatever it holds.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn tables(c: &mut Db, lab: u32, user: &User) -> Result<Vec<SheetDetail>, StoreError> {
-    sheets::details_of(c, lab, None, &User { role: Role::Coordinator, ..user.clone() })
+pub fn tables(
+    c: &mut Db,
+    (lab, sheet): (u32, u32),
+    code: &str,
+    item: Option<&str>,
+    user: &User,
+) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+    let places: Vec<(Place, bool)> = sheet_table::table
+        .inner_join(section_table::table)
+        .inner_join(teams::table)
+        .filter(sheet_table::lab_id.eq(lab))
+        .filter(sheet_table::stage.is_not_null())
+        .order((section_table::position, section_table::id, teams::name))
+        .select((
+            (sheet_table::id, sheet_table::section_id, section_table::name),
+            sheet_table::patterns.like(holds(code, item)).or(sheet_table::patterns.eq("*")),
+        ))
+        .load(c.sql())?;
+    let everybody = User { role: Role::Coordinator, ..user.clone() };
+    let mut out = Vec::new();
+    for ((id, ..), _) in places.iter().filter(|((id, ..), like)| *like || *id == sheet) {
+        out.push(sheets::get(c, *id, &everybody)?);
+    }
+    Ok((out, places.into_iter().map(|(place, _)| place).collect()))
+}
+
+/// What the list of a table's findings is like that holds one of a kind about an item.
+fn holds(code: &str, item: Option<&str>) -> String {
+    let plain = |text: &str| text.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");
+    format!("%;{}/{}/%", plain(code), item.map_or_else(|| "%".to_owned(), plain))
 }
 
 /// The number of the newest ruling of a lab, withdrawn or not, and when the last one was withdrawn: what a person has seen.
@@ -88,8 +122,8 @@ pub fn seen(c: &mut Db, lab: u32) -> Result<String, StoreError> {
     Ok(format!("{}-{withdrawn}", row.0.unwrap_or(0)))
 }
 
-/// Judges anew what a change of the rulings of a lab concerns. Gives how many tables have other points or open findings.
-fn rejudge(c: &mut Db, lab: u32, section: Option<u32>, by: &str, changed: &str) -> Result<u32, StoreError> {
+/// What the tables of a lab are judged with now, by section: of all, or of the one that a ruling is about.
+fn grounds(c: &mut Db, lab: u32, section: Option<u32>) -> Result<BTreeMap<u32, String>, StoreError> {
     let of: Vec<u32> = match section {
         Some(section) => vec![section],
         None => {
@@ -97,6 +131,20 @@ fn rejudge(c: &mut Db, lab: u32, section: Option<u32>, by: &str, changed: &str) 
             ids.select(sheet_table::section_id).distinct().order(sheet_table::section_id).load(c.sql())?
         }
     };
+    of.into_iter().map(|section| Ok((section, ground::of(c, lab, section)?.judged_with))).collect()
+}
+
+/// Judges anew what a change of the rulings of a lab concerns: tables that hold a finding that the ruling is about. Of the
+/// others the verdict is what it was, and only what it was judged with is written down. Gives how many tables have other
+/// points or open findings.
+fn rejudge(
+    c: &mut Db,
+    lab: u32,
+    ruling: &Ruling,
+    with: &BTreeMap<u32, String>,
+    by: &str,
+    changed: &str,
+) -> Result<u32, StoreError> {
     let count = |c: &mut Db| -> Result<Vec<(u32, rust_decimal::Decimal, u32)>, StoreError> {
         Ok(sheet_table::table
             .filter(sheet_table::lab_id.eq(lab))
@@ -106,10 +154,22 @@ fn rejudge(c: &mut Db, lab: u32, section: Option<u32>, by: &str, changed: &str) 
             .load(c.sql())?)
     };
     let before = count(c)?;
-    for section in of {
-        sections::hold(c, section, Hold::Shared)?;
-        let ground = ground::of(c, lab, section)?;
-        sheets::rejudge_held(c, &ground, section, by, changed)?;
+    let like = holds(&ruling.code, ruling.item.as_deref());
+    for (section, before) in with {
+        sections::hold(c, *section, Hold::Shared)?;
+        let ground = ground::of(c, lab, *section)?;
+        // A ruling that sets a reference moves what no finding tells yet.
+        if ruling.against.is_none() {
+            let here = sheet_table::table
+                .filter(sheet_table::lab_id.eq(lab))
+                .filter(sheet_table::section_id.eq(section))
+                .filter(sheet_table::stage.is_not_null())
+                .filter(sheet_table::judged_with.eq(before));
+            diesel::update(here.filter(sheet_table::patterns.ne("*").and(sheet_table::patterns.not_like(&like))))
+                .set(sheet_table::judged_with.eq(&ground.judged_with))
+                .execute(c.sql())?;
+        }
+        sheets::rejudge_held(c, &ground, *section, by, changed)?;
     }
     let after = count(c)?;
     Ok(before.iter().zip(&after).filter(|(b, a)| b != a).count() as u32)
@@ -142,6 +202,7 @@ pub fn put(
         };
         return Err(StoreError::conflict(0, by, told));
     }
+    let with = grounds(c, lab, section)?;
     let pattern = Ruling { id: 0, section: None, reason: why.clone(), ..new.clone() };
     let text = serde_json::to_string(&pattern).map_err(|e| StoreError::Broken(e.to_string()))?;
     let at = c.now()?;
@@ -157,7 +218,7 @@ pub fn put(
         ))
         .execute(c.sql())?;
     let id = inserted(c.sql())?;
-    let touched = rejudge(c, lab, section, &user.name, &format!("put ruling {id} in force (“{why}”)"))?;
+    let touched = rejudge(c, lab, &pattern, &with, &user.name, &format!("put ruling {id} in force (“{why}”)"))?;
     diesel::update(rulings::table.find(id)).set(rulings::touched.eq(touched)).execute(c.sql())?;
     events::note_why(c, Some(user.id), "ruling put in force", &format!("ruling {id} lab {lab}: {text}"), &why)?;
     Ok((id, touched))
@@ -174,14 +235,15 @@ pub fn withdraw(c: &mut Db, id: u32, why: &str, user: &User) -> Result<u32, Stor
     let lab: Option<u32> = rulings::table.find(id).select(rulings::lab_id).first(c.sql()).optional()?;
     let lab = lab.ok_or(StoreError::NotFound("ruling"))?;
     labs::hold(c, lab, Hold::Alone)?;
-    let section: Option<u32> = rulings::table
+    let (section, text): (Option<u32>, String) = rulings::table
         .find(id)
         .filter(rulings::withdrawn_at.is_null())
         .filter(rulings::term_id.eq(0))
-        .select(rulings::section_id)
+        .select((rulings::section_id, rulings::pattern))
         .first(c.sql())
         .optional()?
         .ok_or(StoreError::NotFound("ruling in force"))?;
+    let (ruling, with) = (parsed(id, &text)?, grounds(c, lab, section)?);
     let at = c.now()?;
     diesel::update(rulings::table.find(id))
         .set((
@@ -190,7 +252,7 @@ pub fn withdraw(c: &mut Db, id: u32, why: &str, user: &User) -> Result<u32, Stor
             rulings::withdrawn_why.eq(why),
         ))
         .execute(c.sql())?;
-    let touched = rejudge(c, lab, section, &user.name, &format!("withdrew ruling {id} (“{why}”)"))?;
+    let touched = rejudge(c, lab, &ruling, &with, &user.name, &format!("withdrew ruling {id} (“{why}”)"))?;
     events::note_why(c, Some(user.id), "ruling withdrawn", &format!("ruling {id}"), why)?;
     Ok(touched)
 }

@@ -123,6 +123,7 @@ fn differences(kept: &Derived, judged: &Derived) -> Vec<String> {
     differ("the profile is", kept.profile.clone(), judged.profile.clone());
     differ("the points of the criteria are", kept.outcome.clone(), judged.outcome.clone());
     differ("what it waits for is", kept.pattern.clone(), judged.pattern.clone());
+    differ("its findings are", kept.patterns.clone(), judged.patterns.clone());
     differ("it is said to be", kept.judged_with.clone(), judged.judged_with.clone());
     what
 }

@@ -25,6 +25,7 @@ pub(crate) struct Ahead {
     judged_with: String,
     outcome: String,
     pattern: String,
+    patterns: String,
 }
 
 impl Ahead {
@@ -44,6 +45,7 @@ impl Ahead {
             judged_with: d.judged_with,
             outcome: d.outcome,
             pattern: d.pattern,
+            patterns: d.patterns,
         }
     }
 }

@@ -86,6 +86,7 @@ pub(crate) struct Derived {
     pub(crate) judged_with: String,
     pub(crate) outcome: String,
     pub(crate) pattern: String,
+    pub(crate) patterns: String,
 }
 
 impl Derived {
@@ -103,6 +104,7 @@ impl Derived {
             judged_with: judged_with.to_owned(),
             outcome: outcome_digest(&summary.outcome),
             pattern: summary.pattern,
+            patterns: summary.patterns,
         }
     }
 }

@@ -3,11 +3,12 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::finding::Key;
 use jurado_core::notation::counted;
+use jurado_core::verdict::Judged;
 use jurado_store::{Lab, SheetDetail, StoreError, labs, rulings, sheets};
 use serde::Deserialize;
 
-use super::bench::JUDGING;
 use crate::error::{WebError, html, html_with};
 use crate::flash::{Said, on_to_saying};
 use crate::forms;
@@ -31,35 +32,51 @@ struct RulingsPage {
     fault: Option<String>,
 }
 
-/// The lab of the table that a ruling comes from, all its tables, and what is seen of its rulings.
-async fn load(actor: &Actor, chosen: &Chosen) -> Result<(Lab, Vec<SheetDetail>, String), WebError> {
-    let sheet = chosen.sheet;
-    actor
+/// All that a ruling is drawn up from.
+struct From {
+    lab: Lab,
+    /// The verdict on the table that it comes from.
+    judged: Judged,
+    /// Tables that hold a finding like it.
+    all: Vec<SheetDetail>,
+    /// All tables of the lab.
+    places: Vec<rulings::Place>,
+    /// What is seen of the lab's rulings.
+    seen: String,
+}
+
+/// Loads what a ruling comes from; where no finding is named it is the one that most wants a person.
+async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
+    let (sheet, named) = (chosen.sheet, chosen.finding.clone());
+    let (from, key) = actor
         .look(move |c, user| {
             // The table itself has to be this person's.
             let detail = sheets::get(c, sheet, user)?;
             let lab = labs::get(c, detail.lab_id)?;
-            Ok((lab, rulings::tables(c, detail.lab_id, user)?, rulings::seen(c, detail.lab_id)?))
+            let judged = detail.judge(&lab.protocol);
+            let most = jurado_core::summary::most_wanting(&judged).filter(|_| named.is_empty());
+            let key = most.map_or_else(|| named.clone(), |f| f.key.to_string());
+            let finding = judged.findings.iter().find(|f| f.key == Key::from(key.clone()));
+            let item = finding.and_then(|f| f.place.item).map(|i| lab.protocol.items[i].id.clone());
+            let code = finding.map_or("none", |f| f.code());
+            let (all, places) = rulings::tables(c, (lab.id, sheet), code, item.as_deref(), user)?;
+            let seen = rulings::seen(c, lab.id)?;
+            Ok((From { lab, judged, all, places, seen }, key))
         })
-        .await
+        .await?;
+    chosen.finding = key;
+    Ok(from)
 }
 
 /// The page of a ruling that is not in force yet; what cannot be is told on it.
 async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> Result<RulingPage, WebError> {
-    let (lab, all, seen) = load(actor, &chosen).await?;
+    let From { lab, judged, all, places, seen } = load(actor, &mut chosen).await?;
     if chosen.seen.is_empty() {
         chosen.seen = seen;
     }
     let (user, blind) = (actor.user.clone(), actor.blind);
     let v = actor
         .think("Looking at all like it", move |_| {
-            let from = all.iter().find(|d| d.id == chosen.sheet).ok_or(WebError::NotFound("table"))?;
-            let judged = from.judge(&lab.protocol);
-            if chosen.finding.is_empty()
-                && let Some(f) = jurado_core::summary::most_wanting(&judged)
-            {
-                chosen.finding = f.key.to_string();
-            }
             let (pattern, told) = match Pattern::new(&lab, &judged, &chosen) {
                 Ok(pattern) => (pattern, None),
                 Err(told) => {
@@ -72,7 +89,7 @@ async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> R
                     )
                 }
             };
-            let view = RulingView::new(&lab, &all, &pattern, &chosen, (&user, blind));
+            let view = RulingView::new(&lab, (&all, &places), &pattern, &chosen, (&user, blind));
             Ok::<_, WebError>(RulingView { fault: fault.or(told), ..view })
         })
         .await??;
@@ -87,20 +104,14 @@ pub(crate) async fn new(actor: Actor, chosen: web::Query<Chosen>) -> Result<Http
 
 /// Puts a ruling in force for all that it fits, in one step.
 pub(crate) async fn put(actor: Actor, form: web::Form<Chosen>) -> Result<HttpResponse, WebError> {
-    let chosen = form.into_inner();
+    let mut chosen = form.into_inner();
     actor.allow(&chosen.token)?;
     let wanted = "Write the reason in a few words: it is told to every team that the ruling touches.";
     if let Err(fault) = forms::REASON.wanted(&chosen.reason, wanted) {
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &drawn_up(&actor, chosen, Some(fault)).await?);
     }
-    let (lab, all, _) = load(&actor, &chosen).await?;
-    let asked = chosen.clone();
-    let (lab_id, pattern) = actor
-        .think(JUDGING, move |_| {
-            let judged = all.iter().find(|d| d.id == asked.sheet).map(|d| d.judge(&lab.protocol));
-            (lab.id, judged.ok_or_else(String::new).and_then(|j| Pattern::new(&lab, &j, &asked)))
-        })
-        .await?;
+    let From { lab, judged, .. } = load(&actor, &mut chosen).await?;
+    let (lab_id, pattern) = (lab.id, Pattern::new(&lab, &judged, &chosen));
     let ruling = match pattern {
         Ok(pattern) => pattern.ruling,
         Err(fault) => {

@@ -8,7 +8,7 @@ use jurado_core::notation::counted;
 use jurado_core::protocol::{Protocol, SlipKind};
 use jurado_core::verdict::{Judged, JudgedResult};
 use jurado_core::wording;
-use jurado_store::rulings::Kept;
+use jurado_store::rulings::{Kept, Place};
 use jurado_store::{Lab, SheetDetail, SheetState, User};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
@@ -175,6 +175,9 @@ struct Like {
     by_hand: bool,
 }
 
+/// Tables of a lab up to which every section is drawn, and most sections that are.
+const MOST_DRAWN: usize = 300;
+const MOST_STRIPS: usize = 16;
 /// Teams listed of one group.
 const LISTED: usize = 24;
 /// Height of a strip and an arrow, px, for the page.
@@ -206,7 +209,7 @@ fn sentence(lab: &str, item: &str, slip: &str, ruling: &Ruling, section: Option<
 impl RulingView {
     pub(crate) fn new(
         lab: &Lab,
-        all: &[SheetDetail],
+        (all, places): (&[SheetDetail], &[Place]),
         pattern: &Pattern,
         chosen: &Chosen,
         (user, blind): (&User, bool),
@@ -309,7 +312,7 @@ impl RulingView {
             }
         };
         let (mut now, mut out, mut stay) = (Vec::new(), Vec::new(), Vec::new());
-        let mut strokes: BTreeMap<usize, Stroke> = BTreeMap::new();
+        let mut strokes: BTreeMap<u32, Stroke> = BTreeMap::new();
         let mut moved = Decimal::ZERO;
         // One axis for all, from a little below the least.
         let sums = likes.iter().filter_map(|l| judged[l.at].score.decided.to_f64());
@@ -327,7 +330,7 @@ impl RulingView {
                 (_, true) => Stroke::ByHand,
                 _ => Stroke::Outside,
             };
-            strokes.insert(l.at, stroke);
+            strokes.insert(d.id, stroke);
             let most = before.score.possible.to_f64().unwrap_or(0.0);
             let team = Team {
                 id: user.sees(d.section_id).then_some(d.id),
@@ -378,16 +381,25 @@ impl RulingView {
                 false,
             ),
         ];
-        let strip = sections
+        // Of a large course the sections in which something is like it, as many as are looked at.
+        let few = places.len() <= MOST_DRAWN;
+        let mut drawn_of: Vec<(u32, String)> = Vec::new();
+        for (sheet, id, name) in places {
+            if (few || strokes.contains_key(sheet)) && !drawn_of.iter().any(|(i, _)| i == id) {
+                drawn_of.push((*id, name.clone()));
+            }
+        }
+        drawn_of.truncate(MOST_STRIPS);
+        let strip = drawn_of
             .iter()
             .map(|(id, name)| {
-                let of: Vec<usize> = (0..all.len()).filter(|n| all[*n].section_id == *id).collect();
+                let of: Vec<u32> = places.iter().filter(|(_, s, _)| s == id).map(|(sheet, ..)| *sheet).collect();
                 let drawn: Vec<Stroke> = of.iter().map(|n| strokes.get(n).copied().unwrap_or(Stroke::Other)).collect();
                 let moving = drawn.iter().filter(|s| matches!(s, Stroke::Moves(_))).count();
                 let others = drawn.iter().filter(|s| matches!(s, Stroke::ByHand | Stroke::Outside)).count();
                 StripView {
                     section: name.clone(),
-                    svg: strip::line(&drawn, source.and_then(|s| of.iter().position(|n| *n == s))),
+                    svg: strip::line(&drawn, of.iter().position(|n| *n == chosen.sheet)),
                     width: (strip::PITCH * of.len().max(1) as f64 + 8.0) as u32,
                     says: match (moving, others) {
                         (0, 0) => format!("none of {}", counted(of.len(), "table")),
