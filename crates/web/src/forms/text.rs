@@ -87,24 +87,38 @@ mod tests {
         }
     }
 
-    /// Every `maxlength` of a template comes from here, so that no form promises what a column cannot keep.
-    #[test]
-    fn no_form_has_a_limit_of_its_own() {
-        fn look(at: &std::path::Path, found: &mut Vec<String>) {
+    /// Every template with its text.
+    fn templates() -> Vec<(String, String)> {
+        fn look(at: &std::path::Path, found: &mut Vec<(String, String)>) {
             for entry in std::fs::read_dir(at).expect("templates").flatten() {
                 let path = entry.path();
                 if path.is_dir() {
                     look(&path, found);
                 } else {
-                    let text = std::fs::read_to_string(&path).expect("a template");
-                    let own =
-                        text.match_indices("maxlength=\"").filter(|(at, m)| !text[at + m.len()..].starts_with("{{"));
-                    found.extend(own.map(|_| path.display().to_string()));
+                    found.push((path.display().to_string(), std::fs::read_to_string(&path).expect("a template")));
                 }
             }
         }
         let mut found = Vec::new();
         look(&std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("templates"), &mut found);
-        assert_eq!(found, Vec::<String>::new());
+        assert!(found.len() > 40, "{}", found.len());
+        found
+    }
+
+    /// Every `maxlength` of a template comes from here, so that no form promises what a column cannot keep.
+    #[test]
+    fn no_form_has_a_limit_of_its_own() {
+        for (name, text) in templates() {
+            let mut own = text.match_indices("maxlength=\"").map(|(at, m)| &text[at + m.len()..]);
+            assert!(own.all(|rest| rest.starts_with("{{")), "{name}");
+        }
+    }
+
+    #[test]
+    fn every_template_can_be_read_in_a_review() {
+        for (name, text) in templates() {
+            let long = text.lines().position(|l| l.chars().count() > 140).map(|n| n + 1);
+            assert_eq!((long, text.lines().count() < 150), (None, true), "{name}");
+        }
     }
 }
