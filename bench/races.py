@@ -128,10 +128,13 @@ class Bench:
         out = io.StringIO()
         writer = csv.writer(out)
         writer.writerow(self.head)
+        note = self.head.index("note")
         for row in self.rows:
             if row[0] in sections:
                 row = [f"{cell}s" if spoiled and cell == spoiled else cell for cell in row]
-                writer.writerow(row[:-1] + [changed] if changed else row)
+                if changed:
+                    row[note] = changed
+                writer.writerow(row)
         person = Person(server, "coordinator")
         status, headers, _ = person.upload("/intake", {"lab": lab}, [("file", name, out.getvalue().encode())])
         self.note(status)
@@ -248,6 +251,19 @@ def rulings(bench, server):
         p.join()
 
 
+def next_term(bench, server):
+    """The term ends; then the class is brought anew, for the people of the next round."""
+    person = Person(server, "coordinator")
+    bench.serial += 1
+    now = bench.database.sql("SELECT COUNT(*) FROM terms")[0][0]
+    form = {"ends": f"term {now}-{bench.serial}", "begins": "next", "teams": "on", "sure": "on"}
+    ended = bench.asked(lambda: person.post("/course/term", form))
+    if ended == 303:
+        revisions(bench, server)
+        rows = bench.database.sql(f"SELECT id FROM sheets WHERE lab_id = {bench.lab} AND stage IS NOT NULL ORDER BY id")
+        bench.sheets[:] = [int(r[0]) for r in rows]
+
+
 def moves(bench, server):
     """A team moves to another section, and a table is taken out and brought back."""
     person = Person(server, "coordinator")
@@ -345,6 +361,7 @@ def main():
             "a class revised beside eight deciding": lambda: beside(bench, n, lambda: revisions(bench, a)),
             "rulings beside twenty deciding": lambda: beside(bench, n, lambda: rulings(bench, a), deciders=20, seconds=2),
             "teams moved and tables taken out beside eight deciding": lambda: beside(bench, n, lambda: moves(bench, a)),
+            "a term ended beside eight deciding": lambda: beside(bench, n, lambda: next_term(bench, a), seconds=2),
             "rows in quarantine beside a protocol and eight deciding": lambda: beside(
                 bench, n, lambda: rows_in_quarantine(bench, a), seconds=2
             ),

@@ -46,7 +46,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   await page.getByRole("dialog").waitFor();
   await check(page, "the help sheet");
   await page.setViewportSize({ width: 390, height: 844 });
-  for (const path of [`/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/bench/${rows}`, "/returns", `/returns/${slip}`]) {
+  for (const path of ["/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, "/course", "/terms/1", `/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/bench/${rows}`, "/returns", `/returns/${slip}`]) {
     await page.goto(`${app.origin}${path}`);
     await page.evaluate(axe);
     const clipped = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth + 1);

@@ -115,6 +115,29 @@ fn the_narrower_counts_whatever_came_first_and_a_decision_by_hand_stays() {
 }
 
 #[test]
+fn a_sheet_that_went_out_keeps_what_it_said_and_is_one_to_send_again_or_to_leave() {
+    let w = class("rulings_sent");
+    let (id, _) = put(&w, None, &pattern(Action::Forgive, None)).expect("in force");
+    let alfa = w.sheet("Alfa");
+    let version = w.decide_all(alfa);
+    w.run(|c| sheets::sign(c, alfa, version, &w.reviewer));
+    w.run(|c| sheets::release(c, &jurado_store::Filter::default(), &w.coordinator));
+    let sent = |w: &World| {
+        let detail = w.run(|c| sheets::get(c, alfa, &w.coordinator));
+        let (_, then) = w.run(|c| detail.as_sent(c)).expect("it went out");
+        (then.score.decided, then.findings.iter().filter(|f| f.ruling == Some(u64::from(id))).count())
+    };
+    let before = sent(&w);
+    assert_eq!(before.1, 1, "the ruling is in what went out");
+    assert!(w.run(|c| sheets::moved(c, &w.coordinator, None, 9)).is_empty());
+    w.run(|c| rulings::withdraw(c, id, "too mild", &w.coordinator));
+    assert_eq!(sent(&w), before);
+    let moved = w.run(|c| sheets::moved(c, &w.coordinator, None, 9));
+    assert_eq!(moved.iter().map(|m| m.id).collect::<Vec<_>>(), [alfa]);
+    assert!(w.differences().is_empty(), "{:?}", w.differences());
+}
+
+#[test]
 fn who_rules_second_is_told_of_the_first_and_a_signed_table_that_opens_waits() {
     let w = class("rulings_second");
     let seen = w.run(|c| rulings::seen(c, w.lab));
@@ -124,10 +147,18 @@ fn who_rules_second_is_told_of_the_first_and_a_signed_table_that_opens_waits() {
         Err(StoreError::Conflict(told)) => assert!(told.theirs.contains("the sheet says so"), "{}", told.theirs),
         other => panic!("{other:?}"),
     }
+    // Two withdrawals within a second are two changes.
+    let (other, _) = put(&w, None, &pattern(Action::Accept, Some("inverted"))).expect("another");
+    let seen = w.run(|c| rulings::seen(c, w.lab));
+    w.run(|c| rulings::withdraw(c, other, "nobody had it", &w.coordinator));
+    let late = w.store.run(|c| rulings::put(c, w.lab, None, &pattern(Action::Accept, None), &seen, &w.reviewer));
+    assert!(matches!(late, Err(StoreError::Conflict(told)) if told.theirs.contains("withdrawn (“nobody had it”)")));
     let alfa = w.sheet("Alfa");
     let version = w.decide_all(alfa);
     w.run(|c| sheets::sign(c, alfa, version, &w.reviewer));
+    let seen = w.run(|c| rulings::seen(c, w.lab));
     w.run(|c| rulings::withdraw(c, id, "too mild", &w.coordinator));
+    assert_ne!(w.run(|c| rulings::seen(c, w.lab)), seen);
     assert!(w.differences().is_empty(), "{:?}", w.differences());
     let detail = w.run(|c| sheets::get(c, alfa, &w.reviewer));
     assert_eq!(detail.state, jurado_store::SheetState::Waiting);

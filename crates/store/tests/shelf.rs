@@ -166,6 +166,17 @@ fn a_new_term_begins_with_labs_people_and_settings_and_the_old_one_stays_as_it_w
     };
     assert!(told(begin("", "Spring", false)).contains("empty"));
     assert!(told(begin("Spring", " Spring ", false)).contains("one name"));
+    // Beside a protocol that is to be put in force, or a file that is to be taken in, it is refused; after that it is not.
+    let two = KEEL_PLATE.replace("version = 1\n", "version = 2\n");
+    let job = w.run(|c| changes::ask_in_force(c, &two, Some(&w.coordinator), "a test"));
+    assert!(told(begin("Autumn", "Spring", true)).contains("being taken in or judged"));
+    jurado_store::work_on(&w.store, job.id).expect("done");
+    w.put_in_force(KEEL_PLATE).expect("as it was");
+    let file = csv("Evening", "Zulu", "30.43");
+    let offered = w.run(|c| imports::offer(c, w.lab, &w.coordinator, "late.csv", file.as_bytes()));
+    let job = w.run(|c| imports::ask_to_take(c, offered, &w.coordinator, 1));
+    assert!(told(begin("Autumn", "Spring", true)).contains("being taken in or judged"));
+    jurado_store::work_on(&w.store, job.id).expect("done");
     let autumn = begin("Autumn", "Spring", true).expect("begun");
     let now = section(&w, "Morning");
     assert_ne!(now, morning);

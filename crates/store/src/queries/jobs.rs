@@ -36,6 +36,12 @@ pub fn under_way(c: &mut Db, lab: u32) -> Result<Option<Job>, StoreError> {
         .optional()?)
 }
 
+/// Whether anything waits to be done or is being done: a protocol put in force, a file taken in.
+pub(crate) fn any_under_way(c: &mut Db) -> Result<bool, StoreError> {
+    let some = jobs::table.filter(jobs::state.eq_any([JobState::Waiting, JobState::Running]));
+    Ok(diesel::select(diesel::dsl::exists(some)).get_result(c.sql())?)
+}
+
 /// The newest work on a lab's protocol, whatever became of it.
 ///
 /// # Errors

@@ -109,17 +109,32 @@ fn holds(code: &str, item: Option<&str>) -> String {
     format!("%;{}/{}/%", plain(code), item.map_or_else(|| "%".to_owned(), plain))
 }
 
-/// The number of the newest ruling of a lab, withdrawn or not, and when the last one was withdrawn: what a person has seen.
+/// What a person has seen of a lab's rulings: the number of the newest, and how many were withdrawn.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn seen(c: &mut Db, lab: u32) -> Result<String, StoreError> {
-    let row: (Option<u32>, Option<NaiveDateTime>) = rulings::table
+    let (newest, withdrawn): (Option<u32>, i64) = rulings::table
         .filter(rulings::lab_id.eq(lab))
-        .select((diesel::dsl::max(rulings::id), diesel::dsl::max(rulings::withdrawn_at)))
+        .select((diesel::dsl::max(rulings::id), diesel::dsl::count(rulings::withdrawn_at)))
         .first(c.sql())?;
-    let withdrawn = row.1.map_or_else(|| "none".to_owned(), |at| at.and_utc().timestamp().to_string());
-    Ok(format!("{}-{withdrawn}", row.0.unwrap_or(0)))
+    Ok(format!("{}-{withdrawn}", newest.unwrap_or(0)))
+}
+
+/// What changed last in the rulings of a lab, and who changed it, to be told to whoever came second.
+fn changed_last(c: &mut Db, lab: u32) -> Result<StoreError, StoreError> {
+    let of_lab = all(c)?.into_iter().filter(|k| k.lab_id == lab);
+    let last = of_lab.max_by_key(|k| (k.withdrawn.as_ref().map_or(k.at, |w| w.1), k.withdrawn.is_some(), k.ruling.id));
+    let (by, told) = match last {
+        Some(Kept { ruling, withdrawn: Some((by, _, why)), .. }) => {
+            (by, format!("ruling {} of this lab was withdrawn (“{why}”)", ruling.id))
+        }
+        Some(Kept { ruling, by, .. }) => {
+            (by, format!("ruling {} of this lab was put in force (“{}”)", ruling.id, ruling.reason))
+        }
+        None => ("Somebody".to_owned(), "the rulings of this lab were changed".to_owned()),
+    };
+    Ok(StoreError::conflict(0, by, told))
 }
 
 /// What the tables of a lab are judged with now, by section: of all, or of the one that a ruling is about.
@@ -195,12 +210,7 @@ pub fn put(
         sections::hold(c, section, Hold::Shared)?;
     }
     if seen(c, lab)? != based_on {
-        let last = all(c)?.into_iter().find(|k| k.lab_id == lab);
-        let (by, told) = match last {
-            Some(k) => (k.by, format!("ruling {} of this lab was put in force (“{}”)", k.ruling.id, k.ruling.reason)),
-            None => ("Somebody".to_owned(), "the rulings of this lab were changed".to_owned()),
-        };
-        return Err(StoreError::conflict(0, by, told));
+        return Err(changed_last(c, lab)?);
     }
     let with = grounds(c, lab, section)?;
     let pattern = Ruling { id: 0, section: None, reason: why.clone(), ..new.clone() };

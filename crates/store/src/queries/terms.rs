@@ -9,9 +9,7 @@ use super::sections::{self, Setting};
 use super::settings::{self, Course};
 use super::users::User;
 use super::{course, docket, events, jobs, labs, roster};
-use crate::schema::{
-    section_labs, sections as section_table, sheets, students, teams, term_labs, terms, user_sections, users,
-};
+use crate::schema::{section_labs, sections as section_table, sheets, teams, term_labs, terms, user_sections, users};
 use crate::{Db, StoreError, inserted};
 
 /// A term that has ended.
@@ -116,10 +114,10 @@ pub fn begin(c: &mut Db, new: &New<'_>, user: &User) -> Result<u32, StoreError> 
     held.sort_unstable();
     for lab in &held {
         labs::hold(c, *lab, Hold::Alone)?;
-        if jobs::under_way(c, *lab)?.is_some() {
-            let theirs = "tables are being taken in or judged; wait until that has come to its end";
-            return Err(StoreError::conflict(0, "The program", theirs));
-        }
+    }
+    if jobs::any_under_way(c)? {
+        let theirs = "tables are being taken in or judged; wait until that has come to its end";
+        return Err(StoreError::conflict(0, "The program", theirs));
     }
     let mut old: Vec<u32> = roster::here().select(section_table::id).load(c.sql())?;
     old.sort_unstable();
@@ -197,18 +195,4 @@ pub fn unfinished(c: &mut Db) -> Result<(i64, i64), StoreError> {
         Ok(sheets::table.filter(sheets::stage.between(low, high)).count().get_result(c.sql())?)
     };
     Ok((count(c, docket::WANTS, docket::CLEAR)?, count(c, docket::SIGNED, docket::SIGNED)?))
-}
-
-/// How many students and tables a term has.
-///
-/// # Errors
-/// Faults of the database.
-pub fn size(c: &mut Db, term: u32) -> Result<(i64, i64), StoreError> {
-    let people = students::table.filter(students::term_id.eq(term)).count().get_result(c.sql())?;
-    let tables = sheets::table
-        .filter(sheets::term_id.eq(term))
-        .filter(sheets::submission_id.is_not_null())
-        .count()
-        .get_result(c.sql())?;
-    Ok((people, tables))
 }

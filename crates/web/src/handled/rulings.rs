@@ -25,16 +25,24 @@ async fn a_ruling_that_cannot_be_is_told_and_nothing_moves() {
             ("does", does),
             ("points", points),
             ("reason", reason),
-            ("seen", "0-none"),
+            ("seen", "0-0"),
         ];
         let told = rev.refused("/rulings", &fields).await;
         assert!(told.contains(says), "{does} {points}: {told}");
     }
     let gone = rev.post("/rulings", &[("sheet", &id), ("finding", "slip:nothing"), ("reason", "x")]).await;
     assert!(gone.status == 422 && words(&gone.body).contains("no longer there"), "{}", words(&gone.body));
+    let own = [("version", "1"), ("criterion", ""), ("points", ""), ("text", "untidy")];
+    assert!(rev.done(&format!("/bench/{id}/own"), &own).await.contains("untidy"));
+    let alone = rev.post("/rulings", &[("sheet", &id), ("finding", "own::1"), ("reason", "x")]).await;
+    assert!(alone.status == 422 && words(&alone.body).contains("it has no like"), "{}", words(&alone.body));
     assert_eq!(other.get(&format!("/rulings/new?sheet={id}&finding={SLIP}")).await.status, 404, "another’s table");
     assert_eq!(s.count("SELECT COUNT(*) FROM rulings"), 0);
-    assert_eq!(s.count("SELECT version FROM sheets"), 1);
+    assert_eq!(s.count("SELECT version FROM sheets"), 2, "one's own finding alone");
+    let chief = s.browser("chief").await;
+    chief.done(&format!("/bench/{id}/remove"), &[("version", "2"), ("reason", "another team’s")]).await;
+    let out = chief.get(&format!("/rulings/new?sheet={id}&finding={SLIP}")).await;
+    assert!(out.status == 422 && words(&out.body).contains("was taken out"), "{}", words(&out.body));
 }
 
 #[actix_web::test]
@@ -59,7 +67,7 @@ async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
         ("finding", SLIP),
         ("does", "forgive"),
         ("reason", "The station sheet misled."),
-        ("seen", "0-none"),
+        ("seen", "0-0"),
     ];
     assert!(rev.done("/rulings", &fields).await.contains("Ruling 1 is in force: 2 tables changed."));
     assert!(sums() > before);
@@ -67,13 +75,7 @@ async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
     let late = other
         .post(
             "/rulings",
-            &[
-                ("sheet", &*zulu.to_string()),
-                ("finding", SLIP),
-                ("does", "accept"),
-                ("reason", "No."),
-                ("seen", "0-none"),
-            ],
+            &[("sheet", &*zulu.to_string()), ("finding", SLIP), ("does", "accept"), ("reason", "No."), ("seen", "0-0")],
         )
         .await;
     let told = words(&late.body);

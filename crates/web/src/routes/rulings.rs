@@ -52,6 +52,12 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
         .look(move |c, user| {
             // The table itself has to be this person's.
             let detail = sheets::get(c, sheet, user)?;
+            if detail.shelved.is_some() {
+                return Err(StoreError::Bad(
+                    "this table was taken out, or its term has ended".into(),
+                    "draw the ruling up from a table that is in".into(),
+                ));
+            }
             let lab = labs::get(c, detail.lab_id)?;
             let judged = detail.judge(&lab.protocol);
             let most = jurado_core::summary::most_wanting(&judged).filter(|_| named.is_empty());

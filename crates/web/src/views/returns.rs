@@ -319,7 +319,11 @@ pub(crate) fn package_tables(protocol: &Protocol, details: &[SheetDetail]) -> Ve
                 wording::says(protocol, f),
                 f.cost.normalize().to_string(),
                 f.decided_cost.normalize().to_string(),
-                f.decision.as_ref().map(|d| d.reason.clone()).unwrap_or_default(),
+                match (&f.decision, f.ruling) {
+                    (Some(d), _) => d.reason.clone(),
+                    (None, Some(id)) => format!("ruling {id}"),
+                    (None, None) => String::new(),
+                },
             ]);
         }
         for l in &j.score.lines {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use jurado_core::decision::{Action, Ruling};
-use jurado_core::finding::{Finding, Key};
+use jurado_core::finding::{Finding, Key, Kind};
 use jurado_core::notation::counted;
 use jurado_core::protocol::{Protocol, SlipKind};
 use jurado_core::verdict::{Judged, JudgedResult};
@@ -68,6 +68,11 @@ fn slip_of<'a>(judged: &'a Judged, finding: &Finding) -> Option<&'a JudgedResult
     judged.results.iter().find(at).filter(|r| r.slip.is_some() && finding.code() == "slip")
 }
 
+/// Whether a finding may be found in other tables: what a person judges, adds or repairs is of one table.
+pub(crate) fn has_likes(kind: &Kind) -> bool {
+    !matches!(kind, Kind::Manual(_) | Kind::Own { .. } | Kind::Repair { .. } | Kind::Rewritten { .. })
+}
+
 impl Pattern {
     pub(crate) fn new(lab: &Lab, judged: &Judged, chosen: &Chosen) -> Result<Pattern, String> {
         let protocol = &lab.protocol;
@@ -75,6 +80,9 @@ impl Pattern {
         let finding = judged.findings.iter().find(|f| f.key == key).ok_or_else(|| {
             "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned()
         })?;
+        if !has_likes(&finding.kind) {
+            return Err("This finding is of this table alone: it has no like.".to_owned());
+        }
         let criterion = finding.criterion.as_deref().and_then(|id| protocol.criteria.iter().find(|c| c.id == id));
         let most = criterion.map_or(Decimal::ZERO, |c| c.points);
         let kind = slip_of(judged, finding).and_then(|r| r.slip.as_ref()).map(|s| &s.kind);
@@ -218,7 +226,8 @@ impl RulingView {
         let r = &pattern.ruling;
         let judged: Vec<Judged> = all.iter().map(|d| d.judge(protocol)).collect();
         let wide = |f: &&Finding| {
-            f.code() == r.code && f.place.item.map(|i| protocol.items[i].id.as_str()) == r.item.as_deref()
+            let item = f.place.item.map(|i| protocol.items[i].id.as_str());
+            f.code() == r.code && (r.item.is_none() || item == r.item.as_deref())
         };
         let source = all.iter().position(|d| d.id == chosen.sheet);
         let slip = source.and_then(|n| {
@@ -324,6 +333,7 @@ impl RulingView {
             let after = if within { with.judge(protocol) } else { before.clone() };
             let (a, b) = (before.score.decided, after.score.decided);
             let touched = within && after.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
+            let narrower = after.findings.iter().filter(wide).find_map(|f| f.ruling.filter(|id| *id != r.id));
             let by = (b - a).to_f64().unwrap_or(0.0);
             let stroke = match (touched, within && l.by_hand) {
                 (true, _) => Stroke::Moves(by),
@@ -338,6 +348,9 @@ impl RulingView {
                 section: d.submission.section.clone(),
                 now: match (l.by_hand, d.state) {
                     (true, _) => "settled by hand".to_owned(),
+                    _ if within && !touched && narrower.is_some() => {
+                        format!("ruling {} is narrower", narrower.unwrap_or(0))
+                    }
                     (_, SheetState::Returned) => {
                         format!("returned {}", d.returned_at.map(time).unwrap_or_default())
                     }
@@ -376,7 +389,7 @@ impl RulingView {
             ),
             group(
                 verb(stay.len(), "stays as it is", "stay as they are"),
-                "settled by hand, or outside the pattern",
+                "settled by hand, by a narrower ruling, or outside the pattern",
                 stay,
                 false,
             ),

@@ -59,6 +59,7 @@ impl Maker<'_> {
             now: number > 0 && self.hand == Some(number),
             decided,
             most: criterion.map_or_else(|| "0".to_owned(), |c| c.points.normalize().to_string()),
+            has_likes: super::super::rulings::has_likes(&f.kind),
             repair: matches!(f.kind, Kind::Repair { .. } | Kind::Rewritten { .. }),
             levels: match criterion.map(|c| &c.rule) {
                 Some(Rule::Manual { levels }) if matches!(f.kind, Kind::Manual(_)) => levels

@@ -142,6 +142,8 @@ pub(crate) struct FindingView {
     pub(crate) most: String,
     /// A reading taken for another until a person says otherwise.
     pub(crate) repair: bool,
+    /// Whether other tables may have the like.
+    pub(crate) has_likes: bool,
     /// Levels of a criterion that a person judges: key, words, points.
     pub(crate) levels: Vec<(usize, String, String)>,
     /// Line of the score that the levels are of.

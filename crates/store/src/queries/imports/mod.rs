@@ -1,19 +1,20 @@
 //! Files handed in: offered with a preview, then taken in one transaction or dropped. A file is known by who brought it and
 //! its digest, so the same file twice changes nothing.
 
+mod aside;
+mod mended;
+
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
 use jurado_core::submission::Submission;
-use jurado_intake::{
-    Column, ColumnMap, HeldRow, Intake, UPLOAD, added_to, columns_of, items_of, put_into, read_file, under_head,
-};
+use jurado_intake::{Column, ColumnMap, HeldRow, Intake, UPLOAD, added_to, columns_of, items_of, read_file};
 
 use super::ground::{self, Ground};
 use super::jobs::{self, Job};
-use super::labs::{self, Lab};
+use super::labs;
 use super::sheets::{self, HandedIn, hand_in};
 use super::users::{self, User};
 use super::{events, roster};
@@ -22,6 +23,9 @@ use crate::records::job::NewJob;
 use crate::records::words::{ImportState, JobKind, JobState};
 use crate::schema::{column_maps, imports, jobs as job_table, quarantine, sections, teams, users as people};
 use crate::{Db, Store, StoreError, inserted};
+
+pub use aside::{add_teams, drop, move_to_lab};
+pub use mended::mend;
 
 /// A file handed in.
 #[derive(Clone, Debug)]
@@ -509,100 +513,4 @@ pub(crate) fn take_in_background(store: &Store, job: &Job, process: &str) -> Res
         })
     })?;
     Ok(taken.in_words())
-}
-
-/// Mends a held row in place: read anew under the head of its file, and what it gives added to its team's table as a new
-/// revision. The row as it stood stays stored.
-///
-/// # Errors
-/// [`StoreError::NotFound`]; [`StoreError::File`] where the mended row still cannot be used; faults of the database.
-pub fn mend(c: &mut Db, held: u32, text: &str, user: &User) -> Result<Taken, StoreError> {
-    if !super::quarantine::waiting(c, user)?.iter().any(|h| h.id == held) {
-        return Err(StoreError::NotFound("row that waits"));
-    }
-    let import: u32 = quarantine::table.find(held).select(quarantine::import_id).for_update().first(c.sql())?;
-    let Preview { file, columns, .. } = preview(c, import, user)?;
-    let body: Vec<u8> = imports::table.find(import).select(imports::body).first(c.sql())?;
-    let lab = labs::get(c, file.lab_id)?;
-    let roster = roster::roster(c, user)?;
-    let line = under_head(&body, &columns, text).map_err(StoreError::File)?;
-    let intake = read_file(line.as_bytes(), &lab.protocol, Some(&roster), UPLOAD, None).map_err(StoreError::File)?;
-    if let Some(h) = intake.held.into_iter().next() {
-        return Err(StoreError::File(Fault { line: 1, ..h.fault }));
-    }
-    let taken = put_rows(c, &lab, (import, held), intake.tables, user)?;
-    Ok(taken)
-}
-
-/// Puts cells into the tables that are there.
-fn put_rows(
-    c: &mut Db,
-    lab: &Lab,
-    (import, held): (u32, u32),
-    rows: Vec<Submission>,
-    user: &User,
-) -> Result<Taken, StoreError> {
-    let teams = Teams::all(c)?;
-    let places: Vec<Place> = placed(&teams, &rows)?.iter().map(|(place, _)| *place).collect();
-    let grounds: BTreeMap<u32, Ground> = ground::hold_sections(c, lab.id, places.iter().map(|place| place.1))?;
-    ground::still_there(c, &places)?;
-    super::quarantine::put_away(c, held, user)?;
-    let mut taken = Taken::default();
-    for table in rows {
-        let place = placed(&teams, std::slice::from_ref(&table))?[0].0;
-        // The sheet is held before what it has is read, so that two mended rows of one table both stay.
-        sheets::place_of(c, lab.id, place.0, place.1)?;
-        let whole = match sheets::current(c, lab.id, place.0)? {
-            None => table,
-            Some(there) => put_into(there, table),
-        };
-        let whole = Submission { waiting: sheets::waiting(c, (lab.id, import), place.0)?, ..whole };
-        let ground = grounds.get(&place.1).ok_or(StoreError::NotFound("section"))?;
-        taken.count(hand_in(c, ground, place, import, &whole, user)?);
-    }
-    Ok(taken)
-}
-
-/// Adds the teams that a file names and the roster does not hold, in the sections that this person may hand in for. Gives
-/// how many.
-///
-/// # Errors
-/// As [`preview`]; [`StoreError::Bad`] where a name cannot be one.
-pub fn add_teams(c: &mut Db, id: u32, user: &User) -> Result<usize, StoreError> {
-    let new = preview(c, id, user)?.intake.map_err(StoreError::File)?.new_teams();
-    for (section, team) in &new {
-        let section: u32 = roster::here().filter(sections::name.eq(section)).select(sections::id).first(c.sql())?;
-        super::course::change(c, &super::course::Change::AddTeam(section, team.clone()), user)?;
-    }
-    Ok(new.len())
-}
-
-/// Puts an offered file aside and offers it for another lab instead. Gives the import there.
-///
-/// # Errors
-/// As [`drop`] and [`offer`].
-pub fn move_to_lab(c: &mut Db, id: u32, lab: u32, user: &User) -> Result<u32, StoreError> {
-    let (file, _) = head(c, id, user)?;
-    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
-    drop(c, id, user)?;
-    offer(c, lab, user, &file.file_name, &body)
-}
-
-/// Puts an offered file aside.
-///
-/// # Errors
-/// [`StoreError::NotFound`] also where it is being taken; faults of the database.
-pub fn drop(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
-    let state: Option<ImportState> = imports::table
-        .filter(imports::id.eq(id))
-        .filter(imports::user_id.eq(user.id))
-        .select(imports::state)
-        .for_update()
-        .first(c.sql())
-        .optional()?;
-    if state != Some(ImportState::Offered) || head(c, id, user)?.0.taking {
-        return Err(StoreError::NotFound("file that waits"));
-    }
-    diesel::update(imports::table.find(id)).set(imports::state.eq(ImportState::Dropped)).execute(c.sql())?;
-    events::note(c, Some(user.id), "file dropped", &format!("import {id}"))
 }
