@@ -31,7 +31,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const key = /\/rulings\/new\?sheet=\d+&(?:amp;|#38;)finding=([^"]*)"/.exec(told)[1];
   const kept = sql("SELECT MIN(id) FROM sheets WHERE term_id=1", app.database).trim();
   const section = sql("SELECT id FROM sections WHERE term_id=0 ORDER BY position LIMIT 1", app.database).trim();
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);
@@ -46,7 +46,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   await page.getByRole("dialog").waitFor();
   await check(page, "the help sheet");
   await page.setViewportSize({ width: 390, height: 844 });
-  for (const path of ["/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, "/course", "/terms/1", `/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/bench/${rows}`, "/returns", `/returns/${slip}`]) {
+  for (const path of [`/floor/${beacon}`, `/floor/${keel}/table`, "/rulings", `/rulings/new?sheet=${slip}&finding=${key}`, "/course", "/terms/1", `/quick?lab=${keel}`, `/quick?lab=${beacon}`, "/docket", `/bench/${slip}`, `/bench/${rows}`, "/returns", `/returns/${slip}`]) {
     await page.goto(`${app.origin}${path}`);
     await page.evaluate(axe);
     const clipped = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth + 1);

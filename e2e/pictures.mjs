@@ -34,12 +34,13 @@ try {
   await page.locator(".alike a").first().click();
   await page.locator(".pattern").waitFor();
   await shot("ruling");
+  // One watch that was taught otherwise.
+  await shot("floor", `/floor/${id("rust-iron")}`);
   await page.goto(`${app.origin}/protocols/${id("davit-balance")}/edit`);
   await page.getByLabel("part of the lab").selectOption({ label: "mark of the unknown" });
   await page.getByRole("button", { name: "Open its form" }).click();
   await page.getByLabel("Plausible, from and to").waitFor();
   await shot("lab-form");
-  await shot("charts", `/bench/${most("beacon-timer", "unexplained")}`, () => page.evaluate(() => document.querySelector(".below").scrollIntoView()));
   await page.goto(`${app.origin}/intake`);
   await page.locator("#lab").selectOption({ label: "Keel plate" });
   const wide = join(dir, "forenoon.csv");

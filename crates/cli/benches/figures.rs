@@ -6,7 +6,6 @@
 
 use std::time::Instant;
 
-use jurado_core::class::{TeamValue, effects};
 use jurado_core::finding::Kind;
 use jurado_core::formula::value::StepRounding;
 use jurado_core::formula::{Context, Value, evaluate};
@@ -32,7 +31,6 @@ fn main() {
     calibration(&Protocol::parse(&text).expect("the shipped protocol"));
     honest(&protocol);
     outliers();
-    stations();
     times();
 }
 
@@ -461,36 +459,6 @@ fn outliers() {
             rates[0], rates[1], rates[2], rates[3]
         );
     }
-}
-
-/// False station effects, and effects of three standard deviations found: 8 stations × 6 teams.
-fn stations() {
-    let mut chance = ChaCha8Rng::seed_from_u64(13);
-    let mut class = |effect: f64| -> Vec<TeamValue> {
-        (0..48)
-            .map(|i| {
-                let (station, team) = (i / 6, i % 6);
-                let shift = if station == 3 { effect } else { 0.0 };
-                let normalised = 1.0 + 0.01 * (normal(&mut chance) + shift);
-                TeamValue {
-                    section: team.to_string(),
-                    team: i.to_string(),
-                    station: station.to_string(),
-                    value: normalised,
-                    normalised,
-                }
-            })
-            .collect()
-    };
-    let classes = 4000;
-    let found =
-        (0..classes).filter(|_| effects(&class(3.0), true, 1e-4).iter().any(|e| e.named && e.name == "3")).count();
-    let named: usize = (0..classes).map(|_| effects(&class(0.0), true, 1e-4).iter().filter(|e| e.named).count()).sum();
-    println!(
-        "station effects, 8 stations × 6 teams: false {:.2} % per station, 3 sd found {:.1} %",
-        percent(named, classes * 8),
-        percent(found, classes)
-    );
 }
 
 /// Three plates and three discs on one sheet: 24 results from 61 readings.

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::Path;
 
+use jurado_core::class::{ClassReport, Entry};
 use jurado_core::decision::Ruling;
 use jurado_core::error::Fault;
 use jurado_core::judging::judge_in;
@@ -130,6 +131,60 @@ pub(crate) fn demo(seed: u64, out: &Path) -> Outcome {
     write(Some(&out.join("truth.json")), [truth + "\n"])
 }
 
+/// Tables with all that they are judged by.
+struct Given {
+    protocol: Protocol,
+    tables: Vec<Submission>,
+    rulings: Vec<Ruling>,
+    sections: Sections,
+    usual: Section,
+}
+
+impl Given {
+    fn load(
+        protocol: &Path,
+        submissions: &Path,
+        rulings: Option<&Path>,
+        sections: Option<&Path>,
+    ) -> Result<Given, Vec<String>> {
+        let protocol = load(protocol)?;
+        let sections = section_settings(&protocol, sections)?;
+        let tables = tables(&protocol, submissions)?;
+        if let Some(name) = sections.keys().find(|name| tables.iter().all(|t| t.section != **name)) {
+            eprintln!(
+                "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
+            );
+        }
+        let rulings: Vec<Ruling> = match rulings {
+            None => Vec::new(),
+            Some(path) => json_file(path, "rulings")?,
+        };
+        Ok(Given { protocol, tables, rulings, sections, usual: Section::default() })
+    }
+
+    fn judge(&self, table: &Submission) -> Judged {
+        let settings = self.sections.get(&table.section).unwrap_or(&self.usual);
+        judge_in(&self.protocol, settings, table, &self.rulings, &[])
+    }
+}
+
+/// `jurado class`
+pub(crate) fn class(
+    protocol: &Path,
+    submissions: &Path,
+    rulings: Option<&Path>,
+    sections: Option<&Path>,
+    json: bool,
+    out: Option<&Path>,
+) -> Outcome {
+    let given = Given::load(protocol, submissions, rulings, sections)?;
+    let entries: Vec<Entry> = given.tables.iter().map(|t| Entry::of(&given.protocol, &given.judge(t))).collect();
+    let report = ClassReport::new(&given.protocol, &entries);
+    // Its numbers and texts cannot fail to be written.
+    let text = if json { serde_json::to_string(&report).unwrap_or_default() + "\n" } else { report.to_text() };
+    write(out, [text])
+}
+
 /// `jurado judge`
 pub(crate) fn judge(
     protocol: &Path,
@@ -139,27 +194,16 @@ pub(crate) fn judge(
     json: bool,
     out: Option<&Path>,
 ) -> Outcome {
-    let protocol = load(protocol)?;
-    let sections = section_settings(&protocol, sections)?;
-    let tables = tables(&protocol, submissions)?;
-    if let Some(name) = sections.keys().find(|name| tables.iter().all(|t| t.section != **name)) {
-        eprintln!(
-            "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
-        );
-    }
-    let rulings: Vec<Ruling> = match rulings {
-        None => Vec::new(),
-        Some(path) => json_file(path, "rulings")?,
-    };
-    let usual = Section::default();
+    let given = Given::load(protocol, submissions, rulings, sections)?;
+    let Given { protocol, tables, .. } = &given;
     let told = |t: &Submission| {
-        let judged = judge_in(&protocol, sections.get(&t.section).unwrap_or(&usual), t, &rulings, &[]);
-        if json { report::table(&protocol, &judged) } else { text_report(&protocol, &judged) }
+        let judged = given.judge(t);
+        if json { report::table(protocol, &judged) } else { text_report(protocol, &judged) }
     };
     let (head, between, tail) =
-        if json { (report::head(&protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
+        if json { (report::head(protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
     std::thread::scope(|scope| {
-        let chunks = in_order(scope, &tables, &told, between);
+        let chunks = in_order(scope, tables, &told, between);
         let parts = chunks.enumerate().map(|(n, texts)| if n == 0 { texts } else { format!("{between}{texts}") });
         write(out, std::iter::once(head).chain(parts).chain(std::iter::once(tail.to_owned())))
     })

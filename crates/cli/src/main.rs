@@ -50,6 +50,28 @@ enum Command {
         #[arg(long)]
         out: Option<PathBuf>,
     },
+    /// Look at a lab over all its sections: consensus, effects of stations and sections, what was taught otherwise, what to
+    /// say at the start of the next lab.
+    Class {
+        /// The lab's protocol.
+        #[arg(long)]
+        protocol: PathBuf,
+        /// Tables handed in: .csv, .xlsx, .ods or .json.
+        #[arg(long)]
+        submissions: PathBuf,
+        /// Rulings in force, as JSON.
+        #[arg(long)]
+        rulings: Option<PathBuf>,
+        /// Settings of sections by name, as JSON: parameters, waivers, source of the readings.
+        #[arg(long)]
+        sections: Option<PathBuf>,
+        /// json or text.
+        #[arg(long, value_enum, default_value_t = Format::Json)]
+        format: Format,
+        /// Where to write; standard output if absent.
+        #[arg(long)]
+        out: Option<PathBuf>,
+    },
     /// Show how every result follows from the readings: formula, numbers put in, value, budget of uncertainty.
     Explain {
         /// The lab's protocol.
@@ -223,6 +245,14 @@ enum Format {
 fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
         Command::Judge { protocol, submissions, rulings, sections, format, out } => commands::judge(
+            &protocol,
+            &submissions,
+            rulings.as_deref(),
+            sections.as_deref(),
+            format == Format::Json,
+            out.as_deref(),
+        ),
+        Command::Class { protocol, submissions, rulings, sections, format, out } => commands::class(
             &protocol,
             &submissions,
             rulings.as_deref(),

@@ -56,6 +56,20 @@ pub fn figures(value: f64, count: i32) -> String {
     to_place(value, crate::quantity::leading_place(to_figures(value, count.max(1), false)) - count.max(1) + 1)
 }
 
+/// A value to so many significant figures with its sign: +0.061, −1.20; a nought has none.
+///
+/// # Example
+/// ```
+/// use jurado_core::notation::signed;
+/// assert_eq!(signed(0.0612, 2), "+0.061");
+/// assert_eq!(signed(-1.2, 3), "−1.20");
+/// assert_eq!(signed(0.0, 2), "0.0");
+/// ```
+pub fn signed(value: f64, count: i32) -> String {
+    let text = figures(value, count);
+    if value > 0.0 { format!("+{text}") } else { text }
+}
+
 /// A standard uncertainty to two significant figures.
 ///
 /// # Example
@@ -113,9 +127,20 @@ pub fn chance(probability: f64) -> String {
 /// use jurado_core::notation::counted;
 /// assert_eq!(counted(1, "reading"), "1 reading");
 /// assert_eq!(counted(5, "reading"), "5 readings");
+/// assert_eq!(counted(6, "watch"), "6 watches");
 /// ```
 pub fn counted(n: usize, noun: &str) -> String {
-    format!("{n} {noun}{}", if n == 1 { "" } else { "s" })
+    let hissing = ["ch", "sh", "s", "x"].iter().any(|end| noun.ends_with(end));
+    format!(
+        "{n} {noun}{}",
+        if n == 1 {
+            ""
+        } else if hissing {
+            "es"
+        } else {
+            "s"
+        }
+    )
 }
 
 /// First letter large, but in a word such as `pH`, which is written so also where a sentence begins.

@@ -116,7 +116,7 @@ pub struct Summary {
 
 impl Summary {
     /// Raised where the same verdict is told in another way: what is kept of it is made anew then.
-    pub const EDITION: u32 = 6;
+    pub const EDITION: u32 = 7;
     /// Longest headline, in characters.
     pub const MOST_HEADLINE: usize = 390;
     /// Longest pattern, in characters.
@@ -154,6 +154,11 @@ fn worst<'a>(open: &[&'a Finding]) -> Option<&'a Finding> {
 /// The finding that [`Summary::pattern`] is of.
 pub fn most_wanting(judged: &Judged) -> Option<&Finding> {
     worst(&judged.findings.iter().filter(|f| f.open()).collect::<Vec<_>>())
+}
+
+/// The finding that a pattern of [`Summary::patterns`] is of; where there are several, the one that most wants a person.
+pub fn holding<'a>(protocol: &Protocol, judged: &'a Judged, of: &str) -> Option<&'a Finding> {
+    worst(&judged.findings.iter().filter(|f| pattern(protocol, judged, f) == of).collect::<Vec<_>>())
 }
 
 /// A finding as a ruling would know it: code, item and kind of slip.

@@ -35,6 +35,8 @@ pub struct Judged {
     pub score: Score,
     /// Independent sources of uncertainty, for the budgets.
     pub sources: Vec<Source>,
+    /// The key of each row, by the protocol's tables; `None` where the row has none.
+    pub row_keys: Vec<Vec<Option<String>>>,
 }
 
 /// One reading with its cells.

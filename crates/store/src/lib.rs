@@ -27,6 +27,7 @@ pub use queries::changes;
 pub use queries::course;
 pub use queries::docket::{self, Counts, DocketRow, Filter, Order, SentMark};
 pub use queries::events::{self, Event};
+pub use queries::floor;
 pub use queries::hands;
 pub use queries::imports::{self, ImportRow, Preview, Taken};
 pub use queries::jobs::{self, Job};

@@ -59,7 +59,7 @@ diesel::table! {
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
         taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
         outcome -> Char, changed -> Varchar, changed_by -> Varchar, term_id -> Unsigned<Integer>, removal_id -> Nullable<Unsigned<Integer>>,
-        pattern -> Varchar, patterns -> Text,
+        pattern -> Varchar, patterns -> Text, essence -> Mediumtext,
     }
 }
 diesel::table! {
@@ -112,7 +112,7 @@ diesel::table! {
     judged_ahead (job_id, sheet_id) {
         job_id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, version -> Unsigned<Integer>, awarded -> Numeric, decided -> Numeric,
         possible -> Numeric, open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
-        judged_with -> Char, outcome -> Char, pattern -> Varchar, patterns -> Text,
+        judged_with -> Char, outcome -> Char, pattern -> Varchar, patterns -> Text, essence -> Mediumtext,
     }
 }
 diesel::table! {
@@ -141,6 +141,12 @@ diesel::table! {
 diesel::table! {
     column_maps (lab_id, head, user_id) {
         lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
+    }
+}
+diesel::table! {
+    storeroom_notes (id) {
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, key_id -> Varchar, at_value -> Varchar, body -> Varchar,
+        user_id -> Unsigned<Integer>, written_at -> Datetime, done_by -> Nullable<Unsigned<Integer>>, done_at -> Nullable<Datetime>,
     }
 }
 diesel::table! { settings (name) { name -> Varchar, value -> Text, } }
@@ -181,5 +187,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     terms,
     term_labs,
     removals,
-    rulings
+    rulings,
+    storeroom_notes
 );

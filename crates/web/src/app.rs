@@ -16,8 +16,8 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, course, docket, entry, intake, new_lab, people, protocol_text, protocols, quick, returns,
-    rulings, sections, setting, shelf, stations, tryout, watch, words,
+    attachments, auth, bench, course, docket, entry, floor, intake, new_lab, people, protocol_text, protocols, quick,
+    returns, rulings, sections, setting, shelf, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -110,6 +110,18 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/rulings", web::post().to(rulings::put))
         .route("/rulings/new", web::get().to(rulings::new))
         .route("/rulings/{id}/withdraw", web::post().to(rulings::withdraw))
+        .route("/floor", web::get().to(floor::home))
+        .route("/floor/lab", web::get().to(floor::to_lab))
+        .route("/floor/storeroom", web::get().to(floor::storeroom))
+        .route("/floor/storeroom/{id}", web::post().to(floor::seen_to))
+        .route("/floor/{lab}", web::get().to(floor::page))
+        .route("/floor/{lab}/table", web::get().to(floor::table))
+        .route("/floor/{lab}/points.csv", web::get().to(floor::csv))
+        .route("/floor/{lab}/wall", web::get().to(floor::wall))
+        .route("/floor/{lab}/start", web::get().to(floor::start))
+        .route("/floor/{lab}/shared", web::get().to(floor::shared))
+        .route("/floor/{lab}/place", web::get().to(floor::place))
+        .route("/floor/{lab}/note", web::post().to(floor::note))
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))

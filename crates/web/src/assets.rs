@@ -51,6 +51,7 @@ const STYLES: &[&str] = styles![
     "datasheet",
     "intake",
     "rulings",
+    "floor",
 ];
 
 /// Bays of as many rungs, and columns of a raft as wide, as have a class.

@@ -1,12 +1,13 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 14] = [
+const PLACES: [&str; 15] = [
     "account",
     "bench",
     "course",
     "docket",
     "entry",
+    "floor",
     "intake",
     "people",
     "protocols",

@@ -1,7 +1,7 @@
 //! The consensus of words: how a class answered, zone by zone.
 
+use super::Entry;
 use crate::protocol::Protocol;
-use crate::verdict::Judged;
 
 /// How often one word was given for one row (a zone, a place of the grid) of a word result.
 #[derive(Clone, Debug, PartialEq)]
@@ -14,27 +14,37 @@ pub struct WordShare {
     pub count: usize,
     /// Teams that gave any.
     pub of: usize,
-    /// Whether it is the right one, where that is known.
+    /// Whether it is the right one, where that is known. What is right may differ from team to team: then most decide.
     pub right: Option<bool>,
 }
 
-/// The shares of every word given for a result, by row, most frequent first.
-pub fn word_consensus(protocol: &Protocol, tables: &[Judged], result: usize) -> Vec<WordShare> {
-    let Some(words) = &protocol.items[protocol.results[result].item].words else { return Vec::new() };
-    let mut out: Vec<WordShare> = Vec::new();
-    for r in tables.iter().flat_map(|t| &t.results).filter(|r| r.index == result) {
-        let Some(word) = r.reported.word.and_then(|w| words.get(w as usize)) else { continue };
-        let right = r.right_word.map(|w| Some(w) == r.reported.word);
-        match out.iter_mut().find(|s| s.row == r.row && &s.word == word) {
-            Some(share) => {
-                share.count += 1;
-                share.right = share.right.or(right);
-            }
-            None => out.push(WordShare { row: r.row, word: word.clone(), count: 1, of: 0, right }),
-        }
+/// The shares of every word given for a result, by row, most frequent first; none where the result is a number.
+pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: usize) -> Vec<WordShare> {
+    let item = &protocol.items[protocol.results[result].item];
+    let Some(words) = &item.words else { return Vec::new() };
+    // By row and word: how many gave it, of how many it was known, and of how many of these it was right.
+    let mut counts: std::collections::BTreeMap<(Option<u32>, u32), (usize, usize, usize)> = Default::default();
+    for value in entries.iter().flat_map(|e| &e.essence.values).filter(|v| v.item == item.id) {
+        let Some((word, right)) = value.word else { continue };
+        let at = counts.entry((value.row, word)).or_default();
+        at.0 += 1;
+        at.1 += usize::from(right.is_some());
+        at.2 += usize::from(right == Some(word));
     }
-    let totals: Vec<usize> = out.iter().map(|s| out.iter().filter(|o| o.row == s.row).map(|o| o.count).sum()).collect();
-    out.iter_mut().zip(totals).for_each(|(s, of)| s.of = of);
+    let of_row = |row: Option<u32>| counts.iter().filter(|((r, _), _)| *r == row).map(|(_, c)| c.0).sum();
+    let mut out: Vec<WordShare> = counts
+        .iter()
+        .filter_map(|((row, word), (count, known, right))| {
+            let right = (*known > 0).then_some(2 * right > *known);
+            Some(WordShare {
+                row: *row,
+                word: words.get(*word as usize)?.clone(),
+                count: *count,
+                of: of_row(*row),
+                right,
+            })
+        })
+        .collect();
     out.sort_by(|a, b| a.row.cmp(&b.row).then(b.count.cmp(&a.count)).then(a.word.cmp(&b.word)));
     out
 }

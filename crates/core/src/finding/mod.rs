@@ -2,6 +2,7 @@
 //! what was decided. The words for it are made in [`crate::wording`], for each reader anew; nothing reads them back.
 
 mod figures;
+mod habit;
 pub mod key;
 mod kind;
 mod place;
@@ -13,6 +14,7 @@ pub use figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
     Spread, Story, Support, UnitFault,
 };
+pub use habit::Habit;
 pub use key::Key;
 pub use kind::Kind;
 pub use place::Place;

@@ -137,6 +137,7 @@ pub fn judge_in(
         comparisons,
         score,
         sources: propagated.sources,
+        row_keys: table.rows.into_iter().map(|r| r.keys).collect(),
     }
 }
 

@@ -113,16 +113,21 @@ struct Accuracy<'a> {
 }
 
 impl Accuracy<'_> {
-    /// The entry of the sheet that the value is compared with; a ruling may set a station's own consensus in its place.
-    fn entry(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
+    /// What the sheet gives for a result.
+    fn on_sheet(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
         let row = result.row.map(|r| r as usize - 1);
+        reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row)
+    }
+
+    /// The entry that the value is compared with; a ruling may set a station's own consensus in the sheet's place.
+    fn entry(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
         match self.against.and_then(|r| r.against) {
             Some(value) => {
                 let si = self.protocol.items[result.item].to_si(value);
                 let (at, says) = (String::new(), String::new());
                 Some(ReferenceEntry { at, says, low: si, high: si, uncertainty: 0.0 })
             }
-            None => reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row),
+            None => self.on_sheet(result),
         }
     }
 
@@ -208,6 +213,7 @@ impl Accuracy<'_> {
             high: item.from_si(entry.high),
             name: if ruled.is_some() { String::new() } else { entry.says.clone() },
             ruled: ruled.is_some(),
+            sheet: self.on_sheet(result).map(|e| [item.from_si(e.low), item.from_si(e.high)]),
         };
         let limit = band(bands, off).map(|b| b.within);
         let cost = c.points - got;

@@ -3,6 +3,7 @@
 //! another language is another module beside these.
 
 mod brief;
+mod class;
 mod columns;
 mod counted;
 mod fragile;
@@ -10,6 +11,7 @@ mod join;
 mod label;
 mod lists;
 mod numbers;
+mod pattern;
 mod reviewer;
 mod score;
 mod slips;
@@ -18,9 +20,11 @@ mod team;
 mod tests;
 
 pub use brief::brief;
+pub use class::{Counts, Who, by_chance, effect, shared, taught};
 pub use fragile::fragile;
 pub use join::sentences;
 pub use label::label;
+pub use pattern::{pattern, to_say, what};
 pub use reviewer::says;
 pub use score::{compared, standing};
 pub use slips::told as slip;

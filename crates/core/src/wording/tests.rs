@@ -153,6 +153,7 @@ fn of_results() -> Vec<Kind> {
             high: 343.2,
             name: "dry air".into(),
             ruled: false,
+            sheet: None,
         })),
         Kind::AccuracyUnchecked(Needed::Entry),
         Kind::PrecisionUnchecked,

@@ -6,6 +6,7 @@
 use std::collections::BTreeMap;
 
 use diesel::prelude::*;
+use jurado_core::class::Essence;
 use jurado_core::decision::{Decision, Ruling};
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
@@ -56,7 +57,8 @@ impl Ground {
 
     /// What is kept of a verdict.
     pub(crate) fn derived(&self, judged: &Judged) -> Derived {
-        Derived::of(Summary::of(&self.lab.protocol, judged), &self.judged_with)
+        let protocol = &self.lab.protocol;
+        Derived::of(Summary::of(protocol, judged), &Essence::of(protocol, judged), &self.judged_with)
     }
 }
 

@@ -5,6 +5,7 @@ pub mod changes;
 pub mod course;
 pub mod docket;
 pub mod events;
+pub mod floor;
 pub(crate) mod ground;
 pub mod hands;
 pub mod imports;

@@ -103,6 +103,28 @@ pub fn tables(
     Ok((out, places.into_iter().map(|(place, _)| place).collect()))
 }
 
+/// As [`tables`], those that stand at a place: the value `at` of the key `key`.
+///
+/// # Errors
+/// Faults of the database.
+pub fn tables_at(
+    c: &mut Db,
+    lab: u32,
+    (key, at): (&str, &str),
+    user: &User,
+) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+    let (seats, entries) = super::floor::class(c, lab)?;
+    let everybody = User { role: Role::Coordinator, ..user.clone() };
+    let (mut out, mut places) = (Vec::new(), Vec::new());
+    for (seat, entry) in seats.into_iter().zip(entries) {
+        if entry.essence.keys.get(key).is_some_and(|v| v == at) {
+            out.push(sheets::get(c, seat.sheet, &everybody)?);
+        }
+        places.push((seat.sheet, seat.section_id, entry.section));
+    }
+    Ok((out, places))
+}
+
 /// What the list of a table's findings is like that holds one of a kind about an item.
 fn holds(code: &str, item: Option<&str>) -> String {
     let plain = |text: &str| text.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");

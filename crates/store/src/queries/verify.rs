@@ -124,6 +124,7 @@ fn differences(kept: &Derived, judged: &Derived) -> Vec<String> {
     differ("the points of the criteria are", kept.outcome.clone(), judged.outcome.clone());
     differ("what it waits for is", kept.pattern.clone(), judged.pattern.clone());
     differ("its findings are", kept.patterns.clone(), judged.patterns.clone());
+    differ("what its class is told is", kept.essence.clone(), judged.essence.clone());
     differ("it is said to be", kept.judged_with.clone(), judged.judged_with.clone());
     what
 }

@@ -26,6 +26,7 @@ pub(crate) struct Ahead {
     outcome: String,
     pattern: String,
     patterns: String,
+    essence: String,
 }
 
 impl Ahead {
@@ -46,6 +47,7 @@ impl Ahead {
             outcome: d.outcome,
             pattern: d.pattern,
             patterns: d.patterns,
+            essence: d.essence,
         }
     }
 }

@@ -2,6 +2,7 @@
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
+use jurado_core::class::Essence;
 use jurado_core::summary::Summary;
 use rust_decimal::Decimal;
 
@@ -87,11 +88,13 @@ pub(crate) struct Derived {
     pub(crate) outcome: String,
     pub(crate) pattern: String,
     pub(crate) patterns: String,
+    /// What its class needs of it.
+    pub(crate) essence: String,
 }
 
 impl Derived {
     /// What is kept of a verdict that was made with `judged_with`.
-    pub(crate) fn of(summary: Summary, judged_with: &str) -> Derived {
+    pub(crate) fn of(summary: Summary, essence: &Essence, judged_with: &str) -> Derived {
         Derived {
             awarded: summary.awarded,
             decided: summary.decided,
@@ -105,6 +108,7 @@ impl Derived {
             outcome: outcome_digest(&summary.outcome),
             pattern: summary.pattern,
             patterns: summary.patterns,
+            essence: essence.to_text(),
         }
     }
 }

@@ -5,6 +5,7 @@ pub(crate) mod apparatus;
 pub(crate) mod axes;
 pub(crate) mod charts;
 pub(crate) mod docket;
+pub(crate) mod floor;
 pub(crate) mod ladder;
 pub(crate) mod profile;
 pub(crate) mod raft;

@@ -23,6 +23,8 @@ pub(crate) const WAIVER: Text = text("reason for which an item is left out", 200
 pub(crate) const SAYING: Text = text("finding", 500);
 /// A finding in the reviewer's own words.
 pub(crate) const EXPLANATION: Text = text("explanation", 1_000);
+/// A note for the storeroom.
+pub(crate) const STOREROOM: Text = text("note", jurado_store::floor::MOST_NOTE);
 /// Name of a section, team or term.
 pub(crate) const NAME: Text = text("name", course::MOST_NAME);
 /// Name of a student.

@@ -4,6 +4,7 @@
 mod bench;
 mod course;
 mod doors;
+mod floor;
 mod intake;
 mod returns;
 mod rulings;

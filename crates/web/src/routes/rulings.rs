@@ -35,9 +35,9 @@ struct RulingsPage {
 /// All that a ruling is drawn up from.
 struct From {
     lab: Lab,
-    /// The verdict on the table that it comes from.
-    judged: Judged,
-    /// Tables that hold a finding like it.
+    /// The verdict on the table that it comes from; none where it comes from a place.
+    judged: Option<Judged>,
+    /// Tables that hold a finding like it, or stand at the place.
     all: Vec<SheetDetail>,
     /// All tables of the lab.
     places: Vec<rulings::Place>,
@@ -47,6 +47,17 @@ struct From {
 
 /// Loads what a ruling comes from; where no finding is named it is the one that most wants a person.
 async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
+    if chosen.sets() {
+        let (lab, place) = (chosen.lab, chosen.key().unwrap_or_default());
+        return actor
+            .look(move |c, user| {
+                let (all, places) = rulings::tables_at(c, lab, (&place.0, &place.1), user)?;
+                let (lab, seen) = (labs::get(c, lab)?, rulings::seen(c, lab)?);
+                Ok(From { lab, judged: None, all, places, seen })
+            })
+            .await;
+    }
+    let pattern = chosen.pattern.clone();
     let (sheet, named) = (chosen.sheet, chosen.finding.clone());
     let (from, key) = actor
         .look(move |c, user| {
@@ -60,14 +71,18 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
             }
             let lab = labs::get(c, detail.lab_id)?;
             let judged = detail.judge(&lab.protocol);
-            let most = jurado_core::summary::most_wanting(&judged).filter(|_| named.is_empty());
+            let most = match (named.is_empty(), pattern.is_empty()) {
+                (false, _) => None,
+                (true, true) => jurado_core::summary::most_wanting(&judged),
+                (true, false) => jurado_core::summary::holding(&lab.protocol, &judged, &pattern),
+            };
             let key = most.map_or_else(|| named.clone(), |f| f.key.to_string());
             let finding = judged.findings.iter().find(|f| f.key == Key::from(key.clone()));
             let item = finding.and_then(|f| f.place.item).map(|i| lab.protocol.items[i].id.clone());
             let code = finding.map_or("none", |f| f.code());
             let (all, places) = rulings::tables(c, (lab.id, sheet), code, item.as_deref(), user)?;
             let seen = rulings::seen(c, lab.id)?;
-            Ok((From { lab, judged, all, places, seen }, key))
+            Ok((From { lab, judged: Some(judged), all, places, seen }, key))
         })
         .await?;
     chosen.finding = key;
@@ -83,14 +98,14 @@ async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> R
     let (user, blind) = (actor.user.clone(), actor.blind);
     let v = actor
         .think("Looking at all like it", move |_| {
-            let (pattern, told) = match Pattern::new(&lab, &judged, &chosen) {
+            let (pattern, told) = match Pattern::new(&lab, judged.as_ref(), &chosen) {
                 Ok(pattern) => (pattern, None),
                 Err(told) => {
                     // The points may be wrong; the rest of the pattern stands.
                     let mild = Chosen { does: "forgive".into(), ..chosen.clone() };
                     (
-                        Pattern::new(&lab, &judged, &mild)
-                            .map_err(|f| WebError::Bad(f, "Go back to the Bench.".into()))?,
+                        Pattern::new(&lab, judged.as_ref(), &mild)
+                            .map_err(|f| WebError::Bad(f, "Go back and write it anew.".into()))?,
                         Some(told),
                     )
                 }
@@ -117,7 +132,7 @@ pub(crate) async fn put(actor: Actor, form: web::Form<Chosen>) -> Result<HttpRes
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &drawn_up(&actor, chosen, Some(fault)).await?);
     }
     let From { lab, judged, .. } = load(&actor, &mut chosen).await?;
-    let (lab_id, pattern) = (lab.id, Pattern::new(&lab, &judged, &chosen));
+    let (lab_id, pattern) = (lab.id, Pattern::new(&lab, judged.as_ref(), &chosen));
     let ruling = match pattern {
         Ok(pattern) => pattern.ruling,
         Err(fault) => {

@@ -4,6 +4,7 @@ pub(crate) mod bench;
 pub(crate) mod course;
 pub(crate) mod docket;
 pub(crate) mod entry;
+pub(crate) mod floor;
 pub(crate) mod frame;
 pub(crate) mod intake;
 pub(crate) mod lab_form;

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use jurado_core::decision::{Action, Ruling};
 use jurado_core::finding::{Finding, Key, Kind};
-use jurado_core::notation::counted;
-use jurado_core::protocol::{Protocol, SlipKind};
+use jurado_core::notation::{self, counted};
+use jurado_core::protocol::{Protocol, Rule};
 use jurado_core::verdict::{Judged, JudgedResult};
 use jurado_core::wording;
 use jurado_store::rulings::{Kept, Place};
@@ -26,6 +26,12 @@ pub(crate) struct Chosen {
     pub(crate) sheet: u32,
     /// Key of the finding there.
     pub(crate) finding: String,
+    /// In place of the key what is found there, as a summary writes it.
+    pub(crate) pattern: String,
+    /// In place of a finding: a lab, the id of a result, and the value that its accuracy is judged against at a place.
+    pub(crate) lab: u32,
+    pub(crate) item: String,
+    pub(crate) against: String,
     /// `any` for every kind of slip at this result.
     pub(crate) slip: String,
     /// Id of a section; empty for any.
@@ -47,7 +53,12 @@ impl Chosen {
         self.section.parse().ok()
     }
 
-    fn key(&self) -> Option<(String, String)> {
+    /// Whether it sets a reference, so that it comes from a place and not from a finding.
+    pub(crate) fn sets(&self) -> bool {
+        self.lab > 0
+    }
+
+    pub(crate) fn key(&self) -> Option<(String, String)> {
         self.at.split_once('=').map(|(k, v)| (k.to_owned(), v.to_owned()))
     }
 }
@@ -74,8 +85,45 @@ pub(crate) fn has_likes(kind: &Kind) -> bool {
 }
 
 impl Pattern {
-    pub(crate) fn new(lab: &Lab, judged: &Judged, chosen: &Chosen) -> Result<Pattern, String> {
+    /// A place whose results are judged against a value, such as its own consensus.
+    fn against(protocol: &Protocol, chosen: &Chosen) -> Result<Pattern, String> {
+        let item = protocol.item(&chosen.item);
+        let criterion = protocol
+            .criteria
+            .iter()
+            .find(|c| matches!(c.rule, Rule::Accuracy { result, .. } if Some(protocol.results[result].item) == item));
+        let (Some(item), Some(criterion)) = (item, criterion) else {
+            return Err("The accuracy of this result is not judged: no reference can be set for it.".to_owned());
+        };
+        let (key, at) =
+            chosen.key().filter(|(_, at)| !at.is_empty()).ok_or("Say at which place: come from the Floor.")?;
+        if !protocol.keys.iter().any(|k| k.id == key) {
+            return Err("This lab has no such place: come from the Floor.".to_owned());
+        }
+        let value = forms::number(&chosen.against, &format!("the {}", protocol.full_title(item)))?;
+        Ok(Pattern {
+            ruling: Ruling {
+                id: u64::from(u32::MAX),
+                protocol: protocol.id.clone(),
+                code: "accuracy".to_owned(),
+                item: Some(chosen.item.clone()),
+                slip: None,
+                section: None,
+                keys: [(key, at)].into(),
+                against: Some(value),
+                action: Action::Accept,
+                reason: chosen.reason.trim().to_owned(),
+            },
+            item: protocol.full_title(item),
+            slip: String::new(),
+            most: criterion.points,
+        })
+    }
+
+    /// `judged` is the table that it comes from; none where it comes from a place.
+    pub(crate) fn new(lab: &Lab, judged: Option<&Judged>, chosen: &Chosen) -> Result<Pattern, String> {
         let protocol = &lab.protocol;
+        let Some(judged) = judged else { return Pattern::against(protocol, chosen) };
         let key = Key::from(chosen.finding.clone());
         let finding = judged.findings.iter().find(|f| f.key == key).ok_or_else(|| {
             "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned()
@@ -203,6 +251,13 @@ fn does(action: Action) -> String {
 /// A pattern as a sentence.
 fn sentence(lab: &str, item: &str, slip: &str, ruling: &Ruling, section: Option<&str>) -> String {
     let keys: Vec<String> = ruling.keys.iter().map(|(k, v)| format!(", at {} {v}", k.replace('_', " "))).collect();
+    if let Some(value) = ruling.against {
+        let value = notation::figures(value, 6);
+        return format!(
+            "In {lab}{}, the accuracy of the {item} is judged against {value} in place of the reference, before and from now on.",
+            keys.concat()
+        );
+    }
     let section = match section {
         Some(name) => format!(", in {name}"),
         None => format!(", in any {}", current().section),
@@ -214,164 +269,115 @@ fn sentence(lab: &str, item: &str, slip: &str, ruling: &Ruling, section: Option<
     )
 }
 
-impl RulingView {
-    pub(crate) fn new(
-        lab: &Lab,
-        (all, places): (&[SheetDetail], &[Place]),
-        pattern: &Pattern,
-        chosen: &Chosen,
-        (user, blind): (&User, bool),
-    ) -> RulingView {
-        let protocol = &lab.protocol;
-        let r = &pattern.ruling;
-        let judged: Vec<Judged> = all.iter().map(|d| d.judge(protocol)).collect();
-        let wide = |f: &&Finding| {
-            let item = f.place.item.map(|i| protocol.items[i].id.as_str());
-            f.code() == r.code && (r.item.is_none() || item == r.item.as_deref())
-        };
-        let source = all.iter().position(|d| d.id == chosen.sheet);
-        let slip = source.and_then(|n| {
-            let f = judged[n].findings.iter().find(|f| f.key == Key::from(chosen.finding.clone()))?;
-            slip_of(&judged[n], f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word())
-        });
-        let likes: Vec<Like> = judged
-            .iter()
-            .enumerate()
-            .filter_map(|(at, j)| {
-                let of: Vec<&Finding> = j.findings.iter().filter(wide).collect();
-                let same = |f: &&Finding| slip_of(j, f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word()) == slip;
-                let first = of.first()?;
-                let near = of.iter().copied().find(|f| same(f));
-                Some(Like { at, same_slip: near.is_some(), by_hand: near.unwrap_or(first).decision.is_some() })
-            })
-            .collect();
-        let fits = |l: &Like, slip_any: bool, section: Option<u32>, key: Option<&(String, String)>| {
-            let d = &all[l.at];
-            (slip_any || l.same_slip)
-                && section.is_none_or(|s| d.section_id == s)
-                && key.is_none_or(|(k, v)| d.submission.keys.get(k) == Some(v))
-        };
-        let (any, section, key) = (chosen.slip == "any", chosen.section_id(), chosen.key());
-        let count = |any: bool, section: Option<u32>, key: Option<&(String, String)>| {
-            likes.iter().filter(|l| fits(l, any, section, key)).count()
-        };
-        let mut lines = Vec::new();
-        if slip.is_some() {
-            let choice = |value: &str, words: String, is: bool| Choice {
-                value: value.to_owned(),
-                words,
-                count: count(value == "any", section, key.as_ref()),
-                chosen: is,
-            };
-            let choices = vec![
-                choice("", pattern.slip.clone(), !any),
-                choice("any", format!("any slip in the {}", pattern.item), any),
-            ];
-            lines.push(Line { title: "Slip".into(), name: "slip", choices });
+/// All that the page of a ruling is worked out from.
+struct Seen<'a> {
+    lab: &'a Lab,
+    all: &'a [SheetDetail],
+    places: &'a [Place],
+    judged: Vec<Judged>,
+    ruling: &'a Ruling,
+    /// The table that it comes from.
+    sheet: u32,
+    user: &'a User,
+    blind: bool,
+}
+
+/// What would move, laid out.
+struct Moving {
+    groups: Vec<Group>,
+    strip: Vec<StripView>,
+    moves: usize,
+    sum: String,
+}
+
+/// Points with their sign.
+fn signed(sum: Decimal) -> String {
+    format!("{}{}", if sum < Decimal::ZERO { "−" } else { "+" }, points(sum.abs()))
+}
+
+impl Seen<'_> {
+    /// Whether a finding is of the kind that the ruling is about, whatever its slip.
+    fn wide(&self, f: &Finding) -> bool {
+        let item = f.place.item.map(|i| self.lab.protocol.items[i].id.as_str());
+        f.code() == self.ruling.code && (self.ruling.item.is_none() || item == self.ruling.item.as_deref())
+    }
+
+    fn name(&self, at: usize) -> String {
+        let d = &self.all[at];
+        match (self.blind, self.user.sees(d.section_id)) {
+            (true, _) => format!("Table {}", d.id),
+            (false, true) => d.submission.team.clone(),
+            (false, false) => "a team".to_owned(),
         }
+    }
+
+    /// Sections of the tables like it, in their order.
+    fn sections(&self) -> Vec<(u32, String)> {
         let mut sections: Vec<(u32, String)> = Vec::new();
-        for d in all {
+        for d in self.all {
             if !sections.iter().any(|(id, _)| *id == d.section_id) {
                 sections.push((d.section_id, d.submission.section.clone()));
             }
         }
-        let mut choices = vec![Choice {
-            value: String::new(),
-            words: "any".into(),
-            count: count(any, None, key.as_ref()),
-            chosen: section.is_none(),
-        }];
-        choices.extend(sections.iter().map(|(id, name)| Choice {
-            value: id.to_string(),
-            words: name.clone(),
-            count: count(any, Some(*id), key.as_ref()),
-            chosen: section == Some(*id),
-        }));
-        lines.push(Line { title: super::capital(&current().section), name: "section", choices });
-        let mut values: BTreeMap<(String, String), ()> = BTreeMap::new();
-        for l in &likes {
-            all[l.at].submission.keys.iter().for_each(|(k, v)| {
-                values.insert((k.clone(), v.clone()), ());
-            });
-        }
-        if !values.is_empty() {
-            let mut choices = vec![Choice {
-                value: String::new(),
-                words: "any".into(),
-                count: count(any, section, None),
-                chosen: key.is_none(),
-            }];
-            choices.extend(values.keys().map(|kv| {
-                let title = protocol.keys.iter().find(|k| k.id == kv.0).map_or(kv.0.as_str(), |k| k.title.as_str());
-                Choice {
-                    value: format!("{}={}", kv.0, kv.1),
-                    words: format!("{} {}", title.to_lowercase(), kv.1),
-                    count: count(any, section, Some(kv)),
-                    chosen: key.as_ref() == Some(kv),
-                }
-            }));
-            lines.push(Line { title: "Where".into(), name: "at", choices });
-        }
-        let name = |at: usize| {
-            let d = &all[at];
-            match (blind, user.sees(d.section_id)) {
-                (true, _) => format!("Table {}", d.id),
-                (false, true) => d.submission.team.clone(),
-                (false, false) => "a team".to_owned(),
-            }
+        sections
+    }
+
+    /// One table as a row, with what becomes of it and by how much it moves; `None` where it stays.
+    fn team(&self, l: &Like, within: bool, least: f64) -> (Team, Stroke, Option<Decimal>) {
+        let (d, before, r) = (&self.all[l.at], &self.judged[l.at], self.ruling);
+        let with = SheetDetail { rulings: d.rulings.iter().chain([r]).cloned().collect(), ..d.clone() };
+        let after = if within { with.judge(&self.lab.protocol) } else { before.clone() };
+        let (a, b) = (before.score.decided, after.score.decided);
+        let by_it = after.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
+        // A reference that gives all points leaves no finding behind.
+        let touched = within && (by_it || (r.against.is_some() && a != b));
+        let narrower = after.findings.iter().filter(|f| self.wide(f)).find_map(|f| f.ruling.filter(|id| *id != r.id));
+        let stroke = match (touched, within && l.by_hand) {
+            (true, _) => Stroke::Moves((b - a).to_f64().unwrap_or(0.0)),
+            (_, true) => Stroke::ByHand,
+            _ => Stroke::Outside,
         };
+        let most = before.score.possible.to_f64().unwrap_or(0.0);
+        let team = Team {
+            id: self.user.sees(d.section_id).then_some(d.id),
+            name: self.name(l.at),
+            section: d.submission.section.clone(),
+            now: match (l.by_hand, d.state) {
+                (true, _) => "settled by hand".to_owned(),
+                _ if within && !touched && narrower.is_some() => {
+                    format!("ruling {} is narrower", narrower.unwrap_or(0))
+                }
+                (_, SheetState::Returned) => {
+                    format!("returned {}", d.returned_at.map(time).unwrap_or_default())
+                }
+                (_, SheetState::Signed) => "signed".to_owned(),
+                _ => "waits".to_owned(),
+            },
+            before: points(a),
+            after: if touched { points(b) } else { "stays".to_owned() },
+            svg: strip::arrow(a.to_f64().unwrap_or(0.0), b.to_f64().unwrap_or(0.0), (least, most)),
+        };
+        (team, stroke, touched.then(|| b - a))
+    }
+
+    /// What would move of the tables like it.
+    fn moving(&self, likes: &[Like], within: impl Fn(&Like) -> bool) -> Moving {
         let (mut now, mut out, mut stay) = (Vec::new(), Vec::new(), Vec::new());
         let mut strokes: BTreeMap<u32, Stroke> = BTreeMap::new();
-        let mut moved = Decimal::ZERO;
         // One axis for all, from a little below the least.
-        let sums = likes.iter().filter_map(|l| judged[l.at].score.decided.to_f64());
+        let sums = likes.iter().filter_map(|l| self.judged[l.at].score.decided.to_f64());
         let least = (sums.fold(f64::INFINITY, f64::min) - 2.0).max(0.0).floor();
-        for l in &likes {
-            let (d, before) = (&all[l.at], &judged[l.at]);
-            let within = fits(l, any, section, key.as_ref());
-            let with = SheetDetail { rulings: d.rulings.iter().chain([r]).cloned().collect(), ..d.clone() };
-            let after = if within { with.judge(protocol) } else { before.clone() };
-            let (a, b) = (before.score.decided, after.score.decided);
-            let touched = within && after.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
-            let narrower = after.findings.iter().filter(wide).find_map(|f| f.ruling.filter(|id| *id != r.id));
-            let by = (b - a).to_f64().unwrap_or(0.0);
-            let stroke = match (touched, within && l.by_hand) {
-                (true, _) => Stroke::Moves(by),
-                (_, true) => Stroke::ByHand,
-                _ => Stroke::Outside,
-            };
-            strokes.insert(d.id, stroke);
-            let most = before.score.possible.to_f64().unwrap_or(0.0);
-            let team = Team {
-                id: user.sees(d.section_id).then_some(d.id),
-                name: name(l.at),
-                section: d.submission.section.clone(),
-                now: match (l.by_hand, d.state) {
-                    (true, _) => "settled by hand".to_owned(),
-                    _ if within && !touched && narrower.is_some() => {
-                        format!("ruling {} is narrower", narrower.unwrap_or(0))
-                    }
-                    (_, SheetState::Returned) => {
-                        format!("returned {}", d.returned_at.map(time).unwrap_or_default())
-                    }
-                    (_, SheetState::Signed) => "signed".to_owned(),
-                    _ => "waits".to_owned(),
-                },
-                before: points(a),
-                after: if touched { points(b) } else { "stays".to_owned() },
-                svg: strip::arrow(a.to_f64().unwrap_or(0.0), b.to_f64().unwrap_or(0.0), (least, most)),
-            };
-            if touched {
-                moved += b - a;
-            }
-            match (touched, d.state) {
-                (true, SheetState::Returned) => out.push((team, b - a)),
-                (true, _) => now.push((team, b - a)),
-                _ => stay.push((team, Decimal::ZERO)),
+        for l in likes {
+            let (team, stroke, by) = self.team(l, within(l), least);
+            strokes.insert(self.all[l.at].id, stroke);
+            match (by, self.all[l.at].state) {
+                (Some(by), SheetState::Returned) => out.push((team, by)),
+                (Some(by), _) => now.push((team, by)),
+                (None, _) => stay.push((team, Decimal::ZERO)),
             }
         }
         let moves = now.len() + out.len();
-        let signed = |sum: Decimal| format!("{}{}", if sum < Decimal::ZERO { "−" } else { "+" }, points(sum.abs()));
+        let moved: Decimal = now.iter().chain(&out).map(|(_, by)| *by).sum();
         let group = |title: String, says: &str, list: Vec<(Team, Decimal)>, sum: bool| {
             let total: Decimal = list.iter().map(|(_, by)| *by).sum();
             let more = list.len().saturating_sub(LISTED);
@@ -394,25 +400,34 @@ impl RulingView {
                 false,
             ),
         ];
-        // Of a large course the sections in which something is like it, as many as are looked at.
-        let few = places.len() <= MOST_DRAWN;
+        Moving {
+            groups: groups.into_iter().filter(|g| !g.teams.is_empty()).collect(),
+            strip: self.strips(&strokes),
+            moves,
+            sum: signed(moved),
+        }
+    }
+
+    /// A section a line. Of a large course the sections in which something is like it, as many as are looked at.
+    fn strips(&self, strokes: &BTreeMap<u32, Stroke>) -> Vec<StripView> {
+        let few = self.places.len() <= MOST_DRAWN;
         let mut drawn_of: Vec<(u32, String)> = Vec::new();
-        for (sheet, id, name) in places {
+        for (sheet, id, name) in self.places {
             if (few || strokes.contains_key(sheet)) && !drawn_of.iter().any(|(i, _)| i == id) {
                 drawn_of.push((*id, name.clone()));
             }
         }
         drawn_of.truncate(MOST_STRIPS);
-        let strip = drawn_of
+        drawn_of
             .iter()
             .map(|(id, name)| {
-                let of: Vec<u32> = places.iter().filter(|(_, s, _)| s == id).map(|(sheet, ..)| *sheet).collect();
+                let of: Vec<u32> = self.places.iter().filter(|(_, s, _)| s == id).map(|(sheet, ..)| *sheet).collect();
                 let drawn: Vec<Stroke> = of.iter().map(|n| strokes.get(n).copied().unwrap_or(Stroke::Other)).collect();
                 let moving = drawn.iter().filter(|s| matches!(s, Stroke::Moves(_))).count();
                 let others = drawn.iter().filter(|s| matches!(s, Stroke::ByHand | Stroke::Outside)).count();
                 StripView {
                     section: name.clone(),
-                    svg: strip::line(&drawn, of.iter().position(|n| *n == chosen.sheet)),
+                    svg: strip::line(&drawn, of.iter().position(|n| *n == self.sheet)),
                     width: (strip::PITCH * of.len().max(1) as f64 + 8.0) as u32,
                     says: match (moving, others) {
                         (0, 0) => format!("none of {}", counted(of.len(), "table")),
@@ -422,24 +437,126 @@ impl RulingView {
                     },
                 }
             })
-            .collect();
-        let in_section = section.and_then(|s| sections.iter().find(|(id, _)| *id == s)).map(|(_, n)| n.as_str());
+            .collect()
+    }
+}
+
+/// What a person has chosen of the pattern.
+struct Choices {
+    any: bool,
+    section: Option<u32>,
+    key: Option<(String, String)>,
+}
+
+impl Choices {
+    fn fits(&self, d: &SheetDetail, l: &Like) -> bool {
+        let at = |(k, v): &(String, String)| d.submission.keys.get(k) == Some(v);
+        (self.any || l.same_slip) && self.section.is_none_or(|s| d.section_id == s) && self.key.as_ref().is_none_or(at)
+    }
+}
+
+impl RulingView {
+    pub(crate) fn new(
+        lab: &Lab,
+        (all, places): (&[SheetDetail], &[Place]),
+        pattern: &Pattern,
+        chosen: &Chosen,
+        (user, blind): (&User, bool),
+    ) -> RulingView {
+        let protocol = &lab.protocol;
+        let judged: Vec<Judged> = all.iter().map(|d| d.judge(protocol)).collect();
+        let seen = Seen { lab, all, places, judged, ruling: &pattern.ruling, sheet: chosen.sheet, user, blind };
+        let source = all.iter().position(|d| d.id == chosen.sheet);
+        let slip = source.and_then(|n| {
+            let f = seen.judged[n].findings.iter().find(|f| f.key == Key::from(chosen.finding.clone()))?;
+            slip_of(&seen.judged[n], f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word())
+        });
+        let likes = if chosen.sets() { all_of(&seen) } else { likes(&seen, slip) };
+        let now =
+            Choices { any: chosen.slip == "any" || chosen.sets(), section: chosen.section_id(), key: chosen.key() };
+        let lines = if chosen.sets() { Vec::new() } else { lines(&seen, &likes, pattern, slip.is_some(), &now) };
+        let Moving { groups, strip, moves, sum } = seen.moving(&likes, |l| now.fits(&all[l.at], l));
+        let sections = seen.sections();
+        let in_section = now.section.and_then(|s| sections.iter().find(|(id, _)| *id == s)).map(|(_, n)| n.as_str());
         RulingView {
             chosen: chosen.clone(),
             lab: protocol.title.clone(),
             item: pattern.item.clone(),
-            team: source.map_or_else(String::new, name),
+            team: source.map_or_else(String::new, |n| seen.name(n)),
             like: likes.len(),
             moves,
-            sum: signed(moved),
-            sentence: sentence(&protocol.title, &pattern.item, &slip_words(pattern, any), r, in_section),
+            sum,
+            sentence: sentence(
+                &protocol.title,
+                &pattern.item,
+                &slip_words(pattern, now.any),
+                &pattern.ruling,
+                in_section,
+            ),
             lines,
             most: pattern.most.normalize().to_string(),
             strip,
-            groups: groups.into_iter().filter(|g| !g.teams.is_empty()).collect(),
+            groups,
             fault: None,
         }
     }
+}
+
+/// Tables that hold a finding like the one that a ruling comes from.
+fn likes(seen: &Seen<'_>, slip: Option<&str>) -> Vec<Like> {
+    let of_table = |(at, j): (usize, &Judged)| {
+        let of: Vec<&Finding> = j.findings.iter().filter(|f| seen.wide(f)).collect();
+        let same = |f: &&Finding| slip_of(j, f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word()) == slip;
+        let first = of.first()?;
+        let near = of.iter().copied().find(|f| same(f));
+        Some(Like { at, same_slip: near.is_some(), by_hand: near.unwrap_or(first).decision.is_some() })
+    };
+    seen.judged.iter().enumerate().filter_map(of_table).collect()
+}
+
+/// All tables of a place: a reference concerns each of them.
+fn all_of(seen: &Seen<'_>) -> Vec<Like> {
+    let by_hand = |j: &Judged| j.findings.iter().any(|f| seen.wide(f) && f.decision.is_some());
+    seen.judged.iter().enumerate().map(|(at, j)| Like { at, same_slip: true, by_hand: by_hand(j) }).collect()
+}
+
+/// The lines of a pattern with their choices, each with how many tables it would leave.
+fn lines(seen: &Seen<'_>, likes: &[Like], pattern: &Pattern, of_slip: bool, now: &Choices) -> Vec<Line> {
+    let protocol = &seen.lab.protocol;
+    let count = |any: bool, section: Option<u32>, key: Option<&(String, String)>| {
+        let choices = Choices { any, section, key: key.cloned() };
+        likes.iter().filter(|l| choices.fits(&seen.all[l.at], l)).count()
+    };
+    let key = now.key.as_ref();
+    let choice = |value: String, words: String, count: usize, chosen: bool| Choice { value, words, count, chosen };
+    let mut lines = Vec::new();
+    if of_slip {
+        let any = format!("any slip in the {}", pattern.item);
+        let choices = vec![
+            choice(String::new(), pattern.slip.clone(), count(false, now.section, key), !now.any),
+            choice("any".into(), any, count(true, now.section, key), now.any),
+        ];
+        lines.push(Line { title: "Slip".into(), name: "slip", choices });
+    }
+    let mut choices = vec![choice(String::new(), "any".into(), count(now.any, None, key), now.section.is_none())];
+    choices.extend(
+        seen.sections()
+            .into_iter()
+            .map(|(id, name)| choice(id.to_string(), name, count(now.any, Some(id), key), now.section == Some(id))),
+    );
+    lines.push(Line { title: super::capital(&current().section), name: "section", choices });
+    let keys = likes.iter().flat_map(|l| &seen.all[l.at].submission.keys);
+    let values: std::collections::BTreeSet<(String, String)> = keys.map(|(k, v)| (k.clone(), v.clone())).collect();
+    if !values.is_empty() {
+        let mut choices = vec![choice(String::new(), "any".into(), count(now.any, now.section, None), key.is_none())];
+        choices.extend(values.iter().map(|kv| {
+            let title = protocol.keys.iter().find(|k| k.id == kv.0).map_or(kv.0.as_str(), |k| k.title.as_str());
+            let words = format!("{} {}", title.to_lowercase(), kv.1);
+            choice(format!("{}={}", kv.0, kv.1), words, count(now.any, now.section, Some(kv)), key == Some(kv))
+        }));
+        lines.push(Line { title: "Where".into(), name: "at", choices });
+    }
+    lines
 }
 
 fn slip_words(pattern: &Pattern, any: bool) -> String {
@@ -469,27 +586,11 @@ pub(crate) struct AlikeView {
 
 impl AlikeView {
     pub(crate) fn new(alike: &jurado_store::docket::Alike, protocol: &Protocol) -> AlikeView {
-        let mut parts = alike.pattern.splitn(3, '/');
-        let (code, item, slip) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""), parts.next().unwrap_or(""));
-        let item = protocol.item(item).map_or_else(|| "table".to_owned(), |i| protocol.full_title(i));
         AlikeView {
             tables: alike.tables,
-            says: format!("{}, {item}: {}", protocol.title, what(protocol, code, Some(slip).filter(|s| !s.is_empty()))),
+            says: format!("{}, {}", protocol.title, wording::pattern(protocol, &alike.pattern)),
             href: format!("/rulings/new?sheet={}", alike.sheet.unwrap_or(0)),
         }
-    }
-}
-
-/// What a pattern is about, in words: its kind of slip, any slip, or its code.
-fn what(protocol: &Protocol, code: &str, slip: Option<&str>) -> String {
-    match slip {
-        Some(word) => {
-            let mut own = protocol.results.iter().flat_map(|r| &r.variants).map(|v| &v.kind);
-            let kind = own.find(|k| k.word() == word).cloned().or_else(|| SlipKind::named(word));
-            kind.map_or_else(|| word.replace('-', " "), |k| wording::slip(protocol, &k).to_owned())
-        }
-        None if code == "slip" => "any slip".to_owned(),
-        None => code.replace('-', " "),
     }
 }
 
@@ -508,7 +609,7 @@ impl KeptView {
     pub(crate) fn new(kept: &Kept, protocol: &Protocol) -> KeptView {
         let r = &kept.ruling;
         let item = r.item.as_deref().and_then(|id| protocol.item(id)).map(|i| protocol.full_title(i));
-        let slip = what(protocol, &r.code, r.slip.as_deref());
+        let slip = wording::what(protocol, &r.code, r.slip.as_deref());
         KeptView {
             id: r.id,
             sentence: sentence(&protocol.title, item.as_deref().unwrap_or("table"), &slip, r, r.section.as_deref()),

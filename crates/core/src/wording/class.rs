@@ -1,0 +1,76 @@
+//! What is told of a class: in fair words, of what stands at a place before of who works there.
+
+use crate::notation;
+
+/// "By chance, less than 1 in 10 000".
+pub fn by_chance(chance: f64) -> String {
+    let odds = if chance < 1e-6 {
+        "less than 1 in a million".to_owned()
+    } else if chance < 1e-4 {
+        "less than 1 in 10\u{a0}000".to_owned()
+    } else if chance < 1e-3 {
+        "less than 1 in 1000".to_owned()
+    } else {
+        format!("about 1 in {:.0}", 1.0 / chance.min(1.0))
+    };
+    format!("By chance, {odds}.")
+}
+
+/// What one group shares and others do not: `by` is what groups are called, and the group's name; `people` are taught
+/// together where it is a section.
+pub fn taught(what: &str, (noun, name): (&str, &str), people: bool, (here, elsewhere): Counts, chance: f64) -> String {
+    let why = if people { "taught so?" } else { "because of what stands there?" };
+    format!(
+        "{} of {} tables of {noun} {name}, {} of {} elsewhere: {what}; {why} {}",
+        here.0,
+        here.1,
+        elsewhere.0,
+        elsewhere.1,
+        by_chance(chance)
+    )
+}
+
+/// Tables that have it of how many: here and elsewhere.
+pub type Counts = ((usize, usize), (usize, usize));
+
+/// Two tables that share what was typed.
+pub fn shared(one: &str, other: &str, (alike, cells): (usize, usize), chance: f64) -> String {
+    format!(
+        "Worth a look: {one} and {other} have {alike} of {cells} readings alike. {} One display read by both, or one sheet \
+         written for both, would explain it.",
+        by_chance(chance)
+    )
+}
+
+/// Of what a group is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Who {
+    /// People who are taught together.
+    Section,
+    /// Tables that one person decided.
+    Reviewer,
+    /// What stands at one place.
+    Place,
+}
+
+/// What a named group does: `off` with its sign and unit, `teams` on its side of how many.
+pub fn effect(who: Who, (noun, name): (&str, &str), off: &str, high: bool, teams: (usize, usize)) -> String {
+    let side =
+        if teams.0 == teams.1 { format!("all {} teams", teams.1) } else { format!("{} teams of {}", teams.0, teams.1) };
+    let direction = if high { "high" } else { "low" };
+    match who {
+        Who::Section => {
+            format!(
+                "{} {name} stands {direction} by {off}, {side}. Was it taught, or prepared, in another way?",
+                notation::capital(noun)
+            )
+        }
+        Who::Reviewer => format!(
+            "Tables decided by {name} stand {direction} by {off}, {side}. It is the readings that differ, not the marks."
+        ),
+        Who::Place => format!(
+            "{} {name} reads {direction} by {off}, {side}. More likely what stands there than the teams.",
+            notation::capital(noun)
+        ),
+    }
+}

@@ -1,0 +1,2 @@
+ALTER TABLE judged_ahead DROP COLUMN IF EXISTS essence;
+ALTER TABLE sheets DROP COLUMN IF EXISTS essence;
