@@ -52,6 +52,8 @@ test("every route asks for whoever may use it, and a session that was ended open
   // Taken out so long ago that nobody brings it back.
   query(`INSERT INTO removals (lab_id, whole_lab, reason, user_id, at) VALUES (${lab}, 0, 'x', ${one}, '2020-01-01')`);
   const out = query("SELECT MAX(id) FROM removals");
+  query(`INSERT INTO storeroom_notes (lab_id, key_id, at_value, body, user_id, written_at) VALUES (${lab}, 'station', '3', 'x', ${one}, '2026-01-01')`);
+  const note = query("SELECT MAX(id) FROM storeroom_notes");
 
   // What each route is: open to anybody, a coordinator's, of a table, section or file that may be another's; and a form that
   // is whole and changes nothing.
@@ -83,7 +85,7 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /floor": {},
     "GET /floor/lab": { at: () => "/floor/lab?lab=1" },
     "GET /floor/storeroom": {},
-    "POST /floor/storeroom/{id}": { path: "/floor/storeroom/99999", form: {} },
+    "POST /floor/storeroom/{id}": { path: `/floor/storeroom/${note}`, form: {} },
     "GET /floor/{lab}": { path: "/floor/1" },
     "GET /floor/{lab}/table": { path: "/floor/1/table" },
     "GET /floor/{lab}/points.csv": { path: "/floor/1/points.csv" },

@@ -87,6 +87,19 @@ impl Essence {
     pub fn from_text(text: &str) -> Option<Essence> {
         serde_json::from_str(text).ok()
     }
+
+    /// From its text, but without the cells, which are most of it and are needed to find shared readings alone.
+    pub fn without_cells(text: &str) -> Option<Essence> {
+        #[derive(Deserialize)]
+        struct Bare {
+            #[serde(rename = "k", default)]
+            keys: BTreeMap<String, String>,
+            #[serde(rename = "v", default)]
+            values: Vec<Value>,
+        }
+        let Bare { keys, values } = serde_json::from_str(text).ok()?;
+        Some(Essence { keys, values, cells: BTreeMap::new() })
+    }
 }
 
 impl Entry {

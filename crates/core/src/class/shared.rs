@@ -54,8 +54,9 @@ pub fn shared_tables(entries: &[Entry], key: Option<&str>) -> Vec<SharedTables> 
                 continue;
             }
             let ps = typed.chances(one, other);
-            // Half of all pairs share as many as are expected: no need to work such a tail out.
-            if ps.iter().sum::<f64>() >= alike as f64 {
+            // What lies within two and a half deviations is never so unlikely: most pairs end here.
+            let (expected, variance) = ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)));
+            if (alike as f64 - expected) <= 2.5 * variance.sqrt() {
                 continue;
             }
             let chance = at_least(&ps, alike).max(together(&ps, wider, alike)) * pairs;
@@ -81,16 +82,17 @@ struct Typed {
     stations: Vec<usize>,
     /// The reading of each cell, and how often two of its replicates are alike in one table.
     readings: Vec<(usize, f64)>,
-    /// What is typed at each cell, how often: of each station, then of all; by station, then by cell.
-    counts: Vec<Vec<Cell>>,
+    /// Of how many tables a cell is, and the share of pairs that agree there: of each station, then of all; by station,
+    /// then by cell.
+    cells: Vec<Vec<Cell>>,
+    /// How many tables have what this one has at a cell, by table and cell: of its own station, and of all.
+    likewise: [Vec<u32>; 2],
 }
 
-/// How often each text stands in a cell.
-#[derive(Clone, Default)]
+/// What is known of a cell.
+#[derive(Clone, Copy)]
 struct Cell {
-    /// Tables by text.
-    of: HashMap<u32, usize>,
-    /// Tables.
+    /// Tables that have it.
     all: usize,
     /// Share of pairs that agree.
     agree: f64,
@@ -128,18 +130,38 @@ impl Typed {
         let mut of_cell: Vec<(usize, usize)> =
             places.iter().map(|((id, _), at)| (*at, numbered(&mut ids, *id))).collect();
         of_cell.sort_unstable();
-        let mut out = Typed { width, texts, stations, readings: Vec::new(), counts: Vec::new() };
+        let likewise = [vec![0; texts.len()], vec![0; texts.len()]];
+        let mut out = Typed { width, texts, stations, readings: Vec::new(), cells: Vec::new(), likewise };
         let alike: Vec<f64> = (0..ids.len()).map(|id| out.replicates_alike(&of_cell, id)).collect();
         out.readings = of_cell.iter().map(|(_, id)| (*id, alike[*id])).collect();
-        let all: Vec<Cell> = (0..width).map(|cell| out.cell(cell, None)).collect();
-        for station in 0..names.len() {
-            // At the same station where five tables have it, else in all.
-            let own = |cell: usize| Some(out.cell(cell, Some(station))).filter(|c| c.all >= 5);
-            let counts = (0..width).map(|cell| own(cell).unwrap_or_else(|| all[cell].clone())).collect();
-            out.counts.push(counts);
-        }
-        out.counts.push(all);
+        out.count(names.len());
         out
+    }
+
+    /// Counts what stands in every cell: of all tables, and of each station where five tables have the cell.
+    fn count(&mut self, stations: usize) {
+        let n = self.stations.len();
+        let everybody: Vec<usize> = (0..n).collect();
+        let all: Vec<(Cell, HashMap<u32, u32>)> = (0..self.width).map(|cell| self.cell(cell, &everybody)).collect();
+        self.set(1, &everybody, &all);
+        for station in 0..stations {
+            let here: Vec<usize> = (0..n).filter(|t| self.stations[*t] == station).collect();
+            let own = |cell: usize| Some(self.cell(cell, &here)).filter(|(c, _)| c.all >= 5);
+            let counts: Vec<_> = (0..self.width).map(|c| own(c).unwrap_or_else(|| all[c].clone())).collect();
+            self.set(0, &here, &counts);
+            self.cells.push(counts.into_iter().map(|(cell, _)| cell).collect());
+        }
+        self.cells.push(all.into_iter().map(|(cell, _)| cell).collect());
+    }
+
+    /// Writes down of some tables how many have what they have.
+    fn set(&mut self, which: usize, tables: &[usize], counts: &[(Cell, HashMap<u32, u32>)]) {
+        for table in tables {
+            for (cell, (_, of)) in counts.iter().enumerate() {
+                let at = table * self.width + cell;
+                self.likewise[which][at] = of.get(&self.texts[at]).copied().unwrap_or(0);
+            }
+        }
     }
 
     fn row(&self, table: usize) -> &[u32] {
@@ -185,43 +207,46 @@ impl Typed {
         if all > 0 { alike as f64 / all as f64 } else { 0.0 }
     }
 
-    /// How often each text stands in a cell: at one station, or at all.
-    fn cell(&self, cell: usize, station: Option<usize>) -> Cell {
-        let mut of: HashMap<u32, usize> = HashMap::new();
-        for (n, _) in self.stations.iter().enumerate().filter(|(_, s)| station.is_none_or(|at| **s == at)) {
-            let text = self.texts[n * self.width + cell];
-            if text != 0 {
-                *of.entry(text).or_default() += 1;
-            }
+    /// A cell of some tables, with how often each text stands there.
+    fn cell(&self, cell: usize, tables: &[usize]) -> (Cell, HashMap<u32, u32>) {
+        let mut of: HashMap<u32, u32> = HashMap::new();
+        for text in tables.iter().map(|t| self.texts[t * self.width + cell]).filter(|t| *t != 0) {
+            *of.entry(text).or_default() += 1;
         }
         let choose2 = |n: usize| (n * n.saturating_sub(1) / 2) as f64;
-        let all: usize = of.values().sum();
+        let all = of.values().sum::<u32>() as usize;
         // The pair in question is not among the others.
-        let agree = share(of.values().map(|c| choose2(*c)).sum::<f64>() - 1.0, choose2(all) - 1.0);
-        Cell { of, all, agree }
+        let agree = share(of.values().map(|c| choose2(*c as usize)).sum::<f64>() - 1.0, choose2(all) - 1.0);
+        (Cell { all, agree }, of)
     }
 
     /// The chance to agree, of every cell that both have.
     fn chances(&self, one: usize, other: usize) -> Vec<f64> {
         let same = self.stations[one] == self.stations[other];
-        let counts = &self.counts[if same { self.stations[one] } else { self.counts.len() - 1 }];
+        let (cells, likewise) = if same {
+            (&self.cells[self.stations[one]], &self.likewise[0])
+        } else {
+            (&self.cells[self.cells.len() - 1], &self.likewise[1])
+        };
+        let (a, b) = (self.row(one), self.row(other));
         let mut matched: Option<usize> = None;
-        let both = self.row(one).iter().zip(self.row(other)).zip(counts.iter().zip(&self.readings));
-        both.filter(|((a, b), _)| **a != 0 && **b != 0)
-            .map(|((a, b), (cell, (reading, replicates)))| {
-                // Of the tables other than these two.
-                let with = |text: &u32| {
-                    let own = if a == b { 2 } else { 1 };
-                    let others = cell.of.get(text).map_or(0.0, |c| *c as f64 - f64::from(own));
-                    share(others, cell.all as f64 - 2.0)
-                };
-                let again = if matched == Some(*reading) { *replicates } else { 0.0 };
-                if a == b {
-                    matched = Some(*reading);
-                }
-                cell.agree.max(with(a)).max(with(b)).max(again)
-            })
-            .collect()
+        let mut out = Vec::with_capacity(self.width);
+        for n in (0..self.width).filter(|n| a[*n] != 0 && b[*n] != 0) {
+            let (reading, replicates) = self.readings[n];
+            let alike = a[n] == b[n];
+            // Of the tables other than these two.
+            let others = cells[n].all as f64 - 2.0;
+            let with = |table: usize| {
+                let count = f64::from(likewise[table * self.width + n]) - if alike { 2.0 } else { 1.0 };
+                share(count, others)
+            };
+            let again = if matched == Some(reading) { replicates } else { 0.0 };
+            if alike {
+                matched = Some(reading);
+            }
+            out.push(cells[n].agree.max(with(one)).max(with(other)).max(again));
+        }
+        out
     }
 }
 

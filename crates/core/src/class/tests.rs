@@ -209,6 +209,8 @@ fn an_essence_is_read_back_as_it_was_written() {
         word: None,
     });
     essence.values.push(Value { item: "metal".to_owned(), word: Some((2, Some(1))), ..Value::default() });
+    let bare = Essence { cells: Default::default(), ..essence.clone() };
+    assert_eq!(Essence::without_cells(&essence.to_text()), Some(bare));
     assert_eq!(Essence::from_text(&essence.to_text()), Some(essence));
     assert_eq!(Essence::from_text(""), None);
     assert_eq!(Essence::from_text("{}"), Some(Essence::default()));

@@ -8,6 +8,7 @@ use diesel::prelude::*;
 use jurado_core::decision::Ruling;
 
 use super::course::reason;
+use super::floor::Depth;
 use super::labs::{self, Hold};
 use super::rulings_kept::parsed;
 use super::sheets::{self, SheetDetail};
@@ -113,7 +114,7 @@ pub fn tables_at(
     (key, at): (&str, &str),
     user: &User,
 ) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
-    let (seats, entries) = super::floor::class(c, lab)?;
+    let (seats, entries) = super::floor::class(c, lab, Depth::Values)?;
     let everybody = User { role: Role::Coordinator, ..user.clone() };
     let (mut out, mut places) = (Vec::new(), Vec::new());
     for (seat, entry) in seats.into_iter().zip(entries) {

@@ -5,7 +5,7 @@ use askama::Template;
 use jurado_core::class::{Entry, shared_tables};
 use jurado_core::wording;
 use jurado_intake::write_grid_csv;
-use jurado_store::floor::{self, Seat};
+use jurado_store::floor::{self, Depth, Seat};
 use jurado_store::{Db, Lab, StoreError, labs};
 use serde::Deserialize;
 
@@ -123,10 +123,14 @@ struct Loaded {
 
 impl Loaded {
     async fn of(actor: &Actor, lab: u32) -> Result<Loaded, WebError> {
+        Loaded::with(actor, lab, Depth::Values).await
+    }
+
+    async fn with(actor: &Actor, lab: u32, depth: Depth) -> Result<Loaded, WebError> {
         actor
             .look(move |c, _| {
-                let all = shown(c)?;
-                let (seats, entries) = floor::class(c, lab)?;
+                let all = shown(c, &[lab])?;
+                let (seats, entries) = floor::class(c, lab, depth)?;
                 Ok(Loaded { lab: labs::get(c, lab)?, seats, entries, labs: all, notes: floor::notes(c, Some(lab))? })
             })
             .await
@@ -145,17 +149,22 @@ impl Loaded {
     }
 }
 
-/// The labs of the term and those that have tables, with their titles.
-fn shown(c: &mut Db) -> Result<Vec<(u32, String)>, StoreError> {
-    let with: std::collections::BTreeSet<u32> = floor::in_by_lab(c)?.into_iter().map(|(lab, _)| lab).collect();
+/// The labs of the term and those in `besides`, with their titles.
+fn shown(c: &mut Db, besides: &[u32]) -> Result<Vec<(u32, String)>, StoreError> {
     let open = labs::open(c)?.into_iter();
-    let open = open.filter(|(lab, standing)| *standing == labs::Standing::Term || with.contains(&lab.id));
+    let open = open.filter(|(lab, standing)| *standing == labs::Standing::Term || besides.contains(&lab.id));
     Ok(open.map(|(lab, _)| (lab.id, lab.protocol.title.clone())).collect())
 }
 
 /// The Floor of the lab that most tables are in of.
 pub(crate) async fn home(actor: Actor) -> Result<HttpResponse, WebError> {
-    let (labs, counts) = actor.look(|c, _| Ok((shown(c)?, floor::in_by_lab(c)?))).await?;
+    let (labs, counts) = actor
+        .look(|c, _| {
+            let counts = floor::in_by_lab(c)?;
+            let with: Vec<u32> = counts.iter().map(|(lab, _)| *lab).collect();
+            Ok((shown(c, &with)?, counts))
+        })
+        .await?;
     let count = |id: u32| counts.iter().find(|(lab, _)| *lab == id).map_or(0, |(_, n)| *n);
     match labs.iter().rev().max_by_key(|(id, _)| count(*id)) {
         Some((id, _)) => Ok(on_to(&format!("/floor/{id}"))),
@@ -286,7 +295,7 @@ pub(crate) async fn start(actor: Actor, lab: web::Path<u32>) -> Result<HttpRespo
 
 /// Tables that share what was typed: by itself, since every pair is looked at.
 pub(crate) async fn shared(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
-    let loaded = Loaded::of(&actor, *lab).await?;
+    let loaded = Loaded::with(&actor, *lab, Depth::Cells).await?;
     let frame = actor.frame("Shared readings", "floor");
     let page = actor
         .think("Looking for shared readings", move |actor| {

@@ -22,23 +22,27 @@ pub(crate) struct Card {
 /// Most cards on a page.
 const MOST: usize = 4;
 
-/// What is named for a result, by whatever groups: effects first, then what was taught otherwise.
-pub(super) fn all(room: &Room<'_>, result: usize) -> Vec<Card> {
+/// What is named for a result: effects by whatever groups, then what was taught otherwise.
+pub(super) fn all(room: &Room<'_>, classes: &[(By, Floor)], taught: Vec<Card>) -> Vec<Card> {
     let mut out = Vec::new();
-    let is_number = room.protocol().items[room.protocol().results[result].item].words.is_none();
-    for by in room.groupings(result).into_iter().filter(|_| is_number) {
-        let floor = room.class(result, &by);
+    for (by, floor) in classes {
         for group in floor.groups.iter().filter(|g| g.effect.is_some_and(|e| e.named)) {
-            out.push(effect(room, &floor, &by, group));
+            out.push(effect(room, floor, by, group));
         }
     }
-    let keys = room.protocol().keys.iter().map(|k| By::Key(k.id.clone()));
-    for by in std::iter::once(By::Section).chain(keys) {
-        let shared = taught(room.entries, |n| group_of(&room.entries[n], None, &by).to_owned());
-        out.extend(shared.iter().map(|s| of_group(room, &by, s)));
-    }
+    out.extend(taught);
     out.truncate(MOST);
     out
+}
+
+/// What one section does otherwise, or one place causes.
+pub(super) fn taught_cards(room: &Room<'_>) -> Vec<Card> {
+    let keys = room.protocol().keys.iter().map(|k| By::Key(k.id.clone()));
+    let of = |by: By| {
+        let shared = taught(room.entries, |n| group_of(&room.entries[n], None, &by).to_owned());
+        shared.iter().take(MOST).map(|s| of_group(room, &by, s)).collect::<Vec<Card>>()
+    };
+    std::iter::once(By::Section).chain(keys).flat_map(of).collect()
 }
 
 fn effect(room: &Room<'_>, floor: &Floor, by: &By, group: &Group) -> Card {

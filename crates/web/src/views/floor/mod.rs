@@ -105,11 +105,20 @@ impl Room<'_> {
     }
 
     fn class(&self, result: usize, by: &By) -> Floor {
-        Floor::of(self.protocol(), self.entries, &self.asked(result, by))
+        Floor::of(self.protocol(), self.entries, &Asked::usual(self.protocol(), self.entries, result, by.clone()))
     }
 
-    fn asked(&self, result: usize, by: &By) -> Asked {
-        Asked::usual(self.protocol(), self.entries, result, by.clone())
+    /// A number by everything that groups it.
+    fn classes(&self, result: usize) -> Vec<(By, Floor)> {
+        if self.protocol().items[self.protocol().results[result].item].words.is_some() {
+            return Vec::new();
+        }
+        let asked = Asked::usual(self.protocol(), self.entries, result, By::Section);
+        let of = |by: By| {
+            let floor = Floor::of(self.protocol(), self.entries, &Asked { by: by.clone(), ..asked.clone() });
+            (by, floor)
+        };
+        self.groupings(result).into_iter().map(of).collect()
     }
 }
 
@@ -197,7 +206,13 @@ impl FloorView {
         let at = all.iter().position(|n| *n == result).unwrap_or(0);
         let decided = room.seats.iter().filter(|s| s.decided).count();
         let is_word = protocol.items[protocol.results[result].item].words.is_some();
-        let floor = (!is_word).then(|| room.class(result, &by));
+        // What was taught is looked for beside what groups do: each takes a while in a large class.
+        let (classes, taught) = std::thread::scope(|scope| {
+            let taught = scope.spawn(|| cards::taught_cards(room));
+            let classes = room.classes(result);
+            (classes, taught.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+        });
+        let floor = classes.iter().find(|(b, _)| *b == by).map(|(_, floor)| floor);
         Some(FloorView {
             lab,
             title: protocol.title.clone(),
@@ -230,10 +245,10 @@ impl FloorView {
                 })
                 .collect(),
             tables: format!("{} in, {decided} decided", counted(room.seats.len(), "table")),
-            cards: cards::all(room, result),
+            cards: cards::all(room, &classes, taught),
             slips: slips(room, MOST_SLIPS),
             words: figures::words(room, result),
-            numbers: floor.map(|f| NumbersView::new(room, &f, &by, wanted)),
+            numbers: floor.map(|f| NumbersView::new(room, f, &by, wanted)),
             table_href: wanted.with(lab, "/table", id, word),
             csv_href: wanted.with(lab, "/points.csv", id, word),
             wall_href: wanted.with(lab, "/wall", id, word),
