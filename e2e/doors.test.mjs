@@ -54,6 +54,10 @@ test("every route asks for whoever may use it, and a session that was ended open
   const out = query("SELECT MAX(id) FROM removals");
   query(`INSERT INTO storeroom_notes (lab_id, key_id, at_value, body, user_id, written_at) VALUES (${lab}, 'station', '3', 'x', ${one}, '2026-01-01')`);
   const note = query("SELECT MAX(id) FROM storeroom_notes");
+  // A ruling of which no table has a finding.
+  const pattern = JSON.stringify({ id: 0, protocol: "keel-plate", code: "none", action: { do: "forgive" }, reason: "x" });
+  query(`INSERT INTO rulings (lab_id, pattern, reason, touched, user_id, at) VALUES (${lab}, '${pattern}', 'x', 0, ${one}, '2026-01-01')`);
+  const ruling = query("SELECT MAX(id) FROM rulings");
 
   // What each route is: open to anybody, a coordinator's, of a table, section or file that may be another's; and a form that
   // is whole and changes nothing.
@@ -86,18 +90,20 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /floor/lab": { at: () => "/floor/lab?lab=1" },
     "GET /floor/storeroom": {},
     "POST /floor/storeroom/{id}": { path: `/floor/storeroom/${note}`, form: {} },
-    "GET /floor/{lab}": { path: "/floor/1" },
-    "GET /floor/{lab}/table": { path: "/floor/1/table" },
-    "GET /floor/{lab}/points.csv": { path: "/floor/1/points.csv" },
-    "GET /floor/{lab}/wall": { path: "/floor/1/wall" },
-    "GET /floor/{lab}/start": { path: "/floor/1/start" },
-    "GET /floor/{lab}/shared": { path: "/floor/1/shared" },
-    "GET /floor/{lab}/place": { path: "/floor/1/place?by=station&at=1" },
-    "POST /floor/{lab}/note": { path: "/floor/1/note", form: { by: "nothing", at: "1", body: "x" } },
+    "GET /floor/of/{id}": { at: (id) => `/floor/of/${id}`, theirs: evening, mine: morning },
+    "GET /floor/{lab}": { path: `/floor/${lab}` },
+    "GET /floor/{lab}/table": { path: `/floor/${lab}/table` },
+    "GET /floor/{lab}/points.csv": { path: `/floor/${lab}/points.csv` },
+    "GET /floor/{lab}/wall": { path: `/floor/${lab}/wall` },
+    "GET /floor/{lab}/start": { path: `/floor/${lab}/start` },
+    "GET /floor/{lab}/shared": { path: `/floor/${lab}/shared` },
+    "GET /floor/{lab}/place": { path: `/floor/${lab}/place?by=station&at=1` },
+    "POST /floor/{lab}/note": { path: `/floor/${lab}/note`, form: { by: "nothing", at: "1", body: "x" } },
     "GET /rulings": {},
     "POST /rulings": { at: (id) => "/rulings", theirs: evening, form: { sheet: evening, finding: "slip:plate_volume", reason: "x" } },
     "GET /rulings/new": { at: (id) => `/rulings/new?sheet=${id}&finding=slip:plate_volume`, theirs: evening },
-    "POST /rulings/{id}/withdraw": { path: "/rulings/99999/withdraw", form: { reason: "" } },
+    "GET /rulings/{id}/withdraw": { path: `/rulings/${ruling}/withdraw` },
+    "POST /rulings/{id}/withdraw": { path: `/rulings/${ruling}/withdraw`, form: { reason: "" } },
     "GET /docket": {},
     "GET /bench": {},
     "GET /bench/{id}": bench(""),

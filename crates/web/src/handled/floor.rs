@@ -57,6 +57,11 @@ async fn a_station_that_reads_high_is_named_and_a_ruling_judges_it_by_its_own_co
     assert!(page.contains("Judge it by its own consensus"), "{page}");
     let home = chief.get("/floor").await;
     assert_eq!((home.status, home.to), (303, floor.clone()));
+    let table = s.sheet("Team 1");
+    let ringed = rev.get(&format!("/floor/of/{table}")).await;
+    assert_eq!((ringed.status, ringed.to), (303, format!("{floor}?from={table}")));
+    assert!(rev.get(&format!("{floor}?from={table}")).await.body.contains("class=\"ringed\""));
+    assert_eq!(rev.get(&format!("/floor/of/{}", s.sheet("Team 17"))).await.status, 404, "another’s table");
     // What asks for nothing that is there shows what is shown first.
     assert!(rev.page(&format!("{floor}?result=nothing&by=nothing&from=x&find=%25")).await.contains("Teams by"));
     let sums = || s.count("SELECT SUM(ROUND(decided * 1000)) FROM sheets WHERE stage IS NOT NULL");
@@ -102,6 +107,8 @@ async fn a_station_that_reads_high_is_named_and_a_ruling_judges_it_by_its_own_co
     assert!(rev.page(&format!("{floor}?result=plate_density&by=station")).await.contains("Station 2 reads high by"));
     let told = chief.page(&format!("/returns/{}", s.sheet("Team 1"))).await;
     assert!(told.contains("Its balance shows too much."), "{told}");
+    let back = rev.page("/rulings/1/withdraw").await;
+    assert!(back.contains("4 tables are as before") && back.contains("−"), "{back}");
     chief.done("/rulings/1/withdraw", &[("reason", "it was mended")]).await;
     assert_eq!(sums(), before);
     assert!(jurado_store::verify::check(&s.store).expect("checked").differences.is_empty());

@@ -89,6 +89,8 @@ async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
         assert!(told.contains("settled by ruling 1: “The station sheet misled.”"), "{told}");
         assert!(who.page(&format!("/returns/{sheet}")).await.contains("as it costs nobody: The station sheet misled."));
     }
+    let back = rev.page("/rulings/1/withdraw").await;
+    assert!(back.contains("2 tables are as before") && back.contains("Alfa") && !back.contains("Zulu"), "{back}");
     assert!(chief.refused("/rulings/1/withdraw", &[("reason", "")]).await.contains("why it is withdrawn"));
     assert!(
         chief
@@ -98,5 +100,6 @@ async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
     );
     assert_eq!(sums(), before);
     assert_eq!(chief.post("/rulings/1/withdraw", &[("reason", "again")]).await.status, 404);
+    assert_eq!(chief.get("/rulings/1/withdraw").await.status, 404, "there is nothing to take back any more");
     assert!(chief.page("/rulings").await.contains("withdrawn by chief"));
 }

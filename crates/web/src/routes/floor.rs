@@ -195,6 +195,13 @@ pub(crate) async fn page(
     }
 }
 
+/// The Floor with one table ringed.
+pub(crate) async fn of_table(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let lab = actor.look(move |c, user| Ok(jurado_store::sheets::get(c, id, user)?.lab_id)).await?;
+    Ok(on_to(&format!("/floor/{lab}?from={id}")))
+}
+
 /// Where a lab is chosen without a script.
 #[derive(Deserialize)]
 pub(crate) struct ToLab {

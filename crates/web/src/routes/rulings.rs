@@ -14,7 +14,7 @@ use crate::flash::{Said, on_to_saying};
 use crate::forms;
 use crate::session::Actor;
 use crate::views::frame::Frame;
-use crate::views::rulings::{Chosen, KeptView, Pattern, RulingView, STRIP};
+use crate::views::rulings::{BackView, Chosen, KeptView, Pattern, RulingView, STRIP};
 
 #[derive(Template)]
 #[template(path = "ruling.html")]
@@ -29,7 +29,6 @@ struct RulingsPage {
     frame: Frame,
     in_force: Vec<KeptView>,
     past: Vec<KeptView>,
-    fault: Option<String>,
 }
 
 /// All that a ruling is drawn up from.
@@ -155,15 +154,46 @@ pub(crate) async fn put(actor: Actor, form: web::Form<Chosen>) -> Result<HttpRes
     }
 }
 
-async fn list(actor: &Actor, fault: Option<String>) -> Result<RulingsPage, WebError> {
+pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
     let (labs, kept) = actor.look(|c, _| Ok((labs::all(c)?, rulings::all(c)?))).await?;
     let view = |k: &rulings::Kept| labs.iter().find(|l| l.id == k.lab_id).map(|l| KeptView::new(k, &l.protocol));
     let (past, in_force): (Vec<_>, Vec<_>) = kept.iter().filter_map(view).partition(|k| k.withdrawn.is_some());
-    Ok(RulingsPage { frame: actor.frame("Rulings", "rulings"), in_force, past, fault })
+    html(&RulingsPage { frame: actor.frame("Rulings", "rulings"), in_force, past })
 }
 
-pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
-    html(&list(&actor, None).await?)
+#[derive(Template)]
+#[template(path = "withdraw.html")]
+struct WithdrawPage {
+    frame: Frame,
+    v: BackView,
+}
+
+/// What taking a ruling back would restore, before it is done.
+async fn taking_back(actor: &Actor, id: u32, fault: Option<String>) -> Result<WithdrawPage, WebError> {
+    let (lab, kept, all, places) = actor
+        .look(move |c, user| {
+            let there = |k: &rulings::Kept| k.ruling.id == u64::from(id) && k.withdrawn.is_none();
+            let kept = rulings::all(c)?.into_iter().find(there).ok_or(StoreError::NotFound("ruling in force"))?;
+            let r = &kept.ruling;
+            let (all, places) = match r.keys.iter().next().filter(|_| r.against.is_some()) {
+                Some((key, at)) => rulings::tables_at(c, kept.lab_id, (key, at), user)?,
+                None => rulings::tables(c, (kept.lab_id, 0), &r.code, r.item.as_deref(), user)?,
+            };
+            Ok((labs::get(c, kept.lab_id)?, kept, all, places))
+        })
+        .await?;
+    let (user, blind) = (actor.user.clone(), actor.blind);
+    let v = actor
+        .think("Looking at what would be restored", move |_| {
+            let v = BackView::new(&lab, (&all, &places), &kept, (&user, blind));
+            BackView { fault, ..v }
+        })
+        .await?;
+    Ok(WithdrawPage { frame: actor.frame("Withdraw a ruling", "rulings"), v })
+}
+
+pub(crate) async fn look_back(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    html(&taking_back(&actor, *id, None).await?)
 }
 
 #[derive(Deserialize)]
@@ -183,7 +213,9 @@ pub(crate) async fn withdraw(
     let wanted = "Write in a few words why it is withdrawn: it stays beside the ruling.";
     let reason = match forms::REASON.wanted(&form.reason, wanted) {
         Ok(reason) => reason,
-        Err(fault) => return html_with(StatusCode::UNPROCESSABLE_ENTITY, &list(&actor, Some(fault)).await?),
+        Err(fault) => {
+            return html_with(StatusCode::UNPROCESSABLE_ENTITY, &taking_back(&actor, *id, Some(fault)).await?);
+        }
     };
     let id = *id;
     let touched = actor.run(move |c, user| rulings::withdraw(c, id, &reason, user)).await?;

@@ -278,6 +278,8 @@ struct Seen<'a> {
     ruling: &'a Ruling,
     /// The table that it comes from.
     sheet: u32,
+    /// Whether the ruling is there and would be taken back.
+    back: bool,
     user: &'a User,
     blind: bool,
 }
@@ -325,10 +327,12 @@ impl Seen<'_> {
     /// One table as a row, with what becomes of it and by how much it moves; `None` where it stays.
     fn team(&self, l: &Like, within: bool, least: f64) -> (Team, Stroke, Option<Decimal>) {
         let (d, before, r) = (&self.all[l.at], &self.judged[l.at], self.ruling);
-        let with = SheetDetail { rulings: d.rulings.iter().chain([r]).cloned().collect(), ..d.clone() };
+        let others = d.rulings.iter().filter(|other| other.id != r.id);
+        let with = SheetDetail { rulings: others.chain((!self.back).then_some(r)).cloned().collect(), ..d.clone() };
         let after = if within { with.judge(&self.lab.protocol) } else { before.clone() };
         let (a, b) = (before.score.decided, after.score.decided);
-        let by_it = after.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
+        let ruled = if self.back { before } else { &after };
+        let by_it = ruled.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
         // A reference that gives all points leaves no finding behind.
         let touched = within && (by_it || (r.against.is_some() && a != b));
         let narrower = after.findings.iter().filter(|f| self.wide(f)).find_map(|f| f.ruling.filter(|id| *id != r.id));
@@ -465,7 +469,8 @@ impl RulingView {
     ) -> RulingView {
         let protocol = &lab.protocol;
         let judged: Vec<Judged> = all.iter().map(|d| d.judge(protocol)).collect();
-        let seen = Seen { lab, all, places, judged, ruling: &pattern.ruling, sheet: chosen.sheet, user, blind };
+        let ruling = &pattern.ruling;
+        let seen = Seen { lab, all, places, judged, ruling, sheet: chosen.sheet, back: false, user, blind };
         let source = all.iter().position(|d| d.id == chosen.sheet);
         let slip = source.and_then(|n| {
             let f = seen.judged[n].findings.iter().find(|f| f.key == Key::from(chosen.finding.clone()))?;
@@ -499,6 +504,41 @@ impl RulingView {
             groups,
             fault: None,
         }
+    }
+}
+
+/// What taking a ruling back would restore.
+pub(crate) struct BackView {
+    pub(crate) id: u64,
+    pub(crate) sentence: String,
+    pub(crate) reason: String,
+    pub(crate) by: String,
+    pub(crate) moves: usize,
+    pub(crate) sum: String,
+    pub(crate) groups: Vec<Group>,
+    pub(crate) strip: Vec<StripView>,
+    pub(crate) fault: Option<String>,
+}
+
+impl BackView {
+    /// `all` are the tables that a ruling in force may have touched.
+    pub(crate) fn new(
+        lab: &Lab,
+        (all, places): (&[SheetDetail], &[Place]),
+        kept: &Kept,
+        (user, blind): (&User, bool),
+    ) -> BackView {
+        let ruling = &kept.ruling;
+        let judged: Vec<Judged> = all.iter().map(|d| d.judge(&lab.protocol)).collect();
+        let seen = Seen { lab, all, places, judged, ruling, sheet: 0, back: true, user, blind };
+        let mut likes = all_of(&seen);
+        likes.retain(|l| {
+            let held = all[l.at].rulings.iter().any(|r| r.id == ruling.id);
+            held && (ruling.against.is_some() || seen.judged[l.at].findings.iter().any(|f| f.ruling == Some(ruling.id)))
+        });
+        let Moving { groups, strip, moves, sum } = seen.moving(&likes, |_| true);
+        let KeptView { id, sentence, reason, by, .. } = KeptView::new(kept, &lab.protocol);
+        BackView { id, sentence, reason, by, moves, sum, groups, strip, fault: None }
     }
 }
 

@@ -1,6 +1,6 @@
 //! The chart with its figures: consensus, effects, h and k, shares of words.
 
-use jurado_core::class::{APART, By, Floor, Mandel, Scale, word_consensus};
+use jurado_core::class::{APART, By, Floor, Mandel, Scale, unknown_by, word_consensus};
 use jurado_core::notation::{self, capital, counted};
 use jurado_core::quantity::leading_place;
 
@@ -41,6 +41,8 @@ pub(crate) struct EffectRow {
     pub(crate) named: bool,
     /// What was noted and measured there, over the term.
     pub(crate) log: Option<String>,
+    /// Where its consensus is taken as the reference of a shared unknown.
+    pub(crate) reference: Option<String>,
 }
 
 /// Sections as laboratories.
@@ -71,6 +73,8 @@ pub(crate) struct WordRow {
 
 /// Sections drawn as laboratories.
 const MOST_GAUGES: usize = 14;
+/// Teams from which on a consensus can be taken as a reference.
+const LEAST_KNOWN: usize = 5;
 /// Groups up to which each has its row of figures.
 const MOST_GROUPS: usize = 40;
 
@@ -249,6 +253,7 @@ fn effects(room: &Room<'_>, floor: &Floor, by: &By, unit: &str) -> Vec<EffectRow
         }
         _ => None,
     };
+    let unknown = unknown_by(room.protocol(), floor.result).filter(|key| *by == By::Key((*key).to_owned()));
     let row = |g: &jurado_core::class::Group| EffectRow {
         name: if g.name.is_empty() { "not said".to_owned() } else { g.name.clone() },
         svg: g.effect.map_or_else(Svg::default, |e| drawn::effect(e.in_errors(), e.named)),
@@ -262,6 +267,10 @@ fn effects(room: &Room<'_>, floor: &Floor, by: &By, unit: &str) -> Vec<EffectRow
         teams: g.own.count,
         named: g.effect.is_some_and(|e| e.named),
         log: log(&g.name),
+        reference: unknown.filter(|_| !g.name.is_empty() && g.own.count >= LEAST_KNOWN).map(|key| {
+            let item = super::id_of(room.protocol(), floor.result);
+            super::cards::against(room, item, (key, &g.name), g.own.centre)
+        }),
     };
     let mut rows: Vec<&jurado_core::class::Group> = floor.groups.iter().collect();
     if rows.len() > MOST_GROUPS {
