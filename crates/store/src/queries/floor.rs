@@ -54,6 +54,8 @@ pub fn class(c: &mut Db, lab: u32, depth: Depth) -> Result<(Vec<Seat>, Vec<Entry
     rows.sort_by(|(a, of_a, _), (b, of_b, _)| (a.3, a.1, &of_a.1, a.0).cmp(&(b.3, b.1, &of_b.1, b.0)));
     let read = |((sheet, section_id, state, _), (section, team, reviewer), (patterns, essence)): &Row| {
         let essence = match depth {
+            // It was judged by an earlier program and is being judged anew: it has its place and no value yet.
+            _ if essence.is_empty() => Some(Essence::default()),
             Depth::Values => Essence::without_cells(essence),
             Depth::Cells => Essence::from_text(essence),
         };

@@ -150,7 +150,13 @@ async fn names_of_others_teams_stand_nowhere_and_the_file_is_as_long_as_the_tabl
         let page = rev.get(&format!("/floor/{}{page}", s.lab)).await.body;
         assert!(!page.contains("Team 17") && !page.contains(&format!("/bench/{}", s.sheet("Team 17"))), "{page}");
     }
+    // Tables that an earlier program judged have no value yet, and the rest is shown.
+    s.alter("UPDATE sheets SET essence = '' WHERE team_id = (SELECT id FROM teams WHERE name = 'Team 3')");
+    assert!(rev.page(&format!("/floor/{}", s.lab)).await.contains("1 table without a value to place"));
+    s.alter("UPDATE sheets SET essence = 'x' WHERE team_id = (SELECT id FROM teams WHERE name = 'Team 3')");
+    assert_eq!(rev.get(&format!("/floor/{}", s.lab)).await.status, 500, "what was not written by us is told");
+    s.alter("UPDATE sheets SET essence = '' WHERE team_id = (SELECT id FROM teams WHERE name = 'Team 3')");
     let file = rev.get(&format!("/floor/{}/points.csv?result=plate_density", s.lab)).await;
-    assert!(file.kind.starts_with("text/csv") && file.body.lines().count() == 21, "{}", file.body);
+    assert!(file.kind.starts_with("text/csv") && file.body.lines().count() == 20, "{}", file.body);
     assert!(!file.body.contains("Team 17") && file.body.contains("Team 2"), "{}", file.body);
 }
