@@ -1,7 +1,7 @@
 // Intake as a person meets it: a good file, a mixed one, unusable ones, the same one twice, and a database that stops.
 import assert from "node:assert/strict";
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
@@ -15,7 +15,11 @@ before(async () => {
   csv = readFileSync(join(dir, "submissions.csv"), "utf8");
   HEADER = `${csv.split("\n")[0]}\n`;
 });
-after(async () => { await app?.stop(); });
+after(async () => {
+  await app?.stop();
+  // One of the files is as large as what is refused.
+  if (dir) rmSync(dir, { recursive: true });
+});
 
 const file = (name, content) => { const path = join(dir, name); writeFileSync(path, content); return path; };
 const bring = async (page, path, lab) => {
