@@ -9,16 +9,12 @@ server's own time in milliseconds, the middle of eleven, and the page's bytes, p
 import statistics
 import sys
 
-from harness import Database, Person, Server, multiply
+from harness import large_course
 
 
 def main():
     wanted = int(sys.argv[1]) if len(sys.argv) > 1 else 16_000
-    database = Database(flush=0)
-    server = Server(database, demo=())
-    try:
-        multiply(database, wanted)
-        chief = Person(server, "coordinator")
+    with large_course(wanted) as (database, chief):
         for slug in ("keel-plate", "rust-iron", "hatch-ram"):
             lab = database.sql(f"SELECT id FROM labs WHERE slug = '{slug}'")[0][0]
             tables = database.sql(f"SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL AND lab_id = {lab}")[0][0]
@@ -28,9 +24,6 @@ def main():
                     status, _, text = chief.get(f"/floor/{lab}{page}")
                     took.append(chief.took)
                 print(f"{slug}, {tables} teams, /floor{page}: {statistics.median(took):.0f} ms ({status}), {len(text)} characters", flush=True)
-    finally:
-        server.stop()
-        database.remove()
 
 
 main()

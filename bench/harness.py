@@ -3,6 +3,7 @@
 The database is a private MariaDB in a temporary folder, set up as ./start sets it up. Nothing of another server is touched.
 """
 
+import contextlib
 import http.client
 import os
 import re
@@ -260,3 +261,16 @@ def multiply(database, wanted):
 def percentile(values, p):
     ordered = sorted(values)
     return ordered[min(len(ordered) - 1, int(p / 100 * len(ordered)))] if ordered else float("nan")
+
+
+@contextlib.contextmanager
+def large_course(wanted):
+    """A server over the demo, copied until there are about so many submissions. Gives database and coordinator."""
+    database = Database(flush=0)
+    server = Server(database, demo=())
+    try:
+        multiply(database, wanted)
+        yield database, Person(server, "coordinator")
+    finally:
+        server.stop()
+        database.remove()

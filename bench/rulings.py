@@ -10,16 +10,12 @@ import re
 import sys
 from urllib.parse import unquote
 
-from harness import Database, Person, Server, multiply
+from harness import large_course
 
 
 def main():
     wanted = int(sys.argv[1]) if len(sys.argv) > 1 else 80_000
-    database = Database(flush=0)
-    server = Server(database, demo=())
-    try:
-        multiply(database, wanted)
-        chief = Person(server, "coordinator")
+    with large_course(wanted) as (database, chief):
         _, _, docket = chief.get("/docket")
         sheet = re.search(r"/rulings/new\?sheet=(\d+)", docket).group(1)
         tables = database.sql(f"SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL AND lab_id = (SELECT lab_id FROM sheets WHERE id = {sheet})")[0][0]
@@ -32,9 +28,6 @@ def main():
         touched = database.sql("SELECT touched FROM rulings")[0][0]
         status, _, _ = chief.post("/rulings/1/withdraw", {"reason": "measured"})
         print(f"withdrawn in {chief.took:.0f} ms ({status}); {touched} tables changed", flush=True)
-    finally:
-        server.stop()
-        database.remove()
 
 
 main()

@@ -1,13 +1,16 @@
 //! What is found over a class, and what is found falsely, printed. `cargo bench -p jurado-cli --bench class`
 #![allow(missing_docs)]
 
+mod shared;
+
 use std::time::Instant;
 
 use jurado_core::class::{Asked, By, Entry, Floor, Member, comparable, effects, main_key, shared_tables, taught};
 use jurado_core::judging::judge;
 use jurado_sim::{Lab, Order};
-use rand::{Rng, SeedableRng};
+use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
+use shared::{normal, percent};
 
 const STATIONS: usize = 8;
 const TEAMS: usize = 6;
@@ -44,15 +47,6 @@ fn main() {
         copied(name, &lab);
     }
     times();
-}
-
-fn percent(part: usize, of: usize) -> f64 {
-    100.0 * part as f64 / of.max(1) as f64
-}
-
-fn normal(chance: &mut ChaCha8Rng) -> f64 {
-    let (u, v): (f64, f64) = (chance.random::<f64>().max(1e-300), chance.random());
-    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
 }
 
 /// Plain numbers: every station in every section with so many teams; station 3 off by `effect` standard deviations.

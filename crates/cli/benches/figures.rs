@@ -4,6 +4,8 @@
 //! hypothesis models, honest styles of writing numbers down, and readings by chance.
 #![allow(missing_docs)]
 
+mod shared;
+
 use std::time::Instant;
 
 use jurado_core::finding::Kind;
@@ -18,6 +20,7 @@ use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_sim::{Plant, class_of};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use shared::{normal, percent};
 
 const KEEL: &str = include_str!("../../../crates/core/tests/labs/plate-and-disc.toml");
 
@@ -32,15 +35,6 @@ fn main() {
     honest(&protocol);
     outliers();
     times();
-}
-
-fn percent(part: usize, of: usize) -> f64 {
-    100.0 * part as f64 / of.max(1) as f64
-}
-
-fn normal(chance: &mut ChaCha8Rng) -> f64 {
-    let (u, v): (f64, f64) = (chance.random::<f64>().max(1e-300), chance.random());
-    (-2.0 * u.ln()).sqrt() * (std::f64::consts::TAU * v).cos()
 }
 
 /// Single slips: the planted kind within the first class, exactly, and what follows from it charged again.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use jurado_core::class::{ClassReport, Entry};
 use jurado_core::decision::Ruling;
@@ -15,6 +15,36 @@ use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
+
+/// Whether something is told to a program or to a person.
+#[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum Format {
+    Json,
+    Text,
+}
+
+/// Tables of a lab with what they are judged by, and where to tell of them.
+#[derive(clap::Args)]
+pub(crate) struct Files {
+    /// The lab's protocol.
+    #[arg(long)]
+    protocol: PathBuf,
+    /// Tables handed in: .csv, .xlsx, .ods or .json.
+    #[arg(long)]
+    submissions: PathBuf,
+    /// Rulings in force, as JSON.
+    #[arg(long)]
+    rulings: Option<PathBuf>,
+    /// Settings of sections by name, as JSON: parameters, waivers, source of the readings.
+    #[arg(long)]
+    sections: Option<PathBuf>,
+    /// json or text.
+    #[arg(long, value_enum, default_value_t = Format::Json)]
+    format: Format,
+    /// Where to write; standard output if absent.
+    #[arg(long)]
+    out: Option<PathBuf>,
+}
 
 /// Formats of an empty data sheet.
 #[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -141,21 +171,16 @@ struct Given {
 }
 
 impl Given {
-    fn load(
-        protocol: &Path,
-        submissions: &Path,
-        rulings: Option<&Path>,
-        sections: Option<&Path>,
-    ) -> Result<Given, Vec<String>> {
-        let protocol = load(protocol)?;
-        let sections = section_settings(&protocol, sections)?;
-        let tables = tables(&protocol, submissions)?;
+    fn load(files: &Files) -> Result<Given, Vec<String>> {
+        let protocol = load(&files.protocol)?;
+        let sections = section_settings(&protocol, files.sections.as_deref())?;
+        let tables = tables(&protocol, &files.submissions)?;
         if let Some(name) = sections.keys().find(|name| tables.iter().all(|t| t.section != **name)) {
             eprintln!(
                 "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
             );
         }
-        let rulings: Vec<Ruling> = match rulings {
+        let rulings: Vec<Ruling> = match &files.rulings {
             None => Vec::new(),
             Some(path) => json_file(path, "rulings")?,
         };
@@ -169,33 +194,24 @@ impl Given {
 }
 
 /// `jurado class`
-pub(crate) fn class(
-    protocol: &Path,
-    submissions: &Path,
-    rulings: Option<&Path>,
-    sections: Option<&Path>,
-    json: bool,
-    out: Option<&Path>,
-) -> Outcome {
-    let given = Given::load(protocol, submissions, rulings, sections)?;
-    let entries: Vec<Entry> = given.tables.iter().map(|t| Entry::of(&given.protocol, &given.judge(t))).collect();
+pub(crate) fn class(files: &Files) -> Outcome {
+    let given = Given::load(files)?;
+    let one = |t: &Submission| Entry::of(&given.protocol, &given.judge(t));
+    let entries: Vec<Entry> = std::thread::scope(|scope| in_order(scope, &given.tables, &one).flatten().collect());
     let report = ClassReport::new(&given.protocol, &entries);
-    // Its numbers and texts cannot fail to be written.
-    let text = if json { serde_json::to_string(&report).unwrap_or_default() + "\n" } else { report.to_text() };
-    write(out, [text])
+    let text = match files.format {
+        // Its numbers and texts cannot fail to be written.
+        Format::Json => serde_json::to_string(&report).unwrap_or_default() + "\n",
+        Format::Text => report.to_text(),
+    };
+    write(files.out.as_deref(), [text])
 }
 
 /// `jurado judge`
-pub(crate) fn judge(
-    protocol: &Path,
-    submissions: &Path,
-    rulings: Option<&Path>,
-    sections: Option<&Path>,
-    json: bool,
-    out: Option<&Path>,
-) -> Outcome {
-    let given = Given::load(protocol, submissions, rulings, sections)?;
+pub(crate) fn judge(files: &Files) -> Outcome {
+    let given = Given::load(files)?;
     let Given { protocol, tables, .. } = &given;
+    let json = files.format == Format::Json;
     let told = |t: &Submission| {
         let judged = given.judge(t);
         if json { report::table(protocol, &judged) } else { text_report(protocol, &judged) }
@@ -203,37 +219,35 @@ pub(crate) fn judge(
     let (head, between, tail) =
         if json { (report::head(protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
     std::thread::scope(|scope| {
-        let chunks = in_order(scope, tables, &told, between);
+        let chunks = in_order(scope, tables, &told).map(|texts| texts.join(between));
         let parts = chunks.enumerate().map(|(n, texts)| if n == 0 { texts } else { format!("{between}{texts}") });
-        write(out, std::iter::once(head).chain(parts).chain(std::iter::once(tail.to_owned())))
+        write(files.out.as_deref(), std::iter::once(head).chain(parts).chain(std::iter::once(tail.to_owned())))
     })
 }
 
 /// Tables judged at a time by one thread: a whole course's verdicts need not be held in memory.
 const CHUNK: usize = 64;
 
-/// The texts of every chunk of tables, joined, in the order of the tables. There is a thread for each core; they take the
-/// chunks in turn, and none runs more than two chunks ahead of the reader.
-fn in_order<'scope>(
+/// What `one` makes of every table, chunk by chunk, in the order of the tables. There is a thread for each core; they take
+/// the chunks in turn, and none runs more than two chunks ahead of the reader.
+fn in_order<'scope, T: Send + 'scope>(
     scope: &'scope std::thread::Scope<'scope, '_>,
     tables: &'scope [Submission],
-    one: &'scope (dyn Fn(&Submission) -> String + Sync),
-    between: &'static str,
-) -> impl Iterator<Item = String> {
+    one: &'scope (dyn Fn(&Submission) -> T + Sync),
+) -> impl Iterator<Item = Vec<T>> {
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let threads: Vec<_> = (0..cores)
         .map(|core| {
-            let (done, texts) = std::sync::mpsc::sync_channel(2);
+            let (done, made) = std::sync::mpsc::sync_channel(2);
             scope.spawn(move || {
                 for chunk in tables.chunks(CHUNK).skip(core).step_by(cores) {
-                    let told: Vec<String> = chunk.iter().map(one).collect();
                     // Nobody listens any more where writing has failed.
-                    if done.send(told.join(between)).is_err() {
+                    if done.send(chunk.iter().map(one).collect()).is_err() {
                         break;
                     }
                 }
             });
-            texts
+            made
         })
         .collect();
     // A thread that has panicked has been told, and sends no more: its tables would be missing, so the whole stops.

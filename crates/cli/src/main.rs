@@ -12,9 +12,9 @@ mod simulating;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
-use commands::SheetFormat;
+use commands::{Files, Format, SheetFormat};
 
-use clap::{Parser, Subcommand, ValueEnum};
+use clap::{Parser, Subcommand};
 
 /// Judging makes and drops many small texts on every core at once; the system's allocator took a quarter of its time.
 #[global_allocator]
@@ -30,48 +30,10 @@ struct Arguments {
 #[derive(Subcommand)]
 enum Command {
     /// Judge submissions against a protocol.
-    Judge {
-        /// The lab's protocol.
-        #[arg(long)]
-        protocol: PathBuf,
-        /// Tables handed in: .csv, .xlsx, .ods or .json.
-        #[arg(long)]
-        submissions: PathBuf,
-        /// Rulings in force, as JSON.
-        #[arg(long)]
-        rulings: Option<PathBuf>,
-        /// Settings of sections by name, as JSON: parameters, waivers, source of the readings.
-        #[arg(long)]
-        sections: Option<PathBuf>,
-        /// json or text.
-        #[arg(long, value_enum, default_value_t = Format::Json)]
-        format: Format,
-        /// Where to write; standard output if absent.
-        #[arg(long)]
-        out: Option<PathBuf>,
-    },
+    Judge(Files),
     /// Look at a lab over all its sections: consensus, effects of stations and sections, what was taught otherwise, what to
     /// say at the start of the next lab.
-    Class {
-        /// The lab's protocol.
-        #[arg(long)]
-        protocol: PathBuf,
-        /// Tables handed in: .csv, .xlsx, .ods or .json.
-        #[arg(long)]
-        submissions: PathBuf,
-        /// Rulings in force, as JSON.
-        #[arg(long)]
-        rulings: Option<PathBuf>,
-        /// Settings of sections by name, as JSON: parameters, waivers, source of the readings.
-        #[arg(long)]
-        sections: Option<PathBuf>,
-        /// json or text.
-        #[arg(long, value_enum, default_value_t = Format::Json)]
-        format: Format,
-        /// Where to write; standard output if absent.
-        #[arg(long)]
-        out: Option<PathBuf>,
-    },
+    Class(Files),
     /// Show how every result follows from the readings: formula, numbers put in, value, budget of uncertainty.
     Explain {
         /// The lab's protocol.
@@ -236,30 +198,10 @@ enum ProtocolCommand {
     },
 }
 
-#[derive(Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum Format {
-    Json,
-    Text,
-}
-
 fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
-        Command::Judge { protocol, submissions, rulings, sections, format, out } => commands::judge(
-            &protocol,
-            &submissions,
-            rulings.as_deref(),
-            sections.as_deref(),
-            format == Format::Json,
-            out.as_deref(),
-        ),
-        Command::Class { protocol, submissions, rulings, sections, format, out } => commands::class(
-            &protocol,
-            &submissions,
-            rulings.as_deref(),
-            sections.as_deref(),
-            format == Format::Json,
-            out.as_deref(),
-        ),
+        Command::Judge(files) => commands::judge(&files),
+        Command::Class(files) => commands::class(&files),
         Command::Explain { protocol, submissions, team, format, out } => {
             commands::explain(&protocol, &submissions, team.as_deref(), format == Format::Json, out.as_deref())
         }

@@ -154,3 +154,55 @@ fn an_empty_sheet_is_written_in_three_formats_and_the_same_each_time() {
         assert!(told(&out).contains("the sheet names no section"), "{format}: {}", told(&out));
     }
 }
+
+#[test]
+fn a_class_is_looked_at_as_json_and_as_text_and_what_cannot_be_read_is_told() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let at = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    let lab = "protocols/rust-iron.toml";
+    let out = jurado(&[
+        "simulate",
+        "--protocol",
+        lab,
+        "--sections",
+        "3",
+        "--teams",
+        "8",
+        "--seed",
+        "2",
+        "--habit",
+        "Forenoon=one-pipette",
+        "--out",
+        &at("class"),
+    ]);
+    assert!(out.status.success(), "{}", told(&out));
+    let tables = at("class/submissions.csv");
+    let class = |more: &[&str]| jurado(&[&["class", "--protocol", lab, "--submissions", &tables], more].concat());
+    let json: Value = serde_json::from_slice(&class(&[]).stdout).expect("JSON");
+    assert_eq!((json["tables"].as_u64(), json["protocol"]["id"].as_str()), (Some(24), Some("rust-iron")));
+    let first = &json["taught"][0];
+    assert_eq!((first["group"].as_str(), first["by"].as_str()), (Some("Forenoon"), Some("section")), "{first}");
+    assert!(first["pattern"].as_str().is_some_and(|p| p.ends_with("one-pipette")), "{first}");
+    let teams = |by: &str| {
+        let of = json["results"].as_array().expect("results").iter();
+        of.filter(|r| r["id"] == "iron_share" || r["by"] == by).map(|r| r["teams"].as_array().map_or(0, Vec::len)).max()
+    };
+    assert!(teams("sample").is_some_and(|n| n > 20) && teams("section").is_some_and(|n| n > 20), "{json}");
+    // The same class by the same program is the same text, on as many threads as there are.
+    assert_eq!(class(&["--format", "text"]).stdout, class(&["--format", "text"]).stdout);
+    let text = String::from_utf8(class(&["--format", "text"]).stdout).expect("text");
+    assert!(text.contains("8 of 8 tables of section Forenoon") && text.contains("taught so?"), "{text}");
+    assert!(text.contains("To say at the start of the next lab"), "{text}");
+    // A ruling changes marks and no value: what the class is does not change.
+    let ruling = r#"[{"id":1,"protocol":"rust-iron","code":"slip","action":{"do":"forgive"},"reason":"shown so"}]"#;
+    std::fs::write(at("rulings.json"), ruling).expect("written");
+    assert_eq!(class(&["--rulings", &at("rulings.json")]).stdout, class(&[]).stdout);
+    for (more, says) in [
+        (["--rulings", &at("none.json")], "cannot be read"),
+        (["--sections", &at("class/truth.json")], "these are no settings of sections"),
+    ] {
+        let out = class(&more);
+        assert_eq!((out.status.code(), out.stdout.len()), (Some(2), 0), "{more:?}");
+        assert!(told(&out).contains(says), "{more:?}: {}", told(&out));
+    }
+}

@@ -20,11 +20,18 @@ pub struct Report<'a> {
     submissions: Vec<SubmissionOf<'a>>,
 }
 
+/// By what protocol something was judged.
 #[derive(Serialize)]
-struct ProtocolOf<'a> {
-    id: &'a str,
-    version: u32,
+pub(crate) struct ProtocolOf<'a> {
+    pub(crate) id: &'a str,
+    pub(crate) version: u32,
     digest: &'a str,
+}
+
+impl<'a> ProtocolOf<'a> {
+    pub(crate) fn new(protocol: &'a Protocol) -> ProtocolOf<'a> {
+        ProtocolOf { id: &protocol.id, version: protocol.version, digest: &protocol.digest }
+    }
 }
 
 #[derive(Serialize)]
@@ -155,7 +162,7 @@ impl<'a> Report<'a> {
     pub fn new(protocol: &'a Protocol, class: &'a [Judged]) -> Self {
         Report {
             engine: ENGINE,
-            protocol: ProtocolOf { id: &protocol.id, version: protocol.version, digest: &protocol.digest },
+            protocol: ProtocolOf::new(protocol),
             submissions: class.iter().map(|j| submission(protocol, j)).collect(),
         }
     }

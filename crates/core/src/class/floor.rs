@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::scale::{Placing, Referred};
 use super::{Cochran, Effect, Entry, Mandel, Member, Robust, Scale, Value, algorithm_a, cochran, effects, mandel};
-use crate::protocol::{Criterion, Protocol, Rule};
+use crate::protocol::Protocol;
 use crate::quantity::power_of_ten;
 use crate::stats::median;
 
@@ -101,19 +101,11 @@ pub struct Floor {
 /// A distance in robust spreads beyond which a team is named.
 pub const APART: f64 = 3.0;
 
-/// The criterion by which the accuracy of a result is judged, with its reference.
-fn accuracy(protocol: &Protocol, result: usize) -> Option<(&Criterion, usize)> {
-    protocol.criteria.iter().find_map(|c| match c.rule {
-        Rule::Accuracy { result: of, reference, .. } if of == result => Some((c, reference)),
-        _ => None,
-    })
-}
-
 /// Results that can be compared over a class: numbers, and of columns those whose rows have a reference or a key.
 pub fn comparable(protocol: &Protocol) -> Vec<usize> {
     let fits = |n: &usize| {
         let spec = &protocol.results[*n];
-        let rows_fit = || accuracy(protocol, *n).is_some() || protocol.row_key(spec.item).is_some();
+        let rows_fit = || protocol.accuracy_of(*n).is_some() || protocol.row_key(spec.item).is_some();
         protocol.items[spec.item].words.is_none() && !spec.guess && (spec.table.is_none() || rows_fit())
     };
     (0..protocol.results.len()).filter(fits).collect()
@@ -127,14 +119,14 @@ pub fn worded(protocol: &Protocol) -> Vec<usize> {
 /// The result that is shown first: the one whose accuracy is worth most, else the last.
 pub fn first(protocol: &Protocol) -> Option<usize> {
     let there = comparable(protocol);
-    let worth = |n: &&usize| (accuracy(protocol, **n).map(|(c, _)| c.points), std::cmp::Reverse(**n));
-    let judged = there.iter().filter(|n| accuracy(protocol, **n).is_some()).max_by_key(worth);
+    let worth = |n: &&usize| (protocol.accuracy_of(**n).map(|(c, _)| c.points), std::cmp::Reverse(**n));
+    let judged = there.iter().filter(|n| protocol.accuracy_of(**n).is_some()).max_by_key(worth);
     judged.or(there.last()).copied()
 }
 
 /// The key whose consensus is the reference of a result: its values are different things, each known by its teams alone.
 pub fn unknown_by(protocol: &Protocol, result: usize) -> Option<&str> {
-    let reference = &protocol.references[accuracy(protocol, result)?.1];
+    let reference = &protocol.references[protocol.accuracy_of(result)?.1];
     let key = reference.key.filter(|_| reference.consensus)?;
     Some(protocol.keys[key].id.as_str())
 }
@@ -142,7 +134,7 @@ pub fn unknown_by(protocol: &Protocol, result: usize) -> Option<&str> {
 /// The key by which a result is grouped first: the one that its unknown or its reference goes by, else a station, else the
 /// first.
 pub fn main_key(protocol: &Protocol, result: usize) -> Option<&str> {
-    let of_reference = || protocol.references[accuracy(protocol, result)?.1].key;
+    let of_reference = || protocol.references[protocol.accuracy_of(result)?.1].key;
     let of_row = || protocol.row_key(protocol.results[result].item);
     let station = || protocol.keys.iter().position(|k| k.id == "station");
     let key = of_reference().or_else(of_row).or_else(station).or((!protocol.keys.is_empty()).then_some(0))?;
@@ -158,7 +150,7 @@ pub fn thing(protocol: &Protocol, entries: &[Entry], result: usize) -> Option<St
     if let Some(key) = unknown_by(protocol, result) {
         return Some(key.to_owned());
     }
-    if accuracy(protocol, result).is_some() {
+    if protocol.accuracy_of(result).is_some() {
         return None;
     }
     let item = protocol.results[result].item;
@@ -283,6 +275,8 @@ impl Floor {
             None => together(&mut points, if placing.scale == Scale::Percent { 100.0 * resolution } else { step }),
         };
         if !asked.alone() {
+            // Spreads have allowed for the last figures already.
+            let resolution = if asked.thing.is_some() { 0.0 } else { resolution };
             for effect in effects(&members(entries, &teams, &points, placing, asked), resolution) {
                 groups[effect.group].effect = Some(beyond_reference(effect, &teams, &points, placing));
             }
@@ -380,36 +374,39 @@ fn groups(names: Vec<String>, points: &[Point], step: f64) -> Vec<Group> {
 }
 
 /// What the effects are worked out from: of a station's its sections are taken out, of a section's or a reviewer's the
-/// stations.
+/// stations. A team that measured several things counts once in a group, with its median.
 fn members(entries: &[Entry], teams: &[(Team, f64)], points: &[Point], placing: Placing, asked: &Asked) -> Vec<Member> {
     let beside = asked.beside.clone().map(By::Key);
     let other = match (&asked.by, &beside) {
         (By::Key(_), _) => Some(&By::Section),
         (_, beside) => beside.as_ref(),
     };
-    let name = |p: &Point| other.map_or("", |by| group_of(&entries[p.entry], None, by));
-    let (_, numbers) = numbered(points.iter().map(name));
-    teams
-        .iter()
-        .zip(points)
-        .filter_map(|((t, _), p)| {
-            let value = if asked.thing.is_some() { p.placed } else { t.middle(|v| placing.plain(v))? };
-            Some(Member { group: p.group, other: numbers[name(p)], value })
-        })
-        .collect()
+    let name = |entry: usize| other.map_or("", |by| group_of(&entries[entry], None, by));
+    let (_, numbers) = numbered(points.iter().map(|p| name(p.entry)));
+    let mut values: BTreeMap<(usize, usize), Vec<f64>> = BTreeMap::new();
+    for ((t, _), p) in teams.iter().zip(points) {
+        let value = if asked.thing.is_some() { Some(p.placed) } else { t.middle(|v| placing.plain(v)) };
+        values.entry((p.entry, p.group)).or_default().extend(value);
+    }
+    let member = |((entry, group), of): ((usize, usize), Vec<f64>)| {
+        Some(Member { group, other: numbers[name(entry)], value: median(&of)? })
+    };
+    values.into_iter().filter_map(member).collect()
 }
 
-/// The points of each section, in the order in which the sections come.
+/// The teams of each section, each once with the median of its points, in the order in which the sections come.
 fn by_section(entries: &[Entry], points: &[Point]) -> Vec<(String, Vec<f64>)> {
+    let mut of_team: BTreeMap<usize, Vec<f64>> = BTreeMap::new();
+    points.iter().for_each(|p| of_team.entry(p.entry).or_default().push(p.placed));
     let mut out: Vec<(String, Vec<f64>)> = Vec::new();
-    let mut at: BTreeMap<&str, usize> = BTreeMap::new();
-    for p in points {
-        let section = entries[p.entry].section.as_str();
+    let mut at: HashMap<&str, usize> = HashMap::new();
+    for (entry, values) in of_team {
+        let section = entries[entry].section.as_str();
         let n = *at.entry(section).or_insert(out.len());
         if n == out.len() {
             out.push((section.to_owned(), Vec::new()));
         }
-        out[n].1.push(p.placed);
+        out[n].1.extend(median(&values));
     }
     out
 }

@@ -10,6 +10,7 @@ use super::{
 };
 use crate::notation::{self, capital, counted};
 use crate::protocol::Protocol;
+use crate::report::ProtocolOf;
 use crate::verdict::ENGINE;
 use crate::wording;
 
@@ -24,13 +25,6 @@ pub struct ClassReport<'a> {
     taught: Vec<TaughtOf>,
     frequent: Vec<FrequentOf>,
     shared: Vec<SharedOf<'a>>,
-}
-
-#[derive(Serialize)]
-struct ProtocolOf<'a> {
-    id: &'a str,
-    version: u32,
-    digest: &'a str,
 }
 
 #[derive(Serialize)]
@@ -281,7 +275,7 @@ impl<'a> ClassReport<'a> {
         let table = |n: usize| Table { section: &entries[n].section, team: &entries[n].team };
         ClassReport {
             engine: ENGINE,
-            protocol: ProtocolOf { id: &protocol.id, version: protocol.version, digest: &protocol.digest },
+            protocol: ProtocolOf::new(protocol),
             tables: entries.len(),
             results: comparable(protocol).into_iter().flat_map(of_result).collect(),
             words: words.collect(),

@@ -1,6 +1,6 @@
 //! Looking things up in a checked protocol.
 
-use super::{ItemKind, Protocol, ReadingSpec, Rejection, RowCount, compile};
+use super::{Criterion, ItemKind, Protocol, ReadingSpec, Rejection, RowCount, Rule, compile};
 use crate::error::Fault;
 use crate::formula::Shape;
 
@@ -59,6 +59,14 @@ impl Protocol {
             ItemKind::Result(r) => self.results[r].table,
             _ => None,
         }
+    }
+
+    /// The criterion by which the accuracy of a result is judged, and the number of its reference; the result by its number.
+    pub fn accuracy_of(&self, result: usize) -> Option<(&Criterion, usize)> {
+        self.criteria.iter().find_map(|c| match c.rule {
+            Rule::Accuracy { result: of, reference, .. } if of == result => Some((c, reference)),
+            _ => None,
+        })
     }
 
     /// The key that a row of an item's table belongs to.

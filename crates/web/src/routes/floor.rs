@@ -3,6 +3,7 @@
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::class::{Entry, shared_tables};
+use jurado_core::notation::counted;
 use jurado_core::wording;
 use jurado_intake::write_grid_csv;
 use jurado_store::floor::{self, Depth, Seat};
@@ -256,8 +257,8 @@ pub(crate) async fn csv(
         "z".to_owned(),
     ]];
     grid.extend(rows.into_iter().map(|r| {
-        let plain = |text: &str| text.replace('−', "-").replace('+', "");
-        vec![r.section, r.team, r.group, r.exact.to_string(), plain(&r.placed), plain(&r.z)]
+        let [value, placed, z] = r.exact.map(|v| v.to_string());
+        vec![r.section, r.team, r.group, value, placed, z]
     }));
     Ok(HttpResponse::Ok()
         .content_type("text/csv; charset=utf-8")
@@ -272,32 +273,41 @@ pub(crate) async fn wall(
     wanted: web::Query<Wanted>,
 ) -> Result<HttpResponse, WebError> {
     let loaded = Loaded::of(&actor, *lab).await?;
-    let room = loaded.room(&actor);
-    let Some((result, by)) = view::chosen(&room, &wanted).filter(|_| !loaded.entries.is_empty()) else {
-        return loaded.empty(&actor);
+    let frame = actor.frame("The class on the wall", "floor");
+    let work = move |actor: &Actor| {
+        let room = loaded.room(actor);
+        let Some((result, by)) = view::chosen(&room, &wanted).filter(|_| !loaded.entries.is_empty()) else {
+            return Err(loaded);
+        };
+        let p = &loaded.lab.protocol;
+        Ok(WallPage {
+            frame,
+            title: loaded.title(),
+            result: p.full_title(p.results[result].item),
+            chart: view::wall(&room, result, &by),
+            width: drawn::SIZE.0 as u32,
+            height: drawn::SIZE.1 as u32,
+            says: format!("{} by {}", counted(loaded.entries.len(), "table"), room.noun(&by)),
+        })
     };
-    let p = &loaded.lab.protocol;
-    html(&WallPage {
-        frame: actor.frame("The class on the wall", "floor"),
-        title: loaded.title(),
-        result: p.full_title(p.results[result].item),
-        chart: view::wall(&room, result, &by),
-        width: drawn::SIZE.0 as u32,
-        height: drawn::SIZE.1 as u32,
-        says: format!("{} tables by {}", loaded.entries.len(), room.noun(&by)),
-    })
+    match actor.think("Looking at a class", work).await? {
+        Ok(page) => html(&page),
+        Err(loaded) => loaded.empty(&actor),
+    }
 }
 
 /// What to say at the start of the next lab, to be printed.
 pub(crate) async fn start(actor: Actor, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let loaded = Loaded::of(&actor, *lab).await?;
-    html(&StartPage {
-        frame: actor.frame("To say at the start", "floor"),
+    let frame = actor.frame("To say at the start", "floor");
+    let work = move |actor: &Actor| StartPage {
+        frame,
         title: loaded.title(),
         tables: loaded.entries.len(),
-        slips: view::slips(&loaded.room(&actor), MOST_SAID),
+        slips: view::slips(&loaded.room(actor), MOST_SAID),
         cautions: loaded.lab.protocol.cautions.clone(),
-    })
+    };
+    html(&actor.think("Looking at a class", work).await?)
 }
 
 /// Tables that share what was typed: by itself, since every pair is looked at.

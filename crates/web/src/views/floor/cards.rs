@@ -1,6 +1,6 @@
 //! What is named on the Floor, each with one way on: a note for the storeroom, a ruling.
 
-use jurado_core::class::{By, Entry, Floor, Group, Shared, group_of, taught};
+use jurado_core::class::{By, Entry, Floor, Group, Scale, Shared, group_of, taught};
 use jurado_core::notation;
 use jurado_core::wording;
 
@@ -27,7 +27,7 @@ pub(super) fn all(room: &Room<'_>, classes: &[(By, Floor)], taught: Vec<Card>) -
     let mut out = Vec::new();
     for (by, floor) in classes {
         for group in floor.groups.iter().filter(|g| g.effect.is_some_and(|e| e.named)) {
-            out.push(effect(room, floor, by, group));
+            out.extend(effect(room, floor, by, group));
         }
     }
     out.extend(taught);
@@ -45,14 +45,15 @@ pub(super) fn taught_cards(room: &Room<'_>) -> Vec<Card> {
     std::iter::once(By::Section).chain(keys).flat_map(of).collect()
 }
 
-fn effect(room: &Room<'_>, floor: &Floor, by: &By, group: &Group) -> Card {
-    let Some(e) = group.effect else { return nothing() };
-    let item = &room.protocol().items[room.protocol().results[floor.result].item];
+fn effect(room: &Room<'_>, floor: &Floor, by: &By, group: &Group) -> Option<Card> {
+    let e = group.effect?;
+    let item_of = room.protocol().results[floor.result].item;
+    let item = &room.protocol().items[item_of];
     let spread = floor.consensus.map_or(0.0, |c| c.spread);
     let off = floor.on_scale(e.effect).abs();
     let off = match floor.scale {
-        jurado_core::class::Scale::Percent => format!("{} %", figure(off, spread)),
-        jurado_core::class::Scale::Spreads => format!("{} robust spreads", figure(off, 1.0)),
+        Scale::Percent => format!("{} %", figure(off, spread)),
+        Scale::Spreads => format!("{} robust spreads", figure(off, 1.0)),
         _ if floor.relative => {
             format!(
                 "{}{} ({} %)",
@@ -77,10 +78,12 @@ fn effect(room: &Room<'_>, floor: &Floor, by: &By, group: &Group) -> Card {
     };
     // A row's own key is not a key of the table, by which rulings go.
     let of_tables = |key: &str| room.entries.iter().any(|e| e.essence.keys.contains_key(key));
-    let ruling = place.as_ref().filter(|(key, _)| of_tables(key) && floor.scale != jurado_core::class::Scale::Spreads);
-    Card {
-        head: format!("{noun} {} reads {direction}", group.name),
-        note_says: format!("{}: {}", room.protocol().full_title(room.protocol().results[floor.result].item), says),
+    let judged = room.protocol().accuracy_of(floor.result).is_some() && floor.scale != Scale::Spreads;
+    let ruling = place.as_ref().filter(|(key, _)| judged && of_tables(key));
+    let verb = if place.is_some() { "reads" } else { "stands" };
+    Some(Card {
+        head: format!("{noun} {} {verb} {direction}", group.name),
+        note_says: format!("{}: {says}", room.protocol().full_title(item_of)),
         says: format!(
             "{says} It passes {} of its standard errors; three are asked for.",
             notation::decimals(e.in_errors().abs(), 1)
@@ -88,7 +91,7 @@ fn effect(room: &Room<'_>, floor: &Floor, by: &By, group: &Group) -> Card {
         ruling: ruling
             .map(|(key, at)| (against(room, &item.id, (key, at), group.own.centre), "judge it by its own consensus")),
         note: place,
-    }
+    })
 }
 
 /// Where a ruling is drawn up that judges a place by a value.
@@ -100,10 +103,6 @@ pub(super) fn against(room: &Room<'_>, item: &str, (key, at): (&str, &str), valu
         query(item),
         query(&format!("{key}={at}"))
     )
-}
-
-fn nothing() -> Card {
-    Card { head: String::new(), says: String::new(), note: None, note_says: String::new(), ruling: None }
 }
 
 /// What one section was taught otherwise, or what stands at one place causes.

@@ -93,10 +93,16 @@ pub(super) fn figure(value: f64, spread: f64) -> String {
     notation::to_place(value, if spread > 0.0 { leading_place(spread) - 1 } else { leading_place(value) - 3 })
 }
 
-/// With its sign.
+/// With its sign; what is rounded to nought has none.
 pub(super) fn signed(value: f64, spread: f64) -> String {
     let text = figure(value, spread);
-    if value > 0.0 { format!("+{text}") } else { text }
+    let nought = !text.contains(|c: char| ('1'..='9').contains(&c));
+    if value > 0.0 && !nought { format!("+{text}") } else { text }
+}
+
+/// A distance in spreads, to hundredths.
+pub(super) fn spreads(z: f64) -> String {
+    signed(z, 0.1)
 }
 
 impl NumbersView {
@@ -155,10 +161,15 @@ fn apart(room: &Room<'_>, floor: &Floor) -> Vec<(String, Option<String>, String)
         .take(12)
         .map(|p| {
             let place = &floor.groups[p.group].name;
-            let far = format!("{}, {}, z {}", figure(p.placed, spread), place, notation::signed(p.z, 2));
+            let far = format!("{}, {}, z {}", figure(p.placed, spread), place, spreads(p.z));
             (room.name(p.entry), room.table(p.entry), far)
         })
         .collect()
+}
+
+/// What a group without a name is.
+fn nameless(by: &By) -> &'static str {
+    if *by == By::Reviewer { "nobody yet" } else { "not said" }
 }
 
 /// The chart of a result; for a wall without names, figures and reference.
@@ -193,19 +204,19 @@ pub(super) fn chart(room: &Room<'_>, floor: &Floor, (by, out): (&By, bool), want
                     room.entries[p.entry].section,
                     room.noun(by),
                     if floor.groups[p.group].name.is_empty() {
-                        " not said".to_owned()
+                        format!(" {}", nameless(by))
                     } else {
                         format!(" {}", floor.groups[p.group].name)
                     },
                     figure(value, spread),
-                    notation::signed(p.z, 2)
+                    spreads(p.z)
                 ),
                 name: if room.sees(p.entry) { name } else { String::new() },
             }
         })
         .collect();
     let title = |name: &str| match (by, name) {
-        (_, "") => "not said".to_owned(),
+        (_, "") => nameless(by).to_owned(),
         (By::Key(_), name) => format!("{} {name}", capital(&room.noun(by))),
         (_, name) => name.to_owned(),
     };
@@ -255,7 +266,7 @@ fn effects(room: &Room<'_>, floor: &Floor, by: &By, unit: &str) -> Vec<EffectRow
     };
     let unknown = unknown_by(room.protocol(), floor.result).filter(|key| *by == By::Key((*key).to_owned()));
     let row = |g: &jurado_core::class::Group| EffectRow {
-        name: if g.name.is_empty() { "not said".to_owned() } else { g.name.clone() },
+        name: if g.name.is_empty() { nameless(by).to_owned() } else { g.name.clone() },
         svg: g.effect.map_or_else(Svg::default, |e| drawn::effect(e.in_errors(), e.named)),
         effect: match g.effect {
             Some(e) => format!("{}{unit}", signed(floor.on_scale(e.effect), spread)),

@@ -185,6 +185,8 @@ pub(crate) struct FloorView {
     pub(crate) tables: String,
     pub(crate) numbers: Option<NumbersView>,
     pub(crate) words: Vec<WordRow>,
+    /// Whether the words stand in rows.
+    pub(crate) rows: bool,
     pub(crate) cards: Vec<Card>,
     pub(crate) slips: Vec<SlipView>,
     pub(crate) table_href: String,
@@ -248,6 +250,7 @@ impl FloorView {
             cards: cards::all(room, &classes, taught),
             slips: slips(room, MOST_SLIPS),
             words: figures::words(room, result),
+            rows: protocol.has_rows(protocol.results[result].item),
             numbers: floor.map(|f| NumbersView::new(room, f, &by, wanted)),
             table_href: wanted.with(lab, "/table", id, word),
             csv_href: wanted.with(lab, "/points.csv", id, word),

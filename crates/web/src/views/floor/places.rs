@@ -1,13 +1,15 @@
 //! The Floor as a plain table, and one place of it through the term.
 
-use jurado_core::class::{By, Floor, comparable, group_of};
+use std::collections::BTreeSet;
+
+use jurado_core::class::{By, Floor, comparable};
 use jurado_core::notation::{self, capital, counted};
 use jurado_core::protocol::Protocol;
 use jurado_core::stats::median;
 use jurado_store::floor::StoreroomNote;
 
 use super::Room;
-use super::figures::{figure, signed};
+use super::figures::{figure, signed, spreads};
 use crate::views::course::time;
 
 /// One team as a row of the table.
@@ -17,8 +19,8 @@ pub(crate) struct TeamRow {
     pub(crate) href: Option<String>,
     pub(crate) group: String,
     pub(crate) value: String,
-    /// With every digit, for the file.
-    pub(crate) exact: f64,
+    /// Value, place on the scale and z with every digit, for the file.
+    pub(crate) exact: [f64; 3],
     pub(crate) placed: String,
     pub(crate) z: String,
     pub(crate) apart: bool,
@@ -36,9 +38,9 @@ pub(crate) fn team_rows(room: &Room<'_>, floor: &Floor) -> Vec<TeamRow> {
             href: room.table(p.entry),
             group: floor.groups[p.group].name.clone(),
             value: notation::figures(p.value, 5),
-            exact: p.value,
+            exact: [p.value, p.placed, p.z],
             placed: figure(p.placed, spread),
-            z: notation::signed(p.z, 2),
+            z: spreads(p.z),
             apart: p.z.abs() > jurado_core::class::APART,
         })
         .collect()
@@ -64,27 +66,26 @@ pub(crate) struct PlaceRow {
 /// One place through the term: every result that is compared there, by section.
 pub(crate) fn place_passage(room: &Room<'_>, key: &str, at: &str) -> PlacePassage {
     let by = By::Key(key.to_owned());
-    let mut sections: Vec<String> = Vec::new();
-    for entry in room
-        .entries
+    let floors: Vec<Floor> = comparable(room.protocol()).into_iter().map(|result| room.class(result, &by)).collect();
+    let here = |floor: &Floor| floor.groups.iter().position(|g| g.name == at);
+    let used: BTreeSet<usize> = floors
         .iter()
-        .filter(|e| group_of(e, None, &by) == at || e.essence.values.iter().any(|v| v.at.as_deref() == Some(at)))
-    {
-        if !sections.contains(&entry.section) {
-            sections.push(entry.section.clone());
-        }
-    }
-    let row = |result: usize| -> Option<PlaceRow> {
-        let floor = room.class(result, &by);
-        let (n, group) = floor.groups.iter().enumerate().find(|(_, g)| g.name == at)?;
-        let here = |section: &String| {
+        .filter_map(|f| here(f).map(|n| f.points.iter().filter(move |p| p.group == n).map(|p| p.entry)))
+        .flatten()
+        .collect();
+    let mut sections: Vec<String> = used.into_iter().map(|n| room.entries[n].section.clone()).collect();
+    sections.dedup();
+    let row = |floor: &Floor| -> Option<PlaceRow> {
+        let n = here(floor)?;
+        let group = &floor.groups[n];
+        let in_section = |section: &String| {
             let of = floor.points.iter().filter(|p| p.group == n && room.entries[p.entry].section == *section);
             median(&of.map(|p| p.z).collect::<Vec<f64>>())
         };
         let spread = floor.consensus.map_or(0.0, |c| c.spread);
         Some(PlaceRow {
-            result: room.protocol().full_title(room.protocol().results[result].item),
-            by_section: sections.iter().map(|s| here(s).map_or_else(|| "–".to_owned(), |z| signed(z, 1.0))).collect(),
+            result: room.protocol().full_title(room.protocol().results[floor.result].item),
+            by_section: sections.iter().map(|s| in_section(s).map_or_else(|| "–".to_owned(), spreads)).collect(),
             whole: group.effect.map_or_else(
                 || format!("own consensus {}", notation::figures(group.own.centre, 4)),
                 |e| {
@@ -99,7 +100,7 @@ pub(crate) fn place_passage(room: &Room<'_>, key: &str, at: &str) -> PlacePassag
             named: group.effect.is_some_and(|e| e.named),
         })
     };
-    let rows = comparable(room.protocol()).into_iter().filter_map(row).collect();
+    let rows = floors.iter().filter_map(row).collect();
     PlacePassage { title: format!("{} {at}", capital(&room.noun(&by))), sections, rows }
 }
 

@@ -1,0 +1,154 @@
+//! The pattern of a ruling: what a person chose of it, and the ruling that this makes.
+
+use jurado_core::decision::{Action, Ruling};
+use jurado_core::finding::{Finding, Key, Kind};
+use jurado_core::protocol::Protocol;
+use jurado_core::verdict::{Judged, JudgedResult};
+use jurado_core::wording;
+use jurado_store::Lab;
+use rust_decimal::Decimal;
+
+use crate::forms;
+
+/// What a person chose of a pattern; empty is what the finding says itself.
+#[derive(Clone, Debug, Default, serde::Deserialize)]
+#[serde(default)]
+pub(crate) struct Chosen {
+    /// Table that the ruling comes from.
+    pub(crate) sheet: u32,
+    /// Key of the finding there.
+    pub(crate) finding: String,
+    /// In place of the key what is found there, as a summary writes it.
+    pub(crate) pattern: String,
+    /// In place of a finding: a lab, the id of a result, and the value that its accuracy is judged against at a place.
+    pub(crate) lab: u32,
+    pub(crate) item: String,
+    pub(crate) against: String,
+    /// `any` for every kind of slip at this result.
+    pub(crate) slip: String,
+    /// Id of a section; empty for any.
+    pub(crate) section: String,
+    /// `key=value`, empty for any.
+    pub(crate) at: String,
+    /// `forgive`, `points` or `accept`.
+    pub(crate) does: String,
+    pub(crate) points: String,
+    pub(crate) reason: String,
+    pub(crate) token: String,
+    /// What was seen of the lab's rulings.
+    pub(crate) seen: String,
+}
+
+impl Chosen {
+    /// The section it is kept to.
+    pub(crate) fn section_id(&self) -> Option<u32> {
+        self.section.parse().ok()
+    }
+
+    /// Whether it sets a reference, so that it comes from a place and not from a finding.
+    pub(crate) fn sets(&self) -> bool {
+        self.lab > 0
+    }
+
+    pub(crate) fn key(&self) -> Option<(String, String)> {
+        self.at.split_once('=').map(|(k, v)| (k.to_owned(), v.to_owned()))
+    }
+}
+
+/// The pattern that a finding and the choices give, or what is wrong with them in words.
+pub(crate) struct Pattern {
+    pub(crate) ruling: Ruling,
+    /// Section and item in words.
+    pub(super) item: String,
+    pub(super) slip: String,
+    pub(super) most: Decimal,
+}
+
+/// The kind of slip that a finding is about, as rulings know it.
+pub(super) fn slip_of<'a>(judged: &'a Judged, finding: &Finding) -> Option<&'a JudgedResult> {
+    let item = finding.place.item?;
+    let at = |r: &&JudgedResult| r.item == item && (finding.place.row.is_none() || r.row == finding.place.row);
+    judged.results.iter().find(at).filter(|r| r.slip.is_some() && finding.code() == "slip")
+}
+
+/// Whether a finding may be found in other tables: what a person judges, adds or repairs is of one table.
+pub(crate) fn has_likes(kind: &Kind) -> bool {
+    !matches!(kind, Kind::Manual(_) | Kind::Own { .. } | Kind::Repair { .. } | Kind::Rewritten { .. })
+}
+
+impl Pattern {
+    /// A place whose results are judged against a value, such as its own consensus.
+    fn against(protocol: &Protocol, chosen: &Chosen) -> Result<Pattern, String> {
+        let item = protocol.item(&chosen.item);
+        let result = protocol.results.iter().position(|r| Some(r.item) == item);
+        let (Some(item), Some((criterion, _))) = (item, result.and_then(|n| protocol.accuracy_of(n))) else {
+            return Err("The accuracy of this result is not judged: no reference can be set for it.".to_owned());
+        };
+        let (key, at) =
+            chosen.key().filter(|(_, at)| !at.is_empty()).ok_or("Say at which place: come from the Floor.")?;
+        if !protocol.keys.iter().any(|k| k.id == key) {
+            return Err("This lab has no such place: come from the Floor.".to_owned());
+        }
+        let value = forms::number(&chosen.against, &format!("the {}", protocol.full_title(item)))?;
+        Ok(Pattern {
+            ruling: Ruling {
+                id: u64::from(u32::MAX),
+                protocol: protocol.id.clone(),
+                code: "accuracy".to_owned(),
+                item: Some(chosen.item.clone()),
+                slip: None,
+                section: None,
+                keys: [(key, at)].into(),
+                against: Some(value),
+                action: Action::Accept,
+                reason: chosen.reason.trim().to_owned(),
+            },
+            item: protocol.full_title(item),
+            slip: String::new(),
+            most: criterion.points,
+        })
+    }
+
+    /// `judged` is the table that it comes from; none where it comes from a place.
+    pub(crate) fn new(lab: &Lab, judged: Option<&Judged>, chosen: &Chosen) -> Result<Pattern, String> {
+        let protocol = &lab.protocol;
+        let Some(judged) = judged else { return Pattern::against(protocol, chosen) };
+        let key = Key::from(chosen.finding.clone());
+        let finding = judged.findings.iter().find(|f| f.key == key).ok_or_else(|| {
+            "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned()
+        })?;
+        if !has_likes(&finding.kind) {
+            return Err("This finding is of this table alone: it has no like.".to_owned());
+        }
+        let criterion = finding.criterion.as_deref().and_then(|id| protocol.criteria.iter().find(|c| c.id == id));
+        let most = criterion.map_or(Decimal::ZERO, |c| c.points);
+        let kind = slip_of(judged, finding).and_then(|r| r.slip.as_ref()).map(|s| &s.kind);
+        let action = match chosen.does.as_str() {
+            "" | "forgive" => Action::Forgive,
+            "accept" => Action::Accept,
+            "points" => Action::Points(forms::points(&chosen.points, most)?),
+            other => return Err(format!("“{other}” is no ruling: choose one of the list.")),
+        };
+        let item = finding.place.item;
+        Ok(Pattern {
+            ruling: Ruling {
+                id: u64::from(u32::MAX),
+                protocol: protocol.id.clone(),
+                code: finding.code().to_owned(),
+                item: item.map(|i| protocol.items[i].id.clone()),
+                slip: kind.filter(|_| chosen.slip != "any").map(|k| k.word().to_owned()),
+                section: None,
+                keys: chosen.key().into_iter().collect(),
+                against: None,
+                action,
+                reason: chosen.reason.trim().to_owned(),
+            },
+            item: item.map_or_else(|| "table".to_owned(), |i| protocol.full_title(i)),
+            slip: match kind {
+                Some(kind) => wording::slip(protocol, kind).to_owned(),
+                None => wording::label(&finding.kind).to_owned(),
+            },
+            most,
+        })
+    }
+}
