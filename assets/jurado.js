@@ -49,7 +49,7 @@
   const act = (e) => {
     if (after === "g") {
       after = "";
-      const to = { d: "docket", b: "bench", q: "quick", r: "returns", i: "intake", s: "sections", p: "protocols", f: "floor" }[e.key];
+      const to = { d: "docket", b: "bench", q: "quick", r: "returns", i: "intake", s: "sections", p: "protocols", f: "floor", m: "moderation" }[e.key];
       return to ? go(`/${to}`) : false;
     }
     if (/^[1-9]$/.test(e.key)) {
@@ -68,7 +68,7 @@
       case " ": return onward();
       case "[": { const to = screen()?.dataset.previous; if (to) location.assign(to); return Boolean(to); }
       case "]": { const to = screen()?.dataset.next; if (to) location.assign(to); return Boolean(to); }
-      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "o": case "r": case "x": case "w": case "p": case "(": case ")": return press(find(e.key));
+      case "Enter": case "d": case "e": case "u": case "c": case "n": case "a": case "s": case "t": case "b": case "o": case "r": case "x": case "w": case "p": case "v": case "(": case ")": return press(find(e.key));
       default: return false;
     }
   };

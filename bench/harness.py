@@ -235,7 +235,7 @@ def multiply(database, wanted):
     """Copies the demo's tables, with teams and sections of their own, until there are about so many. Gives how many."""
     columns = (
         "lab_id, team_id, section_id, submission_id, version, state, station, awarded, decided, possible, open_findings, "
-        "hanging, mark, headline, profile, judged_with, outcome, pattern, patterns, essence"
+        "hanging, mark, headline, profile, judged_with, outcome, pattern, patterns, essence, moved"
     )
     have = int(database.sql("SELECT COUNT(*) FROM sheets WHERE stage IS NOT NULL")[0][0])
     sections = [int(r[0]) for r in database.sql("SELECT id FROM sections WHERE term_id = 0 ORDER BY id")]

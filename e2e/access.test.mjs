@@ -3,6 +3,7 @@ import assert from "node:assert/strict";
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { after, before, test } from "node:test";
+import { decide, markAgain, signedIn } from "./deciding.mjs";
 import { sql, startApp } from "./app.mjs";
 
 const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
@@ -33,7 +34,15 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const section = sql("SELECT id FROM sections WHERE term_id=0 ORDER BY position LIMIT 1", app.database).trim();
   const pattern = JSON.stringify({ id: 0, protocol: "keel-plate", code: "slip", item: "plate_volume", action: { do: "forgive" }, reason: "x" });
   sql(`INSERT INTO rulings (lab_id, pattern, reason, touched, user_id, at) VALUES (${keel}, '${pattern}', 'x', 0, 1, '2026-01-01')`, app.database);
-  const paths = ["/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  // Signed tables, one marked twice and one that waits for a second mark of the coordinator.
+  const signed = sql(`SELECT id FROM sheets WHERE stage IS NOT NULL AND lab_id=${beacon} ORDER BY id LIMIT 2`, app.database).trim().split("\n");
+  const first = await signedIn(app, "reviewer1");
+  for (const one of signed) {
+    await decide(first, one, () => ({ action: "forgive", reason: "looked at" }));
+    sql(`INSERT INTO second_marks (sheet_id, submission_id, user_id, at_random, asked_by, asked_at, decisions, twice) SELECT id, submission_id, (SELECT id FROM users WHERE sign_in='coordinator'), 1, 1, '2026-01-01', '[]', '[]' FROM sheets WHERE id=${one}`, app.database);
+  }
+  assert.equal((await markAgain(page.request, `${app.origin}/second/1`, () => "accept")).status(), 303);
+  const paths = ["/second/2", "/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/moderation", "/moderation/table", "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);

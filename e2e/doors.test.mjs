@@ -54,6 +54,11 @@ test("every route asks for whoever may use it, and a session that was ended open
   const out = query("SELECT MAX(id) FROM removals");
   query(`INSERT INTO storeroom_notes (lab_id, key_id, at_value, body, user_id, written_at) VALUES (${lab}, 'station', '3', 'x', ${one}, '2026-01-01')`);
   const note = query("SELECT MAX(id) FROM storeroom_notes");
+  // A table to be marked a second time by each of the reviewers.
+  for (const [who, where] of [["reviewer1", "Evening"], ["reviewer2", "Morning"]]) {
+    query(`INSERT INTO second_marks (sheet_id, submission_id, user_id, at_random, asked_by, asked_at, decisions, twice) SELECT id, submission_id, (SELECT id FROM users WHERE sign_in = '${who}'), 1, ${one}, '2026-01-01', '[]', '[]' FROM sheets WHERE id = ${table(where)}`);
+  }
+  const again = (who) => query(`SELECT MAX(id) FROM second_marks WHERE user_id = (SELECT id FROM users WHERE sign_in = '${who}')`);
   // A ruling of which no table has a finding.
   const pattern = JSON.stringify({ id: 0, protocol: "keel-plate", code: "none", action: { do: "forgive" }, reason: "x" });
   query(`INSERT INTO rulings (lab_id, pattern, reason, touched, user_id, at) VALUES (${lab}, '${pattern}', 'x', 0, ${one}, '2026-01-01')`);
@@ -104,6 +109,15 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /rulings/new": { at: (id) => `/rulings/new?sheet=${id}&finding=slip:plate_volume`, theirs: evening },
     "GET /rulings/{id}/withdraw": { path: `/rulings/${ruling}/withdraw` },
     "POST /rulings/{id}/withdraw": { path: `/rulings/${ruling}/withdraw`, form: { reason: "" } },
+    "GET /second/{id}": { at: (id) => `/second/${id}`, theirs: again("reviewer2"), mine: again("reviewer1") },
+    "POST /second/{id}": { at: (id) => `/second/${id}`, theirs: again("reviewer2"), mine: again("reviewer1"), form: { submission: "0" } },
+    "GET /moderation": {},
+    "GET /moderation/lab": {},
+    "GET /moderation/table": {},
+    "POST /moderation/round": { coordinator: true, form: {} },
+    "POST /moderation/read": { form: { round: "0", remark: "x".repeat(501) } },
+    "POST /moderation/draw": { coordinator: true, form: { random: "x", hanging: "" } },
+    "POST /moderation/back": { coordinator: true, form: {} },
     "GET /docket": {},
     "GET /bench": {},
     "GET /bench/{id}": bench(""),

@@ -11,6 +11,7 @@ pub mod finding;
 pub mod formula;
 pub mod instructor;
 pub mod judging;
+pub mod moderation;
 pub mod notation;
 pub mod plots;
 pub mod preview;

@@ -116,7 +116,7 @@ pub struct Summary {
 
 impl Summary {
     /// Raised where the same verdict is told in another way: what is kept of it is made anew then.
-    pub const EDITION: u32 = 7;
+    pub const EDITION: u32 = 8;
     /// Longest headline, in characters.
     pub const MOST_HEADLINE: usize = 390;
     /// Longest pattern, in characters.
@@ -162,7 +162,7 @@ pub fn holding<'a>(protocol: &Protocol, judged: &'a Judged, of: &str) -> Option<
 }
 
 /// A finding as a ruling would know it: code, item and kind of slip.
-fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -> String {
+pub(crate) fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -> String {
     let item = finding.place.item.map_or("", |i| protocol.items[i].id.as_str());
     let at = |r: &&JudgedResult| {
         Some(r.item) == finding.place.item && (finding.place.row.is_none() || r.row == finding.place.row)

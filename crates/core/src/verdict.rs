@@ -406,6 +406,8 @@ pub struct ScoreLine {
     pub exact: Decimal,
     /// Points as computed, in the criterion's step.
     pub awarded: Decimal,
+    /// Points as computed, with rulings and before anybody decides, in the criterion's step.
+    pub computed: Decimal,
     /// Points after rulings and decisions.
     pub decided: Decimal,
     /// Points there are.

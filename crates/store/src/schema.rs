@@ -59,7 +59,7 @@ diesel::table! {
         judged_with -> Char, signed_by -> Nullable<Unsigned<Integer>>, signed_at -> Nullable<Datetime>, returned_at -> Nullable<Datetime>,
         taken_by -> Nullable<Unsigned<Integer>>, taken_until -> Nullable<Datetime>, returns -> Unsigned<Integer>, stage -> Nullable<Unsigned<Tinyint>>, calm -> Nullable<Numeric>,
         outcome -> Char, changed -> Varchar, changed_by -> Varchar, term_id -> Unsigned<Integer>, removal_id -> Nullable<Unsigned<Integer>>,
-        pattern -> Varchar, patterns -> Text, essence -> Mediumtext,
+        pattern -> Varchar, patterns -> Text, essence -> Mediumtext, moved -> Varchar,
     }
 }
 diesel::table! {
@@ -112,7 +112,7 @@ diesel::table! {
     judged_ahead (job_id, sheet_id) {
         job_id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, version -> Unsigned<Integer>, awarded -> Numeric, decided -> Numeric,
         possible -> Numeric, open_findings -> Unsigned<Integer>, hanging -> Numeric, mark -> Varchar, headline -> Varchar, profile -> Varchar,
-        judged_with -> Char, outcome -> Char, pattern -> Varchar, patterns -> Text, essence -> Mediumtext,
+        judged_with -> Char, outcome -> Char, pattern -> Varchar, patterns -> Text, essence -> Mediumtext, moved -> Varchar,
     }
 }
 diesel::table! {
@@ -147,6 +147,21 @@ diesel::table! {
     storeroom_notes (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, key_id -> Varchar, at_value -> Varchar, body -> Varchar,
         user_id -> Unsigned<Integer>, written_at -> Datetime, done_by -> Nullable<Unsigned<Integer>>, done_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
+    moderation_rounds (id) { id -> Unsigned<Integer>, term_id -> Unsigned<Integer>, opened_by -> Unsigned<Integer>, opened_at -> Datetime, }
+}
+diesel::table! {
+    moderation_words (round_id, user_id) {
+        round_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, remark -> Varchar, read_at -> Datetime,
+    }
+}
+diesel::table! {
+    second_marks (id) {
+        id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, submission_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>,
+        at_random -> Bool, asked_by -> Unsigned<Integer>, asked_at -> Datetime, marked_at -> Nullable<Datetime>,
+        decisions -> Mediumtext, first_points -> Numeric, second_points -> Numeric, twice -> Mediumtext,
     }
 }
 diesel::table! { settings (name) { name -> Varchar, value -> Text, } }
@@ -188,5 +203,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     term_labs,
     removals,
     rulings,
-    storeroom_notes
+    storeroom_notes,
+    moderation_rounds,
+    moderation_words,
+    second_marks
 );

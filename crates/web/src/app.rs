@@ -16,8 +16,8 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, course, docket, entry, floor, intake, new_lab, people, protocol_text, protocols, quick,
-    returns, rulings, sections, setting, shelf, stations, tryout, watch, words,
+    attachments, auth, bench, course, docket, entry, floor, intake, moderation, new_lab, people, protocol_text,
+    protocols, quick, returns, rulings, second, sections, setting, shelf, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -124,6 +124,15 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/floor/{lab}/shared", web::get().to(floor::shared))
         .route("/floor/{lab}/place", web::get().to(floor::place))
         .route("/floor/{lab}/note", web::post().to(floor::note))
+        .route("/moderation", web::get().to(moderation::page))
+        .route("/moderation/lab", web::get().to(moderation::to_lab))
+        .route("/moderation/table", web::get().to(moderation::table))
+        .route("/moderation/round", web::post().to(moderation::open))
+        .route("/moderation/read", web::post().to(moderation::read))
+        .route("/moderation/draw", web::post().to(moderation::draw))
+        .route("/moderation/back", web::post().to(moderation::take_back))
+        .route("/second/{id}", web::get().to(second::page))
+        .route("/second/{id}", web::post().to(second::mark))
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))

@@ -52,6 +52,7 @@ const STYLES: &[&str] = styles![
     "intake",
     "rulings",
     "floor",
+    "moderation",
 ];
 
 /// Bays of as many rungs, and columns of a raft as wide, as have a class.

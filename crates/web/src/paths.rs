@@ -1,7 +1,7 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 15] = [
+const PLACES: [&str; 17] = [
     "account",
     "bench",
     "course",
@@ -9,11 +9,13 @@ const PLACES: [&str; 15] = [
     "entry",
     "floor",
     "intake",
+    "moderation",
     "people",
     "protocols",
     "quick",
     "returns",
     "rulings",
+    "second",
     "sections",
     "terms",
     "",

@@ -108,6 +108,8 @@ pub struct Finding {
     pub fragile: Option<Fragile>,
     /// Ruling that settles it.
     pub ruling: Option<u64>,
+    /// Points it takes after rulings, before anybody decides: nought for a reviewer's own finding.
+    pub computed_cost: Decimal,
     /// Points it takes after rulings and decisions.
     pub decided_cost: Decimal,
     /// The decision on it.
@@ -130,6 +132,7 @@ impl Finding {
             hangs: Decimal::ZERO,
             fragile: None,
             ruling: None,
+            computed_cost: Decimal::ZERO,
             decided_cost: Decimal::ZERO,
             decision: None,
             reworded: None,

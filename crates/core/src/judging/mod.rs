@@ -113,19 +113,26 @@ pub fn judge_in(
     results::find(protocol, section, &table, &results, &mut found);
     notes(protocol, &table, &mut found);
     stated::stated(protocol, &results, &mut found);
-    let rulings: Vec<&Ruling> =
+    let here: Vec<&Ruling> =
         rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.section, &submission.keys)).collect();
     comparisons.extend(score::compare(
         &score::Against { protocol, section, submission, table: &table, clean: &clean },
-        &rulings,
+        &here,
         &results,
         &mut found,
     ));
     waiting::excuse(as_typed.waiting, &mut found);
     person::add(protocol, as_typed, decisions, &mut found);
-    score::settle(protocol, &results, &mut list, &rulings, decisions);
+    score::settle(protocol, &results, &mut list, &here, decisions);
     person::reword(&mut list, decisions);
-    let score = score::score(protocol, section, &list, &comparisons, decisions);
+    let mut score = score::score(protocol, section, &list, &comparisons, decisions);
+    if decisions.iter().any(|d| matches!(d.action, Action::Read | Action::LeaveOut | Action::Refuse)) {
+        // What is computed is computed from the table as it was handed in, by its own story.
+        let untouched = judge_in(protocol, section, as_typed, rulings, &[]).score;
+        for (line, as_computed) in score.lines.iter_mut().zip(untouched.lines) {
+            line.computed = as_computed.computed;
+        }
+    }
     Judged {
         section: submission.section.clone(),
         team: submission.team.clone(),

@@ -316,6 +316,7 @@ pub(super) fn settle(
             finding.ruling = Some(ruling.id);
             finding.decided_cost = ruling.action.cost(finding.cost);
         }
+        finding.computed_cost = finding.decided_cost;
         if let Some(decision) = newest.get(&finding.key).copied() {
             finding.decided_cost = decision.action.cost(finding.cost);
             finding.decision = Some(decision.clone());
@@ -360,6 +361,7 @@ pub(super) fn score(
         let standing = standing(protocol, (n, c), &mine, compared, comparisons, changed.as_ref());
         let ruling = mine.iter().filter_map(|f| f.ruling).max();
         let fragile = mine.iter().filter(|f| !f.is_settled()).find_map(|f| f.fragile.clone());
+        let computed = c.in_steps(left(&|f| f.computed_cost));
         score.awarded += awarded;
         score.decided += decided;
         score.lines.push(ScoreLine {
@@ -367,6 +369,7 @@ pub(super) fn score(
             title: c.title.clone(),
             exact,
             awarded,
+            computed,
             decided,
             possible: c.points,
             standing,

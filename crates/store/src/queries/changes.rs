@@ -291,7 +291,7 @@ fn switch(c: &mut Db, job: &Job, process: &str, lab: &Lab) -> Result<usize, Stor
          s.awarded = a.awarded, s.decided = a.decided, s.possible = a.possible, s.open_findings = a.open_findings, \
          s.hanging = a.hanging, s.mark = a.mark, s.headline = a.headline, s.profile = a.profile, \
          s.judged_with = a.judged_with, s.outcome = a.outcome, s.pattern = a.pattern, s.patterns = a.patterns, \
-         s.essence = a.essence, s.version = s.version + 1, s.changed = ?, s.changed_by = ?, \
+         s.essence = a.essence, s.moved = a.moved, s.version = s.version + 1, s.changed = ?, s.changed_by = ?, \
          s.state = IF(s.state = 'signed' AND a.open_findings > 0, 'waiting', s.state) WHERE s.lab_id = {}",
         job.id, lab.id
     ))

@@ -9,6 +9,7 @@ use diesel::prelude::*;
 use jurado_core::class::Essence;
 use jurado_core::decision::{Decision, Ruling};
 use jurado_core::judging::judge_in;
+use jurado_core::moderation::Moved;
 use jurado_core::protocol::Protocol;
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
@@ -58,7 +59,8 @@ impl Ground {
     /// What is kept of a verdict.
     pub(crate) fn derived(&self, judged: &Judged) -> Derived {
         let protocol = &self.lab.protocol;
-        Derived::of(Summary::of(protocol, judged), &Essence::of(protocol, judged), &self.judged_with)
+        let (summary, moved) = (Summary::of(protocol, judged), Moved::of(protocol, judged));
+        Derived::of(summary, &Essence::of(protocol, judged), &moved, &self.judged_with)
     }
 }
 

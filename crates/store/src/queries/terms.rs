@@ -139,7 +139,7 @@ pub fn begin(c: &mut Db, new: &New<'_>, user: &User) -> Result<u32, StoreError> 
             .values((term_labs::term_id.eq(term), term_labs::lab_id.eq(lab), term_labs::protocol_id.eq(protocol_id)))
             .execute(c.sql())?;
     }
-    for table in ["sections", "students", "imports", "sheets", "rulings"] {
+    for table in ["sections", "students", "imports", "sheets", "rulings", "moderation_rounds"] {
         diesel::sql_query(format!("UPDATE {table} SET term_id = {term} WHERE term_id = 0")).execute(c.sql())?;
     }
     for section in old {

@@ -125,6 +125,7 @@ fn differences(kept: &Derived, judged: &Derived) -> Vec<String> {
     differ("what it waits for is", kept.pattern.clone(), judged.pattern.clone());
     differ("its findings are", kept.patterns.clone(), judged.patterns.clone());
     differ("what its class is told is", kept.essence.clone(), judged.essence.clone());
+    differ("what persons changed is", kept.moved.clone(), judged.moved.clone());
     differ("it is said to be", kept.judged_with.clone(), judged.judged_with.clone());
     what
 }

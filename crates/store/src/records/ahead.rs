@@ -27,6 +27,7 @@ pub(crate) struct Ahead {
     pattern: String,
     patterns: String,
     essence: String,
+    moved: String,
 }
 
 impl Ahead {
@@ -48,6 +49,7 @@ impl Ahead {
             pattern: d.pattern,
             patterns: d.patterns,
             essence: d.essence,
+            moved: d.moved,
         }
     }
 }

@@ -3,6 +3,7 @@
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::class::Essence;
+use jurado_core::moderation::Moved;
 use jurado_core::summary::Summary;
 use rust_decimal::Decimal;
 
@@ -90,11 +91,13 @@ pub(crate) struct Derived {
     pub(crate) patterns: String,
     /// What its class needs of it.
     pub(crate) essence: String,
+    /// What persons changed of it.
+    pub(crate) moved: String,
 }
 
 impl Derived {
     /// What is kept of a verdict that was made with `judged_with`.
-    pub(crate) fn of(summary: Summary, essence: &Essence, judged_with: &str) -> Derived {
+    pub(crate) fn of(summary: Summary, essence: &Essence, moved: &Moved, judged_with: &str) -> Derived {
         Derived {
             awarded: summary.awarded,
             decided: summary.decided,
@@ -109,6 +112,7 @@ impl Derived {
             pattern: summary.pattern,
             patterns: summary.patterns,
             essence: essence.to_text(),
+            moved: moved.to_text(),
         }
     }
 }

@@ -7,6 +7,7 @@ pub(crate) mod charts;
 pub(crate) mod docket;
 pub(crate) mod floor;
 pub(crate) mod ladder;
+pub(crate) mod moderation;
 pub(crate) mod profile;
 pub(crate) mod raft;
 pub(crate) mod replicates;

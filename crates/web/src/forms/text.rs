@@ -25,6 +25,8 @@ pub(crate) const SAYING: Text = text("finding", 500);
 pub(crate) const EXPLANATION: Text = text("explanation", 1_000);
 /// A note for the storeroom.
 pub(crate) const STOREROOM: Text = text("note", jurado_store::floor::MOST_NOTE);
+/// A word on what is about one's own tables.
+pub(crate) const REMARK: Text = text("remark", jurado_store::moderation::MOST_REMARK);
 /// Name of a section, team or term.
 pub(crate) const NAME: Text = text("name", course::MOST_NAME);
 /// Name of a student.

@@ -6,6 +6,7 @@ mod course;
 mod doors;
 mod floor;
 mod intake;
+mod moderation;
 mod returns;
 mod rulings;
 mod texts;

@@ -8,6 +8,7 @@ pub(crate) mod floor;
 pub(crate) mod frame;
 pub(crate) mod intake;
 pub(crate) mod lab_form;
+pub(crate) mod moderation;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
