@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use rust_decimal::Decimal;
 
 use crate::finding::key::Key;
+use crate::submission::Submission;
 use serde::{Deserialize, Serialize};
 
 /// A reviewer's decision on a finding, a whole line of the score, a cell, what the team is told of a finding, or a finding
@@ -69,6 +70,9 @@ pub struct Ruling {
     /// station whose gauge reads low.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub against: Option<f64>,
+    /// It holds for tables that were handed in with this number or a later one; absent for all.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<u32>,
     /// What it does.
     pub action: Action,
     /// Why.
@@ -76,11 +80,12 @@ pub struct Ruling {
 }
 
 impl Ruling {
-    /// Whether it is about a table of this section with these keys.
-    pub fn concerns(&self, protocol: &str, section: &str, keys: &BTreeMap<String, String>) -> bool {
+    /// Whether it is about a table.
+    pub fn concerns(&self, protocol: &str, table: &Submission) -> bool {
         self.protocol == protocol
-            && self.section.as_deref().is_none_or(|s| s == section)
-            && self.keys.iter().all(|(k, v)| keys.get(k) == Some(v))
+            && self.section.as_ref().is_none_or(|s| *s == table.section)
+            && self.keys.iter().all(|(k, v)| table.keys.get(k) == Some(v))
+            && self.since.is_none_or(|first| table.number >= first)
     }
 
     /// How narrow its pattern is: of two that fit the narrower counts, and of two alike the newer.

@@ -18,6 +18,10 @@ pub struct Submission {
     /// Rows of this table that could not be used and wait to be mended: what they hold is not missing.
     #[serde(skip_serializing_if = "is_nought", default)]
     pub waiting: u32,
+    /// Its number among all tables in the order in which they were handed in; 0 where that is not known. Never part of what
+    /// was handed in: a ruling may hold from some table on.
+    #[serde(skip)]
+    pub number: u32,
 }
 
 fn is_nought(n: &u32) -> bool {

@@ -336,6 +336,7 @@ fn a_ruling_shows_what_it_would_change_and_withdrawing_restores() {
         slip: Some("literal".into()),
         keys: [("station".to_owned(), "3".to_owned())].into(),
         against: None,
+        since: None,
         action: Action::Forgive,
         reason: "the sheet said diameter".into(),
     };
@@ -351,6 +352,13 @@ fn a_ruling_shows_what_it_would_change_and_withdrawing_restores() {
     // Of another station, or another protocol, nothing.
     let elsewhere = Ruling { keys: [("station".to_owned(), "1".to_owned())].into(), ..ruling.clone() };
     assert!(of_ruling(&p, &tables, &[], &elsewhere).is_empty());
+    // From some table on: that number or a later one, and none of which the number is not known.
+    let later = Ruling { since: Some(40), ..ruling.clone() };
+    let concerned = submissions.iter().find(|s| ruling.concerns("post", s)).expect("a table of station 3");
+    for (number, is) in [(0, false), (39, false), (40, true), (41, true)] {
+        let table = jurado_core::submission::Submission { number, ..concerned.clone() };
+        assert_eq!(later.concerns("post", &table), is, "{number}");
+    }
     // A newer one supersedes it.
     let newer = Ruling { id: 8, action: Action::Accept, ..ruling.clone() };
     let changes = of_ruling(&p, &tables, &[ruling], &newer);
@@ -385,6 +393,7 @@ fn a_station_may_be_judged_against_its_own_consensus() {
         slip: None,
         keys: [("station".to_owned(), "1".to_owned())].into(),
         against: Some(35.9),
+        since: None,
         action: Action::Accept,
         reason: "the post at station 1 is thinner than drawn".into(),
     };

@@ -168,6 +168,7 @@ impl Person<'_> {
             .into(),
             cells: sheet.cells,
             waiting: 0,
+            number: 0,
         }
     }
 

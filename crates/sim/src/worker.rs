@@ -368,6 +368,7 @@ impl Worker<'_> {
             keys: self.keys.clone(),
             cells,
             waiting: 0,
+            number: 0,
         };
         (submission, outcomes)
     }

@@ -4,6 +4,7 @@
 //! database goes through [`Store::run`], [`Store::look`] and [`Store::snapshot`] (`transaction`). A change of a sheet and what
 //! the Docket shows of it happen in one transaction.
 
+mod cores;
 mod error;
 mod migrating;
 mod pool;
@@ -21,6 +22,7 @@ use diesel::MysqlConnection;
 use diesel::prelude::*;
 use diesel::r2d2::Pool;
 
+pub use cores::on_all_cores;
 pub use error::{Ailment, Conflict, StoreError};
 pub use queries::attachments;
 pub use queries::changes;

@@ -21,6 +21,7 @@ fn pattern(action: Action, slip: Option<&str>) -> Ruling {
         section: None,
         keys: BTreeMap::new(),
         against: None,
+        since: None,
         action,
         reason: "the sheet says so".into(),
     }
@@ -166,4 +167,42 @@ fn who_rules_second_is_told_of_the_first_and_a_signed_table_that_opens_waits() {
         put(&w, None, &Ruling { reason: " ".into(), ..pattern(Action::Accept, None) }),
         Err(StoreError::Bad(..))
     ));
+}
+
+#[test]
+fn a_ruling_from_now_on_leaves_what_is_there_and_counts_for_what_comes() {
+    let w = class("rulings_since");
+    let before = verdicts(&w);
+    // The number that a form proposes is not taken: it holds from what comes next.
+    let since = Ruling { since: Some(0), ..pattern(Action::Forgive, None) };
+    let (id, touched) = put(&w, None, &since).expect("in force");
+    assert_eq!((touched, verdicts(&w)), (0, before.clone()), "what is there stays");
+    assert!(w.differences().is_empty());
+    let bare = decided(&w, "Zulu");
+    w.bring(&csv("Evening", "Zulu", "303.4"));
+    let d = w.run(|c| sheets::get(c, w.sheet("Zulu"), &w.coordinator));
+    let lab = w.run(|c| jurado_store::labs::get(c, w.lab));
+    assert!(d.judge(&lab.protocol).findings.iter().any(|f| f.ruling == Some(u64::from(id))), "handed in since");
+    assert!(decided(&w, "Zulu") > bare);
+    assert!(w.differences().is_empty());
+    w.run(|c| rulings::withdraw(c, id, "it was right", &w.coordinator));
+    assert_eq!(decided(&w, "Zulu"), bare);
+    assert!(w.differences().is_empty());
+}
+
+#[test]
+fn a_ruling_about_any_result_settles_the_slip_wherever_it_is_and_one_about_a_result_is_narrower() {
+    let w = class("rulings_anywhere");
+    let wide = Ruling { item: None, ..pattern(Action::Forgive, None) };
+    let (same, any) = w.run(|c| rulings::anywhere(c, w.lab, "slip", Some("decimal-point")));
+    assert_eq!((same, any), (2, 2), "Bittern’s volume is right");
+    assert_eq!(w.run(|c| rulings::anywhere(c, w.lab, "slip", Some("inverted"))).0, 0);
+    let (id, touched) = put(&w, None, &wide).expect("in force");
+    assert_eq!(touched, 2);
+    let narrow = pattern(Action::Accept, Some("decimal-point"));
+    let (_, back) = put(&w, None, &narrow).expect("in force");
+    assert_eq!(back, 2, "the narrower counts");
+    assert!(w.differences().is_empty());
+    assert_eq!(w.run(|c| rulings::withdraw(c, id, "too wide", &w.coordinator)), 0, "nothing stood by it any more");
+    assert!(w.differences().is_empty());
 }

@@ -113,8 +113,7 @@ pub fn judge_in(
     results::find(protocol, section, &table, &results, &mut found);
     notes(protocol, &table, &mut found);
     stated::stated(protocol, &results, &mut found);
-    let here: Vec<&Ruling> =
-        rulings.iter().filter(|r| r.concerns(&protocol.id, &submission.section, &submission.keys)).collect();
+    let here: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, submission)).collect();
     comparisons.extend(score::compare(
         &score::Against { protocol, section, submission, table: &table, clean: &clean },
         &here,

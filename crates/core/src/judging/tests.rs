@@ -84,6 +84,7 @@ fn table(cells: Vec<SubmittedCell>) -> Submission {
         keys: [("station".to_owned(), "1".to_owned())].into(),
         cells,
         waiting: 0,
+        number: 0,
     }
 }
 

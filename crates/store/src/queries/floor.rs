@@ -9,7 +9,7 @@ use super::users::User;
 use super::{events, labs};
 use crate::records::words::SheetState;
 use crate::schema::{sections, sheets, storeroom_notes, teams, users};
-use crate::{Db, StoreError, inserted};
+use crate::{Db, StoreError, inserted, on_all_cores};
 
 /// Where the table of an entry stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -65,17 +65,8 @@ pub fn class(c: &mut Db, lab: u32, depth: Depth) -> Result<(Vec<Seat>, Vec<Entry
         Ok((seat, Entry { section, team, reviewer, found: Entry::found(patterns), essence }))
     };
     // Reading two thousand texts takes as long as fetching them: each core reads a part.
-    let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let part = rows.len().div_ceil(cores).max(64);
-    let parts: Vec<Result<Vec<(Seat, Entry)>, StoreError>> = std::thread::scope(|scope| {
-        let threads: Vec<_> = rows.chunks(part).map(|some| scope.spawn(|| some.iter().map(read).collect())).collect();
-        threads.into_iter().map(|t| t.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
-    });
-    let mut both = Vec::with_capacity(rows.len());
-    for part in parts {
-        both.extend(part?);
-    }
-    Ok(both.into_iter().unzip())
+    let both: Result<Vec<(Seat, Entry)>, StoreError> = on_all_cores(&rows, read).into_iter().collect();
+    Ok(both?.into_iter().unzip())
 }
 
 /// How many tables of each lab are in, by its number.

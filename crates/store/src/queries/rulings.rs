@@ -14,8 +14,7 @@ use super::rulings_kept::parsed;
 use super::sheets::{self, SheetDetail};
 use super::users::User;
 use super::{events, ground, sections};
-use crate::records::words::Role;
-use crate::schema::{rulings, sections as section_table, sheets as sheet_table, teams, users};
+use crate::schema::{rulings, sections as section_table, sheets as sheet_table, submissions, teams, users};
 use crate::{Db, StoreError, inserted};
 
 /// A ruling with its history.
@@ -83,7 +82,6 @@ pub fn tables(
     (lab, sheet): (u32, u32),
     code: &str,
     item: Option<&str>,
-    user: &User,
 ) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
     let places: Vec<(Place, bool)> = sheet_table::table
         .inner_join(section_table::table)
@@ -96,40 +94,55 @@ pub fn tables(
             sheet_table::patterns.like(holds(code, item)).or(sheet_table::patterns.eq("*")),
         ))
         .load(c.sql())?;
-    let everybody = User { role: Role::Coordinator, ..user.clone() };
-    let mut out = Vec::new();
-    for ((id, ..), _) in places.iter().filter(|((id, ..), like)| *like || *id == sheet) {
-        out.push(sheets::get(c, *id, &everybody)?);
-    }
+    let like: Vec<u32> =
+        places.iter().filter(|((id, ..), like)| *like || *id == sheet).map(|((id, ..), _)| *id).collect();
+    let out = sheets::many(c, lab, &like)?;
     Ok((out, places.into_iter().map(|(place, _)| place).collect()))
+}
+
+/// How many tables of a lab hold a finding of this kind at any result: with this slip, and with whatever slip.
+///
+/// # Errors
+/// Faults of the database.
+pub fn anywhere(c: &mut Db, lab: u32, code: &str, slip: Option<&str>) -> Result<(i64, i64), StoreError> {
+    let count = |c: &mut Db, like: &str| -> Result<i64, StoreError> {
+        Ok(sheet_table::table
+            .filter(sheet_table::lab_id.eq(lab))
+            .filter(sheet_table::stage.is_not_null())
+            .filter(sheet_table::patterns.like(like).or(sheet_table::patterns.eq("*")))
+            .count()
+            .get_result(c.sql())?)
+    };
+    let any = count(c, &holds(code, None))?;
+    // Slips alone have a third part, so that no other finding's can be meant.
+    let same = slip.map_or(Ok(any), |slip| count(c, &format!("%/{};%", plain(slip))))?;
+    Ok((same, any))
 }
 
 /// As [`tables`], those that stand at a place: the value `at` of the key `key`.
 ///
 /// # Errors
 /// Faults of the database.
-pub fn tables_at(
-    c: &mut Db,
-    lab: u32,
-    (key, at): (&str, &str),
-    user: &User,
-) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+pub fn tables_at(c: &mut Db, lab: u32, (key, at): (&str, &str)) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
     let (seats, entries) = super::floor::class(c, lab, Depth::Values)?;
-    let everybody = User { role: Role::Coordinator, ..user.clone() };
-    let (mut out, mut places) = (Vec::new(), Vec::new());
+    let (mut there, mut places) = (Vec::new(), Vec::new());
     for (seat, entry) in seats.into_iter().zip(entries) {
         if entry.essence.keys.get(key).is_some_and(|v| v == at) {
-            out.push(sheets::get(c, seat.sheet, &everybody)?);
+            there.push(seat.sheet);
         }
         places.push((seat.sheet, seat.section_id, entry.section));
     }
-    Ok((out, places))
+    Ok((sheets::many(c, lab, &there)?, places))
 }
 
 /// What the list of a table's findings is like that holds one of a kind about an item.
 fn holds(code: &str, item: Option<&str>) -> String {
-    let plain = |text: &str| text.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_");
     format!("%;{}/{}/%", plain(code), item.map_or_else(|| "%".to_owned(), plain))
+}
+
+/// A text as it stands in a pattern of the database.
+fn plain(text: &str) -> String {
+    text.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_")
 }
 
 /// What a person has seen of a lab's rulings: the number of the newest, and how many were withdrawn.
@@ -213,6 +226,12 @@ fn rejudge(
     Ok(before.iter().zip(&after).filter(|(b, a)| b != a).count() as u32)
 }
 
+/// The least number that the next table handed in may have.
+fn next_submission(c: &mut Db) -> Result<u32, StoreError> {
+    let newest: Option<u32> = submissions::table.select(diesel::dsl::max(submissions::id)).first(c.sql())?;
+    Ok(newest.unwrap_or(0) + 1)
+}
+
 /// Puts a ruling in force, based on what the person saw of the lab's rulings, and judges what it touches anew, all in one
 /// step. Gives its number and how many tables have other points or open findings.
 ///
@@ -236,9 +255,14 @@ pub fn put(
         return Err(changed_last(c, lab)?);
     }
     let with = grounds(c, lab, section)?;
-    let pattern = Ruling { id: 0, section: None, reason: why.clone(), ..new.clone() };
-    let text = serde_json::to_string(&pattern).map_err(|e| StoreError::Broken(e.to_string()))?;
     let at = c.now()?;
+    // From now on means after all that is there: the lab is held, so that nothing is handed in meanwhile.
+    let since = match new.since {
+        Some(_) => Some(next_submission(c)?),
+        None => None,
+    };
+    let pattern = Ruling { id: 0, section: None, since, reason: why.clone(), ..new.clone() };
+    let text = serde_json::to_string(&pattern).map_err(|e| StoreError::Broken(e.to_string()))?;
     diesel::insert_into(rulings::table)
         .values((
             rulings::lab_id.eq(lab),

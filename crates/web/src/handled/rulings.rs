@@ -103,3 +103,39 @@ async fn a_ruling_moves_every_section_names_itself_and_goes_again() {
     assert_eq!(chief.get("/rulings/1/withdraw").await.status, 404, "there is nothing to take back any more");
     assert!(chief.page("/rulings").await.contains("withdrawn by chief"));
 }
+
+#[actix_web::test]
+async fn a_pattern_may_be_of_any_result_and_of_what_comes_from_now_on() {
+    let s = site("rulings_patterns").await;
+    s.bring(&csv("Morning", "Alfa", "303.3"));
+    s.bring(&csv("Evening", "Zulu", "303.3").replace("Zulu,1,", "Zulu,2,"));
+    let (rev, id) = (s.browser("rev").await, s.sheet("Alfa").to_string());
+    let look = |more: &str| format!("/rulings/new?sheet={id}&finding={SLIP}{more}");
+    let page = rev.page(&look("")).await;
+    assert!(page.contains("any result of the lab 2") && page.contains("Station any 2 1 1 2 1"), "{page}");
+    let wide = rev.page(&look("&result=any&slip=any")).await;
+    assert!(wide.contains("where the table has any slip") && wide.contains("2 are settled"), "{wide}");
+    let one = rev.page(&look("&result=any&slip=any&at=station%3D2")).await;
+    assert!(one.contains("1 is settled") && one.contains("at station 2"), "{one}");
+    let new = rev.page(&look("&when=new")).await;
+    assert!(new.contains("0 are settled") && new.contains("handed in from now on"), "{new}");
+    let fields = [
+        ("sheet", &*id),
+        ("finding", SLIP),
+        ("does", "forgive"),
+        ("reason", "New sheets say it."),
+        ("seen", "0-0"),
+        ("when", "new"),
+        ("result", "any"),
+        ("slip", "any"),
+    ];
+    assert!(rev.done("/rulings", &fields).await.contains("Ruling 1 is in force: 0 tables changed."));
+    let list = rev.page("/rulings").await;
+    assert!(list.contains("where the table has any slip, in any section, handed in from"), "{list}");
+    let pattern = "SELECT COUNT(*) FROM rulings WHERE pattern LIKE '%since%' AND pattern NOT LIKE '%plate_volume%'";
+    assert_eq!(s.count(pattern), 1);
+    s.bring(&csv("Morning", "Bittern", "303.3"));
+    let told = rev.page(&format!("/bench/{}?f=12", s.sheet("Bittern"))).await;
+    assert!(told.contains("settled by ruling 1: “New sheets say it.”"), "{told}");
+    assert!(!rev.page(&format!("/bench/{id}?f=12")).await.contains("settled by ruling"), "what was there stays");
+}

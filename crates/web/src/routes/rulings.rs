@@ -14,7 +14,7 @@ use crate::flash::{Said, on_to_saying};
 use crate::forms;
 use crate::session::Actor;
 use crate::views::frame::Frame;
-use crate::views::rulings::{BackView, Chosen, KeptView, Pattern, RulingView, STRIP};
+use crate::views::rulings::{BackView, Chosen, KeptView, Pattern, RulingView, STRIP, slip_word};
 
 #[derive(Template)]
 #[template(path = "ruling.html")]
@@ -40,6 +40,8 @@ struct From {
     all: Vec<SheetDetail>,
     /// All tables of the lab.
     places: Vec<rulings::Place>,
+    /// Tables that hold the like at any result: of the same slip, of any.
+    anywhere: (i64, i64),
     /// What is seen of the lab's rulings.
     seen: String,
 }
@@ -47,17 +49,17 @@ struct From {
 /// Loads what a ruling comes from; where no finding is named it is the one that most wants a person.
 async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
     if chosen.sets() {
-        let (lab, place) = (chosen.lab, chosen.key().unwrap_or_default());
+        let (lab, place) = (chosen.lab, chosen.keys().into_iter().next().unwrap_or_default());
         return actor
-            .look(move |c, user| {
-                let (all, places) = rulings::tables_at(c, lab, (&place.0, &place.1), user)?;
+            .look(move |c, _| {
+                let (all, places) = rulings::tables_at(c, lab, (&place.0, &place.1))?;
                 let (lab, seen) = (labs::get(c, lab)?, rulings::seen(c, lab)?);
-                Ok(From { lab, judged: None, all, places, seen })
+                Ok(From { lab, judged: None, all, places, anywhere: (0, 0), seen })
             })
             .await;
     }
     let pattern = chosen.pattern.clone();
-    let (sheet, named) = (chosen.sheet, chosen.finding.clone());
+    let (sheet, named, wide) = (chosen.sheet, chosen.finding.clone(), chosen.wide());
     let (from, key) = actor
         .look(move |c, user| {
             // The table itself has to be this person's.
@@ -79,9 +81,11 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
             let finding = judged.findings.iter().find(|f| f.key == Key::from(key.clone()));
             let item = finding.and_then(|f| f.place.item).map(|i| lab.protocol.items[i].id.clone());
             let code = finding.map_or("none", |f| f.code());
-            let (all, places) = rulings::tables(c, (lab.id, sheet), code, item.as_deref(), user)?;
+            let slip = finding.and_then(|f| slip_word(&judged, f));
+            let anywhere = rulings::anywhere(c, lab.id, code, slip)?;
+            let (all, places) = rulings::tables(c, (lab.id, sheet), code, item.as_deref().filter(|_| !wide))?;
             let seen = rulings::seen(c, lab.id)?;
-            Ok((From { lab, judged: Some(judged), all, places, seen }, key))
+            Ok((From { lab, judged: Some(judged), all, places, anywhere, seen }, key))
         })
         .await?;
     chosen.finding = key;
@@ -90,7 +94,7 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
 
 /// The page of a ruling that is not in force yet; what cannot be is told on it.
 async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> Result<RulingPage, WebError> {
-    let From { lab, judged, all, places, seen } = load(actor, &mut chosen).await?;
+    let From { lab, judged, all, places, anywhere, seen } = load(actor, &mut chosen).await?;
     if chosen.seen.is_empty() {
         chosen.seen = seen;
     }
@@ -109,7 +113,7 @@ async fn drawn_up(actor: &Actor, mut chosen: Chosen, fault: Option<String>) -> R
                     )
                 }
             };
-            let view = RulingView::new(&lab, (&all, &places), &pattern, &chosen, (&user, blind));
+            let view = RulingView::new(&lab, (&all, &places, anywhere), &pattern, &chosen, (&user, blind));
             Ok::<_, WebError>(RulingView { fault: fault.or(told), ..view })
         })
         .await??;
@@ -171,13 +175,13 @@ struct WithdrawPage {
 /// What taking a ruling back would restore, before it is done.
 async fn taking_back(actor: &Actor, id: u32, fault: Option<String>) -> Result<WithdrawPage, WebError> {
     let (lab, kept, all, places) = actor
-        .look(move |c, user| {
+        .look(move |c, _| {
             let there = |k: &rulings::Kept| k.ruling.id == u64::from(id) && k.withdrawn.is_none();
             let kept = rulings::all(c)?.into_iter().find(there).ok_or(StoreError::NotFound("ruling in force"))?;
             let r = &kept.ruling;
             let (all, places) = match r.keys.iter().next().filter(|_| r.against.is_some()) {
-                Some((key, at)) => rulings::tables_at(c, kept.lab_id, (key, at), user)?,
-                None => rulings::tables(c, (kept.lab_id, 0), &r.code, r.item.as_deref(), user)?,
+                Some((key, at)) => rulings::tables_at(c, kept.lab_id, (key, at))?,
+                None => rulings::tables(c, (kept.lab_id, 0), &r.code, r.item.as_deref())?,
             };
             Ok((labs::get(c, kept.lab_id)?, kept, all, places))
         })

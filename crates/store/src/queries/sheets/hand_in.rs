@@ -71,7 +71,8 @@ pub(crate) fn hand_in(
         // Its section or team may have been renamed since: the same table under a new name is the same table.
         // One that had been taken out is there again, whatever it holds.
         if !removed
-            && (same == digest || serde_json::to_string(&named(c, team, read(&was, 0)?)?).is_ok_and(|was| was == body))
+            && (same == digest
+                || serde_json::to_string(&named(c, team, read(&was, 0, 0)?)?).is_ok_and(|was| was == body))
         {
             return Ok(HandedIn::Unchanged);
         }
@@ -91,7 +92,7 @@ pub(crate) fn hand_in(
         .execute(c.sql())?;
     let submission = inserted(c.sql())?;
     let station = table.keys.get("station").map(String::as_str).unwrap_or_default();
-    let judged = ground.judge(table, &[]);
+    let judged = ground.judge(&Submission { number: submission, ..table.clone() }, &[]);
     diesel::update(sheets::table.find(sheet))
         .set((
             (

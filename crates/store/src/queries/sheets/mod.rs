@@ -17,7 +17,7 @@ pub use decide::{NOTHING_TO_UNDO, NewDecision, decide, undo};
 pub(crate) use hand_in::{HandedIn, hand_in, place_of};
 pub(crate) use hold::claimed;
 pub use read::{JudgedFrom, ReturnedLine, SheetDetail, StoredDecision, WentOut, details_of, get, standing};
-pub(crate) use read::{current, detail_of, import_of};
+pub(crate) use read::{current, detail_of, import_of, many};
 pub(crate) use rejudge::{Stale, derive_ahead, recount, rejudge_held, waiting};
 pub use release::{Moved, complete_outcomes, keep_as_sent, moved, release, release_again};
 pub use revisions::{Revision, revisions};

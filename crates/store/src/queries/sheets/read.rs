@@ -72,7 +72,8 @@ impl SheetDetail {
         judge_in(protocol, &self.settings, &self.submission, &self.rulings, &self.in_force())
     }
 
-    pub(crate) fn in_force(&self) -> Vec<Decision> {
+    /// The decisions in force as the judge reads them, oldest first.
+    pub fn in_force(&self) -> Vec<Decision> {
         self.decisions.iter().map(|d| d.decision.clone()).collect()
     }
 }
@@ -193,17 +194,99 @@ pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreErro
         submission_id,
         revision,
         handed_in_at,
-        submission: named(c, head.team_id, table(&body, waiting)?)?,
+        submission: named(c, head.team_id, table(&body, waiting, submission_id)?)?,
         decisions: in_force(c, submission_id)?,
         returned_at: head.returned_at,
     })
 }
 
-/// A table out of its text, and how many of its rows wait in quarantine.
-pub(crate) fn table(body: &str, waiting: u32) -> Result<Submission, StoreError> {
+/// Tables that are read in one statement.
+const AT_ONCE: usize = 500;
+
+/// All that belongs to several sheets of one lab that are in, in the order of the ids: a few statements for all of them
+/// together, since a large course has thousands.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where one of them is not in any more; faults of the database.
+pub(crate) fn many(c: &mut Db, lab: u32, ids: &[u32]) -> Result<Vec<SheetDetail>, StoreError> {
+    type Set = (Section, Option<NaiveDateTime>, Vec<Ruling>);
+    let mut by_section: HashMap<u32, Set> = HashMap::new();
+    let mut out = Vec::with_capacity(ids.len());
+    for some in ids.chunks(AT_ONCE) {
+        let rows: Vec<(Head, String, String)> = sheets::table
+            .inner_join(teams::table)
+            .inner_join(section_names::table)
+            .filter(sheets::id.eq_any(some))
+            .filter(sheets::lab_id.eq(lab))
+            .filter(sheets::stage.is_not_null())
+            .select((Head::as_select(), section_names::name, teams::name))
+            .load(c.sql())?;
+        let submissions: Vec<u32> = rows.iter().filter_map(|(h, ..)| h.submission_id).collect();
+        let (mut bodies, mut decisions) = (as_stored_of(c, &submissions)?, in_force_of(c, &submissions)?);
+        let revisions: HashMap<u32, u32> = submissions::table
+            .filter(submissions::id.eq_any(&submissions))
+            .select((submissions::id, submissions::revision))
+            .load::<(u32, u32)>(c.sql())?
+            .into_iter()
+            .collect();
+        let mut made: HashMap<u32, SheetDetail> = HashMap::new();
+        for (head, section, team) in rows {
+            if let std::collections::hash_map::Entry::Vacant(place) = by_section.entry(head.section_id) {
+                let set = sections::get(c, head.section_id, lab)?;
+                place.insert((set.settings, set.due_at, rulings_kept::in_force(c, lab, head.section_id)?));
+            }
+            let (settings, due_at, rulings) = by_section[&head.section_id].clone();
+            let submission_id = head.submission_id.ok_or(StoreError::NotFound("table"))?;
+            let (body, waiting, handed_in_at) = bodies.remove(&submission_id).ok_or(StoreError::NotFound("table"))?;
+            let detail = SheetDetail {
+                id: head.id,
+                lab_id: lab,
+                version: head.version,
+                state: head.state,
+                section_id: head.section_id,
+                team_id: head.team_id,
+                settings,
+                rulings,
+                due_at,
+                shelved: None,
+                went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
+                returns: head.returns,
+                taken: head.taken_by.zip(head.taken_until),
+                submission_id,
+                revision: revisions.get(&submission_id).copied().unwrap_or(1),
+                handed_in_at,
+                submission: Submission { section, team, ..table(&body, waiting, submission_id)? },
+                decisions: decisions.remove(&submission_id).unwrap_or_default(),
+                returned_at: head.returned_at,
+            };
+            made.insert(head.id, detail);
+        }
+        for id in some {
+            out.push(made.remove(id).ok_or(StoreError::NotFound("table"))?);
+        }
+    }
+    Ok(out)
+}
+
+/// A table out of its text, how many of its rows wait in quarantine, and its number.
+pub(crate) fn table(body: &str, waiting: u32, number: u32) -> Result<Submission, StoreError> {
     let table: Submission =
         serde_json::from_str(body).map_err(|e| StoreError::Broken(format!("a table that was handed in: {e}")))?;
-    Ok(Submission { waiting, ..table })
+    Ok(Submission { waiting, number, ..table })
+}
+
+/// What [`table`] is read from: text, and rows that wait.
+pub(super) fn as_stored(c: &mut Db, submission: u32) -> Result<(String, u32), StoreError> {
+    Ok(submissions::table.find(submission).select((submissions::body, submissions::waiting)).first(c.sql())?)
+}
+
+/// As [`as_stored`] for several submissions at once.
+pub(super) fn as_stored_of(c: &mut Db, ids: &[u32]) -> Result<HashMap<u32, (String, u32, NaiveDateTime)>, StoreError> {
+    let rows: Vec<(u32, String, u32, NaiveDateTime)> = submissions::table
+        .filter(submissions::id.eq_any(ids))
+        .select((submissions::id, submissions::body, submissions::waiting, submissions::handed_in_at))
+        .load(c.sql())?;
+    Ok(rows.into_iter().map(|(id, body, waiting, at)| (id, (body, waiting, at))).collect())
 }
 
 /// A table under the names that its section and team have now: either may have been renamed since it was handed in.
@@ -234,8 +317,8 @@ pub(crate) fn in_force(c: &mut Db, submission: u32) -> Result<Vec<StoredDecision
     rows.into_iter().map(|(d, by)| stored(d, by)).collect()
 }
 
-/// Decisions in force on several submissions at once, oldest first, as the judge reads them.
-pub(super) fn in_force_of(c: &mut Db, submissions: &[u32]) -> Result<HashMap<u32, Vec<Decision>>, StoreError> {
+/// Decisions in force on several submissions at once, oldest first.
+pub(super) fn in_force_of(c: &mut Db, submissions: &[u32]) -> Result<HashMap<u32, Vec<StoredDecision>>, StoreError> {
     let rows: Vec<(u32, DecisionRecord, String)> = decisions::table
         .inner_join(users::table)
         .filter(decisions::submission_id.eq_any(submissions))
@@ -243,9 +326,9 @@ pub(super) fn in_force_of(c: &mut Db, submissions: &[u32]) -> Result<HashMap<u32
         .order(decisions::id)
         .select((decisions::submission_id, DecisionRecord::as_select(), users::name))
         .load(c.sql())?;
-    let mut out: HashMap<u32, Vec<Decision>> = HashMap::new();
+    let mut out: HashMap<u32, Vec<StoredDecision>> = HashMap::new();
     for (submission, d, by) in rows {
-        out.entry(submission).or_default().push(stored(d, by)?.decision);
+        out.entry(submission).or_default().push(stored(d, by)?);
     }
     Ok(out)
 }
@@ -263,7 +346,7 @@ pub(super) fn stored(d: DecisionRecord, by: String) -> Result<StoredDecision, St
 pub fn details_of(c: &mut Db, lab: u32, section: Option<u32>, user: &User) -> Result<Vec<SheetDetail>, StoreError> {
     let filter = Filter { lab: Some(lab), section, ..Filter::default() };
     let rows = docket::list(c, user, &filter, Order::Roster, i64::MAX)?;
-    rows.iter().map(|r| get(c, r.id, user)).collect()
+    many(c, lab, &rows.iter().map(|r| r.id).collect::<Vec<u32>>())
 }
 
 /// The file that a revision came with.
@@ -281,9 +364,8 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
         .first(c.sql())
         .optional()?;
     let Some(id) = id.flatten() else { return Ok(None) };
-    let (body, waiting): (String, u32) =
-        submissions::table.find(id).select((submissions::body, submissions::waiting)).first(c.sql())?;
-    named(c, team, table(&body, waiting)?).map(Some)
+    let (body, waiting) = as_stored(c, id)?;
+    named(c, team, table(&body, waiting, id)?).map(Some)
 }
 
 /// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.
@@ -312,8 +394,8 @@ impl SheetDetail {
         let table = if from.submission_id == self.submission_id {
             Submission { waiting: from.waiting, ..self.submission.clone() }
         } else {
-            let body: String = submissions::table.find(from.submission_id).select(submissions::body).first(c.sql())?;
-            table(&body, from.waiting)?
+            let (body, _) = as_stored(c, from.submission_id)?;
+            table(&body, from.waiting, from.submission_id)?
         };
         let judged = judge_in(&protocol, &from.settings, &table, &from.rulings, &from.decisions);
         Ok(Some((protocol, judged)))

@@ -1,10 +1,8 @@
 //! Judging tables anew because what they are judged by has changed: at once under a lock, or ahead for a later switch.
 
-use std::collections::HashMap;
-
 use diesel::prelude::*;
 
-use super::read::{in_force, in_force_of, table};
+use super::read::{as_stored, as_stored_of, in_force, in_force_of, table};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
 use crate::records::sheet::{Derived, Turn};
@@ -39,10 +37,9 @@ pub(crate) fn stale(
 
 /// What is kept of a verdict on a submission with its decisions, under this ground.
 fn derived(c: &mut Db, ground: &Ground, submission: u32) -> Result<Derived, StoreError> {
-    let (body, waiting): (String, u32) =
-        submissions::table.find(submission).select((submissions::body, submissions::waiting)).first(c.sql())?;
+    let (body, waiting) = as_stored(c, submission)?;
     let decisions: Vec<_> = in_force(c, submission)?.into_iter().map(|d| d.decision).collect();
-    Ok(ground.derived(&ground.judge(&table(&body, waiting)?, &decisions)))
+    Ok(ground.derived(&ground.judge(&table(&body, waiting, submission)?, &decisions)))
 }
 
 /// Judges anew, under a ground that the caller holds alone, every table of a section that was judged with something else;
@@ -118,17 +115,14 @@ pub(crate) fn recount(c: &mut Db, ground: &Ground, team: u32, by: &str, why: &st
 /// Judges some tables under a ground that is not in force yet and keeps what follows aside, for the version each has now.
 pub(crate) fn derive_ahead(c: &mut Db, job: u32, ground: &Ground, some: &[Stale]) -> Result<(), StoreError> {
     let ids: Vec<u32> = some.iter().map(|s| s.2).collect();
-    let bodies: Vec<(u32, String, u32)> = submissions::table
-        .filter(submissions::id.eq_any(&ids))
-        .select((submissions::id, submissions::body, submissions::waiting))
-        .load(c.sql())?;
-    let bodies: HashMap<u32, (String, u32)> = bodies.into_iter().map(|(id, body, n)| (id, (body, n))).collect();
+    let bodies = as_stored_of(c, &ids)?;
     let mut decisions = in_force_of(c, &ids)?;
     let mut rows = Vec::with_capacity(some.len());
     for (sheet, version, submission) in some {
-        let (body, waiting) = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
-        let decided = decisions.remove(submission).unwrap_or_default();
-        let derived = ground.derived(&ground.judge(&table(body, *waiting)?, &decided));
+        let (body, waiting, _) = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
+        let decided: Vec<_> =
+            decisions.remove(submission).unwrap_or_default().into_iter().map(|d| d.decision).collect();
+        let derived = ground.derived(&ground.judge(&table(body, *waiting, *submission)?, &decided));
         rows.push(Ahead::new(job, *sheet, *version, derived));
     }
     for part in rows.chunks(100) {

@@ -26,12 +26,18 @@ pub struct Revision {
 /// [`StoreError::NotFound`]; faults of the database.
 pub fn revisions(c: &mut Db, id: u32, user: &User) -> Result<Vec<Revision>, StoreError> {
     get(c, id, user)?;
-    let rows: Vec<(u32, NaiveDateTime, String, u32)> = submissions::table
+    let rows: Vec<(u32, NaiveDateTime, String, u32, u32)> = submissions::table
         .filter(submissions::sheet_id.eq(id))
         .order(submissions::revision)
-        .select((submissions::revision, submissions::handed_in_at, submissions::body, submissions::waiting))
+        .select((
+            submissions::revision,
+            submissions::handed_in_at,
+            submissions::body,
+            submissions::waiting,
+            submissions::id,
+        ))
         .load(c.sql())?;
     rows.into_iter()
-        .map(|(number, at, body, waiting)| Ok(Revision { number, at, submission: table(&body, waiting)? }))
+        .map(|(number, at, body, waiting, id)| Ok(Revision { number, at, submission: table(&body, waiting, id)? }))
         .collect()
 }

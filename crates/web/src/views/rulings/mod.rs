@@ -3,6 +3,7 @@
 mod moving;
 mod pattern;
 
+use chrono::NaiveDateTime;
 use jurado_core::decision::{Action, Ruling};
 use jurado_core::finding::{Finding, Key};
 use jurado_core::notation::{self, counted};
@@ -10,11 +11,12 @@ use jurado_core::protocol::Protocol;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
 use jurado_store::rulings::{Kept, Place};
-use jurado_store::{Lab, SheetDetail, User};
+use jurado_store::{Lab, SheetDetail, User, on_all_cores};
+
+use rust_decimal::Decimal;
 
 use moving::{Group, Like, Moving, Seen, StripView};
-use pattern::slip_of;
-pub(crate) use pattern::{Chosen, Pattern, has_likes};
+pub(crate) use pattern::{Chosen, Pattern, has_likes, slip_word};
 
 use super::bench::points;
 use super::course::{current, time};
@@ -48,6 +50,8 @@ pub(crate) struct RulingView {
     pub(crate) sentence: String,
     pub(crate) lines: Vec<Line>,
     pub(crate) most: String,
+    /// Points that stand in the field: what was typed, else half a point or what there is.
+    pub(crate) proposed: String,
     pub(crate) strip: Vec<StripView>,
     pub(crate) groups: Vec<Group>,
     pub(crate) fault: Option<String>,
@@ -65,8 +69,14 @@ fn does(action: Action) -> String {
     }
 }
 
-/// A pattern as a sentence.
-fn sentence(lab: &str, item: &str, slip: &str, ruling: &Ruling, section: Option<&str>) -> String {
+/// A pattern as a sentence; `at` is when it was put in force.
+fn sentence(
+    lab: &str,
+    item: &str,
+    slip: &str,
+    (ruling, at): (&Ruling, Option<NaiveDateTime>),
+    section: Option<&str>,
+) -> String {
     let keys: Vec<String> = ruling.keys.iter().map(|(k, v)| format!(", at {} {v}", k.replace('_', " "))).collect();
     if let Some(value) = ruling.against {
         let value = notation::to_figures(value, 6, false).to_string().replace('-', "−");
@@ -79,48 +89,71 @@ fn sentence(lab: &str, item: &str, slip: &str, ruling: &Ruling, section: Option<
         Some(name) => format!(", in {name}"),
         None => format!(", in any {}", current().section),
     };
-    format!(
-        "In {lab}, where the {item} has {slip}{}{section}, before and from now on: {}.",
-        keys.concat(),
-        does(ruling.action)
-    )
+    let when = match (ruling.since, at) {
+        (Some(_), Some(at)) => format!("handed in from {} on", time(at)),
+        (Some(_), None) => "handed in from now on".to_owned(),
+        (None, _) => "before and from now on".to_owned(),
+    };
+    format!("In {lab}, where the {item} has {slip}{}{section}, {when}: {}.", keys.concat(), does(ruling.action))
 }
 
 /// What a person has chosen of the pattern.
+#[derive(Clone, Default)]
 struct Choices {
+    /// Whatever the slip.
     any: bool,
+    /// Whatever the result.
+    wide: bool,
     section: Option<u32>,
-    key: Option<(String, String)>,
+    keys: Vec<(String, String)>,
+    /// What is handed in from now on alone: nothing that is there.
+    new: bool,
 }
 
 impl Choices {
+    fn of(chosen: &Chosen) -> Choices {
+        Choices {
+            any: chosen.slip == "any" || chosen.sets(),
+            wide: chosen.wide(),
+            section: chosen.section_id(),
+            keys: chosen.keys(),
+            new: chosen.when == "new",
+        }
+    }
+
     fn fits(&self, d: &SheetDetail, l: &Like) -> bool {
         let at = |(k, v): &(String, String)| d.submission.keys.get(k) == Some(v);
-        (self.any || l.same_slip) && self.section.is_none_or(|s| d.section_id == s) && self.key.as_ref().is_none_or(at)
+        let kind = match (self.wide, self.any) {
+            (false, false) => l.here_same,
+            (false, true) => l.here,
+            (true, false) => l.same,
+            (true, true) => true,
+        };
+        kind && !self.new && self.section.is_none_or(|s| d.section_id == s) && self.keys.iter().all(at)
     }
 }
 
 impl RulingView {
     pub(crate) fn new(
         lab: &Lab,
-        (all, places): (&[SheetDetail], &[Place]),
+        (all, places, anywhere): (&[SheetDetail], &[Place], (i64, i64)),
         pattern: &Pattern,
         chosen: &Chosen,
         (user, blind): (&User, bool),
     ) -> RulingView {
         let protocol = &lab.protocol;
-        let judged: Vec<Judged> = all.iter().map(|d| d.judge(protocol)).collect();
+        let judged: Vec<Judged> = on_all_cores(all, |d| d.judge(protocol));
         let ruling = &pattern.ruling;
         let seen = Seen { lab, all, places, judged, ruling, sheet: chosen.sheet, back: false, user, blind };
         let source = all.iter().position(|d| d.id == chosen.sheet);
         let slip = source.and_then(|n| {
             let f = seen.judged[n].findings.iter().find(|f| f.key == Key::from(chosen.finding.clone()))?;
-            slip_of(&seen.judged[n], f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word())
+            slip_word(&seen.judged[n], f)
         });
-        let likes = if chosen.sets() { all_of(&seen) } else { likes(&seen, slip) };
-        let now =
-            Choices { any: chosen.slip == "any" || chosen.sets(), section: chosen.section_id(), key: chosen.key() };
-        let lines = if chosen.sets() { Vec::new() } else { lines(&seen, &likes, pattern, slip.is_some(), &now) };
+        let likes = if chosen.sets() { all_of(&seen) } else { likes(&seen, pattern.at, slip) };
+        let now = Choices::of(chosen);
+        let from = Lines { seen: &seen, likes: &likes, pattern, now: &now };
+        let lines = if chosen.sets() { Vec::new() } else { from.all(slip.is_some(), anywhere) };
         let Moving { groups, strip, moves, sum } = seen.moving(&likes, |l| now.fits(&all[l.at], l));
         let sections = seen.sections();
         let in_section = now.section.and_then(|s| sections.iter().find(|(id, _)| *id == s)).map(|(_, n)| n.as_str());
@@ -134,13 +167,17 @@ impl RulingView {
             sum,
             sentence: sentence(
                 &protocol.title,
-                &pattern.item,
+                if now.wide { ANYWHERE } else { &pattern.item },
                 &slip_words(pattern, now.any),
-                &pattern.ruling,
+                (&pattern.ruling, None),
                 in_section,
             ),
             lines,
             most: pattern.most.normalize().to_string(),
+            proposed: match chosen.points.as_str() {
+                "" => pattern.most.min(Decimal::new(5, 1)).normalize().to_string(),
+                typed => typed.to_owned(),
+            },
             strip,
             groups,
             fault: None,
@@ -170,7 +207,7 @@ impl BackView {
         (user, blind): (&User, bool),
     ) -> BackView {
         let ruling = &kept.ruling;
-        let judged: Vec<Judged> = all.iter().map(|d| d.judge(&lab.protocol)).collect();
+        let judged: Vec<Judged> = on_all_cores(all, |d| d.judge(&lab.protocol));
         let seen = Seen { lab, all, places, judged, ruling, sheet: 0, back: true, user, blind };
         let mut likes = all_of(&seen);
         likes.retain(|l| {
@@ -184,13 +221,20 @@ impl BackView {
 }
 
 /// Tables that hold a finding like the one that a ruling comes from.
-fn likes(seen: &Seen<'_>, slip: Option<&str>) -> Vec<Like> {
+fn likes(seen: &Seen<'_>, item: Option<usize>, slip: Option<&str>) -> Vec<Like> {
     let of_table = |(at, j): (usize, &Judged)| {
         let of: Vec<&Finding> = j.findings.iter().filter(|f| seen.wide(f)).collect();
-        let same = |f: &&Finding| slip_of(j, f).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word()) == slip;
+        let here = |f: &&Finding| f.place.item == item;
+        let same = |f: &&Finding| slip_word(j, f) == slip;
         let first = of.first()?;
-        let near = of.iter().copied().find(|f| same(f));
-        Some(Like { at, same_slip: near.is_some(), by_hand: near.unwrap_or(first).decision.is_some() })
+        let near = of.iter().copied().find(|f| here(f) && same(f)).or_else(|| of.iter().copied().find(same));
+        Some(Like {
+            at,
+            here: of.iter().any(here),
+            here_same: of.iter().any(|f| here(f) && same(f)),
+            same: of.iter().any(same),
+            by_hand: near.unwrap_or(first).decision.is_some(),
+        })
     };
     seen.judged.iter().enumerate().filter_map(of_table).collect()
 }
@@ -198,46 +242,90 @@ fn likes(seen: &Seen<'_>, slip: Option<&str>) -> Vec<Like> {
 /// All tables of a place: a reference concerns each of them.
 fn all_of(seen: &Seen<'_>) -> Vec<Like> {
     let by_hand = |j: &Judged| j.findings.iter().any(|f| seen.wide(f) && f.decision.is_some());
-    seen.judged.iter().enumerate().map(|(at, j)| Like { at, same_slip: true, by_hand: by_hand(j) }).collect()
+    let like = |(at, j)| Like { at, here: true, here_same: true, same: true, by_hand: by_hand(j) };
+    seen.judged.iter().enumerate().map(like).collect()
 }
 
-/// The lines of a pattern with their choices, each with how many tables it would leave.
-fn lines(seen: &Seen<'_>, likes: &[Like], pattern: &Pattern, of_slip: bool, now: &Choices) -> Vec<Line> {
-    let protocol = &seen.lab.protocol;
-    let count = |any: bool, section: Option<u32>, key: Option<&(String, String)>| {
-        let choices = Choices { any, section, key: key.cloned() };
-        likes.iter().filter(|l| choices.fits(&seen.all[l.at], l)).count()
-    };
-    let key = now.key.as_ref();
-    let choice = |value: String, words: String, count: usize, chosen: bool| Choice { value, words, count, chosen };
-    let mut lines = Vec::new();
-    if of_slip {
-        let any = format!("any slip in the {}", pattern.item);
+/// What the lines of a pattern are made from.
+struct Lines<'a> {
+    seen: &'a Seen<'a>,
+    likes: &'a [Like],
+    pattern: &'a Pattern,
+    now: &'a Choices,
+}
+
+/// What stands for a result where any is meant.
+const ANYWHERE: &str = "table";
+
+impl Lines<'_> {
+    /// A choice, with how many tables it would leave if it alone were chosen otherwise.
+    fn choice(&self, value: String, words: String, chosen: bool, other: impl FnOnce(&mut Choices)) -> Choice {
+        let mut choices = self.now.clone();
+        other(&mut choices);
+        let count = self.likes.iter().filter(|l| choices.fits(&self.seen.all[l.at], l)).count();
+        Choice { value, words, count, chosen }
+    }
+
+    fn all(&self, of_slip: bool, anywhere: (i64, i64)) -> Vec<Line> {
+        let (now, item) = (self.now, &self.pattern.item);
+        let mut lines = Vec::new();
+        if of_slip {
+            let any = if now.wide { "any slip".to_owned() } else { format!("any slip in the {item}") };
+            let choices = vec![
+                self.choice(String::new(), self.pattern.slip.clone(), !now.any, |c| c.any = false),
+                self.choice("any".into(), any, now.any, |c| c.any = true),
+            ];
+            lines.push(Line { title: "Slip".into(), name: "slip", choices });
+        }
+        if self.pattern.at.is_some() {
+            let mut any = self.choice("any".into(), "any result of the lab".into(), now.wide, |c| c.wide = true);
+            // Those of other results are counted by what is kept of them until they are looked at.
+            if !now.wide && now.section.is_none() && now.keys.is_empty() && !now.new {
+                any.count = if now.any { anywhere.1 } else { anywhere.0 } as usize;
+            }
+            let here = self.choice(String::new(), format!("the {item}"), !now.wide, |c| c.wide = false);
+            lines.push(Line { title: "Of".into(), name: "result", choices: vec![here, any] });
+        }
+        let mut choices = vec![self.choice(String::new(), "any".into(), now.section.is_none(), |c| c.section = None)];
+        choices.extend(
+            self.seen
+                .sections()
+                .into_iter()
+                .map(|(id, name)| self.choice(id.to_string(), name, now.section == Some(id), |c| c.section = Some(id))),
+        );
+        lines.push(Line { title: super::capital(&current().section), name: "section", choices });
+        lines.extend(self.keys());
         let choices = vec![
-            choice(String::new(), pattern.slip.clone(), count(false, now.section, key), !now.any),
-            choice("any".into(), any, count(true, now.section, key), now.any),
+            self.choice(String::new(), "before and from now on".into(), !now.new, |c| c.new = false),
+            self.choice("new".into(), "what is handed in from now on".into(), now.new, |c| c.new = true),
         ];
-        lines.push(Line { title: "Slip".into(), name: "slip", choices });
+        lines.push(Line { title: "When".into(), name: "when", choices });
+        lines
     }
-    let mut choices = vec![choice(String::new(), "any".into(), count(now.any, None, key), now.section.is_none())];
-    choices.extend(
-        seen.sections()
-            .into_iter()
-            .map(|(id, name)| choice(id.to_string(), name, count(now.any, Some(id), key), now.section == Some(id))),
-    );
-    lines.push(Line { title: super::capital(&current().section), name: "section", choices });
-    let keys = likes.iter().flat_map(|l| &seen.all[l.at].submission.keys);
-    let values: std::collections::BTreeSet<(String, String)> = keys.map(|(k, v)| (k.clone(), v.clone())).collect();
-    if !values.is_empty() {
-        let mut choices = vec![choice(String::new(), "any".into(), count(now.any, now.section, None), key.is_none())];
-        choices.extend(values.iter().map(|kv| {
-            let title = protocol.keys.iter().find(|k| k.id == kv.0).map_or(kv.0.as_str(), |k| k.title.as_str());
-            let words = format!("{} {}", title.to_lowercase(), kv.1);
-            choice(format!("{}={}", kv.0, kv.1), words, count(now.any, now.section, Some(kv)), key == Some(kv))
-        }));
-        lines.push(Line { title: "Where".into(), name: "at", choices });
+
+    /// A line for each key of the lab, three at most.
+    fn keys(&self) -> Vec<Line> {
+        let values = |id: &str| -> std::collections::BTreeSet<&str> {
+            let of = |l: &Like| self.seen.all[l.at].submission.keys.get(id).map(String::as_str);
+            self.likes.iter().filter_map(of).collect()
+        };
+        let keys =
+            self.seen.lab.protocol.keys.iter().map(|k| (k, values(&k.id))).filter(|(_, values)| !values.is_empty());
+        keys.zip(["at", "at2", "at3"])
+            .map(|((key, values), name)| {
+                let chosen = self.now.keys.iter().find(|(k, _)| *k == key.id).map(|(_, v)| v.as_str());
+                let without = |c: &mut Choices| c.keys.retain(|(k, _)| *k != key.id);
+                let mut choices = vec![self.choice(String::new(), "any".into(), chosen.is_none(), without)];
+                choices.extend(values.into_iter().map(|v| {
+                    self.choice(format!("{}={v}", key.id), v.to_owned(), chosen == Some(v), |c| {
+                        without(c);
+                        c.keys.push((key.id.clone(), v.to_owned()));
+                    })
+                }));
+                Line { title: super::capital(&key.title), name, choices }
+            })
+            .collect()
     }
-    lines
 }
 
 fn slip_words(pattern: &Pattern, any: bool) -> String {
@@ -293,7 +381,13 @@ impl KeptView {
         let slip = wording::what(protocol, &r.code, r.slip.as_deref());
         KeptView {
             id: r.id,
-            sentence: sentence(&protocol.title, item.as_deref().unwrap_or("table"), &slip, r, r.section.as_deref()),
+            sentence: sentence(
+                &protocol.title,
+                item.as_deref().unwrap_or("table"),
+                &slip,
+                (r, Some(kept.at)),
+                r.section.as_deref(),
+            ),
             reason: r.reason.clone(),
             touched: counted(kept.touched as usize, "table"),
             by: format!("{}, {}", kept.by, time(kept.at)),

@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 
 use jurado_core::decision::Ruling;
 use jurado_core::finding::Finding;
+use jurado_core::judging::judge_in;
 use jurado_core::notation::counted;
 use jurado_core::verdict::Judged;
 use jurado_store::rulings::Place;
-use jurado_store::{Lab, SheetDetail, SheetState, User};
+use jurado_store::{Lab, SheetDetail, SheetState, User, on_all_cores};
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 
@@ -45,7 +46,12 @@ pub(crate) struct Group {
 /// A table that holds a finding like it.
 pub(super) struct Like {
     pub(super) at: usize,
-    pub(super) same_slip: bool,
+    /// Whether the finding is at the result that the ruling comes from, with whatever slip.
+    pub(super) here: bool,
+    /// Whether it is there with the same slip.
+    pub(super) here_same: bool,
+    /// Whether the same slip is at any result.
+    pub(super) same: bool,
     pub(super) by_hand: bool,
 }
 
@@ -111,14 +117,20 @@ impl Seen<'_> {
         sections
     }
 
-    /// One table as a row, with what becomes of it and by how much it moves; `None` where it stays.
-    fn team(&self, l: &Like, within: bool, least: f64) -> (Team, Stroke, Option<Decimal>) {
-        let (d, before, r) = (&self.all[l.at], &self.judged[l.at], self.ruling);
+    /// A table as it would be judged.
+    fn after(&self, l: &Like) -> Judged {
+        let (d, r) = (&self.all[l.at], self.ruling);
         let others = d.rulings.iter().filter(|other| other.id != r.id);
-        let with = SheetDetail { rulings: others.chain((!self.back).then_some(r)).cloned().collect(), ..d.clone() };
-        let after = if within { with.judge(&self.lab.protocol) } else { before.clone() };
+        let rulings: Vec<Ruling> = others.chain((!self.back).then_some(r)).cloned().collect();
+        judge_in(&self.lab.protocol, &d.settings, &d.submission, &rulings, &d.in_force())
+    }
+
+    /// One table as a row, with what becomes of it and by how much it moves; `None` where it stays.
+    fn team(&self, l: &Like, after: Option<&Judged>, least: f64) -> (Team, Stroke, Option<Decimal>) {
+        let (d, before, r) = (&self.all[l.at], &self.judged[l.at], self.ruling);
+        let (within, after) = (after.is_some(), after.unwrap_or(before));
         let (a, b) = (before.score.decided, after.score.decided);
-        let ruled = if self.back { before } else { &after };
+        let ruled = if self.back { before } else { after };
         let by_it = ruled.findings.iter().any(|f| f.ruling == Some(r.id) && f.decision.is_none());
         // A reference that gives all points leaves no finding behind.
         let touched = within && (by_it || (r.against.is_some() && a != b));
@@ -152,14 +164,15 @@ impl Seen<'_> {
     }
 
     /// What would move of the tables like it.
-    pub(super) fn moving(&self, likes: &[Like], within: impl Fn(&Like) -> bool) -> Moving {
+    pub(super) fn moving(&self, likes: &[Like], within: impl Fn(&Like) -> bool + Sync) -> Moving {
         let (mut now, mut out, mut stay) = (Vec::new(), Vec::new(), Vec::new());
         let mut strokes: BTreeMap<u32, Stroke> = BTreeMap::new();
         // One axis for all, from a little below the least.
         let sums = likes.iter().filter_map(|l| self.judged[l.at].score.decided.to_f64());
         let least = (sums.fold(f64::INFINITY, f64::min) - 2.0).max(0.0).floor();
-        for l in likes {
-            let (team, stroke, by) = self.team(l, within(l), least);
+        let afters = on_all_cores(likes, |l| within(l).then(|| self.after(l)));
+        for (l, after) in likes.iter().zip(&afters) {
+            let (team, stroke, by) = self.team(l, after.as_ref(), least);
             strokes.insert(self.all[l.at].id, stroke);
             match (by, self.all[l.at].state) {
                 (Some(by), SheetState::Returned) => out.push((team, by)),

@@ -24,12 +24,18 @@ pub(crate) struct Chosen {
     pub(crate) lab: u32,
     pub(crate) item: String,
     pub(crate) against: String,
-    /// `any` for every kind of slip at this result.
+    /// `any` for every kind of slip.
     pub(crate) slip: String,
+    /// `any` for every result of the lab.
+    pub(crate) result: String,
     /// Id of a section; empty for any.
     pub(crate) section: String,
-    /// `key=value`, empty for any.
+    /// `key=value`, empty for any; one for each key of the lab, of which a ruling takes three.
     pub(crate) at: String,
+    pub(crate) at2: String,
+    pub(crate) at3: String,
+    /// `new` for what is handed in from now on alone.
+    pub(crate) when: String,
     /// `forgive`, `points` or `accept`.
     pub(crate) does: String,
     pub(crate) points: String,
@@ -50,8 +56,14 @@ impl Chosen {
         self.lab > 0
     }
 
-    pub(crate) fn key(&self) -> Option<(String, String)> {
-        self.at.split_once('=').map(|(k, v)| (k.to_owned(), v.to_owned()))
+    pub(crate) fn keys(&self) -> Vec<(String, String)> {
+        let each = [&self.at, &self.at2, &self.at3].into_iter();
+        each.filter_map(|at| at.split_once('=')).map(|(k, v)| (k.to_owned(), v.to_owned())).collect()
+    }
+
+    /// Whether it is about every result of the lab.
+    pub(crate) fn wide(&self) -> bool {
+        self.result == "any"
     }
 }
 
@@ -60,6 +72,8 @@ pub(crate) struct Pattern {
     pub(crate) ruling: Ruling,
     /// Section and item in words.
     pub(super) item: String,
+    /// Item of the finding that it comes from.
+    pub(super) at: Option<usize>,
     pub(super) slip: String,
     pub(super) most: Decimal,
 }
@@ -69,6 +83,11 @@ pub(super) fn slip_of<'a>(judged: &'a Judged, finding: &Finding) -> Option<&'a J
     let item = finding.place.item?;
     let at = |r: &&JudgedResult| r.item == item && (finding.place.row.is_none() || r.row == finding.place.row);
     judged.results.iter().find(at).filter(|r| r.slip.is_some() && finding.code() == "slip")
+}
+
+/// The word of the slip that a finding is about.
+pub(crate) fn slip_word<'a>(judged: &'a Judged, finding: &Finding) -> Option<&'a str> {
+    slip_of(judged, finding).and_then(|r| r.slip.as_ref()).map(|s| s.kind.word())
 }
 
 /// Whether a finding may be found in other tables: what a person judges, adds or repairs is of one table.
@@ -84,8 +103,12 @@ impl Pattern {
         let (Some(item), Some((criterion, _))) = (item, result.and_then(|n| protocol.accuracy_of(n))) else {
             return Err("The accuracy of this result is not judged: no reference can be set for it.".to_owned());
         };
-        let (key, at) =
-            chosen.key().filter(|(_, at)| !at.is_empty()).ok_or("Say at which place: come from the Floor.")?;
+        let (key, at) = chosen
+            .keys()
+            .into_iter()
+            .next()
+            .filter(|(_, at)| !at.is_empty())
+            .ok_or("Say at which place: come from the Floor.")?;
         if !protocol.keys.iter().any(|k| k.id == key) {
             return Err("This lab has no such place: come from the Floor.".to_owned());
         }
@@ -100,10 +123,12 @@ impl Pattern {
                 section: None,
                 keys: [(key, at)].into(),
                 against: Some(value),
+                since: None,
                 action: Action::Accept,
                 reason: chosen.reason.trim().to_owned(),
             },
             item: protocol.full_title(item),
+            at: Some(item),
             slip: String::new(),
             most: criterion.points,
         })
@@ -135,15 +160,18 @@ impl Pattern {
                 id: u64::from(u32::MAX),
                 protocol: protocol.id.clone(),
                 code: finding.code().to_owned(),
-                item: item.map(|i| protocol.items[i].id.clone()),
+                item: item.filter(|_| !chosen.wide()).map(|i| protocol.items[i].id.clone()),
                 slip: kind.filter(|_| chosen.slip != "any").map(|k| k.word().to_owned()),
                 section: None,
-                keys: chosen.key().into_iter().collect(),
+                keys: chosen.keys().into_iter().collect(),
                 against: None,
+                // What is there has smaller numbers; which is the first is known when it is put in force.
+                since: (chosen.when == "new").then_some(u32::MAX),
                 action,
                 reason: chosen.reason.trim().to_owned(),
             },
             item: item.map_or_else(|| "table".to_owned(), |i| protocol.full_title(i)),
+            at: item,
             slip: match kind {
                 Some(kind) => wording::slip(protocol, kind).to_owned(),
                 None => wording::label(&finding.kind).to_owned(),
