@@ -17,6 +17,7 @@ import subprocess
 import tempfile
 import threading
 import time
+from html import unescape
 from urllib.parse import unquote
 
 from harness import ROOT, Database, Person, Server, binary, program
@@ -236,6 +237,7 @@ def rulings(bench, server):
             form = {
                 "sheet": sheet, "finding": unquote(found.group(1)), "seen": seen.group(1) if seen else "", "reason": "a race",
                 "does": random.choice(["forgive", "accept"]), "slip": random.choice(["", "any"]),
+                "result": random.choice(["", "any"]), "when": random.choice(["", "", "new"]),
             }
             bench.asked(lambda: person.post("/rulings", form))
             return
@@ -247,6 +249,34 @@ def rulings(bench, server):
     if in_force:
         person = Person(server, "coordinator")
         bench.asked(lambda: person.post(f"/rulings/{in_force[0][0]}/withdraw", {"reason": "a race"}))
+    for p in people:
+        p.join()
+
+
+def lots(bench, server):
+    """The clear tables signed as one lot by two at once; second marks drawn, and one of them kept."""
+
+    def sign():
+        person = Person(server, "coordinator")
+        _, _, page = person.get("/docket/clear")
+        seen = re.search(r'name="seen" value="([^"]*)"', page)
+        if seen:
+            bench.asked(lambda: person.post("/docket/clear", {"seen": seen.group(1)}))
+
+    people = [threading.Thread(target=sign) for _ in range(2)]
+    for p in people:
+        p.start()
+    person = Person(server, "coordinator")
+    bench.asked(lambda: person.post("/moderation/draw", {"random": "4", "hanging": "2"}))
+    for name in ("reviewer1", "reviewer2"):
+        marker = Person(server, name)
+        _, _, page = marker.get("/moderation")
+        for path in re.findall(r'href="(/second/\d+)"', page)[:1]:
+            _, _, table = marker.get(path)
+            form = {"submission": re.search(r'name="submission" value="(\d+)"', table).group(1)}
+            for n, key in re.findall(r'name="k(\d+)" value="([^"]*)"', table):
+                form |= {f"k{n}": unescape(key), f"a{n}": random.choice(["accept", "forgive"]), f"p{n}": ""}
+            bench.asked(lambda: marker.post(path, form))
     for p in people:
         p.join()
 
@@ -360,6 +390,7 @@ def main():
             "release beside eight deciding": lambda: beside(bench, n, lambda: bench.release(a)),
             "a class revised beside eight deciding": lambda: beside(bench, n, lambda: revisions(bench, a)),
             "rulings beside twenty deciding": lambda: beside(bench, n, lambda: rulings(bench, a), deciders=20, seconds=2),
+            "clear lots and second marks beside twenty deciding": lambda: beside(bench, n, lambda: lots(bench, a), deciders=20, seconds=2),
             "teams moved and tables taken out beside eight deciding": lambda: beside(bench, n, lambda: moves(bench, a)),
             "a term ended beside eight deciding": lambda: beside(bench, n, lambda: next_term(bench, a), seconds=2),
             "rows in quarantine beside a protocol and eight deciding": lambda: beside(

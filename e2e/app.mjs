@@ -31,6 +31,9 @@ export function passwordFile() {
   return file;
 }
 
+/** Waits until what was swapped in has settled: before that, what is typed into it is not heard. */
+export const settled = (page) => page.waitForFunction(() => document.readyState === "complete" && !document.querySelector(".htmx-request, .htmx-swapping, .htmx-settling, .htmx-added"));
+
 /** Sends the form to sign in, without a browser's page: with the token and cookie that its page gives. */
 export async function postSignIn(request, origin, name, password, to = "") {
   const form = await (await request.get(`${origin}/sign-in`)).text();

@@ -119,6 +119,8 @@ test("every route asks for whoever may use it, and a session that was ended open
     "POST /moderation/draw": { coordinator: true, form: { random: "x", hanging: "" } },
     "POST /moderation/back": { coordinator: true, form: {} },
     "GET /docket": {},
+    "GET /docket/clear": {},
+    "POST /docket/clear": { form: { seen: "" } },
     "GET /bench": {},
     "GET /bench/{id}": bench(""),
     "POST /bench/{id}/decide": bench("/decide", decide),

@@ -6,7 +6,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
-import { sql, startApp } from "./app.mjs";
+import { sql, startApp, settled } from "./app.mjs";
 
 let app, dir;
 before(async () => { app = await startApp("screens", { labs: ["keel-plate", "beacon-timer"] }); dir = mkdtempSync(join(tmpdir(), "jurado-screens-")); });
@@ -80,7 +80,7 @@ test("a finding of one's own, other words for the team, and an expired sign-in t
   await page.waitForFunction((was) => Number(document.querySelector(".score tfoot td.dcd").textContent) === was - 0.5, before);
   assert.match(await page.locator(".sent").textContent(), /The sketch <b>has<\/b> no scale\./, "markup is text");
   assert.equal(await page.locator(".sent b").count(), 0);
-  assert.equal(await page.evaluate(() => sessionStorage.getItem("sent")), null);
+  await page.waitForFunction(() => sessionStorage.getItem("sent") === null);
   await page.locator(".fd .pn").last().click();
   await page.locator(".fd.now", { hasText: "sketch" }).waitFor();
   await page.keyboard.press("s");
@@ -344,11 +344,13 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await page.locator("#checked a", { hasText: /line \d+, column \d+/ }).first().waitFor();
   const changed = text.replace(/rule = "digits"\neach = "0\.25"/, 'rule = "digits"\neach = "0.5"');
   assert.notEqual(changed, text);
+  await settled(page);
   await box.fill(changed);
   await page.getByRole("button", { name: "Put it in force" }).click();
   await page.getByRole("alert").getByText("Count the version up: 3 is in force").waitFor();
   // The instructor's run has to come out clean by the text that is put in force.
   const unclean = changed.replace("version = 3", "version = 4").replace('plate_density = "2.6992', 'plate_density = "3.6992');
+  await settled(page);
   await box.fill(unclean);
   await page.locator("#checked").getByText("does not come out clean").first().waitFor();
   await page.getByLabel("Reason").fill("a run that is wrong");

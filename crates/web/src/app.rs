@@ -70,6 +70,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/terms/{id}/marks.csv", web::get().to(shelf::term_marks))
         .route("/shelf/{id}/back", web::post().to(shelf::bring_back))
         .route("/docket", web::get().to(docket::page))
+        .route("/docket/clear", web::get().to(docket::clear))
+        .route("/docket/clear", web::post().to(docket::sign_clear))
         .route("/bench", web::get().to(bench::next))
         .route("/bench/{id}", web::get().to(bench::page))
         .route("/bench/{id}/decide", web::post().to(bench::decide))

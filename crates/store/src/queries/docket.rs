@@ -441,6 +441,62 @@ pub fn alike(c: &mut Db, user: &User, most: usize) -> Result<Vec<Alike>, StoreEr
     Ok(rows)
 }
 
+/// A table that looks clear, to be signed with others.
+#[derive(Clone, Debug, Queryable)]
+pub struct ClearRow {
+    /// Sheet.
+    pub id: u32,
+    /// Version that a signature is based on.
+    pub version: u32,
+    /// Lab.
+    pub lab_id: u32,
+    /// Section's name.
+    pub section: String,
+    /// Team.
+    pub team: String,
+    /// Points as decided.
+    pub decided: Decimal,
+    /// Points there are.
+    pub possible: Decimal,
+    /// One sentence on what was charged.
+    pub headline: String,
+}
+
+/// The tables of a person that look clear, by lab, section and team, at most `most`: none on which points hang and
+/// none that somebody else has in hand.
+///
+/// # Errors
+/// Faults of the database.
+pub fn clear_lot(c: &mut Db, user: &User, lab: Option<u32>, most: i64) -> Result<Vec<ClearRow>, StoreError> {
+    let now = c.now()?;
+    let mut query = sheets::table
+        .inner_join(sections::table)
+        .inner_join(teams::table)
+        .filter(sheets::stage.eq(Some(CLEAR)))
+        .filter(sheets::mark.eq(Mark::Agrees.word()))
+        .filter(sheets::taken_until.is_null().or(sheets::taken_until.le(now)).or(sheets::taken_by.eq(Some(user.id))))
+        .order((sheets::lab_id, sections::position, sections::id, teams::name))
+        .select((
+            sheets::id,
+            sheets::version,
+            sheets::lab_id,
+            sections::name,
+            teams::name,
+            sheets::decided,
+            sheets::possible,
+            sheets::headline,
+        ))
+        .limit(most)
+        .into_boxed();
+    if !user.sees_all() {
+        query = query.filter(sheets::section_id.eq_any(user.sections.clone()));
+    }
+    if let Some(lab) = lab {
+        query = query.filter(sheets::lab_id.eq(lab));
+    }
+    Ok(query.load(c.sql())?)
+}
+
 /// How many tables want a person, and how many look clear, of all.
 ///
 /// # Errors

@@ -6,6 +6,7 @@ mod course;
 mod doors;
 mod floor;
 mod intake;
+mod lot;
 mod moderation;
 mod returns;
 mod rulings;

@@ -1,15 +1,18 @@
-//! The Docket: what waits.
+//! The Docket: what waits, and the clear tables as one lot.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::notation::counted;
 use jurado_core::summary::Mark;
-use jurado_store::{Filter, Order};
+use jurado_store::{Filter, Order, sheets};
 use serde::Deserialize;
 
 use crate::error::{WebError, html, on_to};
+use crate::flash::{Said, on_to_saying};
 use crate::session::Actor;
+use crate::views::bench::points;
 use crate::views::docket::{DocketView, Found, Waiting};
 use crate::views::frame::Frame;
 
@@ -101,4 +104,96 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     let v = DocketView::new(&waiting, &mine, asked, actor.blind);
     let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
     html(&DocketPage { frame, v })
+}
+
+#[derive(Template)]
+#[template(path = "docket/clear.html")]
+struct ClearPage {
+    frame: Frame,
+    /// Of one lab, or of all.
+    lab: String,
+    groups: Vec<ClearGroup>,
+    count: usize,
+    /// Whether there are more than are signed at once.
+    more: bool,
+    /// What was seen, as the form sends it back.
+    seen: String,
+}
+
+/// The clear tables of one lab.
+struct ClearGroup {
+    title: String,
+    rows: Vec<ClearView>,
+}
+
+struct ClearView {
+    id: u32,
+    team: String,
+    section: String,
+    points: String,
+    possible: String,
+    says: String,
+}
+
+#[derive(Deserialize, Default)]
+pub(crate) struct OfLab {
+    #[serde(default)]
+    lab: String,
+}
+
+/// The tables that look clear, to be looked over and signed together.
+pub(crate) async fn clear(actor: Actor, of: web::Query<OfLab>) -> Result<HttpResponse, WebError> {
+    let lab: Option<u32> = of.lab.parse().ok();
+    let most = sheets::MOST_AT_ONCE;
+    let (mut rows, labs) = actor
+        .look(move |c, user| {
+            Ok((jurado_store::docket::clear_lot(c, user, lab, most as i64 + 1)?, jurado_store::labs::all(c)?))
+        })
+        .await?;
+    let more = rows.len() > most;
+    rows.truncate(most);
+    let seen: Vec<String> = rows.iter().map(|r| format!("{}-{}", r.id, r.version)).collect();
+    let mut groups: Vec<ClearGroup> = Vec::new();
+    for (n, r) in rows.iter().enumerate() {
+        if n == 0 || rows[n - 1].lab_id != r.lab_id {
+            let title = labs.iter().find(|l| l.id == r.lab_id).map_or_else(String::new, |l| l.protocol.title.clone());
+            groups.push(ClearGroup { title, rows: Vec::new() });
+        }
+        let view = ClearView {
+            id: r.id,
+            team: if actor.blind { format!("Table {}", r.id) } else { r.team.clone() },
+            section: r.section.clone(),
+            points: points(r.decided),
+            possible: r.possible.normalize().to_string(),
+            says: if r.decided < r.possible { r.headline.clone() } else { String::new() },
+        };
+        if let Some(group) = groups.last_mut() {
+            group.rows.push(view);
+        }
+    }
+    let frame = actor.frame("Clear tables", "docket");
+    html(&ClearPage { frame, lab: of.lab.clone(), count: rows.len(), groups, more, seen: seen.join(" ") })
+}
+
+#[derive(Deserialize)]
+pub(crate) struct SignClear {
+    token: String,
+    #[serde(default)]
+    lab: String,
+    seen: String,
+}
+
+pub(crate) async fn sign_clear(actor: Actor, form: web::Form<SignClear>) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let pairs = form.seen.split_whitespace().filter_map(|p| p.split_once('-'));
+    let seen: Vec<(u32, u32)> = pairs.filter_map(|(id, v)| Some((id.parse().ok()?, v.parse().ok()?))).collect();
+    let wanted = seen.len();
+    let signed = actor.run(move |c, user| sheets::sign_clear(c, &seen, user)).await?;
+    let left = match wanted - signed {
+        0 => String::new(),
+        n => format!(" {} changed meanwhile and waits as before.", counted(n, "table")),
+    };
+    let to = if form.lab.parse::<u32>().is_ok() { format!("/docket?lab={}", form.lab) } else { "/docket".to_owned() };
+    let said = format!("{} signed.{left} Each can be opened again on its Bench.", counted(signed, "table"));
+    Ok(on_to_saying(&to, Said::done("The clear ones", said)))
 }

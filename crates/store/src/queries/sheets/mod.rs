@@ -23,4 +23,4 @@ pub use release::{Moved, complete_outcomes, keep_as_sent, moved, release, releas
 pub use revisions::{Revision, revisions};
 pub(crate) use shelved::removal_of;
 pub use shelved::{DAYS_BACK, Removal, Shelved};
-pub use sign::sign;
+pub use sign::{MOST_AT_ONCE, sign, sign_clear};

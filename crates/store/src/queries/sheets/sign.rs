@@ -1,8 +1,9 @@
-//! Signing: all that was open has been decided.
+//! Signing: all that was open has been decided. One table, or several that look clear.
 
 use diesel::prelude::*;
 
 use super::hold::claim;
+use crate::queries::docket::CLEAR;
 use crate::queries::users::User;
 use crate::queries::{events, hands};
 use crate::records::sheet::Turn;
@@ -32,4 +33,40 @@ pub fn sign(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(), StoreE
     diesel::update(sheets::table.find(id)).set((held.ground.derived(&judged), turn)).execute(c.sql())?;
     hands::let_go(c, id)?;
     events::note(c, Some(user.id), "signed", &format!("sheet {id}"))
+}
+
+/// Most tables that are signed at once.
+pub const MOST_AT_ONCE: usize = 500;
+
+/// Signs tables that look clear, each at the version that the person saw; one that was changed since, or that wants a
+/// decision by now, is left as it is. Gives how many were signed.
+///
+/// # Errors
+/// [`StoreError::Bad`] for too many at once; faults of the database.
+pub fn sign_clear(c: &mut Db, seen: &[(u32, u32)], user: &User) -> Result<usize, StoreError> {
+    if seen.len() > MOST_AT_ONCE {
+        return Err(StoreError::Bad(
+            format!("{} tables are too many to be signed at once", seen.len()),
+            format!("sign {MOST_AT_ONCE} at a time"),
+        ));
+    }
+    let ids: Vec<u32> = seen.iter().map(|s| s.0).collect();
+    // In the order in which rows are held everywhere: by lab, section, sheet.
+    let mut places: Vec<(u32, u32, u32)> = sheets::table
+        .filter(sheets::id.eq_any(&ids))
+        .filter(sheets::stage.eq(Some(CLEAR)))
+        .select((sheets::lab_id, sheets::section_id, sheets::id))
+        .load(c.sql())?;
+    places.sort_unstable();
+    let mut signed = 0;
+    for (.., id) in places {
+        let version = seen.iter().find(|s| s.0 == id).map_or(0, |s| s.1);
+        match sign(c, id, version, user) {
+            Ok(()) => signed += 1,
+            // Somebody was first, it is another's by now, or it was taken out: it stays, and nobody is told of it but by the count.
+            Err(StoreError::Conflict(_) | StoreError::NotFound(_) | StoreError::Bad(..)) => {}
+            Err(e) => return Err(e),
+        }
+    }
+    Ok(signed)
 }
