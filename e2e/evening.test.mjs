@@ -172,6 +172,23 @@ test("a reviewer may not release, nor see another section's table", async () => 
   await other.context().close();
 });
 
+test("the clear tables are looked over and signed as one lot, by keyboard", async () => {
+  const page = await app.reviewer2();
+  const counts = async () => (await page.locator(".title p").textContent()).match(/(\d+) tables? wants? a person, (\d+) looks? clear/).slice(1).map(Number);
+  const [wants, clear] = await counts();
+  assert.ok(clear > 5);
+  await page.keyboard.press("s");
+  await page.getByRole("heading", { name: "Clear tables" }).waitFor();
+  const listed = await page.locator(".list tbody tr").count();
+  assert.ok(listed > 5 && listed <= clear, `${listed} of ${clear}`);
+  assert.doesNotMatch(await page.locator("main").textContent(), /Morning/, "own sections only");
+  await page.keyboard.press("Enter");
+  await page.getByText(`${listed} tables signed.`).waitFor();
+  assert.deepEqual(await counts(), [wants, clear - listed]);
+  assert.deepEqual(page.faults, []);
+  await page.context().close();
+});
+
 test("a page weighs no more than 350 kB and runs without JavaScript for reading", async () => {
   const page = await app.reviewer1();
   await app.bench(page, "Foxtrot");

@@ -129,6 +129,10 @@ fn a_place_has_a_mean_from_six_findings_on_and_stands_apart_beside_twenty_tables
     let seen = slips(&[row(usual(12), 12), row(usual(8), 8), high()]);
     assert!(seen[2].apart && !seen[0].apart && !seen[1].apart, "{seen:?}");
     assert!(seen[2].mean.is_some_and(|(m, _)| (m - 0.375).abs() < 1e-12), "{seen:?}");
+    // The same mean out of one large change: its interval reaches the others.
+    let once = slips(&[row(usual(12), 12), row(usual(8), 8), row((0..12).map(|i| if i == 5 { 4.5 } else { 0.0 }), 12)]);
+    let (channel, mean) = (once[2].channel.expect("a channel"), once[2].mean.expect("a mean").0);
+    assert!(mean > channel.1 && !once[2].apart, "{once:?}");
     // 19 tables of others: nothing is named, and no channel drawn.
     let few = slips(&[row(usual(11), 11), row(usual(8), 8), high()]);
     assert!(few[2].channel.is_none() && !few[2].apart && few[2].mean.is_some(), "{few:?}");

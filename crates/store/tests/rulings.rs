@@ -177,6 +177,8 @@ fn a_ruling_from_now_on_leaves_what_is_there_and_counts_for_what_comes() {
     let since = Ruling { since: Some(0), ..pattern(Action::Forgive, None) };
     let (id, touched) = put(&w, None, &since).expect("in force");
     assert_eq!((touched, verdicts(&w)), (0, before.clone()), "what is there stays");
+    let version = |team: &str| w.run(|c| sheets::get(c, w.sheet(team), &w.coordinator)).version;
+    assert_eq!(version("Alfa"), 1, "whoever has it open goes on");
     assert!(w.differences().is_empty());
     let bare = decided(&w, "Zulu");
     w.bring(&csv("Evening", "Zulu", "303.4"));
@@ -186,7 +188,7 @@ fn a_ruling_from_now_on_leaves_what_is_there_and_counts_for_what_comes() {
     assert!(decided(&w, "Zulu") > bare);
     assert!(w.differences().is_empty());
     w.run(|c| rulings::withdraw(c, id, "it was right", &w.coordinator));
-    assert_eq!(decided(&w, "Zulu"), bare);
+    assert_eq!((decided(&w, "Zulu"), version("Alfa"), version("Zulu")), (bare, 1, 3));
     assert!(w.differences().is_empty());
 }
 

@@ -3,7 +3,6 @@
 use statrs::distribution::{ContinuousCDF, Normal, StudentsT};
 
 use super::moved::Field;
-use crate::stats::summary;
 
 /// Findings of a field under which a place has no mean.
 pub const FEWEST_FINDINGS: u32 = 6;
@@ -31,7 +30,7 @@ pub struct Cell {
     pub mean: Option<(f64, f64)>,
     /// Where chance alone would put the mean, from and to; `None` where the others are too few or all alike.
     pub channel: Option<(f64, f64)>,
-    /// Whether the mean lies outside.
+    /// Whether the mean lies outside, and its own interval does not reach the others' mean.
     pub apart: bool,
     /// Mean change of the other rows, points a table.
     pub others: Option<f64>,
@@ -52,50 +51,82 @@ pub struct Placed {
 /// The interval is mean ± t·s/√n, t at 97.5 % with n − 1 degrees of freedom, s never below half the others' standard
 /// deviation: a row in which nothing was changed is not known exactly. The channel is the others' mean ± z·s·√(1/n + 1/N),
 /// s and N of the tables of the other rows; z is the quantile at which one page in twenty shows a place outside by chance,
-/// 1 − (1 − 1/20)^(1/m) for m places, from Student's distribution with N − 1 degrees of freedom.
+/// 1 − (1 − 1/20)^(1/m) for m places, from Student's distribution with N − 1 degrees of freedom. One large change among many
+/// tables may carry a mean outside; the interval of such a mean reaches back, and it is not named.
 pub fn places(rows: &[Row]) -> Vec<Placed> {
     let told = |row: &Row, field: usize| row.findings[field] >= FEWEST_FINDINGS && row.tables.len() > 1;
     let all = rows.iter().flat_map(|r| (0..Field::DRAWN).map(move |f| (r, f))).filter(|(r, f)| told(r, *f)).count();
     // A share of 1/20 over all places that have a mean, both sides.
     let share = 1.0 - (1.0 - 1.0 / PAGES).powf(1.0 / all.max(1) as f64);
-    let of_row = |at: usize| {
-        let row = &rows[at];
-        let cell = |field: usize| {
-            let own: Vec<f64> = row.tables.iter().map(|t| t[field]).collect();
-            let others: Vec<f64> = rows
-                .iter()
-                .enumerate()
-                .filter(|(n, _)| *n != at)
-                .flat_map(|(_, r)| r.tables.iter().map(|t| t[field]))
-                .collect();
-            let mut cell = Cell { findings: row.findings[field], ..Cell::default() };
-            let spread = summary(&others).and_then(|s| Some((s.mean, s.sd?)));
-            cell.others = spread.map(|s| s.0);
-            if !told(row, field) {
-                return cell;
-            }
-            cell.mean = interval(&own, spread.map_or(0.0, |s| s.1) / 2.0);
-            let enough = spread.filter(|s| others.len() >= FEWEST_OTHERS && s.1 > 0.0);
-            if let Some((mean, (middle, s))) = cell.mean.map(|m| m.0).zip(enough) {
-                let reach = quantile(1.0 - share / 2.0, others.len() as f64 - 1.0)
-                    * s
-                    * (1.0 / own.len() as f64 + 1.0 / others.len() as f64).sqrt();
-                cell.channel = Some((middle - reach, middle + reach));
-                cell.apart = (mean - middle).abs() > reach;
-            }
-            cell
+    let own: Vec<[Sums; Field::DRAWN]> =
+        rows.iter().map(|r| std::array::from_fn(|f| Sums::of(r.tables.iter().map(|t| t[f])))).collect();
+    let whole: [Sums; Field::DRAWN] =
+        std::array::from_fn(|f| own.iter().fold(Sums::default(), |w, o| w.with(o[f], 1.0)));
+    let cell = |row: &Row, field: usize, own: Sums| {
+        let others = whole[field].with(own, -1.0);
+        let spread = others.spread();
+        let mut cell = Cell {
+            findings: row.findings[field],
+            others: (others.count > 1.0).then(|| others.mean()),
+            ..Cell::default()
         };
-        let sums: Vec<f64> = row.tables.iter().map(|t| t.iter().sum()).collect();
-        Placed { fields: std::array::from_fn(cell), all: interval(&sums, 0.0) }
+        if !told(row, field) {
+            return cell;
+        }
+        cell.mean = own.interval(spread / 2.0);
+        if let Some((mean, half)) = cell.mean.filter(|_| others.count >= FEWEST_OTHERS as f64 && spread > 0.0) {
+            let root = (1.0 / own.count + 1.0 / others.count).sqrt();
+            let reach = quantile(1.0 - share / 2.0, others.count - 1.0) * spread * root;
+            cell.channel = Some((others.mean() - reach, others.mean() + reach));
+            cell.apart = (mean - others.mean()).abs() > reach.max(half);
+        }
+        cell
     };
-    (0..rows.len()).map(of_row).collect()
+    let of_row = |(row, own): (&Row, &[Sums; Field::DRAWN])| Placed {
+        fields: std::array::from_fn(|f| cell(row, f, own[f])),
+        all: Sums::of(row.tables.iter().map(|t| t.iter().sum())).interval(0.0),
+    };
+    rows.iter().zip(&own).map(of_row).collect()
 }
 
-/// Mean and half its interval of 95 %, with a standard deviation that is never below `least`; `None` for under two values.
-fn interval(values: &[f64], least: f64) -> Option<(f64, f64)> {
-    let s = summary(values)?;
-    let n = values.len() as f64;
-    Some((s.mean, quantile(0.975, n - 1.0) * s.sd?.max(least) / n.sqrt()))
+/// Count, sum and sum of squares of values, so that those of others are the whole's less one's own. Points are of the size
+/// of one, so that nothing is lost in the squares.
+#[derive(Clone, Copy, Default)]
+struct Sums {
+    count: f64,
+    sum: f64,
+    squares: f64,
+}
+
+impl Sums {
+    fn of(values: impl Iterator<Item = f64>) -> Sums {
+        values.fold(Sums::default(), |s, v| Sums { count: s.count + 1.0, sum: s.sum + v, squares: s.squares + v * v })
+    }
+
+    fn with(self, other: Sums, sign: f64) -> Sums {
+        Sums {
+            count: self.count + sign * other.count,
+            sum: self.sum + sign * other.sum,
+            squares: self.squares + sign * other.squares,
+        }
+    }
+
+    fn mean(self) -> f64 {
+        self.sum / self.count
+    }
+
+    /// Standard deviation; nought under two values and below what a sum of squares tells from nothing, far below the least
+    /// step of points.
+    fn spread(self) -> f64 {
+        let variance = (self.squares - self.sum * self.mean()) / (self.count - 1.0);
+        if self.count > 1.0 && variance > 1e-9 { variance.sqrt() } else { 0.0 }
+    }
+
+    /// Mean and half its interval of 95 %, with a standard deviation that is never below `least`; `None` for under two values.
+    fn interval(self, least: f64) -> Option<(f64, f64)> {
+        let half = |s: f64| quantile(0.975, self.count - 1.0) * s / self.count.sqrt();
+        (self.count > 1.0).then(|| (self.mean(), half(self.spread().max(least))))
+    }
 }
 
 /// The quantile of Student's distribution; of the normal one where it is not defined.

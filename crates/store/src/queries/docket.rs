@@ -462,8 +462,16 @@ pub struct ClearRow {
     pub headline: String,
 }
 
-/// The tables of a person that look clear, by lab, section and team, at most `most`: none on which points hang and
-/// none that somebody else has in hand.
+/// Which tables are signed with others: those that look clear, on which no points hang, and which nobody but this person has
+/// in hand.
+#[diesel::dsl::auto_type(no_type_alias)]
+pub(crate) fn in_a_lot(person: u32, now: NaiveDateTime) -> _ {
+    let (clear, agrees): (u8, MarkWord) = (CLEAR, MarkWord(Mark::Agrees));
+    let free = sheets::taken_until.is_null().or(sheets::taken_until.le(now));
+    sheets::stage.eq(clear).and(sheets::mark.eq(agrees)).and(free.or(sheets::taken_by.eq(person)))
+}
+
+/// The tables of a person that are signed with others, by lab, section and team, at most `most`.
 ///
 /// # Errors
 /// Faults of the database.
@@ -472,9 +480,7 @@ pub fn clear_lot(c: &mut Db, user: &User, lab: Option<u32>, most: i64) -> Result
     let mut query = sheets::table
         .inner_join(sections::table)
         .inner_join(teams::table)
-        .filter(sheets::stage.eq(Some(CLEAR)))
-        .filter(sheets::mark.eq(Mark::Agrees.word()))
-        .filter(sheets::taken_until.is_null().or(sheets::taken_until.le(now)).or(sheets::taken_by.eq(Some(user.id))))
+        .filter(in_a_lot(user.id, now))
         .order((sheets::lab_id, sections::position, sections::id, teams::name))
         .select((
             sheets::id,

@@ -4,6 +4,7 @@ use chrono::{Datelike, Days, NaiveDateTime, Weekday};
 use diesel::prelude::*;
 use jurado_core::moderation::Moved;
 
+use super::docket::SIGNED;
 use super::events;
 use super::users::User;
 use crate::schema::{moderation_rounds, moderation_words, sections, sheets, users};
@@ -39,7 +40,8 @@ pub fn decided(c: &mut Db, lab: Option<u32>) -> Result<Vec<Decided>, StoreError>
     let mut query = sheets::table
         .inner_join(sections::table)
         .inner_join(users::table.on(sheets::signed_by.eq(users::id.nullable())))
-        .filter(sheets::stage.is_not_null())
+        // One that was signed and wants a person again waits: nobody has decided it.
+        .filter(sheets::stage.ge(Some(SIGNED)))
         .filter(sheets::moved.ne(""))
         .order((sections::position, sections::id, users::id, sheets::id))
         .select((sheets::id, users::id, users::name, sheets::moved, sections::id, sections::name))

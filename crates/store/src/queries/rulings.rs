@@ -185,8 +185,8 @@ fn grounds(c: &mut Db, lab: u32, section: Option<u32>) -> Result<BTreeMap<u32, S
     of.into_iter().map(|section| Ok((section, ground::of(c, lab, section)?.judged_with))).collect()
 }
 
-/// Judges anew what a change of the rulings of a lab concerns: tables that hold a finding that the ruling is about. Of the
-/// others the verdict is what it was, and only what it was judged with is written down. Gives how many tables have other
+/// Judges anew what a change of the rulings of a lab concerns: tables that hold a finding that the ruling is about, of those
+/// handed in since it holds. Of the others the verdict is what it was, and only what it was judged with is written down. Gives how many tables have other
 /// points or open findings.
 fn rejudge(
     c: &mut Db,
@@ -209,16 +209,21 @@ fn rejudge(
     for (section, before) in with {
         sections::hold(c, *section, Hold::Shared)?;
         let ground = ground::of(c, lab, *section)?;
-        // A ruling that sets a reference moves what no finding tells yet.
-        if ruling.against.is_none() {
-            let here = sheet_table::table
+        let here = || {
+            sheet_table::table
                 .filter(sheet_table::lab_id.eq(lab))
                 .filter(sheet_table::section_id.eq(section))
                 .filter(sheet_table::stage.is_not_null())
-                .filter(sheet_table::judged_with.eq(before));
-            diesel::update(here.filter(sheet_table::patterns.ne("*").and(sheet_table::patterns.not_like(&like))))
-                .set(sheet_table::judged_with.eq(&ground.judged_with))
-                .execute(c.sql())?;
+                .filter(sheet_table::judged_with.eq(before))
+        };
+        let set = sheet_table::judged_with.eq(&ground.judged_with);
+        // A ruling that sets a reference moves what no finding tells yet.
+        if ruling.against.is_none() {
+            let unlike = sheet_table::patterns.ne("*").and(sheet_table::patterns.not_like(&like));
+            diesel::update(here().filter(unlike)).set(set).execute(c.sql())?;
+        }
+        if let Some(first) = ruling.since {
+            diesel::update(here().filter(sheet_table::submission_id.lt(Some(first)))).set(set).execute(c.sql())?;
         }
         sheets::rejudge_held(c, &ground, *section, by, changed)?;
     }

@@ -12,6 +12,7 @@ use rand::seq::SliceRandom;
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
 
+use super::docket::SIGNED;
 use super::sheets::{self, SheetDetail};
 use super::users::{self, User};
 use super::{events, ground, labs};
@@ -61,8 +62,7 @@ pub fn draw(c: &mut Db, sample: &Sample, user: &User) -> Result<usize, StoreErro
     }
     let marked = second_marks::table.select(second_marks::submission_id);
     let mut query = sheet_table::table
-        .filter(sheet_table::stage.is_not_null())
-        .filter(sheet_table::signed_by.is_not_null())
+        .filter(sheet_table::stage.ge(Some(SIGNED)))
         .filter(sheet_table::submission_id.is_not_null())
         .filter(sheet_table::submission_id.assume_not_null().ne_all(marked))
         .order(sheet_table::id)
@@ -93,7 +93,8 @@ pub fn draw(c: &mut Db, sample: &Sample, user: &User) -> Result<usize, StoreErro
         load.sort_by_key(|(_, role, has)| (*role != Role::Reviewer, *has));
         let Some(marker) = load.iter_mut().find(|(id, ..)| !others.contains(id)) else { continue };
         marker.2 += 1;
-        diesel::insert_into(second_marks::table)
+        // Somebody else may draw it at this moment.
+        drawn += diesel::insert_or_ignore_into(second_marks::table)
             .values((
                 second_marks::sheet_id.eq(sheet),
                 second_marks::submission_id.eq(submission),
@@ -105,7 +106,6 @@ pub fn draw(c: &mut Db, sample: &Sample, user: &User) -> Result<usize, StoreErro
                 second_marks::twice.eq("[]"),
             ))
             .execute(c.sql())?;
-        drawn += 1;
     }
     if drawn == 0 {
         return Err(StoreError::Bad(
@@ -200,8 +200,11 @@ fn first_of(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError>
 /// of the database.
 pub fn mark(c: &mut Db, id: u32, based_on: u32, new: &[Decision], user: &User) -> Result<(), StoreError> {
     let detail = first_of(c, id, user)?;
-    // What both are judged by is held until both verdicts are kept.
+    // What both are judged by is held until both verdicts are kept, and so is the place of the second.
     ground::hold(c, detail.lab_id, detail.section_id)?;
+    let free = second_marks::table.find(id).filter(second_marks::marked_at.is_null());
+    let held: Option<u32> = free.select(second_marks::id).for_update().first(c.sql()).optional()?;
+    held.ok_or(StoreError::NotFound("table to mark a second time"))?;
     let detail = first_of(c, id, user)?;
     if detail.submission_id != based_on {
         return Err(StoreError::conflict(detail.version, "The team", "the table was handed in again"));

@@ -1,20 +1,11 @@
 //! The clear tables as one lot: looked over, signed together, and left where somebody was first.
 
-use jurado_core::decision::Action;
-use jurado_store::{NewDecision, sheets};
-
 use super::*;
 
 /// Takes what is proposed for all that is open of a table, so that it looks clear.
 fn clear(s: &Site, team: &str, who: &str) -> u32 {
-    let (id, user) = (s.sheet(team), s.user(who));
-    s.run(|c| {
-        let detail = sheets::get(c, id, &user)?;
-        let judged = detail.judge(&labs::get(c, detail.lab_id)?.protocol);
-        let open = judged.findings.iter().filter(|f| f.open());
-        let new: Vec<NewDecision> = open.map(|f| NewDecision::new(f.key.clone(), Action::Accept, "")).collect();
-        sheets::decide(c, id, detail.version, &user, &new)
-    });
+    let id = s.sheet(team);
+    s.decide_open(id, who, |_| (Action::Accept, ""));
     id
 }
 
@@ -45,8 +36,18 @@ async fn clear_tables_are_signed_together_and_one_that_was_changed_stays() {
     assert!(rev.done("/docket/clear", &[("seen", theirs[0].1.as_str())]).await.contains("0 tables signed."));
     // Bittern is opened again while the page stands there.
     rev.done(&format!("/bench/{bittern}/undo"), &[("version", "2")]).await;
+    // Somebody takes Zulu in hand meanwhile: it stays, too, until they let it go.
+    let hand = |until: &str| {
+        s.alter(&format!("UPDATE sheets SET taken_by = {}, taken_until = {until} WHERE id = {zulu}", s.ids["other"]))
+    };
+    hand("UTC_TIMESTAMP() + INTERVAL 9 MINUTE");
     let said = chief.done("/docket/clear", &[("seen", &seen)]).await;
-    assert!(said.contains("2 tables signed. 1 table changed meanwhile"), "{said}");
+    assert!(said.contains("1 table signed. 2 tables changed meanwhile"), "{said}");
+    hand("UTC_TIMESTAMP() - INTERVAL 1 SECOND");
+    assert!(chief.page(&format!("/docket/clear?lab={}", s.lab)).await.contains("Zulu"));
+    assert!(chief.page("/docket/clear?lab=999").await.contains("No table of yours looks clear now."));
+    let said = chief.done("/docket/clear", &[("seen", &seen)]).await;
+    assert!(said.contains("1 table signed. 2 tables changed meanwhile"), "{said}");
     let signed = |id: u32| {
         s.count(&format!("SELECT signed_by = {} FROM sheets WHERE id = {id} AND state = 'signed'", s.ids["chief"]))
     };

@@ -25,8 +25,11 @@ use actix_web::http::header::{CONTENT_TYPE, LOCATION};
 use actix_web::{HttpResponse, test, web};
 use diesel::connection::SimpleConnection;
 use diesel::{Connection as _, MysqlConnection};
+use jurado_core::decision::Action;
+use jurado_core::finding::{Finding, Key, Kind};
 use jurado_store::users::NewPerson;
-use jurado_store::{Db, Role, Store, StoreError, User, docket, imports, labs, roster, users};
+use jurado_store::{Db, NewDecision, Role, Store, StoreError, User, docket, imports, labs, roster, sheets, users};
+use rust_decimal::Decimal;
 
 use crate::app::{Settings, Shared, application};
 
@@ -165,6 +168,28 @@ impl Site {
     fn sheet(&self, team: &str) -> u32 {
         let chief = self.user("chief");
         self.run(|c| docket::of_lab(c, self.lab, &chief)).iter().find(|r| r.team == team).expect("a sheet").id
+    }
+
+    /// Decides all that is open of a table, each as `choose` says of its key, and half a point where only the paper tells.
+    /// Gives the version that it has then.
+    fn decide_open(&self, id: u32, who: &str, choose: impl Fn(&str) -> (Action, &'static str)) -> u32 {
+        let user = self.user(who);
+        self.run(|c| {
+            let detail = sheets::get(c, id, &user)?;
+            let judged = detail.judge(&labs::get(c, detail.lab_id)?.protocol);
+            let decision = |f: &Finding| match (&f.kind, &f.criterion) {
+                (Kind::Manual(_), Some(line)) => {
+                    NewDecision::new(Key::Line(line.clone()), Action::Points(Decimal::new(5, 1)), "seen on the paper")
+                }
+                _ => {
+                    let (action, why) = choose(&f.key.to_string());
+                    NewDecision::new(f.key.clone(), action, why)
+                }
+            };
+            let new: Vec<NewDecision> = judged.findings.iter().filter(|f| f.open()).map(decision).collect();
+            sheets::decide(c, id, detail.version, &user, &new)?;
+            Ok(detail.version + 1)
+        })
     }
 
     /// Changes the database as nothing of ours does.

@@ -1,8 +1,5 @@
 //! Moderation: read first by the one it is about, second marks that see neither the first nor the team.
 
-use jurado_core::decision::Action;
-use jurado_store::{NewDecision, sheets};
-
 use super::*;
 
 const SLIP: &str = "slip:plate_volume";
@@ -10,20 +7,9 @@ const SLIP: &str = "slip:plate_volume";
 /// Decides all that is open of a team's table, the slip at no cost, and signs it.
 fn sign(s: &Site, team: &str, who: &str) {
     let (id, user) = (s.sheet(team), s.user(who));
-    s.run(|c| {
-        let detail = sheets::get(c, id, &user)?;
-        let judged = detail.judge(&labs::get(c, detail.lab_id)?.protocol);
-        let open = judged.findings.iter().filter(|f| f.open());
-        let action = |key: String| if key == SLIP { (Action::Forgive, "misled") } else { (Action::Accept, "") };
-        let new: Vec<NewDecision> = open
-            .map(|f| {
-                let (what, why) = action(f.key.to_string());
-                NewDecision::new(f.key.clone(), what, why)
-            })
-            .collect();
-        sheets::decide(c, id, detail.version, &user, &new)?;
-        sheets::sign(c, id, detail.version + 1, &user)
-    });
+    let version =
+        s.decide_open(id, who, |key| if key == SLIP { (Action::Forgive, "misled") } else { (Action::Accept, "") });
+    s.run(|c| sheets::sign(c, id, version, &user));
 }
 
 /// A form of a second mark as its page gives it, with the same chosen for every finding.
@@ -82,6 +68,12 @@ async fn rows_are_read_first_by_the_one_they_are_about() {
     assert!(jurado_store::verify::check(&s.store).expect("checked").differences.is_empty());
     let kept = s.count("SELECT ROUND(SUBSTRING_INDEX(SUBSTRING_INDEX(moved, ';', 1), ' ', -1) * 1000) FROM sheets");
     assert_eq!(kept, moved, "kept beside the sheet: {told}");
+    // A table that waits again is decided by nobody.
+    rev.done(&format!("/bench/{}/undo", s.sheet("Alfa")), &[("version", "3")]).await;
+    assert!(chief.page("/moderation").await.contains("0 signed"));
+    s.alter("UPDATE sheets SET state = 'waiting', signed_by = 1");
+    assert!(chief.page("/moderation").await.contains("0 signed"), "whoever signed it before");
+    s.alter(&format!("UPDATE sheets SET state = 'signed', signed_by = {}", s.ids["rev"]));
     s.alter("UPDATE sheets SET moved = '1 0;0 0;0 0;0 0;0 0;0 0'");
     let found = jurado_store::verify::check(&s.store).expect("checked").differences;
     assert!(found.iter().any(|d| d.what.iter().any(|w| w.contains("what persons changed"))), "{found:?}");
@@ -183,4 +175,38 @@ async fn differences_that_are_alike_are_one_question_until_a_ruling_answers_it()
     assert!(!page.contains("one question") && page.contains("Ruling 1 : The sheet misled."), "{page}");
     // What was forgiven by hand is forgiven by the ruling now: no person has changed it.
     assert!(rev.page("/moderation/table").await.contains("0.00"), "nothing is a person's change any more");
+}
+
+#[actix_web::test]
+async fn a_ruling_stands_for_both_marks_and_so_does_what_only_the_paper_tells() {
+    let s = site("moderation_alike").await;
+    let titre = s.run(|c| labs::install(c, include_str!("../../../core/tests/labs/tide-titre.toml"))).id;
+    let chief = s.user("chief");
+    let table = "section,team,item,row,value,unit,plus_minus,excluded,note\nMorning,Alfa,boat_full,,12.8431,g,,,\n";
+    s.run(|c| {
+        let id = imports::offer(c, titre, &chief, "titre.csv", table.as_bytes())?;
+        imports::take(c, id, &chief)
+    });
+    s.bring(&csv("Morning", "Bittern", "303.3"));
+    let (rev, other, chief) = (s.browser("rev").await, s.browser("other").await, s.browser("chief").await);
+    let bittern = s.sheet("Bittern").to_string();
+    let ruling =
+        [("sheet", &*bittern), ("finding", SLIP), ("does", "forgive"), ("reason", "misprinted"), ("seen", "0-0")];
+    rev.done("/rulings", &ruling).await;
+    let paper = s.count(&format!("SELECT id FROM sheets WHERE lab_id = {titre} AND stage IS NOT NULL")) as u32;
+    for id in [paper, s.sheet("Bittern")] {
+        let (user, version) = (s.user("rev"), s.decide_open(id, "rev", |_| (Action::Accept, "")));
+        s.run(|c| sheets::sign(c, id, version, &user));
+    }
+    chief.done("/moderation/draw", &[("random", "2"), ("hanging", "0")]).await;
+    let of = |id: u32| format!("/second/{}", s.count(&format!("SELECT id FROM second_marks WHERE sheet_id = {id}")));
+    assert!(other.page(&of(paper)).await.contains("Only the paper tells"));
+    assert!(other.page(&of(s.sheet("Bittern"))).await.contains("no points"), "as the ruling has it");
+    for id in [paper, s.sheet("Bittern")] {
+        let page = other.get(&of(id)).await.body;
+        other.done(&of(id), &fields(&filled(&page, "accept"))).await;
+    }
+    let same = "SELECT COUNT(*) FROM second_marks WHERE marked_at IS NOT NULL AND first_points = second_points";
+    assert_eq!(s.count(same), 2, "who takes what is proposed gives what the first gave");
+    assert!(!chief.page("/moderation").await.contains("one question"));
 }

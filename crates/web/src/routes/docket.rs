@@ -122,6 +122,7 @@ struct ClearPage {
 
 /// The clear tables of one lab.
 struct ClearGroup {
+    lab: u32,
     title: String,
     rows: Vec<ClearView>,
 }
@@ -157,7 +158,7 @@ pub(crate) async fn clear(actor: Actor, of: web::Query<OfLab>) -> Result<HttpRes
     for (n, r) in rows.iter().enumerate() {
         if n == 0 || rows[n - 1].lab_id != r.lab_id {
             let title = labs.iter().find(|l| l.id == r.lab_id).map_or_else(String::new, |l| l.protocol.title.clone());
-            groups.push(ClearGroup { title, rows: Vec::new() });
+            groups.push(ClearGroup { lab: r.lab_id, title, rows: Vec::new() });
         }
         let view = ClearView {
             id: r.id,

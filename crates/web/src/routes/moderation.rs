@@ -5,13 +5,15 @@ use askama::Template;
 use chrono::Utc;
 use jurado_core::notation::counted;
 use jurado_store::second::{self, Sample};
-use jurado_store::{labs, moderation, rulings};
+use jurado_store::{Lab, labs, moderation, rulings};
 use serde::Deserialize;
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::flash::{Said, on_to_saying};
 use crate::forms;
 use crate::session::Actor;
+use crate::views::course::time;
+use crate::views::floor::Tab;
 use crate::views::frame::Frame;
 use crate::views::moderation::{HEADS, ModerationView, Seen};
 
@@ -29,13 +31,6 @@ impl Of {
     }
 }
 
-/// A lab to choose.
-struct Choice {
-    id: u32,
-    title: String,
-    on: bool,
-}
-
 /// A table that waits for this person's second mark.
 struct AskedView {
     id: u32,
@@ -46,7 +41,7 @@ struct AskedView {
 /// What both pages are made of.
 struct Room {
     v: ModerationView,
-    labs: Vec<Choice>,
+    labs: Vec<Tab>,
     lab: Option<u32>,
     of: String,
     mine: Vec<AskedView>,
@@ -74,38 +69,45 @@ struct TablePage {
 
 async fn load(actor: &Actor, of: &Of) -> Result<Room, WebError> {
     let lab = of.lab();
-    let blind = actor.blind;
-    actor
-        .look(move |c, user| {
-            let all = labs::all(c)?;
-            let decided = moderation::decided(c, lab)?;
-            let (round, marked) = (moderation::round(c)?, second::marked(c, lab)?);
-            let (kept, waiting) = (rulings::all(c)?, second::waiting(c, None)?);
-            let seen = Seen {
-                labs: &all,
-                decided: &decided,
-                round: round.as_ref(),
-                marked: &marked,
-                rulings: &kept,
-                now: Utc::now().naive_utc(),
-                user,
-                blind,
-            };
-            let v = ModerationView::new(&seen);
-            let title =
-                |id: u32| all.iter().find(|l| l.id == id).map_or_else(String::new, |l| l.protocol.title.clone());
-            let mine = waiting.iter().filter(|a| a.user_id == user.id);
-            let mine = mine
-                .map(|a| AskedView { id: a.id, lab: title(a.lab_id), asked: crate::views::course::time(a.asked_at) })
-                .collect();
-            let choice =
-                |l: &jurado_store::Lab| Choice { id: l.id, title: l.protocol.title.clone(), on: Some(l.id) == lab };
-            let open = labs::open(c)?;
-            let labs = all.iter().filter(|l| open.iter().any(|(o, _)| o.id == l.id)).map(choice).collect();
-            let of = lab.map_or_else(|| "all labs of the term".to_owned(), title);
-            Ok(Room { v, labs, lab, of, mine, waiting: waiting.len() })
+    let (all, open, decided, round, marked, kept, waiting) = actor
+        .look(move |c, _| {
+            Ok((
+                labs::all(c)?,
+                labs::open(c)?,
+                moderation::decided(c, lab)?,
+                moderation::round(c)?,
+                second::marked(c, lab)?,
+                rulings::all(c)?,
+                second::waiting(c, None)?,
+            ))
         })
-        .await
+        .await?;
+    let work = move |actor: &Actor| {
+        let seen = Seen {
+            labs: &all,
+            decided: &decided,
+            round: round.as_ref(),
+            marked: &marked,
+            rulings: &kept,
+            now: Utc::now().naive_utc(),
+            user: &actor.user,
+            blind: actor.blind,
+        };
+        let title = |id: u32| all.iter().find(|l| l.id == id).map_or_else(String::new, |l| l.protocol.title.clone());
+        let tab = |l: &Lab| Tab { title: l.protocol.title.clone(), href: l.id.to_string(), on: Some(l.id) == lab };
+        let mut tabs = vec![Tab { title: "all labs".into(), href: String::new(), on: lab.is_none() }];
+        tabs.extend(open.iter().map(|(l, _)| tab(l)));
+        let mine = waiting.iter().filter(|a| a.user_id == actor.user.id);
+        Room {
+            v: ModerationView::new(&seen),
+            labs: tabs,
+            lab,
+            of: lab.map_or_else(|| "all labs of the term".to_owned(), title),
+            mine: mine.map(|a| AskedView { id: a.id, lab: title(a.lab_id), asked: time(a.asked_at) }).collect(),
+            waiting: waiting.len(),
+        }
+    };
+    actor.think("Looking at what was changed", work).await
 }
 
 impl ModerationPage {
@@ -233,7 +235,10 @@ pub(crate) async fn take_back(actor: Actor, form: web::Form<Signed>) -> Result<H
     let n = actor.run(second::take_back).await?;
     Ok(on_to_saying(
         "/moderation",
-        Said::done("Taken back", format!("{} of nobody any more.", counted(n, "second mark"))),
+        Said::done(
+            "Taken back",
+            format!("{} {} asked for no more.", counted(n, "second mark"), if n == 1 { "is" } else { "are" }),
+        ),
     ))
 }
 

@@ -78,6 +78,7 @@ async fn shown(
                 tried: None,
             };
             let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &around);
+            let v = BenchView { team: "the team".into(), ..v };
             let mut chosen = chosen;
             chosen.resize(v.findings.len(), (String::new(), String::new()));
             let frame = actor.frame("A second mark", "moderation");
@@ -108,6 +109,8 @@ fn read(form: &HashMap<String, String>, judged: &Judged, by: &str) -> Result<Vec
             line.map_or(Decimal::ZERO, |l| l.possible)
         };
         let action = match field("a", n) {
+            // What nobody has to decide stands as it is computed, by rule or by a ruling.
+            "accept" if !f.open() => continue,
             "accept" => Action::Accept,
             "forgive" => Action::Forgive,
             "refuse" if matches!(f.key, Key::Repair { .. }) => Action::Refuse,

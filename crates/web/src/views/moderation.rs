@@ -51,7 +51,8 @@ pub(crate) struct WordView {
     pub(crate) remark: String,
 }
 
-/// A table that was marked twice with a large difference.
+/// A table that was marked twice.
+#[derive(Clone)]
 pub(crate) struct DifferenceView {
     pub(crate) name: String,
     pub(crate) href: Option<String>,
@@ -189,7 +190,7 @@ impl ModerationView {
         let differences = differences(seen);
         let (sentences, aside) = sentences(said.as_ref(), random);
         let question = question(seen);
-        let names: Vec<usize> = largest(seen).into_iter().map(|(n, _)| n).collect();
+        let names = largest(seen);
         let own_word =
             seen.round.and_then(|r| r.words.iter().find(|w| w.user_id == seen.user.id)).map(|w| w.remark.clone());
         ModerationView {
@@ -210,7 +211,7 @@ impl ModerationView {
             hanging: pairs.len() - random,
             sentences,
             aside,
-            largest: names.iter().filter_map(|n| differences.get(*n)).map(DifferenceView::again).collect(),
+            largest: names.iter().filter_map(|n| differences.get(*n)).cloned().collect(),
             marked: differences,
             question,
             led_to: led_to(seen),
@@ -231,17 +232,6 @@ impl ModerationView {
             round: seen.round.map_or(0, |r| r.id),
             own: all.iter().any(|p| p.user_id == seen.user.id),
             own_word,
-        }
-    }
-}
-
-impl DifferenceView {
-    fn again(&self) -> DifferenceView {
-        DifferenceView {
-            name: self.name.clone(),
-            href: self.href.clone(),
-            about: self.about.clone(),
-            off: self.off.clone(),
         }
     }
 }
@@ -296,13 +286,12 @@ fn differences(seen: &Seen<'_>) -> Vec<DifferenceView> {
 }
 
 /// The largest differences, by their place among the pairs.
-fn largest(seen: &Seen<'_>) -> Vec<(usize, f64)> {
+fn largest(seen: &Seen<'_>) -> Vec<usize> {
     let mut off: Vec<(usize, f64)> =
         seen.marked.iter().enumerate().map(|(n, m)| (n, (m.pair.second - m.pair.first).abs())).collect();
     off.retain(|(_, d)| *d > 1e-9);
     off.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
-    off.truncate(MOST_NAMED);
-    off
+    off.into_iter().take(MOST_NAMED).map(|(n, _)| n).collect()
 }
 
 fn spots(seen: &Seen<'_>, named: &[usize]) -> Vec<Spot> {

@@ -170,34 +170,68 @@ pub fn get(c: &mut Db, id: u32, user: &User) -> Result<SheetDetail, StoreError> 
 
 /// All that belongs to a sheet, as it is at this moment.
 pub(crate) fn detail_of(c: &mut Db, head: Head) -> Result<SheetDetail, StoreError> {
-    let submission_id = head.submission_id.ok_or(StoreError::NotFound("table"))?;
-    let (revision, body, waiting, handed_in_at): (u32, String, u32, NaiveDateTime) = submissions::table
-        .find(submission_id)
-        .select((submissions::revision, submissions::body, submissions::waiting, submissions::handed_in_at))
-        .first(c.sql())?;
-    let set = sections::get(c, head.section_id, head.lab_id)?;
-    let shelved = shelved::why(c, head.section_id, head.removal_id)?;
-    Ok(SheetDetail {
-        id: head.id,
-        lab_id: head.lab_id,
-        version: head.version,
-        state: head.state,
-        section_id: head.section_id,
-        team_id: head.team_id,
-        settings: set.settings,
-        rulings: rulings_kept::in_force(c, head.lab_id, head.section_id)?,
-        due_at: set.due_at,
-        shelved,
+    let submission = head.submission_id.ok_or(StoreError::NotFound("table"))?;
+    let stored = as_stored(c, submission)?;
+    let parts = Parts {
+        sets: Sets::of(c, head.lab_id, head.section_id)?,
+        shelved: shelved::why(c, head.section_id, head.removal_id)?,
         went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
-        returns: head.returns,
-        taken: head.taken_by.zip(head.taken_until),
-        submission_id,
-        revision,
-        handed_in_at,
-        submission: named(c, head.team_id, table(&body, waiting, submission_id)?)?,
-        decisions: in_force(c, submission_id)?,
-        returned_at: head.returned_at,
-    })
+        submission: named(c, head.team_id, stored.table()?)?,
+        stored,
+        decisions: in_force(c, submission)?,
+    };
+    Ok(parts.of(&head, submission))
+}
+
+/// What a section sets for a lab, and the rulings in force there.
+#[derive(Clone)]
+struct Sets {
+    settings: Section,
+    due_at: Option<NaiveDateTime>,
+    rulings: Vec<Ruling>,
+}
+
+impl Sets {
+    fn of(c: &mut Db, lab: u32, section: u32) -> Result<Sets, StoreError> {
+        let set = sections::get(c, section, lab)?;
+        Ok(Sets { settings: set.settings, due_at: set.due_at, rulings: rulings_kept::in_force(c, lab, section)? })
+    }
+}
+
+/// What belongs to a sheet besides its head.
+struct Parts {
+    sets: Sets,
+    shelved: Option<Shelved>,
+    went_out: Option<WentOut>,
+    stored: Stored,
+    submission: Submission,
+    decisions: Vec<StoredDecision>,
+}
+
+impl Parts {
+    fn of(self, head: &Head, submission_id: u32) -> SheetDetail {
+        SheetDetail {
+            id: head.id,
+            lab_id: head.lab_id,
+            version: head.version,
+            state: head.state,
+            section_id: head.section_id,
+            team_id: head.team_id,
+            settings: self.sets.settings,
+            rulings: self.sets.rulings,
+            due_at: self.sets.due_at,
+            shelved: self.shelved,
+            went_out: self.went_out,
+            returns: head.returns,
+            taken: head.taken_by.zip(head.taken_until),
+            submission_id,
+            revision: self.stored.revision,
+            handed_in_at: self.stored.handed_in_at,
+            submission: self.submission,
+            decisions: self.decisions,
+            returned_at: head.returned_at,
+        }
+    }
 }
 
 /// Tables that are read in one statement.
@@ -209,8 +243,8 @@ const AT_ONCE: usize = 500;
 /// # Errors
 /// [`StoreError::NotFound`] where one of them is not in any more; faults of the database.
 pub(crate) fn many(c: &mut Db, lab: u32, ids: &[u32]) -> Result<Vec<SheetDetail>, StoreError> {
-    type Set = (Section, Option<NaiveDateTime>, Vec<Ruling>);
-    let mut by_section: HashMap<u32, Set> = HashMap::new();
+    let missing = || StoreError::NotFound("table");
+    let mut by_section: HashMap<u32, Sets> = HashMap::new();
     let mut out = Vec::with_capacity(ids.len());
     for some in ids.chunks(AT_ONCE) {
         let rows: Vec<(Head, String, String)> = sheets::table
@@ -223,46 +257,27 @@ pub(crate) fn many(c: &mut Db, lab: u32, ids: &[u32]) -> Result<Vec<SheetDetail>
             .load(c.sql())?;
         let submissions: Vec<u32> = rows.iter().filter_map(|(h, ..)| h.submission_id).collect();
         let (mut bodies, mut decisions) = (as_stored_of(c, &submissions)?, in_force_of(c, &submissions)?);
-        let revisions: HashMap<u32, u32> = submissions::table
-            .filter(submissions::id.eq_any(&submissions))
-            .select((submissions::id, submissions::revision))
-            .load::<(u32, u32)>(c.sql())?
-            .into_iter()
-            .collect();
+        let mut sent = went_out_last_of(c, some)?;
         let mut made: HashMap<u32, SheetDetail> = HashMap::new();
         for (head, section, team) in rows {
-            if let std::collections::hash_map::Entry::Vacant(place) = by_section.entry(head.section_id) {
-                let set = sections::get(c, head.section_id, lab)?;
-                place.insert((set.settings, set.due_at, rulings_kept::in_force(c, lab, head.section_id)?));
-            }
-            let (settings, due_at, rulings) = by_section[&head.section_id].clone();
-            let submission_id = head.submission_id.ok_or(StoreError::NotFound("table"))?;
-            let (body, waiting, handed_in_at) = bodies.remove(&submission_id).ok_or(StoreError::NotFound("table"))?;
-            let detail = SheetDetail {
-                id: head.id,
-                lab_id: lab,
-                version: head.version,
-                state: head.state,
-                section_id: head.section_id,
-                team_id: head.team_id,
-                settings,
-                rulings,
-                due_at,
-                shelved: None,
-                went_out: if head.returns == 0 { None } else { went_out_last(c, head.id, head.returns)? },
-                returns: head.returns,
-                taken: head.taken_by.zip(head.taken_until),
-                submission_id,
-                revision: revisions.get(&submission_id).copied().unwrap_or(1),
-                handed_in_at,
-                submission: Submission { section, team, ..table(&body, waiting, submission_id)? },
-                decisions: decisions.remove(&submission_id).unwrap_or_default(),
-                returned_at: head.returned_at,
+            let sets = match by_section.get(&head.section_id) {
+                Some(sets) => sets.clone(),
+                None => by_section.entry(head.section_id).or_insert(Sets::of(c, lab, head.section_id)?).clone(),
             };
-            made.insert(head.id, detail);
+            let submission = head.submission_id.ok_or_else(missing)?;
+            let stored = bodies.remove(&submission).ok_or_else(missing)?;
+            let parts = Parts {
+                sets,
+                shelved: None,
+                went_out: sent.remove(&head.id),
+                submission: Submission { section, team, ..stored.table()? },
+                stored,
+                decisions: decisions.remove(&submission).unwrap_or_default(),
+            };
+            made.insert(head.id, parts.of(&head, submission));
         }
         for id in some {
-            out.push(made.remove(id).ok_or(StoreError::NotFound("table"))?);
+            out.push(made.remove(id).ok_or_else(missing)?);
         }
     }
     Ok(out)
@@ -275,18 +290,34 @@ pub(crate) fn table(body: &str, waiting: u32, number: u32) -> Result<Submission,
     Ok(Submission { waiting, number, ..table })
 }
 
-/// What [`table`] is read from: text, and rows that wait.
-pub(super) fn as_stored(c: &mut Db, submission: u32) -> Result<(String, u32), StoreError> {
-    Ok(submissions::table.find(submission).select((submissions::body, submissions::waiting)).first(c.sql())?)
+/// A table as it was handed in.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = submissions)]
+pub(super) struct Stored {
+    id: u32,
+    pub(super) revision: u32,
+    body: String,
+    waiting: u32,
+    pub(super) handed_in_at: NaiveDateTime,
 }
 
-/// As [`as_stored`] for several submissions at once.
-pub(super) fn as_stored_of(c: &mut Db, ids: &[u32]) -> Result<HashMap<u32, (String, u32, NaiveDateTime)>, StoreError> {
-    let rows: Vec<(u32, String, u32, NaiveDateTime)> = submissions::table
-        .filter(submissions::id.eq_any(ids))
-        .select((submissions::id, submissions::body, submissions::waiting, submissions::handed_in_at))
-        .load(c.sql())?;
-    Ok(rows.into_iter().map(|(id, body, waiting, at)| (id, (body, waiting, at))).collect())
+impl Stored {
+    /// The table, under the names it was handed in with.
+    pub(super) fn table(&self) -> Result<Submission, StoreError> {
+        table(&self.body, self.waiting, self.id)
+    }
+}
+
+/// A table as it was handed in.
+pub(super) fn as_stored(c: &mut Db, submission: u32) -> Result<Stored, StoreError> {
+    Ok(submissions::table.find(submission).select(Stored::as_select()).first(c.sql())?)
+}
+
+/// As [`as_stored`] for several at once, by their numbers.
+pub(super) fn as_stored_of(c: &mut Db, ids: &[u32]) -> Result<HashMap<u32, Stored>, StoreError> {
+    let rows: Vec<Stored> =
+        submissions::table.filter(submissions::id.eq_any(ids)).select(Stored::as_select()).load(c.sql())?;
+    Ok(rows.into_iter().map(|s| (s.id, s)).collect())
 }
 
 /// A table under the names that its section and team have now: either may have been renamed since it was handed in.
@@ -303,6 +334,16 @@ fn went_out_last(c: &mut Db, sheet: u32, number: u32) -> Result<Option<WentOut>,
     let row: Option<WentOutRecord> =
         went_out::table.find((sheet, number)).select(WentOutRecord::as_select()).first(c.sql()).optional()?;
     row.map(WentOut::of).transpose()
+}
+
+/// What went out last of several sheets, by sheet.
+fn went_out_last_of(c: &mut Db, ids: &[u32]) -> Result<HashMap<u32, WentOut>, StoreError> {
+    let rows: Vec<WentOutRecord> = went_out::table
+        .inner_join(sheets::table.on(went_out::sheet_id.eq(sheets::id).and(went_out::number.eq(sheets::returns))))
+        .filter(sheets::id.eq_any(ids))
+        .select(WentOutRecord::as_select())
+        .load(c.sql())?;
+    rows.into_iter().map(|r| Ok((r.sheet_id, WentOut::of(r)?))).collect()
 }
 
 /// Decisions in force on a submission, oldest first.
@@ -364,8 +405,8 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
         .first(c.sql())
         .optional()?;
     let Some(id) = id.flatten() else { return Ok(None) };
-    let (body, waiting) = as_stored(c, id)?;
-    named(c, team, table(&body, waiting, id)?).map(Some)
+    let stored = as_stored(c, id)?;
+    named(c, team, stored.table()?).map(Some)
 }
 
 /// The tables of some teams of a lab as they stand, by section and team; what is not in is left out.
@@ -375,10 +416,9 @@ pub(crate) fn current(c: &mut Db, lab: u32, team: u32) -> Result<Option<Submissi
 pub fn standing(c: &mut Db, lab: u32, names: &[(String, String)], user: &User) -> Result<Vec<Submission>, StoreError> {
     let wanted: HashSet<(&str, &str)> = names.iter().map(|(s, t)| (s.as_str(), t.as_str())).collect();
     let rows = docket::of_lab(c, lab, user)?;
-    rows.iter()
-        .filter(|r| wanted.contains(&(r.section.as_str(), r.team.as_str())))
-        .map(|r| get(c, r.id, user).map(|d| d.submission))
-        .collect()
+    let there = rows.iter().filter(|r| wanted.contains(&(r.section.as_str(), r.team.as_str())));
+    let ids: Vec<u32> = there.map(|r| r.id).collect();
+    Ok(many(c, lab, &ids)?.into_iter().map(|d| d.submission).collect())
 }
 
 impl SheetDetail {
@@ -394,8 +434,7 @@ impl SheetDetail {
         let table = if from.submission_id == self.submission_id {
             Submission { waiting: from.waiting, ..self.submission.clone() }
         } else {
-            let (body, _) = as_stored(c, from.submission_id)?;
-            table(&body, from.waiting, from.submission_id)?
+            Submission { waiting: from.waiting, ..as_stored(c, from.submission_id)?.table()? }
         };
         let judged = judge_in(&protocol, &from.settings, &table, &from.rulings, &from.decisions);
         Ok(Some((protocol, judged)))

@@ -2,7 +2,7 @@
 
 use diesel::prelude::*;
 
-use super::read::{as_stored, as_stored_of, in_force, in_force_of, table};
+use super::read::{as_stored, as_stored_of, in_force, in_force_of};
 use crate::queries::ground::Ground;
 use crate::records::ahead::Ahead;
 use crate::records::sheet::{Derived, Turn};
@@ -37,9 +37,9 @@ pub(crate) fn stale(
 
 /// What is kept of a verdict on a submission with its decisions, under this ground.
 fn derived(c: &mut Db, ground: &Ground, submission: u32) -> Result<Derived, StoreError> {
-    let (body, waiting) = as_stored(c, submission)?;
+    let table = as_stored(c, submission)?.table()?;
     let decisions: Vec<_> = in_force(c, submission)?.into_iter().map(|d| d.decision).collect();
-    Ok(ground.derived(&ground.judge(&table(&body, waiting, submission)?, &decisions)))
+    Ok(ground.derived(&ground.judge(&table, &decisions)))
 }
 
 /// Judges anew, under a ground that the caller holds alone, every table of a section that was judged with something else;
@@ -119,10 +119,10 @@ pub(crate) fn derive_ahead(c: &mut Db, job: u32, ground: &Ground, some: &[Stale]
     let mut decisions = in_force_of(c, &ids)?;
     let mut rows = Vec::with_capacity(some.len());
     for (sheet, version, submission) in some {
-        let (body, waiting, _) = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
+        let stored = bodies.get(submission).ok_or(StoreError::NotFound("table"))?;
         let decided: Vec<_> =
             decisions.remove(submission).unwrap_or_default().into_iter().map(|d| d.decision).collect();
-        let derived = ground.derived(&ground.judge(&table(body, *waiting, *submission)?, &decided));
+        let derived = ground.derived(&ground.judge(&stored.table()?, &decided));
         rows.push(Ahead::new(job, *sheet, *version, derived));
     }
     for part in rows.chunks(100) {

@@ -4,7 +4,7 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::submission::Submission;
 
-use super::read::{get, table};
+use super::read::{Stored, get};
 use crate::queries::users::User;
 use crate::schema::submissions;
 use crate::{Db, StoreError};
@@ -26,18 +26,10 @@ pub struct Revision {
 /// [`StoreError::NotFound`]; faults of the database.
 pub fn revisions(c: &mut Db, id: u32, user: &User) -> Result<Vec<Revision>, StoreError> {
     get(c, id, user)?;
-    let rows: Vec<(u32, NaiveDateTime, String, u32, u32)> = submissions::table
+    let rows: Vec<Stored> = submissions::table
         .filter(submissions::sheet_id.eq(id))
         .order(submissions::revision)
-        .select((
-            submissions::revision,
-            submissions::handed_in_at,
-            submissions::body,
-            submissions::waiting,
-            submissions::id,
-        ))
+        .select(Stored::as_select())
         .load(c.sql())?;
-    rows.into_iter()
-        .map(|(number, at, body, waiting, id)| Ok(Revision { number, at, submission: table(&body, waiting, id)? }))
-        .collect()
+    rows.into_iter().map(|s| Ok(Revision { number: s.revision, at: s.handed_in_at, submission: s.table()? })).collect()
 }

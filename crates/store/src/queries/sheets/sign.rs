@@ -3,7 +3,7 @@
 use diesel::prelude::*;
 
 use super::hold::claim;
-use crate::queries::docket::CLEAR;
+use crate::queries::docket::in_a_lot;
 use crate::queries::users::User;
 use crate::queries::{events, hands};
 use crate::records::sheet::Turn;
@@ -38,8 +38,8 @@ pub fn sign(c: &mut Db, id: u32, version: u32, user: &User) -> Result<(), StoreE
 /// Most tables that are signed at once.
 pub const MOST_AT_ONCE: usize = 500;
 
-/// Signs tables that look clear, each at the version that the person saw; one that was changed since, or that wants a
-/// decision by now, is left as it is. Gives how many were signed.
+/// Signs tables that look clear, each at the version that the person saw. One that was changed since, that wants a decision
+/// or hangs by now, or that somebody else has taken in hand, is left as it is. Gives how many were signed.
 ///
 /// # Errors
 /// [`StoreError::Bad`] for too many at once; faults of the database.
@@ -50,11 +50,12 @@ pub fn sign_clear(c: &mut Db, seen: &[(u32, u32)], user: &User) -> Result<usize,
             format!("sign {MOST_AT_ONCE} at a time"),
         ));
     }
+    let now = c.now()?;
     let ids: Vec<u32> = seen.iter().map(|s| s.0).collect();
     // In the order in which rows are held everywhere: by lab, section, sheet.
     let mut places: Vec<(u32, u32, u32)> = sheets::table
         .filter(sheets::id.eq_any(&ids))
-        .filter(sheets::stage.eq(Some(CLEAR)))
+        .filter(in_a_lot(user.id, now))
         .select((sheets::lab_id, sheets::section_id, sheets::id))
         .load(c.sql())?;
     places.sort_unstable();
@@ -63,7 +64,7 @@ pub fn sign_clear(c: &mut Db, seen: &[(u32, u32)], user: &User) -> Result<usize,
         let version = seen.iter().find(|s| s.0 == id).map_or(0, |s| s.1);
         match sign(c, id, version, user) {
             Ok(()) => signed += 1,
-            // Somebody was first, it is another's by now, or it was taken out: it stays, and nobody is told of it but by the count.
+            // Somebody was first, it is not this person's, or it was taken out: it stays, and the count tells.
             Err(StoreError::Conflict(_) | StoreError::NotFound(_) | StoreError::Bad(..)) => {}
             Err(e) => return Err(e),
         }

@@ -160,7 +160,7 @@ impl RulingView {
         RulingView {
             chosen: chosen.clone(),
             lab: protocol.title.clone(),
-            item: pattern.item.clone(),
+            item: if now.wide { "any result".to_owned() } else { pattern.item.clone() },
             team: source.map_or_else(String::new, |n| seen.name(n)),
             like: likes.len(),
             moves,
