@@ -43,6 +43,12 @@ test("a section that was taught otherwise is one ruling, and the queue of the la
   await page.getByText("14 of 14 tables of watch Last Dog, 0 of 70 elsewhere").waitFor();
   await page.keyboard.press("r");
   await page.locator(".pattern", { hasText: "in Last Dog" }).waitFor();
+  // It may be taken as what the watch was taught: its tables are judged by it, and the others are not.
+  await page.locator("label", { hasText: "it is what the watch was taught" }).click();
+  await page.locator(".pattern", { hasText: "is judged by another formula" }).waitFor();
+  assert.match((await page.locator(".tally").textContent()).replace(/\s+/g, " "), /14 tables 14 are judged otherwise \+/);
+  await page.locator("label", { hasText: "it costs nothing" }).click();
+  await page.locator(".pattern", { hasText: "it costs nothing" }).waitFor();
   await page.getByLabel(/^Because/).fill("This watch was shown one pipette.");
   await page.keyboard.press("Enter");
   await page.getByText(/is in force: 14 tables changed/).waitFor();

@@ -376,11 +376,15 @@ test("a station sheet is changed in the protocol's text, with a look at what wou
   await versions.getByText("Put in force again").click();
   await versions.getByLabel("Reason").fill("it was right before");
   await versions.getByRole("button", { name: "Judge by version 3 again" }).click();
+  await page.locator("#would").getByText(/tables? would change/).waitFor();
+  await page.getByRole("button", { name: "Judge by version 3 again" }).click();
   await page.locator(".title").getByText("version 3").waitFor();
   await versions.getByText("“it was right before”").first().waitFor();
   await versions.getByText("Put in force again").click();
   await versions.getByLabel("Reason").fill("no, it was not");
   await versions.getByRole("button", { name: "Judge by version 4 again" }).click();
+  await page.locator("#would").getByText(/tables? would change/).waitFor();
+  await page.getByRole("button", { name: "Judge by version 4 again" }).click();
   await page.locator(".title").getByText("version 4").waitFor();
   assert.equal(sql("SELECT COUNT(*) FROM protocols WHERE slug='keel-plate'", app.database).trim(), "2", "the one before is kept");
   await page.context().close();

@@ -67,9 +67,12 @@ pub struct Ruling {
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub keys: BTreeMap<String, String>,
     /// Accuracy of the item is judged against this value, in its unit, in place of the reference: the consensus of a
-    /// station whose gauge reads low.
+    /// station whose gauge reads low. Of a constant it is the value that formulas take.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub against: Option<f64>,
+    /// The item is judged by the formula of this school or declared slip, in place of its own: it was taught so.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub school: Option<String>,
     /// It holds for tables that were handed in with this number or a later one; absent for all.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<u32>,
@@ -80,12 +83,20 @@ pub struct Ruling {
 }
 
 impl Ruling {
+    /// Code of one that says what is taught: a school or a constant.
+    pub const TAUGHT: &str = "taught";
+
     /// Whether it is about a table.
     pub fn concerns(&self, protocol: &str, table: &Submission) -> bool {
         self.protocol == protocol
             && self.section.as_ref().is_none_or(|s| *s == table.section)
             && self.keys.iter().all(|(k, v)| table.keys.get(k) == Some(v))
             && self.since.is_none_or(|first| table.number >= first)
+    }
+
+    /// Whether it says what a table is judged by, and does not settle a finding: what it moves no finding tells before.
+    pub fn sets(&self) -> bool {
+        self.against.is_some() || self.school.is_some()
     }
 
     /// How narrow its pattern is: of two that fit the narrower counts, and of two alike the newer.

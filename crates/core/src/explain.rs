@@ -92,11 +92,17 @@ const WRITTEN_OUT: usize = 6;
 
 /// Explains every result of a table, in the order they are derived.
 pub fn explain(protocol: &Protocol, judged: &Judged) -> Vec<Explained> {
-    judged.results.iter().map(|r| one(protocol, judged, r)).collect()
+    let protocol = &*protocol.taught(&judged.taught);
+    judged.results.iter().map(|r| of_result(protocol, judged, r)).collect()
 }
 
 /// Explains one result of a table.
 pub fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
+    of_result(&protocol.taught(&judged.taught), judged, r)
+}
+
+/// As [`one`], by the protocol as it was taught.
+fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
     let item = &protocol.items[r.item];
     let spec = &protocol.results[r.index];
     let unit = item.unit_after().trim().to_owned();

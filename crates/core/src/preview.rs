@@ -60,12 +60,15 @@ pub fn difference(before: (&Protocol, &[Judged]), after: (&Protocol, &[Judged]))
     let mut out = Vec::new();
     for a in after.1 {
         let Some(b) = before.1.iter().find(|b| b.section == a.section && b.team == a.team) else { continue };
-        let change = of_team((before.0, b), (after.0, a));
-        if !change.lines.is_empty() || !change.verdicts.is_empty() || change.from != change.to {
-            out.push(change);
-        }
+        out.extend(of_table((before.0, b), (after.0, a)));
     }
     out
+}
+
+/// What differs between two judgements of one table; `None` where nothing does.
+pub fn of_table(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Option<Change> {
+    let change = of_team(before, after);
+    (!change.lines.is_empty() || !change.verdicts.is_empty() || change.from != change.to).then_some(change)
 }
 
 fn of_team(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Change {

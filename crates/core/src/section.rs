@@ -23,6 +23,12 @@ pub struct Section {
     /// Known repeatability of readings by id, in their unit, pooled over many teams
     /// ([`crate::class::pooled_repeatability`]); a reading whose protocol names a school keeps that.
     pub repeatability: BTreeMap<String, f64>,
+    /// The formula that a result is taught by, by its id: the name of one of its schools or declared slips.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub schools: BTreeMap<String, String>,
+    /// Values of constants by id, in their unit, where another one is taught than the protocol has.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub constants: BTreeMap<String, f64>,
 }
 
 /// An item left out for a section.
@@ -69,7 +75,14 @@ impl Section {
         let switched = || self.criteria.iter().find(criterion).map(|n| ("criterion", n));
         let set = || self.parameters.keys().find(unknown).map(|n| ("parameter", n));
         let pooled = || self.repeatability.keys().find(unknown).map(|n| ("reading", n));
-        waived.or_else(switched).or_else(set).or_else(pooled).map(|(what, name)| (what, name.as_str()))
+        let constant = |id: &&String| protocol.item(id).is_none_or(|i| !protocol.may_set(i));
+        let taken = || self.constants.keys().find(constant).map(|n| ("constant", n));
+        let taught = || {
+            let unknown = self.schools.iter().find(|(id, name)| protocol.school_named(id, name).is_none());
+            unknown.map(|(_, name)| ("school", name))
+        };
+        let of = waived.or_else(switched).or_else(set).or_else(pooled).or_else(taken).or_else(taught);
+        of.map(|(what, name)| (what, name.as_str()))
     }
 
     /// Why an item is left out, if it is.

@@ -37,6 +37,9 @@ pub struct Judged {
     pub sources: Vec<Source>,
     /// The key of each row, by the protocol's tables; `None` where the row has none.
     pub row_keys: Vec<Vec<Option<String>>>,
+    /// What it was judged by in place of what the protocol says: whoever explains the verdict needs
+    /// [`crate::protocol::Protocol::taught`].
+    pub taught: crate::protocol::Taught,
 }
 
 /// One reading with its cells.
@@ -109,6 +112,9 @@ pub struct JudgedResult {
     pub reported: Reported,
     /// Clean value in the protocol's unit.
     pub clean: Option<f64>,
+    /// What the readings give by the lab's own formulas, where the table is judged by another: how well was measured does
+    /// not hang on what was taught.
+    pub own: Option<f64>,
     /// Carried value in the protocol's unit.
     pub carried: Option<f64>,
     /// Rounding envelope of the carried value.
@@ -150,6 +156,7 @@ impl JudgedResult {
             row: row.map(|r| r as u32 + 1),
             reported: reported.clone(),
             clean: None,
+            own: None,
             carried: None,
             envelope: 0.0,
             deserved: 1,

@@ -72,6 +72,7 @@ fn what_a_person_changes_is_of_the_field_of_its_finding_and_a_ruling_is_no_perso
             section: None,
             keys: [].into(),
             against: None,
+            school: None,
             since: None,
             action: Action::Forgive,
             reason: "for all".into(),

@@ -9,6 +9,7 @@ use jurado_core::judging::{judge, judge_in};
 use jurado_core::preview::{Table, of_ruling, of_withdrawal};
 use jurado_core::protocol::{Protocol, UncertaintySchool};
 use jurado_core::section::{Section, Waiver};
+use jurado_core::submission::Submission;
 use jurado_core::verdict::VerdictKind;
 
 /// One reading taken n times, one result from it, with a school's lines in between.
@@ -336,6 +337,7 @@ fn a_ruling_shows_what_it_would_change_and_withdrawing_restores() {
         slip: Some("literal".into()),
         keys: [("station".to_owned(), "3".to_owned())].into(),
         against: None,
+        school: None,
         since: None,
         action: Action::Forgive,
         reason: "the sheet said diameter".into(),
@@ -393,6 +395,7 @@ fn a_station_may_be_judged_against_its_own_consensus() {
         slip: None,
         keys: [("station".to_owned(), "1".to_owned())].into(),
         against: Some(35.9),
+        school: None,
         since: None,
         action: Action::Accept,
         reason: "the post at station 1 is thinner than drawn".into(),
@@ -480,4 +483,152 @@ fn settings_may_name_only_what_the_protocol_has() {
     assert_eq!(switched.unknown(&p), Some(("criterion", "neatness")));
     let set = Section { parameters: [("runs".to_owned(), 4.0)].into(), ..Section::default() };
     assert_eq!(set.unknown(&p), Some(("parameter", "runs")));
+}
+
+const TUBE: &str = r#"
+[[constant]]
+id = "wall"
+title = "wall thickness"
+unit = "cm"
+value = 1.00
+source = "drawing"
+[[result]]
+id = "across"
+title = "inner diameter"
+bay = "post"
+unit = "cm"
+formula = "girth / pi - 2 * wall"
+points = "1"
+[result.schools]
+"the wall is thin" = "girth / pi"
+[[result]]
+id = "open"
+title = "opening"
+bay = "post"
+unit = "cm^2"
+formula = "pi / 4 * across^2"
+points = "1"
+[result.schools]
+"by the volume" = "height * across"
+"a line" = "across""#;
+
+/// A section, and what it sets.
+fn taught(schools: &[(&str, &str)], constants: &[(&str, f64)]) -> Section {
+    let schools = schools.iter().map(|(id, name)| ((*id).to_owned(), (*name).to_owned())).collect();
+    Section {
+        schools,
+        constants: constants.iter().map(|(id, v)| ((*id).to_owned(), *v)).collect(),
+        ..Section::default()
+    }
+}
+
+fn tube(across: &str, open: &str) -> Submission {
+    sheet(&format!(
+        "girth: 61.2 {{unit cm}}\nheight: 120.0 {{unit cm}}\nacross: {across} {{unit cm}}\nopen: {open} {{unit cm^2}}"
+    ))
+}
+
+#[test]
+fn a_section_is_judged_by_the_formula_and_the_constant_it_was_taught() {
+    let p = protocol(&lab("", "", TUBE));
+    let none = taught(&[], &[]);
+    let thin = taught(&[("across", "the wall is thin")], &[]);
+    let thick = taught(&[], &[("wall", 1.2)]);
+    // What was typed for both results, the verdicts on them, and the points for the calculation.
+    for (section, across, open, verdicts, points, what) in [
+        (&none, "17.48", "240.0", ["agrees", "agrees"], "2", "as the lab says"),
+        (&none, "19.48", "298.0", ["slip", "carried"], "2", "a school costs nothing, and is told"),
+        (&thin, "19.48", "298.1", ["agrees", "agrees"], "2", "as it was taught"),
+        (&thin, "17.48", "240.0", ["slip", "carried"], "2", "the lab's own is a school there"),
+        (&thin, "21.48", "298.1", ["unexplained", "agrees"], "1", "neither"),
+        (&thick, "17.08", "229.1", ["agrees", "agrees"], "2", "with the constant as it was taught"),
+        (&thick, "17.48", "240.0", ["rounded", "rounded"], "2", "with the constant of the sheet"),
+        (&none, "17.08", "229.1", ["unexplained", "carried"], "1", "with a constant that nobody taught"),
+    ] {
+        let j = judge_in(&p, section, &tube(across, open), &[], &[]);
+        let got = ["across", "open"].map(|id| result(&p, &j, id, None).verdict.word());
+        let line = j.score.lines.iter().find(|l| l.criterion == "calculation").expect("a line");
+        assert_eq!((got, line.decided.to_string().as_str()), (verdicts, points), "{what}: {:?}", codes(&j));
+        let told = finding(&j, "taught").is_some();
+        assert_eq!(told, !section.schools.is_empty() || !section.constants.is_empty(), "{what}");
+    }
+    // What cannot be a formula or a constant here is refused by name, and changes nothing.
+    for (section, wrong) in [
+        (taught(&[("across", "the wall is thick")], &[]), Some(("school", "the wall is thick"))),
+        (taught(&[("open", "by the volume")], &[]), None),
+        (taught(&[("open", "a line")], &[]), Some(("school", "a line"))),
+        (taught(&[("post", "the wall is thin")], &[]), Some(("school", "the wall is thin"))),
+        (taught(&[], &[("girth", 2.0)]), Some(("constant", "girth"))),
+        (taught(&[], &[("nothing", 2.0)]), Some(("constant", "nothing"))),
+        (thin.clone(), None),
+        (thick.clone(), None),
+    ] {
+        assert_eq!(section.unknown(&p), wrong);
+        let j = judge_in(&p, &section, &tube("17.48", "240.0"), &[], &[]);
+        assert_eq!(finding(&j, "taught").is_some(), wrong.is_none());
+    }
+}
+
+#[test]
+fn a_ruling_takes_a_school_or_a_constant_for_a_section_and_withdrawing_gives_back_what_was() {
+    let p = protocol(&lab("", "", TUBE));
+    let ruling = |id: u64, item: &str, school: Option<&str>, against: Option<f64>, section: Option<&str>| Ruling {
+        id,
+        protocol: "post".into(),
+        code: "taught".into(),
+        item: Some(item.into()),
+        slip: None,
+        section: section.map(str::to_owned),
+        keys: [].into(),
+        against,
+        school: school.map(str::to_owned),
+        since: None,
+        action: Action::Accept,
+        reason: "it was on the board so".into(),
+    };
+    let table = tube("19.48", "298.0");
+    let here = table.section.as_str();
+    let judge = |rulings: &[Ruling]| judge_in(&p, &Section::default(), &table, rulings, &[]);
+    let by = |j: &jurado_core::verdict::Judged| finding(j, "taught").map(|f| f.ruling);
+    let school = ruling(4, "across", Some("declared:school the wall is thin"), None, Some(here));
+    let j = judge(std::slice::from_ref(&school));
+    assert_eq!((result(&p, &j, "across", None).verdict, by(&j)), (VerdictKind::Agrees, Some(Some(4))));
+    // The working that is shown is the one that was taught.
+    let stages = jurado_core::explain::explain(&p, &j)[0].stages.as_ref().expect("stages").text[0].clone();
+    assert_eq!(stages, "inner diameter = girth / π");
+    let elsewhere = ruling(4, "across", Some("the wall is thin"), None, Some("another"));
+    assert_eq!(format!("{:?}", judge(&[elsewhere])), format!("{:?}", judge(&[])));
+    // A ruling stands before what the section sets, and a narrower one before a wider.
+    let wide = ruling(9, "wall", None, Some(1.5), None);
+    let narrow = ruling(8, "wall", None, Some(1.2), Some(here));
+    let set = taught(&[], &[("wall", 1.1)]);
+    for (rulings, value) in [(vec![], 1.1), (vec![wide.clone()], 1.5), (vec![wide, narrow], 1.2)] {
+        let j = judge_in(&p, &set, &table, &rulings, &[]);
+        assert_eq!(j.taught.constants.get("wall"), Some(&value));
+        assert_eq!(finding(&j, "taught").and_then(|f| f.ruling), rulings.last().map(|r| r.id));
+    }
+}
+
+#[test]
+fn what_was_taught_moves_no_accuracy() {
+    let reference = "[[reference]]\nid = \"drawn\"\ntitle = \"drawn diameter\"\nunit = \"cm\"\nvalue = 17.5\nsource = \"drawing\"\n[[cause]]";
+    let text = lab("", "", TUBE).replace("[[cause]]", reference).replace("possible = \"5\"", "possible = \"7\"")
+        + "[[criterion]]\nid = \"accuracy\"\ntitle = \"Accuracy\"\npoints = \"2\"\nrule = \"accuracy\"\nresult = \"across\"\nreference = \"drawn\"\nbands = [{ within = 2.0, points = \"2\" }]\n";
+    let p = Protocol::parse(&text).unwrap_or_else(|f| panic!("{}", f[0]));
+    let points = |section: &Section, sheet: &Submission| {
+        let j = judge_in(&p, section, sheet, &[], &[]);
+        let line = j.score.lines.iter().find(|l| l.criterion == "accuracy").expect("a line");
+        (line.decided.to_string(), j.results[0].own.map(|v| format!("{v:.2}")))
+    };
+    let thin = taught(&[("across", "the wall is thin")], &[]);
+    assert_eq!(points(&taught(&[], &[]), &tube("17.48", "240.0")), ("2".into(), None));
+    assert_eq!(points(&thin, &tube("19.48", "298.1")), ("2".into(), Some("17.48".into())), "the formula was taught");
+    // A constant is what the apparatus is: it moves what the readings give.
+    assert_eq!(points(&taught(&[], &[("wall", 1.5)]), &tube("16.48", "213.3")), ("0".into(), None));
+    let both = taught(&[("across", "the wall is thin")], &[("wall", 1.5)]);
+    assert_eq!(points(&both, &tube("19.48", "298.1")), ("0".into(), Some("16.48".into())));
+    // A poor measurement stays one.
+    let mut poor = tube("19.10", "286.5");
+    poor.cells[0].value = "60.0".into();
+    assert_eq!(points(&thin, &poor).0, "0");
 }

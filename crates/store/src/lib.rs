@@ -115,7 +115,7 @@ impl Store {
 }
 
 /// SHA-256 of bytes, hexadecimal.
-pub(crate) fn digest(bytes: &[u8]) -> String {
+pub fn digest(bytes: &[u8]) -> String {
     use sha2::{Digest, Sha256};
     Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect()
 }

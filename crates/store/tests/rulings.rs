@@ -21,6 +21,7 @@ fn pattern(action: Action, slip: Option<&str>) -> Ruling {
         section: None,
         keys: BTreeMap::new(),
         against: None,
+        school: None,
         since: None,
         action,
         reason: "the sheet says so".into(),

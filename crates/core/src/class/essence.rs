@@ -126,7 +126,7 @@ fn value(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Value {
         let row = r.row?.checked_sub(1)? as usize;
         judged.row_keys.get(table)?.get(row)?.clone()
     };
-    let clean = r.clean.filter(|v| v.is_finite());
+    let clean = r.own.or(r.clean).filter(|v| v.is_finite());
     Value {
         item: protocol.items[r.item].id.clone(),
         row: r.row,

@@ -391,6 +391,17 @@ pub enum Kind {
     },
     /// Precision that cannot be judged.
     PrecisionUnchecked,
+    /// A result judged by another formula than the protocol has, or a constant taken as another value.
+    Taught {
+        /// The result or constant.
+        item: usize,
+        /// The school in words; empty of a constant.
+        school: String,
+        /// Value of the constant, in its unit.
+        value: Option<f64>,
+        /// Whether a ruling says so, and not the section's settings.
+        ruled: bool,
+    },
     /// A criterion that a person judges, by its index.
     Manual(usize),
 }

@@ -110,6 +110,7 @@ impl Kind {
             Kind::AccuracyUnchecked(_) => row("accuracy-unchecked", Result, Mark::Unchecked, NO, NO),
             Kind::Precision { .. } => row("precision", Reading, Mark::Apart, NO, NO),
             Kind::PrecisionUnchecked => row("precision-unchecked", Result, Mark::Unchecked, NO, NO),
+            Kind::Taught { .. } => row("taught", Lab, Mark::Agrees, NO, NO),
             Kind::Manual(_) => row("manual", Result, Mark::Unchecked, NO, NO),
         }
     }

@@ -23,6 +23,7 @@ mod sheet;
 mod stated;
 mod stories;
 mod table;
+mod taught;
 #[cfg(test)]
 mod tests;
 mod uncertain;
@@ -80,6 +81,10 @@ pub fn judge_in(
     rulings: &[Ruling],
     decisions: &[Decision],
 ) -> Judged {
+    let here: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, submission)).collect();
+    let set = taught::of(protocol, section, &here);
+    let as_written = protocol;
+    let protocol = &*as_written.taught(&set.taught);
     let as_typed = submission;
     let submission = &*person::corrected(submission, decisions);
     let stage = Stage { protocol, section, submission };
@@ -113,13 +118,23 @@ pub fn judge_in(
     results::find(protocol, section, &table, &results, &mut found);
     notes(protocol, &table, &mut found);
     stated::stated(protocol, &results, &mut found);
-    let here: Vec<&Ruling> = rulings.iter().filter(|r| r.concerns(&protocol.id, submission)).collect();
-    comparisons.extend(score::compare(
-        &score::Against { protocol, section, submission, table: &table, clean: &clean },
-        &here,
-        &results,
-        &mut found,
-    ));
+    set.tell(protocol, &mut found);
+    // How well was measured does not hang on the formula that was taught.
+    match set.only_constants() {
+        None => {
+            let against = score::Against { protocol, section, submission, table: &table, clean: &clean };
+            comparisons.extend(score::compare(&against, &here, &results, &mut found));
+        }
+        Some(constants) => {
+            let protocol = &*as_written.taught(&constants);
+            let own = work(Stage { protocol, section, submission }, &mut table.clone(), &refuted);
+            let against = score::Against { protocol, section, submission, table: &table, clean: &own.clean };
+            comparisons.extend(score::compare(&against, &here, &own.results, &mut found));
+            for (r, own) in results.iter_mut().zip(own.results) {
+                r.own = own.clean;
+            }
+        }
+    }
     waiting::excuse(as_typed.waiting, &mut found);
     person::add(protocol, as_typed, decisions, &mut found);
     score::settle(protocol, &results, &mut list, &here, decisions);
@@ -127,7 +142,7 @@ pub fn judge_in(
     let mut score = score::score(protocol, section, &list, &comparisons, decisions);
     if decisions.iter().any(|d| matches!(d.action, Action::Read | Action::LeaveOut | Action::Refuse)) {
         // What is computed is computed from the table as it was handed in, by its own story.
-        let untouched = judge_in(protocol, section, as_typed, rulings, &[]).score;
+        let untouched = judge_in(as_written, section, as_typed, rulings, &[]).score;
         for (line, as_computed) in score.lines.iter_mut().zip(untouched.lines) {
             line.computed = as_computed.computed;
         }
@@ -144,6 +159,7 @@ pub fn judge_in(
         score,
         sources: propagated.sources,
         row_keys: table.rows.into_iter().map(|r| r.keys).collect(),
+        taught: set.taught,
     }
 }
 

@@ -284,7 +284,7 @@ fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut
 /// Whether a ruling settles a finding; `item` is the finding's item id.
 fn settles(ruling: &Ruling, finding: &Finding, item: Option<&str>, result: Option<&JudgedResult>) -> bool {
     let kind = result.and_then(|r| r.slip.as_ref()).map(|s| s.kind.word());
-    ruling.against.is_none()
+    !ruling.sets()
         && ruling.code == finding.code()
         && ruling.item.as_deref().is_none_or(|i| Some(i) == item)
         && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)

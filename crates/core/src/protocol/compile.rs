@@ -104,7 +104,7 @@ fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
 }
 
 /// Whether a formula takes the mean of an item's rows.
-fn takes_mean(node: &Node, item: usize) -> bool {
+pub(super) fn takes_mean(node: &Node, item: usize) -> bool {
     let of = |args: &[Node]| matches!(args, [Node { op: Op::Item(i), .. }] if *i == item);
     matches!(&node.op, Op::Call(Function::Mean, args) if of(args))
         || node.children().into_iter().any(|child| takes_mean(child, item))
@@ -300,6 +300,7 @@ impl Loader<'_> {
             run,
             warnings,
             by_id: HashMap::new(),
+            made: Default::default(),
         };
         complete(&mut protocol, declared);
         Some(protocol)

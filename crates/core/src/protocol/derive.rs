@@ -10,6 +10,17 @@ use super::{Item, ItemKind, ResultSpec, Right, SlipKind, TableSpec, Variant};
 use crate::formula::{self, Node, Op, Shape};
 use crate::quantity::{Dimension, Nature, Unit};
 
+/// Whether a formula takes several rows together.
+pub(super) fn mixes_rows(node: &Node) -> bool {
+    node.any(&|n| matches!(n.op, Op::Call(f, _) if f.mixes_rows()))
+}
+
+/// Whether a formula holds an end point, which brings an uncertainty of its own.
+pub(super) fn seeks_end_point(node: &Node) -> bool {
+    use formula::Function::{Equivalence, EquivalenceTangents};
+    node.any(&|n| matches!(n.op, Op::Call(Equivalence | EquivalenceTangents, _)))
+}
+
 impl Loader<'_> {
     /// Indices of the results so that each comes after what it uses; the file's order where that already holds.
     fn results_order(&mut self, results: &[source::ResultSpec]) -> Vec<usize> {
@@ -96,13 +107,8 @@ impl Loader<'_> {
                     rejection: self.rejection(r.rejection.as_ref()),
                     averaged: false,
                     variants: Vec::new(),
-                    row_local: !node.any(&|n| matches!(n.op, Op::Call(f, _) if f.mixes_rows())),
-                    end_point: node.any(&|n| {
-                        matches!(
-                            n.op,
-                            Op::Call(formula::Function::Equivalence | formula::Function::EquivalenceTangents, _)
-                        )
-                    }),
+                    row_local: !mixes_rows(&node),
+                    end_point: seeks_end_point(&node),
                     node,
                 })
             })

@@ -20,6 +20,7 @@ mod run;
 pub mod sheet;
 mod slip;
 mod source;
+mod taught;
 #[cfg(test)]
 mod tests;
 mod warnings;
@@ -34,6 +35,7 @@ use crate::submission::Submission;
 pub use compile::compile;
 pub use model::*;
 pub use slip::{SlipKind, Variant};
+pub use taught::{Lent, SchoolOf, Taught};
 
 /// A checked protocol.
 #[derive(Clone, Debug)]
@@ -92,6 +94,8 @@ pub struct Protocol {
     pub warnings: Vec<Fault>,
     /// Items by id.
     by_id: HashMap<String, usize>,
+    /// As it is taught here and there.
+    made: taught::Made,
 }
 
 /// A table that is known to be good, handed in under the protocol's own name.

@@ -65,6 +65,7 @@ pub fn label(kind: &Kind) -> &'static str {
         Kind::CannotTellApart(_) => "cannot be told apart",
         Kind::Accuracy(_) => "accuracy",
         Kind::Precision { .. } => "spread",
+        Kind::Taught { .. } => "taught so",
         Kind::Manual(_) => "by a person",
     }
 }

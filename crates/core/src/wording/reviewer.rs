@@ -110,7 +110,19 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
         }
         Kind::CannotTellApart(named) => format!("{}.", sentence(&identified(protocol, named))),
         Kind::Accuracy(a) => format!("{}.", accuracy(protocol, finding.place, a)),
+        Kind::Taught { .. } => format!("{}.", sentence(&taught(protocol, &finding.kind))),
         _ => String::new(),
+    }
+}
+
+/// What was taught in place of what the protocol says, and who says so.
+fn taught(protocol: &Protocol, kind: &Kind) -> String {
+    let Kind::Taught { item, school, value, ruled } = kind else { return String::new() };
+    let by = if *ruled { "by a ruling" } else { "as this section sets it" };
+    let title = protocol.full_title(*item);
+    match value {
+        Some(value) => format!("the {title} is taken as {}{} {by}", plain(*value), protocol.items[*item].unit_after()),
+        None => format!("the {title} is judged by another formula {by}: {school}"),
     }
 }
 

@@ -63,6 +63,15 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
             "{} of your sheet could not be used yet: they are being looked at.",
             sentence(&notation::counted(*rows as usize, "row"))
         ),
+        Kind::Taught { item, school, value: None, .. } => {
+            format!("The {} is judged the way you were taught it: {school}.", at.protocol.full_title(*item))
+        }
+        Kind::Taught { item, value: Some(value), .. } => format!(
+            "The {} is taken as {}{} for you.",
+            at.protocol.full_title(*item),
+            plain(*value),
+            at.protocol.items[*item].unit_after()
+        ),
         Kind::Disagreement(sides) => {
             format!("{}. Which of the two would you trust, and why?", sentence(&agreement(at.protocol, sides)))
         }

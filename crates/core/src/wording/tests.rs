@@ -157,12 +157,13 @@ fn of_results() -> Vec<Kind> {
         })),
         Kind::AccuracyUnchecked(Needed::Entry),
         Kind::PrecisionUnchecked,
+        Kind::Taught { item: 0, school: String::new(), value: Some(9.8), ruled: true },
         Kind::Manual(0),
     ]
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 69;
+const KINDS: usize = 70;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
@@ -185,7 +186,7 @@ fn is_sampled(kind: &Kind) {
         Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
         PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}
         Check { .. } | Disagreement(_) | LastDigit { .. } | CannotTellApart(_) | Accuracy(_) => {}
-        AccuracyUnchecked(_) | Precision { .. } | PrecisionUnchecked | Manual(_) => {}
+        AccuracyUnchecked(_) | Precision { .. } | PrecisionUnchecked | Manual(_) | Taught { .. } => {}
     }
 }
 

@@ -135,6 +135,23 @@ pub fn tables_at(c: &mut Db, lab: u32, (key, at): (&str, &str)) -> Result<(Vec<S
     Ok((sheets::many(c, lab, &there)?, places))
 }
 
+/// As [`tables`], all tables of a lab.
+///
+/// # Errors
+/// Faults of the database.
+pub fn tables_of(c: &mut Db, lab: u32) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+    let places: Vec<Place> = sheet_table::table
+        .inner_join(section_table::table)
+        .inner_join(teams::table)
+        .filter(sheet_table::lab_id.eq(lab))
+        .filter(sheet_table::stage.is_not_null())
+        .order((section_table::position, section_table::id, teams::name))
+        .select((sheet_table::id, sheet_table::section_id, section_table::name))
+        .load(c.sql())?;
+    let all: Vec<u32> = places.iter().map(|(id, ..)| *id).collect();
+    Ok((sheets::many(c, lab, &all)?, places))
+}
+
 /// What the list of a table's findings is like that holds one of a kind about an item.
 fn holds(code: &str, item: Option<&str>) -> String {
     format!("%;{}/{}/%", plain(code), item.map_or_else(|| "%".to_owned(), plain))
@@ -217,8 +234,8 @@ fn rejudge(
                 .filter(sheet_table::judged_with.eq(before))
         };
         let set = sheet_table::judged_with.eq(&ground.judged_with);
-        // A ruling that sets a reference moves what no finding tells yet.
-        if ruling.against.is_none() {
+        // A ruling that sets what is judged by moves what no finding tells yet.
+        if !ruling.sets() {
             let unlike = sheet_table::patterns.ne("*").and(sheet_table::patterns.not_like(&like));
             diesel::update(here().filter(unlike)).set(set).execute(c.sql())?;
         }

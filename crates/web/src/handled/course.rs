@@ -132,7 +132,7 @@ async fn what_a_section_sets_is_told_by_field_and_stays_as_typed() {
     let answer = rev.post(&path, &look).await;
     assert!(answer.status == 200 && words(&answer.body).contains("1 table would change"), "{}", words(&answer.body));
     let put: Vec<(&str, &str)> = set.iter().copied().chain([("then", "set")]).collect();
-    assert!(rev.done(&path, &put).await.contains("short evening"));
+    assert!(rev.looked(&path, &put).await.1.contains("short evening"));
     let again = rev.post(&path, &put).await;
     assert!(words(&again.body).contains("was first"), "{}", words(&again.body));
     let other = s.browser("other").await;

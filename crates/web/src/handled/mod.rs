@@ -10,6 +10,7 @@ mod lot;
 mod moderation;
 mod returns;
 mod rulings;
+mod taught;
 mod texts;
 
 use std::cell::RefCell;
@@ -88,6 +89,10 @@ fn csv(section: &str, team: &str, volume: &str) -> String {
 }
 
 async fn site(name: &str) -> Site {
+    site_of(name, LAB).await
+}
+
+async fn site_of(name: &str, text: &str) -> Site {
     let root = std::env::var("TEST_DATABASE_URL").expect("TEST_DATABASE_URL names a throwaway MariaDB: run ./test");
     let database = format!("jurado_web_{name}");
     let mut c = MysqlConnection::establish(&root).expect("the test server answers");
@@ -111,7 +116,7 @@ async fn site(name: &str) -> Site {
                 let new = NewPerson { sign_in, name: sign_in, role, hash, sections: own, demo: false };
                 ids.insert(sign_in, users::add(c, &new, None)?);
             }
-            let lab = labs::install(c, LAB)?;
+            let lab = labs::install(c, text)?;
             Ok((ids, lab.id))
         })
         .expect("a world");
@@ -288,6 +293,21 @@ impl Browser<'_> {
         let answer = self.post(path, fields).await;
         assert_eq!(answer.status, 303, "{path} {fields:?}: {}", words(&answer.body));
         self.page(answer.to.split('#').next().unwrap_or("/")).await
+    }
+
+    /// Sends a form that would move marks: it is shown what would, and is taken once that was looked at. Gives the words of
+    /// both pages.
+    async fn looked(&self, path: &str, fields: &[(&str, &str)]) -> (String, String) {
+        let look = self.post(path, fields).await;
+        let told = words(&look.body);
+        assert!(
+            look.status == 200 && told.contains("Since marks would move"),
+            "{path} {fields:?}: {} {told}",
+            look.status
+        );
+        let seen = field_of(&look.body, "looked");
+        let again: Vec<(&str, &str)> = fields.iter().copied().chain([("looked", seen.as_str())]).collect();
+        (told, self.done(path, &again).await)
     }
 
     /// Sends a form that has to be refused. Gives the words of the page.

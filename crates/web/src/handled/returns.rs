@@ -58,7 +58,7 @@ async fn what_would_be_other_marks_now_is_sent_again_or_kept_for_a_reason() {
     let two =
         LAB.replace("version = 1\n", "version = 2\n").replace("decimal-point = \"0.25\"", "decimal-point = \"0.5\"");
     let edit = format!("/protocols/{}/edit", s.lab);
-    chief.done(&edit, &[("text", &two), ("version", "1"), ("reason", "as agreed"), ("then", "set")]).await;
+    chief.looked(&edit, &[("text", &two), ("version", "1"), ("reason", "as agreed"), ("then", "set")]).await;
     assert!(chief.page("/returns/moved").await.contains("Alfa"));
     let version = s.count(&format!("SELECT version FROM sheets WHERE id = {id}"));
     let which = format!("{id}:{version}");

@@ -46,9 +46,8 @@ async fn a_version_is_looked_at_put_in_force_told_apart_and_put_back() {
     let look = chief.post(&format!("{lab}/edit"), &[("text", &two), ("version", "1"), ("then", "look")]).await;
     let told = words(&look.body);
     assert!(told.contains("What the text changes: 2") && told.contains("1 table would change"), "{told}");
-    let page = chief
-        .done(&format!("{lab}/edit"), &[("text", &two), ("version", "1"), ("reason", "as agreed"), ("then", "set")])
-        .await;
+    let fields = [("text", &*two), ("version", "1"), ("reason", "as agreed"), ("then", "set")];
+    let (_, page) = chief.looked(&format!("{lab}/edit"), &fields).await;
     assert!(page.contains("as agreed"), "{page}");
     let (one, new) = (s.count("SELECT MIN(id) FROM protocols"), s.count("SELECT MAX(id) FROM protocols"));
     let differs = chief.page(&format!("{lab}/version/{new}")).await;
@@ -60,7 +59,9 @@ async fn a_version_is_looked_at_put_in_force_told_apart_and_put_back() {
             .await
             .contains("why it is put in force")
     );
-    chief.done(&format!("{lab}/force"), &[("protocol", &one.to_string()), ("reason", "too hard")]).await;
+    let (told, _) =
+        chief.looked(&format!("{lab}/force"), &[("protocol", &one.to_string()), ("reason", "too hard")]).await;
+    assert!(told.contains("1 table would change"), "{told}");
     assert_eq!(s.count("SELECT protocol_id FROM labs"), one);
 }
 

@@ -26,6 +26,7 @@ pub(crate) mod stations;
 pub(crate) mod tryout;
 pub(crate) mod watch;
 pub(crate) mod words;
+mod would;
 
 #[cfg(test)]
 mod sweep;

@@ -5,18 +5,19 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::error::Fault;
-use jurado_core::preview::difference;
+use jurado_core::preview::of_table;
 use jurado_core::protocol::Protocol;
 use jurado_core::protocol::differ::{Difference, differences};
 use jurado_store::{Filter, JobState, Lab, Order, StoreError, changes};
 
+use super::would::{Change, unseen, would};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms;
 use crate::session::Actor;
 use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
 use crate::views::lab_form::{Input, LabFormView, used};
-use crate::views::would::{Checked, told};
+use crate::views::would::{Checked, WouldView, told};
 
 #[derive(Template)]
 #[template(path = "protocol_edit.html")]
@@ -27,8 +28,10 @@ struct EditPage {
     version: u32,
     text: String,
     refused: Option<String>,
-    /// Section and team, points, lines; nothing where it was not asked.
-    would: Option<Vec<(String, String, String)>>,
+    /// What it would change; nothing where it was not asked.
+    would: Option<WouldView>,
+    /// The change that was looked at.
+    looked: String,
     /// What the text changes of the one in force, beside that.
     differs: Vec<Difference>,
     checked: Checked,
@@ -99,6 +102,7 @@ async fn page(actor: &Actor, lab: &Lab, text: String, trial: u32) -> Result<Edit
         text,
         refused: None,
         would: None,
+        looked: String::new(),
         differs: Vec::new(),
         tables: tables.into_iter().map(|r| (r.id, format!("{}, {}", r.team, r.section))).collect(),
         trial,
@@ -127,11 +131,12 @@ async fn checked(actor: &Actor, lab: &Lab, text: &str, trial: u32) -> Result<Che
                     Ok(_) | Err(jurado_store::StoreError::NotFound(_)) => return Ok(None),
                     Err(e) => return Err(e),
                 };
-                let (before, after) = (vec![detail.judge(&now.protocol)], vec![detail.judge(&new)]);
-                let who = format!("{}, {}", after[0].team, after[0].section);
-                let stays = format!("{} as before", crate::views::bench::points(after[0].score.decided));
-                let changes = difference((&now.protocol, &before), (&new, &after));
-                Ok(Some(told(&new, changes, true).into_iter().next().unwrap_or((who, stays, String::new()))))
+                let (before, after) = (detail.judge(&now.protocol), detail.judge(&new));
+                let who = format!("{}, {}", after.team, after.section);
+                let stays = || format!("{} as before", crate::views::bench::points(after.score.decided));
+                let change = of_table((&now.protocol, &before), (&new, &after));
+                let (sums, lines) = change.map_or_else(|| (stays(), String::new()), |change| told(&new, &change));
+                Ok(Some((who, sums, lines)))
             })
             .await?;
     }
@@ -189,6 +194,7 @@ pub(crate) async fn change(
     let mut page = page(&actor, &now, text.clone(), form.trial).await?;
     page.version = form.version;
     page.reason.clone_from(&form.reason);
+    field(&fields, "looked").unwrap_or("").clone_into(&mut page.looked);
     let Ok(new) = parsed(&actor, &text).await? else {
         page.refused = Some("It cannot be put in force yet: see below.".into());
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
@@ -216,6 +222,13 @@ pub(crate) async fn change(
             page.refused = Some(fault);
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
+        if let Some(would) =
+            unseen(&actor, &now, &Change::Protocol(std::sync::Arc::new(new)), field(&fields, "looked")).await?
+        {
+            page.looked.clone_from(&would.looked);
+            page.would = Some(would);
+            return html(&page);
+        }
         return match put_in_force(&actor, Source::Text(text.clone()), reason).await {
             Err(WebError::Store(StoreError::Conflict(c))) => {
                 page.refused = Some(format!("{} was first: {}.", c.by, c.theirs));
@@ -226,7 +239,9 @@ pub(crate) async fn change(
     }
     let was = actor.look(move |c, _| jurado_store::labs::source(c, id)).await?;
     page.differs = differences(&was, &text);
-    page.would = Some(would(&actor, now, new).await?);
+    let would = would(&actor, &now, &Change::Protocol(std::sync::Arc::new(new))).await?;
+    page.looked.clone_from(&would.looked);
+    page.would = Some(would);
     html(&page)
 }
 
@@ -260,17 +275,4 @@ pub(super) async fn put_in_force(actor: &Actor, source: Source, reason: &str) ->
         }
     }
     Ok(())
-}
-
-/// What a protocol in place of the one in force would change, over all tables: whose, their points, and in which lines and
-/// verdicts.
-pub(super) async fn would(actor: &Actor, now: Lab, new: Protocol) -> Result<Vec<(String, String, String)>, WebError> {
-    actor
-        .look(move |c, user| {
-            let details = jurado_store::sheets::details_of(c, now.id, None, user)?;
-            let before: Vec<_> = details.iter().map(|d| d.judge(&now.protocol)).collect();
-            let after: Vec<_> = details.iter().map(|d| d.judge(&new)).collect();
-            Ok(told(&new, difference((&now.protocol, &before), (&new, &after)), true))
-        })
-        .await
 }

@@ -10,11 +10,13 @@ use jurado_store::{StoreError, labs};
 
 use super::protocol_text::{Source, put_in_force, reason_fault};
 use super::returns::{ODS, XLSX};
+use super::would::{Change, unseen};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{FormView, form};
 use crate::views::frame::Frame;
 use crate::views::protocols::{LibraryView, ProtocolView, StandingView};
+use crate::views::would::WouldView;
 
 #[derive(Template)]
 #[template(path = "protocols.html")]
@@ -147,6 +149,22 @@ pub(crate) struct Back {
     protocol: u32,
     #[serde(default)]
     reason: String,
+    /// The change that was looked at.
+    #[serde(default)]
+    looked: String,
+}
+
+/// What putting a text in force again would change, looked at before it is done.
+#[derive(Template)]
+#[template(path = "would.html")]
+struct WouldPage {
+    frame: Frame,
+    id: u32,
+    title: String,
+    protocol: u32,
+    version: u32,
+    reason: String,
+    would: WouldView,
 }
 
 const WHO: &str = "Protocols are changed by the coordinator";
@@ -167,6 +185,21 @@ pub(crate) async fn back_in_force(
             labs::get(c, id)
         })
         .await?;
+    if reason_fault(&form.reason).is_none() {
+        let kept = actor.look(move |c, _| labs::protocol(c, protocol)).await?;
+        let (version, change) = (kept.version, Change::Protocol(kept));
+        if let Some(would) = unseen(&actor, &lab, &change, Some(&form.looked)).await? {
+            return html(&WouldPage {
+                frame: actor.frame(&lab.protocol.title, "protocols"),
+                id,
+                title: lab.protocol.title.clone(),
+                protocol,
+                version,
+                reason: form.into_inner().reason,
+                would,
+            });
+        }
+    }
     force(&actor, id, Source::Kept(lab, protocol), form.reason.trim()).await
 }
 

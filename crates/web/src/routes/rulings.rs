@@ -14,7 +14,7 @@ use crate::flash::{Said, on_to_saying};
 use crate::forms;
 use crate::session::Actor;
 use crate::views::frame::Frame;
-use crate::views::rulings::{BackView, Chosen, KeptView, Pattern, RulingView, STRIP, slip_word};
+use crate::views::rulings::{BackView, Chosen, KeptView, Pattern, RulingView, slip_word};
 
 #[derive(Template)]
 #[template(path = "ruling.html")]
@@ -48,7 +48,17 @@ struct From {
 
 /// Loads what a ruling comes from; where no finding is named it is the one that most wants a person.
 async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
-    if chosen.sets() {
+    if chosen.of_constant() {
+        let lab = chosen.lab;
+        return actor
+            .look(move |c, _| {
+                let (all, places) = rulings::tables_of(c, lab)?;
+                let (lab, seen) = (labs::get(c, lab)?, rulings::seen(c, lab)?);
+                Ok(From { lab, judged: None, all, places, anywhere: (0, 0), seen })
+            })
+            .await;
+    }
+    if chosen.of_place() {
         let (lab, place) = (chosen.lab, chosen.keys().into_iter().next().unwrap_or_default());
         return actor
             .look(move |c, _| {
@@ -59,8 +69,8 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
             .await;
     }
     let pattern = chosen.pattern.clone();
-    let (sheet, named, wide) = (chosen.sheet, chosen.finding.clone(), chosen.wide());
-    let (from, key) = actor
+    let (sheet, named, wide, whole) = (chosen.sheet, chosen.finding.clone(), chosen.wide(), chosen.sets());
+    let (from, key, section) = actor
         .look(move |c, user| {
             // The table itself has to be this person's.
             let detail = sheets::get(c, sheet, user)?;
@@ -83,12 +93,19 @@ async fn load(actor: &Actor, chosen: &mut Chosen) -> Result<From, WebError> {
             let code = finding.map_or("none", |f| f.code());
             let slip = finding.and_then(|f| slip_word(&judged, f));
             let anywhere = rulings::anywhere(c, lab.id, code, slip)?;
-            let (all, places) = rulings::tables(c, (lab.id, sheet), code, item.as_deref().filter(|_| !wide))?;
+            let (all, places) = match whole {
+                true => rulings::tables_of(c, lab.id)?,
+                false => rulings::tables(c, (lab.id, sheet), code, item.as_deref().filter(|_| !wide))?,
+            };
             let seen = rulings::seen(c, lab.id)?;
-            Ok((From { lab, judged: Some(judged), all, places, anywhere, seen }, key))
+            Ok((From { lab, judged: Some(judged), all, places, anywhere, seen }, key, detail.section_id))
         })
         .await?;
     chosen.finding = key;
+    // A school is that of a section: of the table's own, where none is chosen.
+    if whole && chosen.section_id().is_none() {
+        chosen.section = section.to_string();
+    }
     Ok(from)
 }
 
@@ -179,8 +196,9 @@ async fn taking_back(actor: &Actor, id: u32, fault: Option<String>) -> Result<Wi
             let there = |k: &rulings::Kept| k.ruling.id == u64::from(id) && k.withdrawn.is_none();
             let kept = rulings::all(c)?.into_iter().find(there).ok_or(StoreError::NotFound("ruling in force"))?;
             let r = &kept.ruling;
-            let (all, places) = match r.keys.iter().next().filter(|_| r.against.is_some()) {
+            let (all, places) = match r.keys.iter().next().filter(|_| r.sets()) {
                 Some((key, at)) => rulings::tables_at(c, kept.lab_id, (key, at))?,
+                None if r.sets() => rulings::tables_of(c, kept.lab_id)?,
                 None => rulings::tables(c, (kept.lab_id, 0), &r.code, r.item.as_deref())?,
             };
             Ok((labs::get(c, kept.lab_id)?, kept, all, places))

@@ -7,12 +7,14 @@ use jurado_core::protocol::Protocol;
 use jurado_core::protocol::sheet::{SheetChange, with_station_sheet};
 use jurado_store::{Lab, StoreError};
 
-use super::protocol_text::{Source, put_in_force, reason_fault, would};
+use super::protocol_text::{Source, put_in_force, reason_fault};
+use super::would::{Change, unseen, would};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
 use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
 use crate::views::stations::{StationsView, changes};
+use crate::views::would::WouldView;
 
 #[derive(Template)]
 #[template(path = "stations.html")]
@@ -25,8 +27,10 @@ struct StationsPage {
     /// What is wrong with the whole, each with how to mend it.
     refused: Vec<String>,
     reason: String,
-    /// Section and team, points, lines; nothing where it was not asked.
-    would: Option<Vec<(String, String, String)>>,
+    /// What it would change; nothing where it was not asked.
+    would: Option<WouldView>,
+    /// The change that was looked at.
+    looked: String,
 }
 
 const WHO: &str = "Station sheets are changed by the coordinator";
@@ -45,6 +49,7 @@ fn show(actor: &Actor, lab: &Lab, v: StationsView) -> StationsPage {
         refused: Vec::new(),
         reason: String::new(),
         would: None,
+        looked: String::new(),
     }
 }
 
@@ -68,6 +73,7 @@ pub(crate) async fn change(
     let faults = made.as_ref().err().cloned().unwrap_or_default();
     let mut page = show(&actor, &lab, StationsView::new(&lab.protocol, &source, &fields, &faults));
     field(&fields, "reason").unwrap_or("").clone_into(&mut page.reason);
+    field(&fields, "looked").unwrap_or("").clone_into(&mut page.looked);
     if field(&fields, "version").and_then(|v| v.parse().ok()) != Some(lab.protocol.version) {
         page.refused.push(format!(
             "Somebody has put version {} in force meanwhile. What you typed stands below, over the values that are in \
@@ -105,6 +111,13 @@ pub(crate) async fn change(
             return html_with(StatusCode::UNPROCESSABLE_ENTITY, &page);
         }
         if text != source {
+            if let Some(would) =
+                unseen(&actor, &lab, &Change::Protocol(std::sync::Arc::new(new)), field(&fields, "looked")).await?
+            {
+                page.looked.clone_from(&would.looked);
+                page.would = Some(would);
+                return html(&page);
+            }
             match put_in_force(&actor, Source::Text(text), reason).await {
                 Err(WebError::Store(StoreError::Conflict(c))) => {
                     page.refused.push(format!("{} was first: {}.", c.by, c.theirs));
@@ -115,6 +128,8 @@ pub(crate) async fn change(
         }
         return Ok(on_to(&format!("/protocols/{}", lab.id)));
     }
-    page.would = Some(would(&actor, lab, new).await?);
+    let would = would(&actor, &lab, &Change::Protocol(std::sync::Arc::new(new))).await?;
+    page.looked.clone_from(&would.looked);
+    page.would = Some(would);
     html(&page)
 }

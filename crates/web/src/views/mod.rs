@@ -9,11 +9,13 @@ pub(crate) mod frame;
 pub(crate) mod intake;
 pub(crate) mod lab_form;
 pub(crate) mod moderation;
+pub(crate) mod moving;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;
 pub(crate) mod revisions;
 pub(crate) mod rulings;
+pub(crate) mod setting;
 pub(crate) mod shelf;
 pub(crate) mod stations;
 #[cfg(test)]

@@ -377,7 +377,7 @@ fn answers(kept: &Kept, lab: u32, pattern: &str) -> bool {
     let (code, item, slip) = (parts.next().unwrap_or(""), parts.next().unwrap_or(""), parts.next().unwrap_or(""));
     kept.withdrawn.is_none()
         && kept.lab_id == lab
-        && r.against.is_none()
+        && !r.sets()
         && r.code == code
         && r.item.as_deref().is_none_or(|i| i == item)
         && r.slip.as_deref().is_none_or(|s| s == slip)

@@ -130,6 +130,8 @@ pub(crate) struct ReferenceLines {
     pub(crate) source: String,
     pub(crate) by: String,
     pub(crate) entries: Vec<(String, String, String)>,
+    /// The id and value of one that a ruling may take as another.
+    pub(crate) rule: Option<(String, String)>,
 }
 
 /// Everything the template lays out.
@@ -322,7 +324,12 @@ fn reading(p: &Protocol, r: &jurado_core::protocol::ReadingSpec) -> ReadingLine 
 
 fn reference(p: &Protocol, r: &jurado_core::protocol::Reference) -> ReferenceLines {
     let item = &p.items[r.item];
+    let value = r
+        .entries
+        .first()
+        .map_or_else(String::new, |e| notation::to_figures(item.from_si(e.middle()), 9, false).to_string());
     ReferenceLines {
+        rule: p.may_set(r.item).then(|| (item.id.clone(), value)),
         title: capital(&item.title),
         source: r.source.clone(),
         by: if r.consensus {

@@ -193,6 +193,7 @@ struct Maker<'a> {
 
 impl BenchView {
     pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, around: &Around<'_>) -> BenchView {
+        let protocol = &*protocol.taught(&judged.taught);
         let (rows, look) = (around.rows, around.finding);
         let numbered: Vec<usize> =
             judged.findings.iter().enumerate().filter(|(_, f)| f.severity != Severity::Note).map(|(i, _)| i).collect();

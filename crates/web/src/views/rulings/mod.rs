@@ -15,12 +15,12 @@ use jurado_store::{Lab, SheetDetail, User, on_all_cores};
 
 use rust_decimal::Decimal;
 
-use moving::{Group, Like, Moving, Seen, StripView};
+use moving::{Like, Seen};
 pub(crate) use pattern::{Chosen, Pattern, has_likes, slip_word};
 
 use super::bench::points;
 use super::course::{current, time};
-use crate::draw::strip;
+use super::moving::{Around, Group, Moving, StripView};
 
 /// One choice of a line.
 pub(crate) struct Choice {
@@ -43,22 +43,26 @@ pub(crate) struct RulingView {
     pub(crate) chosen: Chosen,
     pub(crate) lab: String,
     pub(crate) item: String,
-    pub(crate) team: String,
+    /// What it comes from.
+    pub(crate) whence: String,
     pub(crate) like: usize,
     pub(crate) moves: usize,
     pub(crate) sum: String,
     pub(crate) sentence: String,
     pub(crate) lines: Vec<Line>,
     pub(crate) most: String,
+    /// The school that the slip is the formula of.
+    pub(crate) school: Option<String>,
+    /// The unit of a constant.
+    pub(crate) unit: String,
+    /// Where it was come from.
+    pub(crate) back_to: String,
     /// Points that stand in the field: what was typed, else half a point or what there is.
     pub(crate) proposed: String,
     pub(crate) strip: Vec<StripView>,
     pub(crate) groups: Vec<Group>,
     pub(crate) fault: Option<String>,
 }
-
-/// Height of a strip and an arrow, px, for the page.
-pub(crate) const STRIP: f64 = strip::LINE;
 
 /// What a ruling does, in words.
 fn does(action: Action) -> String {
@@ -78,13 +82,6 @@ fn sentence(
     section: Option<&str>,
 ) -> String {
     let keys: Vec<String> = ruling.keys.iter().map(|(k, v)| format!(", at {} {v}", k.replace('_', " "))).collect();
-    if let Some(value) = ruling.against {
-        let value = notation::to_figures(value, 6, false).to_string().replace('-', "−");
-        return format!(
-            "In {lab}{}, the accuracy of the {item} is judged against {value} in place of the reference, before and from now on.",
-            keys.concat()
-        );
-    }
     let section = match section {
         Some(name) => format!(", in {name}"),
         None => format!(", in any {}", current().section),
@@ -94,6 +91,20 @@ fn sentence(
         (Some(_), None) => "handed in from now on".to_owned(),
         (None, _) => "before and from now on".to_owned(),
     };
+    if let Some(value) = ruling.against {
+        let value = notation::to_figures(value, 6, false).to_string().replace('-', "−");
+        if ruling.code == Ruling::TAUGHT {
+            return format!("In {lab}{}{section}, the {item} is taken as {value}, {when}.", keys.concat());
+        }
+        return format!(
+            "In {lab}{}, the accuracy of the {item} is judged against {value} in place of the reference, before and from now on.",
+            keys.concat()
+        );
+    }
+    if ruling.school.is_some() {
+        let keys = keys.concat();
+        return format!("In {lab}{keys}{section}, the {item} is judged by another formula, {when}: {slip}.");
+    }
     format!("In {lab}, where the {item} has {slip}{}{section}, {when}: {}.", keys.concat(), does(ruling.action))
 }
 
@@ -144,7 +155,8 @@ impl RulingView {
         let protocol = &lab.protocol;
         let judged: Vec<Judged> = on_all_cores(all, |d| d.judge(protocol));
         let ruling = &pattern.ruling;
-        let seen = Seen { lab, all, places, judged, ruling, sheet: chosen.sheet, back: false, user, blind };
+        let around = Around { places, sheet: chosen.sheet, user, blind };
+        let seen = Seen { lab, all, judged, ruling, back: false, around };
         let source = all.iter().position(|d| d.id == chosen.sheet);
         let slip = source.and_then(|n| {
             let f = seen.judged[n].findings.iter().find(|f| f.key == Key::from(chosen.finding.clone()))?;
@@ -153,27 +165,48 @@ impl RulingView {
         let likes = if chosen.sets() { all_of(&seen) } else { likes(&seen, pattern.at, slip) };
         let now = Choices::of(chosen);
         let from = Lines { seen: &seen, likes: &likes, pattern, now: &now };
-        let lines = if chosen.sets() { Vec::new() } else { from.all(slip.is_some(), anywhere) };
-        let Moving { groups, strip, moves, sum } = seen.moving(&likes, |l| now.fits(&all[l.at], l));
+        let lines = match (chosen.of_place(), chosen.sets()) {
+            (true, _) => Vec::new(),
+            (_, true) => from.whose(chosen.of_constant()),
+            _ => from.all(slip.is_some(), anywhere),
+        };
+        let fits = |l: &Like| now.fits(&all[l.at], l);
+        // Of all tables of a lab those outside the pattern are not like it.
+        let looked_at: Vec<Like> = likes.iter().filter(|l| !chosen.teaches() || fits(l)).copied().collect();
+        let Moving { groups, strip, moves, sum } = seen.moving(&looked_at, fits);
         let sections = seen.sections();
         let in_section = now.section.and_then(|s| sections.iter().find(|(id, _)| *id == s)).map(|(_, n)| n.as_str());
         RulingView {
             chosen: chosen.clone(),
             lab: protocol.title.clone(),
-            item: if now.wide { "any result".to_owned() } else { pattern.item.clone() },
-            team: source.map_or_else(String::new, |n| seen.name(n)),
-            like: likes.len(),
+            item: if now.wide && !chosen.sets() { "any result".to_owned() } else { pattern.item.clone() },
+            whence: match (source, chosen.of_constant()) {
+                (Some(n), _) => format!("from {}’s table", seen.around.name(&all[n])),
+                (None, true) => "from the lab".to_owned(),
+                (None, false) => "from the Floor".to_owned(),
+            },
+            like: looked_at.len(),
             moves,
             sum,
             sentence: sentence(
                 &protocol.title,
-                if now.wide { ANYWHERE } else { &pattern.item },
-                &slip_words(pattern, now.any),
+                if now.wide && !chosen.sets() { ANYWHERE } else { &pattern.item },
+                &match &pattern.school {
+                    Some(school) if chosen.teaches() => school.clone(),
+                    _ => slip_words(pattern, now.any),
+                },
                 (&pattern.ruling, None),
                 in_section,
             ),
             lines,
             most: pattern.most.normalize().to_string(),
+            school: pattern.school.clone(),
+            unit: protocol.item(&chosen.constant).map_or_else(String::new, |i| protocol.items[i].unit.text.clone()),
+            back_to: match (chosen.of_constant(), chosen.lab) {
+                (true, lab) => format!("/protocols/{lab}"),
+                (_, 0) => format!("/bench/{}", chosen.sheet),
+                (_, lab) => format!("/floor/{lab}"),
+            },
             proposed: match chosen.points.as_str() {
                 "" => pattern.most.min(Decimal::new(5, 1)).normalize().to_string(),
                 typed => typed.to_owned(),
@@ -208,11 +241,12 @@ impl BackView {
     ) -> BackView {
         let ruling = &kept.ruling;
         let judged: Vec<Judged> = on_all_cores(all, |d| d.judge(&lab.protocol));
-        let seen = Seen { lab, all, places, judged, ruling, sheet: 0, back: true, user, blind };
+        let around = Around { places, sheet: 0, user, blind };
+        let seen = Seen { lab, all, judged, ruling, back: true, around };
         let mut likes = all_of(&seen);
         likes.retain(|l| {
             let held = all[l.at].rulings.iter().any(|r| r.id == ruling.id);
-            held && (ruling.against.is_some() || seen.judged[l.at].findings.iter().any(|f| f.ruling == Some(ruling.id)))
+            held && (ruling.sets() || seen.judged[l.at].findings.iter().any(|f| f.ruling == Some(ruling.id)))
         });
         let Moving { groups, strip, moves, sum } = seen.moving(&likes, |_| true);
         let KeptView { id, sentence, reason, by, .. } = KeptView::new(kept, &lab.protocol);
@@ -286,7 +320,16 @@ impl Lines<'_> {
             let here = self.choice(String::new(), format!("the {item}"), !now.wide, |c| c.wide = false);
             lines.push(Line { title: "Of".into(), name: "result", choices: vec![here, any] });
         }
-        let mut choices = vec![self.choice(String::new(), "any".into(), now.section.is_none(), |c| c.section = None)];
+        lines.extend(self.whose(true));
+        lines
+    }
+
+    /// Whose tables: of which section and place, handed in when.
+    fn whose(&self, any_section: bool) -> Vec<Line> {
+        let now = self.now;
+        let mut lines = Vec::new();
+        let any = self.choice(String::new(), "any".into(), now.section.is_none(), |c| c.section = None);
+        let mut choices = if any_section { vec![any] } else { Vec::new() };
         choices.extend(
             self.seen
                 .sections()
@@ -339,6 +382,7 @@ pub(crate) fn told(judged: &Judged, rulings: &[Ruling]) -> Vec<String> {
         let reason = r.reason.trim_end_matches('.');
         match r.action {
             Action::Forgive => format!("One thing costs you nothing, as it costs nobody: {reason}."),
+            _ if r.code == Ruling::TAUGHT => format!("That was settled for all who were taught alike: {reason}."),
             _ => format!("One thing was decided alike for every team: {reason}."),
         }
     };
@@ -378,7 +422,11 @@ impl KeptView {
     pub(crate) fn new(kept: &Kept, protocol: &Protocol) -> KeptView {
         let r = &kept.ruling;
         let item = r.item.as_deref().and_then(|id| protocol.item(id)).map(|i| protocol.full_title(i));
-        let slip = wording::what(protocol, &r.code, r.slip.as_deref());
+        let school = r.school.as_deref().zip(r.item.as_deref());
+        let slip = match school.and_then(|(school, item)| protocol.school_named(item, school)) {
+            Some(school) => school.words().to_owned(),
+            None => wording::what(protocol, &r.code, r.slip.as_deref()),
+        };
         KeptView {
             id: r.id,
             sentence: sentence(

@@ -24,6 +24,8 @@ pub(crate) struct Chosen {
     pub(crate) lab: u32,
     pub(crate) item: String,
     pub(crate) against: String,
+    /// In place of a result the id of a constant, which is taken as that value.
+    pub(crate) constant: String,
     /// `any` for every kind of slip.
     pub(crate) slip: String,
     /// `any` for every result of the lab.
@@ -36,7 +38,7 @@ pub(crate) struct Chosen {
     pub(crate) at3: String,
     /// `new` for what is handed in from now on alone.
     pub(crate) when: String,
-    /// `forgive`, `points` or `accept`.
+    /// `forgive`, `points` or `accept`; `school` where the slip is what the section was taught.
     pub(crate) does: String,
     pub(crate) points: String,
     pub(crate) reason: String,
@@ -51,9 +53,29 @@ impl Chosen {
         self.section.parse().ok()
     }
 
-    /// Whether it sets a reference, so that it comes from a place and not from a finding.
+    /// Whether it says what tables are judged by, so that it is about every table of the pattern and not about findings.
     pub(crate) fn sets(&self) -> bool {
-        self.lab > 0
+        self.lab > 0 || self.does == "school"
+    }
+
+    /// Whether it says what is taught: a school or a constant.
+    pub(crate) fn teaches(&self) -> bool {
+        self.of_constant() || self.does == "school"
+    }
+
+    /// Whether it comes from a place of the Floor.
+    pub(crate) fn of_place(&self) -> bool {
+        self.lab > 0 && self.constant.is_empty()
+    }
+
+    /// Whether it is about a constant.
+    pub(crate) fn of_constant(&self) -> bool {
+        self.lab > 0 && !self.constant.is_empty()
+    }
+
+    /// What is there has smaller numbers; which is the first is known when it is put in force.
+    fn since(&self) -> Option<u32> {
+        (self.when == "new").then_some(u32::MAX)
     }
 
     pub(crate) fn keys(&self) -> Vec<(String, String)> {
@@ -76,6 +98,8 @@ pub(crate) struct Pattern {
     pub(super) at: Option<usize>,
     pub(super) slip: String,
     pub(super) most: Decimal,
+    /// The school that the slip is the formula of, in words; `None` where it is none.
+    pub(super) school: Option<String>,
 }
 
 /// The kind of slip that a finding is about, as rulings know it.
@@ -123,6 +147,7 @@ impl Pattern {
                 section: None,
                 keys: [(key, at)].into(),
                 against: Some(value),
+                school: None,
                 since: None,
                 action: Action::Accept,
                 reason: chosen.reason.trim().to_owned(),
@@ -131,13 +156,50 @@ impl Pattern {
             at: Some(item),
             slip: String::new(),
             most: criterion.points,
+            school: None,
+        })
+    }
+
+    /// A constant that is taken as another value.
+    fn constant(protocol: &Protocol, chosen: &Chosen) -> Result<Pattern, String> {
+        let Some(item) = protocol.item(&chosen.constant).filter(|i| protocol.may_set(*i)) else {
+            return Err("This lab has no such constant, or it is not one value for everybody.".to_owned());
+        };
+        let title = protocol.full_title(item);
+        let value = forms::number(&chosen.against, &format!("the {title}"))?;
+        Ok(Pattern {
+            ruling: Ruling {
+                id: u64::from(u32::MAX),
+                protocol: protocol.id.clone(),
+                code: Ruling::TAUGHT.to_owned(),
+                item: Some(chosen.constant.clone()),
+                slip: None,
+                section: None,
+                keys: chosen.keys().into_iter().collect(),
+                against: Some(value),
+                school: None,
+                since: chosen.since(),
+                action: Action::Accept,
+                reason: chosen.reason.trim().to_owned(),
+            },
+            item: title,
+            at: None,
+            slip: String::new(),
+            most: Decimal::ZERO,
+            school: None,
         })
     }
 
     /// `judged` is the table that it comes from; none where it comes from a place.
     pub(crate) fn new(lab: &Lab, judged: Option<&Judged>, chosen: &Chosen) -> Result<Pattern, String> {
         let protocol = &lab.protocol;
-        let Some(judged) = judged else { return Pattern::against(protocol, chosen) };
+        let Some(judged) = judged else {
+            return if chosen.of_constant() {
+                Pattern::constant(protocol, chosen)
+            } else {
+                Pattern::against(protocol, chosen)
+            };
+        };
         let key = Key::from(chosen.finding.clone());
         let finding = judged.findings.iter().find(|f| f.key == key).ok_or_else(|| {
             "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned()
@@ -150,23 +212,29 @@ impl Pattern {
         let kind = slip_of(judged, finding).and_then(|r| r.slip.as_ref()).map(|s| &s.kind);
         let action = match chosen.does.as_str() {
             "" | "forgive" => Action::Forgive,
-            "accept" => Action::Accept,
+            "accept" | "school" => Action::Accept,
             "points" => Action::Points(forms::points(&chosen.points, most)?),
             other => return Err(format!("“{other}” is no ruling: choose one of the list.")),
         };
         let item = finding.place.item;
+        let school = item.zip(kind).and_then(|(i, k)| protocol.school_named(&protocol.items[i].id, k.word()));
+        let taught = chosen.does == "school";
+        if taught && school.is_none() {
+            return Err("This slip is the formula of no school of this lab: it can be forgiven.".to_owned());
+        }
+        let slip = kind.filter(|_| chosen.slip != "any" && !taught);
         Ok(Pattern {
             ruling: Ruling {
                 id: u64::from(u32::MAX),
                 protocol: protocol.id.clone(),
-                code: finding.code().to_owned(),
-                item: item.filter(|_| !chosen.wide()).map(|i| protocol.items[i].id.clone()),
-                slip: kind.filter(|_| chosen.slip != "any").map(|k| k.word().to_owned()),
+                code: if taught { Ruling::TAUGHT } else { finding.code() }.to_owned(),
+                item: item.filter(|_| !chosen.wide() || taught).map(|i| protocol.items[i].id.clone()),
+                slip: slip.map(|k| k.word().to_owned()),
                 section: None,
                 keys: chosen.keys().into_iter().collect(),
                 against: None,
-                // What is there has smaller numbers; which is the first is known when it is put in force.
-                since: (chosen.when == "new").then_some(u32::MAX),
+                school: school.as_ref().filter(|_| taught).map(|s| s.word.to_owned()),
+                since: chosen.since(),
                 action,
                 reason: chosen.reason.trim().to_owned(),
             },
@@ -177,6 +245,7 @@ impl Pattern {
                 None => wording::label(&finding.kind).to_owned(),
             },
             most,
+            school: school.map(|s| s.words().to_owned()),
         })
     }
 }

@@ -1,0 +1,79 @@
+//! What a table is judged by in place of what its protocol says: what its section sets, and what was ruled.
+
+use std::collections::BTreeMap;
+
+use crate::decision::Ruling;
+use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
+use crate::protocol::{Protocol, Taught};
+use crate::section::Section;
+
+/// What is taught, and who says so.
+pub(super) struct Set {
+    pub(super) taught: Taught,
+    /// What is told of each item.
+    told: BTreeMap<String, Told>,
+}
+
+struct Told {
+    item: usize,
+    /// The school in words.
+    school: String,
+    value: Option<f64>,
+    /// The ruling that sets it; `None` where the section does.
+    ruling: Option<u64>,
+}
+
+/// What the section sets, and in its place what was ruled; of two rulings the narrower counts, and of two alike the newer.
+pub(super) fn of(protocol: &Protocol, section: &Section, rulings: &[&Ruling]) -> Set {
+    let mut set = Set { taught: Taught::default(), told: BTreeMap::new() };
+    for (id, school) in &section.schools {
+        set.school(protocol, (id, school), None);
+    }
+    for (id, value) in &section.constants {
+        set.constant(protocol, (id, *value), None);
+    }
+    let mut sets: Vec<&&Ruling> = rulings.iter().filter(|r| r.sets()).collect();
+    sets.sort_by_key(|r| r.rank());
+    for r in sets {
+        let Some(id) = &r.item else { continue };
+        if let Some(school) = &r.school {
+            set.school(protocol, (id, school), Some(r.id));
+        }
+        if let Some(value) = r.against {
+            set.constant(protocol, (id, value), Some(r.id));
+        }
+    }
+    set
+}
+
+impl Set {
+    fn school(&mut self, protocol: &Protocol, (id, name): (&str, &str), ruling: Option<u64>) {
+        let Some((item, school)) = protocol.item(id).zip(protocol.school_named(id, name)) else { return };
+        self.taught.schools.insert(id.to_owned(), school.word.to_owned());
+        let told = Told { item, school: school.words().to_owned(), value: None, ruling };
+        self.told.insert(id.to_owned(), told);
+    }
+
+    fn constant(&mut self, protocol: &Protocol, (id, value): (&str, f64), ruling: Option<u64>) {
+        let Some(item) = protocol.item(id).filter(|i| protocol.may_set(*i)) else { return };
+        self.taught.constants.insert(id.to_owned(), value);
+        self.told.insert(id.to_owned(), Told { item, school: String::new(), value: Some(value), ruling });
+    }
+
+    /// What is taught besides formulas, where any formula is.
+    pub(super) fn only_constants(&self) -> Option<Taught> {
+        let Taught { schools, constants } = &self.taught;
+        (!schools.is_empty()).then(|| Taught { schools: BTreeMap::new(), constants: constants.clone() })
+    }
+
+    /// Says of each item that it was judged so: a word that costs nothing, and names the ruling.
+    pub(super) fn tell(&self, protocol: &Protocol, found: &mut Findings<'_>) {
+        for (id, Told { item, school, value, ruling }) in &self.told {
+            let kind = Kind::Taught { item: *item, school: school.clone(), value: *value, ruled: ruling.is_some() };
+            // A constant is no place of the table.
+            let place = if protocol.is_typed(*item) { Place::of(*item, None) } else { Place::TABLE };
+            let key = Key::about(&kind, id, None);
+            found.push(Finding { ruling: *ruling, ..Finding::new(kind, key, Severity::Note, place) });
+        }
+    }
+}
