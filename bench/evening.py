@@ -13,7 +13,7 @@ import re
 import statistics
 import sys
 
-from harness import Database, Person, Server, multiply, percentile
+from harness import EVENING, Database, Person, Server, multiply, percentile
 
 
 def told(what, times):
@@ -29,7 +29,7 @@ def timed(person, path, form=None):
 def main():
     wanted = int(sys.argv[1]) if len(sys.argv) > 1 else 50_000
     database = Database(flush=0)
-    server = Server(database, demo=())
+    server = Server(database, demo=EVENING)
     try:
         count = multiply(database, wanted)
         print(f"{count} submissions in {database.sql('SELECT COUNT(*) FROM sections WHERE term_id = 0')[0][0]} sections")

@@ -4,7 +4,6 @@ import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { sql, startApp } from "./app.mjs";
-import { decide, markAgain, send, signedIn } from "./deciding.mjs";
 
 const out = new URL("../docs/screenshots/", import.meta.url).pathname;
 const app = await startApp("pictures", { labs: [] });
@@ -104,27 +103,6 @@ try {
   await shot("bench-night", `/bench/${sheet("keel-plate", "India")}`);
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=light]").waitFor();
-  // Two reviewers who decided most of a lab, and a sample of it marked a second time.
-  const people = { reviewer1: await signedIn(app, "reviewer1"), reviewer2: await signedIn(app, "reviewer2") };
-  let chance = 5;
-  const draw = () => { chance = (chance * 48271) % 2147483647; return chance / 2147483647; };
-  const act = () => { const x = draw(); return x < 0.7 ? { action: "accept" } : x < 0.9 ? { action: "forgive", reason: "looked at" } : { action: "points", points: "0.5", reason: "heavier" }; };
-  const rows = sql(`SELECT s.id, x.name FROM sheets s JOIN sections x ON x.id=s.section_id WHERE s.stage IS NOT NULL AND s.lab_id IN (${id("beacon-timer")}, ${id("fog-pipe")}) ORDER BY s.id`, app.database).trim().split("\n");
-  for (const [table, section] of rows.map((r) => r.split("\t"))) await decide(people[["Morning", "Afternoon"].includes(section) ? "reviewer1" : "reviewer2"], table, act);
-  await page.goto(`${app.origin}/moderation`);
-  await page.getByText("Open a round, ask for second marks").click();
-  await page.getByLabel("Tables at random").fill("27");
-  await page.getByLabel(/Tables that hang/).fill("12");
-  await page.getByRole("button", { name: "Draw them" }).click();
-  await page.getByText(/second marks asked for/).waitFor();
-  await page.getByText("Open a round, ask for second marks").click();
-  await page.getByRole("button", { name: "Open a round" }).click();
-  await page.getByText("A round is open").waitFor();
-  for (const [name, who] of Object.entries(people)) {
-    const own = await (await who.get("/moderation")).text();
-    await send(who, own, "/moderation/read", { round: "1", remark: name === "reviewer1" ? "The meter of station 5 flickers in the last place. I took that into account." : "" });
-    for (const [, path] of own.matchAll(/href="(\/second\/\d+)"/g)) await markAgain(who, path, () => (draw() < 0.8 ? "accept" : "forgive"));
-  }
   await shot("moderation", "/moderation");
   await page.context().close();
   const phone = await app.reviewer1({ viewport: { width: 390, height: 844 } });

@@ -1,5 +1,7 @@
 //! The demo: sections, three people, and the tables of a class, loaded once. Its passwords are made for each installation.
 
+mod decided;
+
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
@@ -53,13 +55,22 @@ pub(crate) fn load(
         }
         store.run(|c| jurado_store::roster::enrol(c, &students(""), &coordinator)).map_err(told)?;
     }
-    for (lab, name, csv) in files(store, &classes, &coordinator).map_err(told)? {
+    let files = files(store, &classes, &coordinator).map_err(told)?;
+    for (lab, name, csv) in &files {
         store
             .run(|c| {
-                let import = jurado_store::imports::offer(c, lab, &coordinator, &name, csv.as_bytes())?;
+                let import = jurado_store::imports::offer(c, *lab, &coordinator, name, csv.as_bytes())?;
                 jurado_store::imports::take(c, import, &coordinator)
             })
             .map_err(told)?;
+    }
+    let mut reviewed = store.look(jurado_store::labs::all).map_err(told)?;
+    reviewed.retain(|l| {
+        jurado_sim::DEMO_REVIEWED.contains(&l.protocol.id.as_str()) && files.iter().any(|(lab, ..)| *lab == l.id)
+    });
+    if !reviewed.is_empty() {
+        let people = store.look(users::all).map_err(told)?;
+        decided::review(store, &reviewed, &people).map_err(told)?;
     }
     let mut lines = vec![format!("Demo sign-ins (name / password), kept in {}:", passwords.display())];
     for (name, _, role, sections) in PEOPLE {
@@ -272,8 +283,9 @@ fn classes(protocols: &Path, wanted: &[String]) -> Result<Classes, Vec<String>> 
     if want("keel-plate") {
         out.insert("keel-plate".to_owned(), jurado_sim::demo_class(DEMO_SEED).tables());
     }
-    let own = jurado_sim::DEMO_LABS.iter().map(|id| (*id).to_owned()).filter(|id| want(id));
-    let more = wanted.iter().filter(|id| *id != "keel-plate" && !jurado_sim::DEMO_LABS.contains(&id.as_str())).cloned();
+    let demo: Vec<&str> = jurado_sim::DEMO_LABS.into_iter().chain(jurado_sim::DEMO_REVIEWED).collect();
+    let own = demo.iter().map(|id| (*id).to_owned()).filter(|id| want(id));
+    let more = wanted.iter().filter(|id| *id != "keel-plate" && !demo.contains(&id.as_str())).cloned();
     for id in own.chain(more) {
         let file: PathBuf = protocols.join(format!("{id}.toml"));
         // A folder of one's own need not hold the demo's labs.

@@ -1,4 +1,4 @@
-//! The demo class: six watches of Tarn Sound Harbour College, fourteen teams each, eight labs.
+//! The demo class: six watches of Tarn Sound Harbour College, fourteen teams each, eight labs, and two of the week before.
 
 use crate::Simulated;
 use crate::class::{Class, Lab, Order};
@@ -193,6 +193,9 @@ pub fn demo_class(seed: u64) -> Demo {
 /// Labs of the demo beside the keel plate, in the order a term takes them.
 pub const DEMO_LABS: [&str; 7] =
     ["shackle-count", "hatch-ram", "davit-balance", "fog-pipe", "beacon-timer", "reflector", "rust-iron"];
+
+/// Labs of the week before: the demo's reviewers have decided and signed them.
+pub const DEMO_REVIEWED: [&str; 2] = ["bell-pendulum", "port-lens"];
 
 /// The demo's class of another lab: one has a fault at a station, one a section that was taught a wrong thing, one two
 /// teams that share a table.

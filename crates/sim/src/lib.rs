@@ -18,7 +18,7 @@ mod world;
 
 pub use assess::{Assessment, assess};
 pub use class::{Class, Lab, Mix, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
-pub use demo::{DEMO_LABS, DEMO_SECTIONS, Demo, class_of, demo_class, demo_lab};
+pub use demo::{DEMO_LABS, DEMO_REVIEWED, DEMO_SECTIONS, Demo, class_of, demo_class, demo_lab};
 pub use person::Plant;
 pub use worker::Style;
 pub use world::World;
