@@ -52,6 +52,39 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
     await page.keyboard.press("n");
     await page.locator(`html[data-bs-theme=${lamp === "day" ? "dark" : "light"}]`).waitFor();
   }
+  // A team at the door, at a desk and on a phone.
+  await page.goto(`${app.origin}/sections/${section}/codes`);
+  await page.getByRole("button", { name: "Make all anew" }).click();
+  await page.locator(".cards li").first().waitFor();
+  await check(page, "the codes of a section");
+  const code = await page.locator(".cards li .n").first().textContent();
+  const team = await app.page();
+  await team.goto(`${app.origin}/hand-in`);
+  await check(team, "the form for a code");
+  await team.getByLabel(/^Code/).fill(code);
+  await team.keyboard.press("Enter");
+  await team.getByRole("link", { name: /Keel plate/ }).first().waitFor();
+  for (const lamp of ["day", "night"]) {
+    for (const size of [{ width: 1280, height: 800 }, { width: 390, height: 844 }]) {
+      await team.setViewportSize(size);
+      for (const lab of [keel, id("reflector")]) {
+        await team.goto(`${app.origin}/hand-in/${lab}`);
+        await team.locator("input.fld").nth(1).fill("8x.1");
+        await team.locator("input.fld").nth(2).fill("");
+        await team.getByRole("button", { name: "Save, and look at it" }).click();
+        await team.locator(".tell").first().waitFor();
+        await check(team, `a sheet at the door, ${size.width} px by ${lamp}`);
+      }
+      await team.getByRole("button", { name: /^Hand in/ }).click();
+      await team.waitForURL(/receipt/);
+      await check(team, `a receipt, ${size.width} px by ${lamp}`);
+      await team.goto(`${app.origin}/hand-in`);
+      await check(team, `what is due, ${size.width} px by ${lamp}`);
+    }
+    await team.locator(".lamp", { hasText: "watch" }).click();
+    await team.locator(`html[data-bs-theme=${lamp === "day" ? "dark" : "light"}]`).waitFor();
+  }
+  await team.context().close();
   await page.goto(`${app.origin}/docket`);
   await page.keyboard.press("?");
   await page.getByRole("dialog").waitFor();

@@ -90,13 +90,6 @@ try {
   await shot("returns", `/returns?lab=${id("keel-plate")}`);
   await shot("sheet", `/returns/${sheet("keel-plate", "Bittern")}`);
   await shot("protocols", "/protocols");
-  await page.goto(`${app.origin}/people`);
-  await page.getByLabel("Name, as others read it").fill("H. Heron");
-  await page.getByLabel("Name to sign in with, one word").fill("heron");
-  await page.getByRole("group", { name: "Sections, for a reviewer" }).getByLabel("Morning").check();
-  await page.getByRole("button", { name: "Add and make a link" }).click();
-  await page.locator("details > summary").nth(1).click();
-  await shot("people");
   await shot("protocol", `/protocols/${id("bilge-acid")}`);
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=dark]").waitFor();
@@ -104,7 +97,24 @@ try {
   await page.keyboard.press("n");
   await page.locator("html[data-bs-theme=light]").waitFor();
   await shot("moderation", "/moderation");
+  // A team's sheet at the door, with a letter in a number, a digit short and an empty place.
+  await page.goto(`${app.origin}/sections/${sql("SELECT id FROM sections WHERE term_id=0 AND name='Morning'", app.database).trim()}/codes`);
+  await page.getByRole("button", { name: "Make all anew" }).click();
+  const code = await page.locator(".cards li .n").first().textContent();
   await page.context().close();
+  const team = await app.page();
+  await team.goto(`${app.origin}/hand-in`);
+  await team.getByLabel(/^Code/).fill(code);
+  await team.keyboard.press("Enter");
+  await team.getByRole("link", { name: /Rust iron/ }).first().waitFor();
+  await team.goto(`${app.origin}/hand-in/${id("rust-iron")}`);
+  await team.getByLabel("boat emptied", { exact: true }).fill("3.29");
+  await team.getByLabel("end reading, 3", { exact: true }).fill("28.3O");
+  await team.getByLabel("mass of rust", { exact: true }).fill("");
+  await team.getByRole("button", { name: "Save, and look at it" }).click();
+  await team.locator(".tell").first().waitFor();
+  await team.screenshot({ path: join(out, "hand-in.png") });
+  await team.context().close();
   const phone = await app.reviewer1({ viewport: { width: 390, height: 844 } });
   await phone.goto(`${app.origin}/quick?lab=${id("keel-plate")}`);
   await phone.getByLabel("Station").selectOption("3");

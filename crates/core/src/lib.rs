@@ -9,6 +9,7 @@ pub mod error;
 pub mod explain;
 pub mod finding;
 pub mod formula;
+pub mod gaps;
 pub mod instructor;
 pub mod judging;
 pub mod moderation;

@@ -28,6 +28,7 @@ pub use queries::attachments;
 pub use queries::changes;
 pub use queries::course;
 pub use queries::docket::{self, Counts, DocketRow, Filter, Order, SentMark};
+pub use queries::door;
 pub use queries::events::{self, Event};
 pub use queries::floor;
 pub use queries::hands;

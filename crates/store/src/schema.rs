@@ -46,7 +46,7 @@ diesel::table! { labs (id) { id -> Unsigned<Integer>, slug -> Varchar, protocol_
 on_term_since -> Nullable<Datetime>, retired_at -> Nullable<Datetime>, } }
 diesel::table! {
     imports (id) {
-        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, file_name -> Varchar, digest -> Char,
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, user_id -> Nullable<Unsigned<Integer>>, file_name -> Varchar, digest -> Char,
         body -> Longblob, state -> Varchar, offered_at -> Datetime, taken_at -> Nullable<Datetime>, unreadable -> Varchar,
         replaces -> Bool, term_id -> Unsigned<Integer>,
     }
@@ -79,6 +79,18 @@ diesel::table! {
     decisions (id) {
         id -> Unsigned<Integer>, submission_id -> Unsigned<Integer>, finding -> Varchar, action -> Varchar, points -> Nullable<Numeric>,
         reason -> Varchar, user_id -> Unsigned<Integer>, decided_at -> Datetime, undone_at -> Nullable<Datetime>, text -> Varchar,
+    }
+}
+diesel::table! {
+    team_codes (team_id) { team_id -> Unsigned<Integer>, digest -> Char, made_by -> Nullable<Unsigned<Integer>>, made_at -> Datetime, }
+}
+diesel::table! {
+    drafts (team_id, lab_id) { team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, body -> Mediumtext, saved_at -> Datetime, }
+}
+diesel::table! {
+    hand_ins (id) {
+        id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, import_id -> Unsigned<Integer>, digest -> Char,
+        handed_in_at -> Datetime, minutes_late -> Nullable<Unsigned<Integer>>,
     }
 }
 diesel::table! {
@@ -175,6 +187,8 @@ diesel::joinable!(section_lab_history -> users (user_id));
 diesel::joinable!(labs -> protocols (protocol_id));
 diesel::joinable!(imports -> users (user_id));
 diesel::joinable!(decisions -> users (user_id));
+diesel::joinable!(team_codes -> teams (team_id));
+diesel::joinable!(hand_ins -> imports (import_id));
 diesel::joinable!(quarantine -> imports (import_id));
 diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
@@ -206,5 +220,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     storeroom_notes,
     moderation_rounds,
     moderation_words,
-    second_marks
+    second_marks,
+    team_codes,
+    drafts,
+    hand_ins
 );

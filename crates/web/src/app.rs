@@ -16,8 +16,9 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, course, docket, entry, floor, intake, moderation, new_lab, people, protocol_text,
-    protocols, quick, returns, rulings, second, sections, setting, shelf, stations, tryout, watch, words,
+    attachments, auth, bench, codes, course, docket, entry, floor, hand_in, intake, moderation, new_lab, people,
+    protocol_text, protocols, quick, returns, rulings, second, sections, setting, shelf, stations, tryout, watch,
+    words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -99,6 +100,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/sections/change", web::post().to(sections::change))
         .route("/sections/roster", web::post().to(sections::roster))
         .route("/sections/roster.csv", web::get().to(sections::roster_csv))
+        .route("/sections/{id}/codes", web::get().to(codes::page))
+        .route("/sections/{id}/codes", web::post().to(codes::make))
         .route("/sections/{section}/{lab}", web::get().to(setting::page))
         .route("/sections/{section}/{lab}", web::post().to(setting::set))
         .route("/quarantine/{id}/mend", web::post().to(intake::mend))
@@ -135,6 +138,14 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/moderation/back", web::post().to(moderation::take_back))
         .route("/second/{id}", web::get().to(second::page))
         .route("/second/{id}", web::post().to(second::mark))
+        .route("/hand-in", web::get().to(hand_in::home))
+        .route("/hand-in/code", web::post().to(hand_in::come_in))
+        .route("/hand-in/with/{code}", web::get().to(hand_in::with))
+        .route("/hand-in/leave", web::post().to(hand_in::leave))
+        .route("/hand-in/receipt/{id}", web::get().to(hand_in::kept))
+        .route("/hand-in/{lab}", web::get().to(hand_in::sheet))
+        .route("/hand-in/{lab}", web::post().to(hand_in::send))
+        .route("/hand-in/{lab}/receipt", web::get().to(hand_in::receipt))
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))

@@ -53,6 +53,7 @@ const STYLES: &[&str] = styles![
     "rulings",
     "floor",
     "moderation",
+    "door",
 ];
 
 /// Bays of as many rungs, and columns of a raft as wide, as have a class.

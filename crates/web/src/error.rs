@@ -13,6 +13,8 @@ use crate::views::frame::Frame;
 pub(crate) enum WebError {
     /// Nobody is signed in; the page asked for.
     SignIn(String),
+    /// No team has come in with its code.
+    Code,
     /// The form did not come from one of our pages.
     Token,
     /// Not this role's to do.
@@ -71,6 +73,7 @@ impl WebError {
         let unavailable = "Nothing was changed. Wait a moment and load the page again; what you had typed is still in the page before.";
         match self {
             WebError::SignIn(_) => (StatusCode::SEE_OTHER, "Sign in", String::new(), String::new()),
+            WebError::Code => (StatusCode::SEE_OTHER, "Hand in", String::new(), String::new()),
             WebError::Token => (
                 StatusCode::FORBIDDEN,
                 "This form is too old",
@@ -193,6 +196,9 @@ impl ResponseError for WebError {
                 format!("/sign-in?to={}", crate::views::query(to))
             };
             return HttpResponse::SeeOther().insert_header((header::LOCATION, place)).finish();
+        }
+        if let WebError::Code = self {
+            return HttpResponse::SeeOther().insert_header((header::LOCATION, "/hand-in")).finish();
         }
         let (status, title, what, mend) = self.told();
         if status.is_server_error() {

@@ -3,6 +3,7 @@
 
 mod app;
 mod assets;
+mod crew;
 mod door;
 mod draw;
 mod error;

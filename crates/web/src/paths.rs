@@ -1,13 +1,14 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 17] = [
+const PLACES: [&str; 18] = [
     "account",
     "bench",
     "course",
     "docket",
     "entry",
     "floor",
+    "hand-in",
     "intake",
     "moderation",
     "people",

@@ -54,7 +54,7 @@ pub(crate) struct Actor {
 }
 
 /// Whether two texts are the same, in a time that does not say where they differ.
-fn same(a: &str, b: &str) -> bool {
+pub(crate) fn same(a: &str, b: &str) -> bool {
     !a.is_empty() && a.as_bytes().ct_eq(b.as_bytes()).into()
 }
 

@@ -7,6 +7,7 @@ mod class;
 mod columns;
 mod counted;
 mod fragile;
+pub mod gaps;
 mod join;
 mod label;
 mod lists;

@@ -4,6 +4,7 @@ pub mod attachments;
 pub mod changes;
 pub mod course;
 pub mod docket;
+pub mod door;
 pub mod events;
 pub mod floor;
 pub(crate) mod ground;

@@ -75,7 +75,7 @@ pub fn of_table(c: &mut Db, submission: u32, team: u32, user: &User) -> Result<(
         .filter(submissions::id.eq(submission))
         .select((imports::lab_id, imports::id))
         .first(c.sql())?;
-    let rows: Vec<(HeldRecord, u32)> = quarantine::table
+    let rows: Vec<(HeldRecord, Option<u32>)> = quarantine::table
         .inner_join(imports::table)
         .filter(imports::lab_id.eq(lab))
         .filter(imports::id.ge(import))
@@ -85,7 +85,7 @@ pub fn of_table(c: &mut Db, submission: u32, team: u32, user: &User) -> Result<(
         .limit(200)
         .select((HELD, imports::user_id))
         .load(c.sql())?;
-    let may = user.sees_all() || rows.iter().all(|(_, by)| *by == user.id);
+    let may = user.sees_all() || rows.iter().all(|(_, by)| *by == Some(user.id));
     Ok((rows.into_iter().map(|(row, _)| row).collect(), may))
 }
 

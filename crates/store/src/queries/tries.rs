@@ -102,8 +102,17 @@ pub fn begin(c: &mut Db, counted: &Counted) -> Result<u32, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn let_in(c: &mut Db, counted: &Counted, user: u32) -> Result<(), StoreError> {
-    diesel::delete(tries::table.find(&counted.name)).execute(c.sql())?;
+    forget(c, counted)?;
     events::note(c, Some(user), "signed in", &format!("person {user}"))
+}
+
+/// Forgets the tries of what was right.
+///
+/// # Errors
+/// Faults of the database.
+pub fn forget(c: &mut Db, counted: &Counted) -> Result<(), StoreError> {
+    diesel::delete(tries::table.find(&counted.name)).execute(c.sql())?;
+    Ok(())
 }
 
 /// Counts a refusal for its address and writes it down; the name itself is not kept. Now and then old tries are forgotten.

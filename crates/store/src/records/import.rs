@@ -12,7 +12,7 @@ use crate::schema::imports;
 pub(crate) struct ImportRecord {
     pub(crate) id: u32,
     pub(crate) lab_id: u32,
-    pub(crate) user_id: u32,
+    pub(crate) user_id: Option<u32>,
     pub(crate) file_name: String,
     pub(crate) state: ImportState,
     pub(crate) offered_at: NaiveDateTime,
@@ -26,7 +26,7 @@ pub(crate) struct ImportRecord {
 #[diesel(table_name = imports)]
 pub(crate) struct NewImport<'a> {
     pub(crate) lab_id: u32,
-    pub(crate) user_id: u32,
+    pub(crate) user_id: Option<u32>,
     pub(crate) file_name: &'a str,
     pub(crate) digest: &'a str,
     pub(crate) body: &'a [u8],

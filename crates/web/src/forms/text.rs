@@ -45,6 +45,8 @@ pub(crate) const SIGN_IN: Text = text("name to sign in with", 60);
 pub(crate) const PERSON: Text = text("name", 80);
 /// A password.
 pub(crate) const PASSWORD: Text = text("password", 200);
+/// A team's code.
+pub(crate) const CODE: Text = text("code", 40);
 /// What is typed of a reading.
 pub(crate) const CELL: Text = text("reading", 200);
 /// What is typed of a ±.

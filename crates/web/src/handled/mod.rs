@@ -5,6 +5,7 @@ mod bench;
 mod course;
 mod doors;
 mod floor;
+mod hand_in;
 mod intake;
 mod lot;
 mod moderation;

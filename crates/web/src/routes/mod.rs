@@ -3,10 +3,12 @@
 pub(crate) mod attachments;
 pub(crate) mod auth;
 pub(crate) mod bench;
+pub(crate) mod codes;
 pub(crate) mod course;
 pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod floor;
+pub(crate) mod hand_in;
 pub(crate) mod intake;
 pub(crate) mod moderation;
 pub(crate) mod new_lab;

@@ -63,7 +63,7 @@ fn put_rows(
         };
         let whole = Submission { waiting: sheets::waiting(c, (lab.id, import), place.0)?, ..whole };
         let ground = grounds.get(&place.1).ok_or(StoreError::NotFound("section"))?;
-        taken.count(hand_in(c, ground, place, import, &whole, user)?);
+        taken.count(hand_in(c, ground, place, import, &whole, &user.into())?);
     }
     Ok(taken)
 }

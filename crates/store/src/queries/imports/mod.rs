@@ -36,7 +36,7 @@ pub struct ImportRow {
     pub lab_id: u32,
     /// Who brought it.
     pub by: String,
-    /// Id of who brought it.
+    /// Id of who brought it; nought where a team did.
     pub user_id: u32,
     /// Its name.
     pub file_name: String,
@@ -108,7 +108,7 @@ pub fn offer(c: &mut Db, lab: u32, user: &User, file_name: &str, body: &[u8]) ->
     let made = diesel::insert_or_ignore_into(imports::table)
         .values(NewImport {
             lab_id: lab,
-            user_id: user.id,
+            user_id: Some(user.id),
             file_name: &file_name,
             digest: &digest,
             body,
@@ -142,7 +142,7 @@ fn row(record: ImportRecord, by: String, taking: bool) -> ImportRow {
         id: record.id,
         lab_id: record.lab_id,
         by,
-        user_id: record.user_id,
+        user_id: record.user_id.unwrap_or(0),
         file_name: record.file_name,
         state: record.state,
         taking,
@@ -229,7 +229,7 @@ fn head(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Option<Job>), St
         .first(c.sql())
         .optional()?
         .ok_or(StoreError::NotFound("file"))?;
-    if record.user_id != user.id && !user.sees_all() {
+    if record.user_id != Some(user.id) && !user.sees_all() {
         return Err(StoreError::NotFound("file"));
     }
     let job = jobs::of_import(c, id)?;
@@ -369,7 +369,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
             let beside = if file.replaces || intake.whole { None } else { beside(c, ground, *place, table, &columns)? };
             // What adds to a table goes on with it: rows of the file before it wait as they did.
             let (table, import) = beside.as_ref().map_or((*table, id), |(whole, import)| (whole, *import));
-            taken.count(hand_in(c, ground, *place, import, table, user)?);
+            taken.count(hand_in(c, ground, *place, import, table, &user.into())?);
         }
         // Rows may wait of a table that came with another file, or that is as it was.
         if held.contains(place) {

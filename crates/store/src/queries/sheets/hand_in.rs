@@ -41,6 +41,18 @@ pub(crate) fn place_of(c: &mut Db, lab: u32, team: u32, section: u32) -> Result<
     }
 }
 
+/// Who brings a table: a person, or the team itself.
+pub(crate) struct By<'a> {
+    pub(crate) id: Option<u32>,
+    pub(crate) name: &'a str,
+}
+
+impl<'a> From<&'a User> for By<'a> {
+    fn from(user: &'a User) -> By<'a> {
+        By { id: Some(user.id), name: &user.name }
+    }
+}
+
 /// Puts a table in its team's place. What it is judged by is held by the caller.
 pub(crate) fn hand_in(
     c: &mut Db,
@@ -48,7 +60,7 @@ pub(crate) fn hand_in(
     (team, section): (u32, u32),
     import: u32,
     table: &Submission,
-    user: &User,
+    by: &By<'_>,
 ) -> Result<HandedIn, StoreError> {
     if !ground.open {
         return Err(StoreError::Bad(
@@ -101,9 +113,9 @@ pub(crate) fn hand_in(
                 sheets::removal_id.eq(None::<u32>),
             ),
             ground.derived(&judged),
-            Turn::waiting(version + 1, &user.name, &format!("brought revision {revision} of the table")),
+            Turn::waiting(version + 1, by.name, &format!("brought revision {revision} of the table")),
         ))
         .execute(c.sql())?;
-    events::note(c, Some(user.id), "handed in", &format!("sheet {sheet} revision {revision}"))?;
+    events::note(c, by.id, "handed in", &format!("sheet {sheet} revision {revision}"))?;
     Ok(if revision == 1 { HandedIn::New } else { HandedIn::Revised })
 }

@@ -14,7 +14,7 @@ mod shelved;
 mod sign;
 
 pub use decide::{NOTHING_TO_UNDO, NewDecision, decide, undo};
-pub(crate) use hand_in::{HandedIn, hand_in, place_of};
+pub(crate) use hand_in::{By, HandedIn, hand_in, place_of};
 pub(crate) use hold::claimed;
 pub use read::{JudgedFrom, ReturnedLine, SheetDetail, StoredDecision, WentOut, details_of, get, standing};
 pub(crate) use read::{current, detail_of, import_of, many};

@@ -1,0 +1,98 @@
+//! What a team is told of its sheet at the door, before it is handed in: what is empty, cannot be read, is a digit short, or
+//! does not agree with itself. Never an answer, a reference or a verdict: whatever else was found is left out here, and a
+//! kind of finding that joins is told to nobody until it has a sentence of its own.
+
+use std::collections::BTreeSet;
+
+use crate::finding::{Finding, Kind, UnitFault};
+use crate::judging::judge_in;
+use crate::protocol::Protocol;
+use crate::section::Section;
+use crate::submission::Submission;
+use crate::summary::Mark;
+use crate::wording::gaps as wording;
+
+/// One thing to look at.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Gap {
+    /// Cells that it is about: item and row from 1; none where it is about a key of the whole table.
+    pub cells: Vec<(usize, Option<u32>)>,
+    /// The key that it is about, by its place in the protocol.
+    pub key: Option<usize>,
+    /// Its mark.
+    pub mark: Mark,
+    /// What is on the sheet, in one sentence.
+    pub what: String,
+    /// Where to look, or what to do.
+    pub look: String,
+    /// Whether a reason in the team's own words is as good as a value.
+    pub may_say_why: bool,
+}
+
+/// What is told of a sheet, in the sheet's own order. `section` may leave things out.
+pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<Gap> {
+    let mut out = keys(protocol, sheet);
+    let judged = judge_in(protocol, section, sheet, &[], &[]);
+    let mut told: Vec<Gap> = judged.findings.iter().filter_map(|f| of_finding(protocol, f)).collect();
+    // A row is one thing: its cells are not told one by one.
+    let in_rows: BTreeSet<(usize, Option<u32>)> =
+        told.iter().filter(|g| g.cells.len() > 1).flat_map(|g| g.cells.iter().copied()).collect();
+    told.retain(|g| g.cells.len() != 1 || !in_rows.contains(&g.cells[0]));
+    told.sort_by_key(|g| g.cells.first().map(|(item, row)| place(protocol, *item, *row)));
+    out.extend(told);
+    out
+}
+
+/// Where a cell stands on the sheet: its bay, its table, then row by row.
+fn place(protocol: &Protocol, item: usize, row: Option<u32>) -> (usize, usize, u32, usize) {
+    let result = protocol.result_of(item).map(|r| protocol.results[r].bay);
+    let bay = protocol.reading_of(item).map(|r| r.bay).or(result).unwrap_or(usize::MAX);
+    match protocol.table_of(item) {
+        Some(t) => (bay, t + 1, row.unwrap_or(0), item),
+        None => (bay, 0, 0, item),
+    }
+}
+
+/// Keys of the whole table that were not said, or that this lab does not have.
+fn keys(protocol: &Protocol, sheet: &Submission) -> Vec<Gap> {
+    let of_rows: BTreeSet<usize> = protocol.tables.iter().filter_map(|t| t.key).collect();
+    let of = |(n, key): (usize, &crate::protocol::Key)| {
+        let said = sheet.keys.get(&key.id).map(String::as_str).unwrap_or_default();
+        if key.values.iter().any(|v| v == said) {
+            return None;
+        }
+        let (what, look) = wording::key(key, said);
+        let mark = if said.is_empty() { Mark::Missing } else { Mark::Unreadable };
+        Some(Gap { cells: Vec::new(), key: Some(n), mark, what, look, may_say_why: false })
+    };
+    protocol.keys.iter().enumerate().filter(|(n, _)| !of_rows.contains(n)).filter_map(of).collect()
+}
+
+/// What may be told of a finding.
+fn of_finding(protocol: &Protocol, f: &Finding) -> Option<Gap> {
+    let one = || f.place.item.map(|item| vec![(item, f.place.row)]);
+    let cells = match &f.kind {
+        Kind::MissingReading
+        | Kind::MissingResult { .. }
+        | Kind::UnreadableReading { .. }
+        | Kind::UnreadableResult { .. }
+        | Kind::BeyondScale { .. }
+        | Kind::ReadingDigits { .. }
+        | Kind::PlusMinusMissing { .. }
+        | Kind::Unit(UnitFault::Unknown(_)) => one()?,
+        Kind::MissingRow { table, reason: None } => {
+            let readings = protocol.readings.iter().filter(|r| r.table == Some(*table));
+            readings.map(|r| (r.item, f.place.row)).collect()
+        }
+        Kind::KeyMissing { table } | Kind::KeyUnknown { table, .. } => {
+            let first = protocol.readings.iter().find(|r| r.table == Some(*table))?;
+            vec![(first.item, f.place.row)]
+        }
+        Kind::NotConcordant => one()?,
+        Kind::DoesNotAddUp { .. } | Kind::DoesNotFollow { .. } => one()?,
+        _ => return None,
+    };
+    let (what, look) = wording::gap(protocol, f)?;
+    let may_say_why = matches!(f.kind, Kind::MissingReading | Kind::MissingRow { .. });
+    Some(Gap { cells, key: None, mark: f.kind.properties().mark, what, look, may_say_why })
+}

@@ -1,0 +1,103 @@
+//! For a team that hands in: what is on the sheet and what to do about it. Numbers are quoted as they were typed, and nothing
+//! is told that the sheet does not say itself.
+
+use super::{At, amount, sentence};
+use crate::finding::{Finding, Kind, UnitFault};
+use crate::notation::{capital, counted};
+use crate::protocol::{Key, Protocol};
+
+/// A key that was not said, or that this lab does not have.
+pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
+    let title = key.title.to_lowercase();
+    if said.is_empty() {
+        return (format!("The {title} is not said."), format!("It is one of {}.", key.values.join(", ")));
+    }
+    (format!("There is no {title} {said}."), format!("Here they are {}.", key.values.join(", ")))
+}
+
+/// What is told of a finding, and where to look; `None` for all that a team is not told at the door.
+pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, String)> {
+    let at = At::of(protocol, finding);
+    let (row, unit) = (at.number(), at.unit());
+    let both = |what: String, look: &str| Some((what, look.to_owned()));
+    match &finding.kind {
+        Kind::MissingReading => {
+            both(format!("{} is empty.", sentence(&at.reading())), "Fill it, or say why it is not there.")
+        }
+        Kind::MissingRow { table, .. } => both(
+            format!("Row {row} of the {} is empty.", protocol.tables[*table].title),
+            "Fill it, or say why it is not there.",
+        ),
+        Kind::MissingResult { .. } => {
+            both(format!("The {} is empty.", at.result()), "Work it out, or hand in without it.")
+        }
+        Kind::UnreadableReading { text, .. } | Kind::UnreadableResult { text, .. } => {
+            let look = if text.chars().any(char::is_alphabetic) { "There is a letter in it. " } else { "" };
+            let place = if protocol.reading_of(finding.place.item?).is_some() { at.reading() } else { at.result() };
+            Some((
+                format!("{}, “{}”, cannot be read.", sentence(&place), text.trim()),
+                format!("{look}Type it as it was shown."),
+            ))
+        }
+        Kind::BeyondScale { text, instrument } => Some((
+            format!("The {} cannot show {}.", protocol.instruments[*instrument].title, amount(text.trim(), &unit)),
+            format!("Look at {} once more.", at.reading()),
+        )),
+        Kind::ReadingDigits { instrument, texts, .. } => Some((
+            format!("{} is a digit short: {}.", capital(at.title()), texts.join(", ")),
+            format!(
+                "Write every digit that the {} shows; a last 0 is written too.",
+                protocol.instruments[*instrument].title
+            ),
+        )),
+        Kind::PlusMinusMissing { .. } => both(format!("The {} has no ±.", at.result()), "The sheet asks for one."),
+        Kind::Unit(UnitFault::Unknown(_)) => {
+            Some((format!("The unit of {} cannot be read.", at.reading()), format!("The sheet asks for{unit}.")))
+        }
+        Kind::KeyMissing { table } => {
+            let key = &protocol.keys[protocol.tables[*table].key?];
+            Some((
+                format!(
+                    "Row {row} of the {} does not say its {}.",
+                    protocol.tables[*table].title,
+                    key.title.to_lowercase()
+                ),
+                format!("It is one of {}.", key.values.join(", ")),
+            ))
+        }
+        Kind::KeyUnknown { table, value } => {
+            let key = &protocol.keys[protocol.tables[*table].key?];
+            Some((
+                format!(
+                    "There is no {} {value}, in row {row} of the {}.",
+                    key.title.to_lowercase(),
+                    protocol.tables[*table].title
+                ),
+                format!("Here they are {}.", key.values.join(", ")),
+            ))
+        }
+        Kind::NotConcordant => both(
+            format!("No two of the values of the {} agree within what the sheet asks.", at.title()),
+            "One more run may settle it; without one, hand in as it is.",
+        ),
+        Kind::DoesNotAddUp { .. } => {
+            both(format!("Row {row} does not add up with the rows before it."), "Look at both readings.")
+        }
+        Kind::DoesNotFollow { .. } => both(
+            format!("Row {row} does not begin where the row before ended."),
+            "Look at both readings, or say that it was filled again.",
+        ),
+        _ => None,
+    }
+}
+
+/// "Five things to look at", or that there is nothing.
+pub fn to_look_at(count: usize) -> String {
+    match count {
+        0 => "Nothing is empty, and all of it can be read.".to_owned(),
+        n => format!(
+            "{} to look at, each in its place. Mend them, say why, or leave them: you can hand in at any time.",
+            counted(n, "thing")
+        ),
+    }
+}

@@ -1,0 +1,317 @@
+//! The door: teams hand their sheets in themselves, with a code of their own. Nothing here gives a verdict, a reference or
+//! anything of another team.
+
+use chrono::NaiveDateTime;
+use diesel::prelude::*;
+use jurado_core::section::Section;
+use jurado_core::submission::Submission;
+use rand::Rng;
+
+use super::labs::{self, Hold, Lab, Standing};
+use super::sheets::{self, By, hand_in as put_in};
+use super::users::User;
+use super::{events, ground, sections};
+use crate::records::words::{ImportState, SheetState};
+use crate::schema::{drafts, hand_ins, imports, sections as section_table, sheets as sheet_table, team_codes, teams};
+use crate::{Db, StoreError, inserted};
+
+/// A team that has come in with its code.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Team {
+    /// Id.
+    pub id: u32,
+    /// Name.
+    pub name: String,
+    /// Section.
+    pub section_id: u32,
+    /// Its name.
+    pub section: String,
+    /// Digest of the code: a session that carries another one is over.
+    pub code: String,
+}
+
+/// A lab that a team may hand in.
+#[derive(Clone, Debug)]
+pub struct Due {
+    /// The lab.
+    pub lab: Lab,
+    /// When it is due.
+    pub due_at: Option<NaiveDateTime>,
+    /// The last time it was handed in.
+    pub last: Option<Receipt>,
+    /// Whether marks are out, so that it is not handed in again.
+    pub out: bool,
+}
+
+/// One time that a team handed in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Receipt {
+    /// Number.
+    pub id: u32,
+    /// When.
+    pub at: NaiveDateTime,
+    /// SHA-256 of the file, hexadecimal.
+    pub digest: String,
+    /// Minutes after it was due.
+    pub minutes_late: Option<u32>,
+}
+
+/// A team's place in a lab.
+#[derive(Clone, Debug)]
+pub struct Place {
+    /// The lab.
+    pub lab: Lab,
+    /// What its section sets.
+    pub settings: Section,
+    /// When it is due.
+    pub due_at: Option<NaiveDateTime>,
+    /// What was handed in last, or came in any other way.
+    pub sheet: Option<Submission>,
+    /// What was typed since, as it was kept, and when.
+    pub draft: Option<(String, NaiveDateTime)>,
+    /// Each time it was handed in, newest first.
+    pub receipts: Vec<Receipt>,
+    /// Whether marks are out.
+    pub out: bool,
+}
+
+/// Signs of a code: none of them is read as another.
+const SIGNS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
+/// Signs in a code.
+const LENGTH: usize = 12;
+/// Longest draft, in bytes.
+pub const MOST_DRAFT: usize = 256 * 1024;
+
+/// A code as a digest, however it was typed.
+fn digest_of(code: &str) -> String {
+    let plain: String = code.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_uppercase()).collect();
+    crate::digest(format!("team code\n{plain}").as_bytes())
+}
+
+fn new_code() -> String {
+    let mut rng = rand::rng();
+    let signs: Vec<char> = (0..LENGTH).map(|_| char::from(SIGNS[rng.random_range(0..SIGNS.len())])).collect();
+    signs.chunks(4).map(|four| four.iter().collect::<String>()).collect::<Vec<_>>().join("-")
+}
+
+/// Makes codes for the teams of a section, all anew or those that are missing. Each is given once: a digest alone is kept.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where the section is not the person's; faults of the database.
+pub fn make_codes(c: &mut Db, section: u32, anew: bool, user: &User) -> Result<Vec<(String, String)>, StoreError> {
+    if !user.sees(section) {
+        return Err(StoreError::NotFound("section"));
+    }
+    let all: Vec<(u32, String)> = teams::table
+        .inner_join(section_table::table)
+        .filter(teams::section_id.eq(section))
+        .filter(section_table::term_id.eq(0))
+        .order(teams::name)
+        .select((teams::id, teams::name))
+        .load(c.sql())?;
+    let have: Vec<u32> = team_codes::table.select(team_codes::team_id).load(c.sql())?;
+    let now = c.now()?;
+    let mut out = Vec::new();
+    for (id, name) in all.into_iter().filter(|(id, _)| anew || !have.contains(id)) {
+        let code = new_code();
+        diesel::replace_into(team_codes::table)
+            .values((
+                team_codes::team_id.eq(id),
+                team_codes::digest.eq(digest_of(&code)),
+                team_codes::made_by.eq(Some(user.id)),
+                team_codes::made_at.eq(now),
+            ))
+            .execute(c.sql())?;
+        out.push((name, code));
+    }
+    events::note(c, Some(user.id), "team codes made", &format!("section {section}: {} codes", out.len()))?;
+    Ok(out)
+}
+
+/// How many teams of a section have a code.
+///
+/// # Errors
+/// Faults of the database.
+pub fn with_code(c: &mut Db, section: u32) -> Result<i64, StoreError> {
+    let of = team_codes::table.inner_join(teams::table).filter(teams::section_id.eq(section));
+    Ok(of.count().get_result(c.sql())?)
+}
+
+fn team_where(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
+    let row: Option<(u32, String, u32, String)> = team_codes::table
+        .inner_join(teams::table.inner_join(section_table::table))
+        .filter(team_codes::digest.eq(digest))
+        .filter(section_table::term_id.eq(0))
+        .filter(section_table::closed_at.is_null())
+        .select((teams::id, teams::name, section_table::id, section_table::name))
+        .first(c.sql())
+        .optional()?;
+    Ok(row.map(|(id, name, section_id, section)| Team { id, name, section_id, section, code: digest.to_owned() }))
+}
+
+/// The team whose code this is, in the term that runs.
+///
+/// # Errors
+/// Faults of the database.
+pub fn team_of(c: &mut Db, code: &str) -> Result<Option<Team>, StoreError> {
+    team_where(c, &digest_of(code))
+}
+
+/// The team of a session, as long as its code is the one that it came in with.
+///
+/// # Errors
+/// Faults of the database.
+pub fn still(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
+    team_where(c, digest)
+}
+
+fn receipts(c: &mut Db, team: u32, lab: Option<u32>) -> Result<Vec<(u32, Receipt)>, StoreError> {
+    let mut query = hand_ins::table
+        .filter(hand_ins::team_id.eq(team))
+        .order(hand_ins::id.desc())
+        .select((hand_ins::lab_id, hand_ins::id, hand_ins::handed_in_at, hand_ins::digest, hand_ins::minutes_late))
+        .into_boxed();
+    if let Some(lab) = lab {
+        query = query.filter(hand_ins::lab_id.eq(lab));
+    }
+    let rows: Vec<(u32, u32, NaiveDateTime, String, Option<u32>)> = query.load(c.sql())?;
+    Ok(rows
+        .into_iter()
+        .map(|(lab, id, at, digest, minutes_late)| (lab, Receipt { id, at, digest, minutes_late }))
+        .collect())
+}
+
+/// Whether the marks of a team's sheet are out.
+fn is_out(c: &mut Db, team: u32, lab: u32) -> Result<bool, StoreError> {
+    let state: Option<SheetState> = sheet_table::table
+        .filter(sheet_table::team_id.eq(team))
+        .filter(sheet_table::lab_id.eq(lab))
+        .filter(sheet_table::stage.is_not_null())
+        .select(sheet_table::state)
+        .first(c.sql())
+        .optional()?;
+    Ok(state == Some(SheetState::Returned))
+}
+
+/// The labs of the term, with what the team handed in of each.
+///
+/// # Errors
+/// Faults of the database.
+pub fn due(c: &mut Db, team: &Team) -> Result<Vec<Due>, StoreError> {
+    let all = receipts(c, team.id, None)?;
+    let on_term = labs::open(c)?.into_iter().filter(|(_, standing)| *standing == Standing::Term);
+    let mut out = Vec::new();
+    for (lab, _) in on_term {
+        let due_at = sections::get(c, team.section_id, lab.id)?.due_at;
+        let last = all.iter().find(|(of, _)| *of == lab.id).map(|(_, receipt)| receipt.clone());
+        let is_out = is_out(c, team.id, lab.id)?;
+        out.push(Due { lab, due_at, last, out: is_out });
+    }
+    Ok(out)
+}
+
+/// A team's place in a lab of the term.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where the lab is not on the term; faults of the database.
+pub fn place(c: &mut Db, team: &Team, lab: u32) -> Result<Place, StoreError> {
+    let on_term = labs::standings(c)?.get(&lab).copied() == Some(Standing::Term);
+    if !on_term {
+        return Err(StoreError::NotFound("lab on this term"));
+    }
+    let setting = sections::get(c, team.section_id, lab)?;
+    let draft = drafts::table.find((team.id, lab)).select((drafts::body, drafts::saved_at));
+    Ok(Place {
+        lab: labs::get(c, lab)?,
+        settings: setting.settings,
+        due_at: setting.due_at,
+        sheet: sheets::current(c, lab, team.id)?,
+        draft: draft.first(c.sql()).optional()?,
+        receipts: receipts(c, team.id, Some(lab))?.into_iter().map(|(_, receipt)| receipt).collect(),
+        out: is_out(c, team.id, lab)?,
+    })
+}
+
+/// Keeps what a team has typed so far, in place of what was kept before.
+///
+/// # Errors
+/// [`StoreError::Bad`] where it is too long; faults of the database.
+pub fn keep(c: &mut Db, team: &Team, lab: u32, body: &str) -> Result<NaiveDateTime, StoreError> {
+    if body.len() > MOST_DRAFT {
+        return Err(StoreError::Bad(
+            "the sheet is too long to be kept".into(),
+            "take out what is not of the lab".into(),
+        ));
+    }
+    let now = c.now()?;
+    diesel::replace_into(drafts::table)
+        .values((drafts::team_id.eq(team.id), drafts::lab_id.eq(lab), drafts::body.eq(body), drafts::saved_at.eq(now)))
+        .execute(c.sql())?;
+    Ok(now)
+}
+
+/// Hands a team's sheet in: it is stored as typed, with the file that the team may keep, and judged. Nothing of the verdict
+/// is given.
+///
+/// # Errors
+/// [`StoreError::Bad`] where marks are out, the section is closed or the lab is retired; [`StoreError::Conflict`] where the
+/// team was moved meanwhile; faults of the database.
+pub fn hand_in(c: &mut Db, team: &Team, lab: u32, table: &Submission, file: &[u8]) -> Result<Receipt, StoreError> {
+    labs::takes_in(c, lab)?;
+    let ground = ground::hold(c, lab, team.section_id)?;
+    ground::still_there(c, &[(team.id, team.section_id)])?;
+    sections::hold(c, team.section_id, Hold::Shared)?;
+    // The sheet is held before its state is looked at, so that no marks go out meanwhile.
+    sheets::place_of(c, lab, team.id, team.section_id)?;
+    if is_out(c, team.id, lab)? {
+        return Err(StoreError::Bad(
+            "marks are out, so that this sheet is not handed in again".into(),
+            "ask on a line of it instead".into(),
+        ));
+    }
+    let (now, due_at) = (c.now()?, sections::get(c, team.section_id, lab)?.due_at);
+    let digest = crate::digest(file);
+    diesel::insert_into(imports::table)
+        .values((
+            imports::lab_id.eq(lab),
+            imports::user_id.eq(None::<u32>),
+            imports::file_name.eq(format!("handed in by {}, {}", team.name, team.section)),
+            imports::digest.eq(&digest),
+            imports::body.eq(file),
+            imports::state.eq(ImportState::Taken),
+            imports::offered_at.eq(now),
+            imports::taken_at.eq(Some(now)),
+        ))
+        .execute(c.sql())?;
+    let import = inserted(c.sql())?;
+    put_in(c, &ground, (team.id, team.section_id), import, table, &By { id: None, name: "The team" })?;
+    let late = due_at.map(|due| (now - due).num_seconds()).filter(|s| *s > 0).map(|s| (s as u64).div_ceil(60) as u32);
+    diesel::insert_into(hand_ins::table)
+        .values((
+            hand_ins::team_id.eq(team.id),
+            hand_ins::lab_id.eq(lab),
+            hand_ins::import_id.eq(import),
+            hand_ins::digest.eq(&digest),
+            hand_ins::handed_in_at.eq(now),
+            hand_ins::minutes_late.eq(late),
+        ))
+        .execute(c.sql())?;
+    let id = inserted(c.sql())?;
+    diesel::delete(drafts::table.find((team.id, lab))).execute(c.sql())?;
+    Ok(Receipt { id, at: now, digest, minutes_late: late })
+}
+
+/// The file of a receipt of this team.
+///
+/// # Errors
+/// [`StoreError::NotFound`] also where it is another team's; faults of the database.
+pub fn file_of(c: &mut Db, team: &Team, receipt: u32) -> Result<Vec<u8>, StoreError> {
+    hand_ins::table
+        .inner_join(imports::table)
+        .filter(hand_ins::id.eq(receipt))
+        .filter(hand_ins::team_id.eq(team.id))
+        .select(imports::body)
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("receipt"))
+}

@@ -1,0 +1,159 @@
+//! The door: codes, what a team is told of its sheet, handing in again and late, and what a team never sees.
+
+use super::*;
+
+/// A browser in which nobody is signed in.
+async fn stranger(s: &Site) -> Browser<'_> {
+    let mut browser = Browser { site: s, cookie: RefCell::default(), token: String::new() };
+    let page = browser.get("/hand-in").await;
+    browser.token = field_of(&page.body, "token");
+    browser
+}
+
+/// The codes of a section, made anew, by team.
+async fn codes(s: &Site, chief: &Browser<'_>, section: &str) -> BTreeMap<String, String> {
+    let path = format!("/sections/{}/codes", s.section(section));
+    let page = chief.post(&path, &[("then", "anew")]).await;
+    assert_eq!(page.status, 200, "{}", words(&page.body));
+    let cards = page.body.split("<li>").skip(1).filter(|c| c.contains("/hand-in"));
+    let between = |text: &str, a: &str, b: &str| {
+        text.split_once(a).and_then(|(_, rest)| rest.split_once(b)).map(|(t, _)| t.to_owned()).unwrap_or_default()
+    };
+    cards.map(|c| (between(c, "<b>", "</b>"), between(c, "class=\"n\">", "</span>"))).collect()
+}
+
+async fn come_in<'a>(s: &'a Site, code: &str) -> Browser<'a> {
+    let mut team = stranger(s).await;
+    let answer = team.post("/hand-in/code", &[("code", code)]).await;
+    assert_eq!((answer.status, answer.to.as_str()), (303, "/hand-in"), "{}", words(&answer.body));
+    team.token = field_of(&team.get("/hand-in").await.body, "token");
+    team
+}
+
+const SHEET: [(&str, &str); 7] = [
+    ("k.station", "1"),
+    ("c.zero", "0.04"),
+    ("c.plate_length", "84.44"),
+    ("c.plate_width", "41.92"),
+    ("c.plate_thickness", "8.62"),
+    ("c.plate_mass", "81.89"),
+    ("c.plate_volume", "30.33"),
+];
+
+#[actix_web::test]
+async fn a_team_is_told_of_its_sheet_hands_in_again_and_keeps_its_receipt() {
+    let s = site("door_week").await;
+    let chief = s.browser("chief").await;
+    chief.done(&format!("/protocols/{}/term", s.lab), &[("then", "put")]).await;
+    let all = codes(&s, &chief, "Morning").await;
+    assert_eq!(all.keys().collect::<Vec<_>>(), ["Alfa", "Bittern"]);
+    let team = come_in(&s, &all["Alfa"].to_lowercase().replace('-', " ")).await;
+    assert!(team.page("/hand-in").await.contains("Alfa, Morning section"));
+    let path = format!("/hand-in/{}", s.lab);
+    let with = |more: &[(&'static str, &'static str)]| {
+        let kept = SHEET.into_iter().filter(|(n, _)| more.iter().all(|(m, _)| m != n));
+        kept.chain(more.iter().copied()).collect::<Vec<(&str, &str)>>()
+    };
+    // Told in its place, and kept as a draft: nothing is handed in by looking.
+    let odd = with(&[("c.plate_width", ""), ("c.plate_mass", "81.8O"), ("c.plate_length", "84.4"), ("then", "look")]);
+    let told = words(&team.post(&path, &odd).await.body);
+    for says in ["plate width is empty. Fill it, or say why", "“81.8O”, cannot be read", "a digit short: 84.4"] {
+        assert!(told.to_lowercase().contains(&says.to_lowercase()), "{says}: {told}");
+    }
+    assert_eq!(s.count("SELECT COUNT(*) FROM sheets"), 0);
+    let again = team.get(&path).await.body;
+    assert!(again.contains("81.8O") && again.contains("as a draft"), "what was typed is there again");
+    for (fields, says) in
+        [(vec![("then", "in")], "Nothing is typed yet"), (vec![("w.zero", &*"x".repeat(1001))], "longer")]
+    {
+        let told = team.refused(&path, &fields).await;
+        assert!(told.contains(says), "{told}");
+    }
+    // Handed in with what is open and a reason, then mended.
+    let why = "the width was never read";
+    let first = with(&[("c.plate_width", ""), ("w.plate_width", why), ("c.plate_volume", ""), ("then", "in")]);
+    let receipt = team.done(&path, &first).await;
+    assert!(receipt.contains("The first time") && receipt.contains(why), "{receipt}");
+    assert!(!receipt.contains("plate width is empty"), "a reason is as good as a value: {receipt}");
+    let id = s.sheet("Alfa");
+    assert!(chief.page(&format!("/bench/{id}")).await.contains(why), "the reviewer reads it");
+    let receipt = team.done(&path, &with(&[("then", "in")])).await;
+    assert!(
+        receipt.contains("The second time") && receipt.contains("Nothing: no box is empty")
+            || receipt.contains("Still open"),
+        "{receipt}"
+    );
+    assert_eq!(s.count("SELECT revision FROM submissions ORDER BY id DESC LIMIT 1"), 2);
+    let page = team.get(&format!("{path}/receipt")).await.body;
+    let kept = page.split("/hand-in/receipt/").nth(1).and_then(|r| r.split('"').next()).expect("a link").to_owned();
+    let file = team.get(&format!("/hand-in/receipt/{kept}")).await.body;
+    assert!(file.contains("plate_length,,84.44,mm"), "{file}");
+    assert!(page.contains(&jurado_store::digest(file.as_bytes())), "the digest is that of the file");
+    // Late is told in minutes and never refused.
+    let due = "INSERT INTO section_labs (section_id, lab_id, version, settings, due_at) SELECT section_id, lab_id, 1, '{}', UTC_TIMESTAMP() - INTERVAL 20 MINUTE FROM sheets LIMIT 1";
+    s.alter(due);
+    assert!(team.page(&path).await.contains("is marked as late"));
+    let receipt = team.done(&path, &with(&[("c.plate_volume", "30.34"), ("then", "in")])).await;
+    assert!(receipt.contains("It is 20 min late") || receipt.contains("It is 21 min late"), "{receipt}");
+    // Once marks are out it is not handed in again.
+    s.alter("UPDATE sheets SET state = 'returned', returned_at = UTC_TIMESTAMP()");
+    assert!(team.refused(&path, &with(&[("then", "in")])).await.contains("Marks are out"));
+    assert_eq!(s.count("SELECT COUNT(*) FROM hand_ins"), 3);
+}
+
+#[actix_web::test]
+async fn a_code_opens_its_own_door_alone_and_a_new_one_closes_it() {
+    let s = site("door_codes").await;
+    s.bring(&csv("Morning", "Bittern", "303.3"));
+    let (chief, rev) = (s.browser("chief").await, s.browser("rev").await);
+    let all = codes(&s, &chief, "Morning").await;
+    assert_eq!(rev.post(&format!("/sections/{}/codes", s.section("Evening")), &[]).await.status, 404);
+    assert_eq!(stranger(&s).await.get(&format!("/hand-in/{}", s.lab)).await.to, "/hand-in");
+    let other = stranger(&s).await;
+    let told = other.refused("/hand-in/code", &[("code", "AAAA-BBBB-CCCC")]).await;
+    assert!(told.contains("No team has this code"), "{told}");
+    assert!(other.get(&format!("/hand-in/with/{}", all["Alfa"])).await.body.contains(&all["Alfa"]));
+    assert_eq!(other.get(&format!("/hand-in/{}", s.lab)).await.to, "/hand-in", "looking at a link opens nothing");
+    let (alfa, bittern) = (come_in(&s, &all["Alfa"]).await, come_in(&s, &all["Bittern"]).await);
+    let path = format!("/hand-in/{}", s.lab);
+    let sheet: Vec<(&str, &str)> = SHEET.into_iter().chain([("then", "in")]).collect();
+    bittern.done(&path, &sheet).await;
+    let receipt = s.count("SELECT MAX(id) FROM hand_ins");
+    assert_eq!(bittern.get(&format!("/hand-in/receipt/{receipt}")).await.status, 200);
+    assert_eq!(alfa.get(&format!("/hand-in/receipt/{receipt}")).await.status, 404, "another’s receipt");
+    assert_eq!(alfa.get(&format!("{path}/receipt")).await.status, 404);
+    let cookie = RefCell::new(alfa.cookie.borrow().clone());
+    let elsewhere = Browser { site: &s, cookie, token: "x".into() };
+    assert_eq!(elsewhere.post(&path, &sheet).await.status, 403, "a form of somewhere else");
+    // No page of a team holds a reference, a verdict or another team; and no page of the staff opens.
+    let mut seen = String::new();
+    let wrong: Vec<(&str, &str)> = SHEET.into_iter().filter(|f| f.0 != "c.plate_volume").collect();
+    let wrong: Vec<(&str, &str)> =
+        wrong.into_iter().chain([("c.plate_volume", "303.3"), ("c.plate_density", "9.99")]).collect();
+    seen += &alfa.post(&path, &wrong).await.body;
+    seen += &alfa.done(&path, &wrong.iter().copied().chain([("then", "in")]).collect::<Vec<_>>()).await;
+    for page in ["/hand-in", &path, &format!("{path}/receipt")] {
+        seen += &alfa.get(page).await.body;
+    }
+    for hidden in ["2.68", "2.72", "30.33", "30.3 ", "Bittern", "Zulu", "aluminium", "decimal point", "slip"] {
+        let held = seen.replace("id=\"slip\"", "").replace("class=\"skip\"", "");
+        assert!(!held.contains(hidden), "{hidden} is told to a team");
+    }
+    for line in include_str!("../app.rs").lines().filter(|l| l.contains("web::get()")) {
+        let route = line.split('"').nth(1).expect("a path");
+        let open =
+            ["/hand-in", "/sign-in", "/assets", "/metrics", "/health", "/link"].iter().any(|p| route.starts_with(p));
+        let at = route.replace("{lab}", "1").replace("{id}", "1").replace("{section}", "1").replace("{file}", "1");
+        if !open {
+            let answer = alfa.get(&at.replace("{ending}", "csv")).await;
+            assert!(
+                answer.status == 303 && answer.to.starts_with("/sign-in"),
+                "{route}: {} {}",
+                answer.status,
+                answer.to
+            );
+        }
+    }
+    codes(&s, &chief, "Morning").await;
+    assert_eq!(alfa.get(&path).await.to, "/hand-in", "a new code ends the session of the old");
+}

@@ -1,0 +1,74 @@
+//! The codes of a section's teams, shown once and printed.
+
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use jurado_store::{StoreError, door, roster};
+use serde::Deserialize;
+
+use crate::error::{WebError, html};
+use crate::session::Actor;
+use crate::views::frame::Frame;
+
+#[derive(Template)]
+#[template(path = "door/codes.html")]
+struct CodesPage {
+    frame: Frame,
+    id: u32,
+    section: String,
+    have: i64,
+    teams: usize,
+    /// Team and code, shown this once.
+    codes: Vec<(String, String)>,
+    host: String,
+}
+
+async fn show(
+    actor: &Actor,
+    id: u32,
+    codes: Vec<(String, String)>,
+    request: &HttpRequest,
+) -> Result<HttpResponse, WebError> {
+    let (section, have) = actor
+        .look(move |c, user| {
+            let all = roster::sections(c, user)?;
+            let section = all.into_iter().find(|s| s.id == id).ok_or(StoreError::NotFound("section"))?;
+            Ok((section, door::with_code(c, id)?))
+        })
+        .await?;
+    html(&CodesPage {
+        frame: actor.frame("Codes", "sections"),
+        id,
+        teams: section.teams,
+        section: section.name,
+        have,
+        codes,
+        host: request.connection_info().host().to_owned(),
+    })
+}
+
+pub(crate) async fn page(
+    actor: Actor,
+    section: web::Path<u32>,
+    request: HttpRequest,
+) -> Result<HttpResponse, WebError> {
+    show(&actor, *section, Vec::new(), &request).await
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Make {
+    token: String,
+    #[serde(default)]
+    then: String,
+}
+
+pub(crate) async fn make(
+    actor: Actor,
+    section: web::Path<u32>,
+    request: HttpRequest,
+    form: web::Form<Make>,
+) -> Result<HttpResponse, WebError> {
+    actor.allow(&form.token)?;
+    let (id, anew) = (*section, form.then == "anew");
+    let codes = actor.run(move |c, user| door::make_codes(c, id, anew, user)).await?;
+    show(&actor, id, codes, &request).await
+}

@@ -1,0 +1,236 @@
+//! The door: a team comes in with its code, types its sheet or brings a file, is told what to look at, hands in, and keeps a
+//! receipt.
+
+use actix_session::SessionExt;
+use actix_web::http::StatusCode;
+use actix_web::{HttpRequest, HttpResponse, web};
+use askama::Template;
+use jurado_core::gaps::gaps;
+use jurado_core::submission::Submission;
+use jurado_intake::{long_grid, write_grid_exact};
+use jurado_store::door::{self as store_door, Place};
+use jurado_store::tries::{self, Counted};
+use jurado_store::{Store, StoreError};
+use serde::Deserialize;
+
+use crate::crew::{self, Crew};
+use crate::door::Door;
+use crate::error::{WebError, html, html_with, on_to};
+use crate::forms::EXPLANATION;
+use crate::session::{self, is_night};
+use crate::views::entry::{Bounded, Fields, field, fields_of};
+use crate::views::frame::Frame;
+use crate::views::hand_in::{DueView, ReceiptView, SheetView, sheet_of};
+
+#[derive(Template)]
+#[template(path = "door/code.html")]
+struct CodePage {
+    frame: Frame,
+    code: String,
+    fault: Option<String>,
+}
+
+#[derive(Template)]
+#[template(path = "door/labs.html")]
+struct LabsPage {
+    frame: Frame,
+    team: String,
+    section: String,
+    labs: Vec<DueView>,
+}
+
+#[derive(Template)]
+#[template(path = "door/sheet.html")]
+struct SheetPage {
+    frame: Frame,
+    team: String,
+    section: String,
+    v: SheetView,
+}
+
+#[derive(Template)]
+#[template(path = "door/receipt.html")]
+struct ReceiptPage {
+    frame: Frame,
+    team: String,
+    section: String,
+    v: ReceiptView,
+}
+
+fn code_page(request: &HttpRequest, code: &str, fault: Option<(StatusCode, String)>) -> Result<HttpResponse, WebError> {
+    let token = session::token_outside(&request.get_session())?;
+    let frame = Frame { token, ..Frame::outside("Hand in", is_night(request)) };
+    let (status, fault) = fault.map_or((StatusCode::OK, None), |(status, fault)| (status, Some(fault)));
+    html_with(status, &CodePage { frame, code: code.to_owned(), fault })
+}
+
+/// What is due, for a team that has come in; for anybody else the form for a code.
+pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError> {
+    let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None) };
+    let labs = crew.look(|c, team| Ok((store_door::due(c, team)?, c.now()?))).await?;
+    html(&LabsPage {
+        frame: crew.frame("Hand in"),
+        team: crew.team.name.clone(),
+        section: crew.team.section.clone(),
+        labs: labs.0.iter().map(|due| DueView::new(due, labs.1)).collect(),
+    })
+}
+
+/// The form with the code of a link: coming in is a step of its own, so that a link that is only looked at opens nothing.
+pub(crate) async fn with(request: HttpRequest, code: web::Path<String>) -> Result<HttpResponse, WebError> {
+    code_page(&request, &code, None)
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Code {
+    #[serde(default)]
+    token: String,
+    code: String,
+}
+
+/// Lets a team in by its code.
+pub(crate) async fn come_in(
+    request: HttpRequest,
+    store: web::Data<Store>,
+    door: web::Data<Door>,
+    form: web::Form<Code>,
+) -> Result<HttpResponse, WebError> {
+    let form = form.into_inner();
+    session::allow_outside(&request.get_session(), &form.token)?;
+    // Counted by the code that was tried and by the address, before it is looked up.
+    let counted = Counted::new(&format!("code {}", form.code), &door.address_of(&request));
+    let (keep, code) = (store.get_ref().clone(), form.code.clone());
+    let (wait, team, now) = web::block(move || {
+        keep.run(|c| {
+            let wait = tries::begin(c, &counted)?;
+            let team = if wait > 0 { None } else { store_door::team_of(c, &code)? };
+            match &team {
+                Some(_) => tries::forget(c, &counted)?,
+                None => tries::refused(c, &counted, None)?,
+            }
+            Ok((wait, team, c.now()?))
+        })
+    })
+    .await??;
+    match team {
+        Some(team) => {
+            crew::begin(&request.get_session(), &team, now)?;
+            Ok(on_to("/hand-in"))
+        }
+        None if wait > 0 => {
+            let told = format!("There were too many tries. Wait {wait} seconds and try again, or ask your reviewer.");
+            code_page(&request, &form.code, Some((StatusCode::TOO_MANY_REQUESTS, told)))
+        }
+        None => {
+            let told = "No team has this code. Look at it once more: it has twelve signs, and no O, I, 0 or 1.";
+            code_page(&request, &form.code, Some((StatusCode::UNPROCESSABLE_ENTITY, told.to_owned())))
+        }
+    }
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Leave {
+    token: String,
+}
+
+pub(crate) async fn leave(crew: Crew, request: HttpRequest, form: web::Form<Leave>) -> Result<HttpResponse, WebError> {
+    crew.allow(&form.token)?;
+    request.get_session().purge();
+    Ok(on_to("/hand-in"))
+}
+
+/// What a team typed last: the draft, else what was handed in.
+fn typed(place: &Place) -> Fields {
+    let draft = place.draft.as_ref().and_then(|(body, _)| serde_json::from_str::<Fields>(body).ok());
+    let handed_in = || place.sheet.as_ref().map(|sheet| fields_of(&place.lab.protocol, sheet));
+    draft.or_else(handed_in).unwrap_or_default()
+}
+
+async fn shown(crew: &Crew, place: Place, fields: Fields, fault: Option<String>) -> Result<SheetPage, WebError> {
+    let (team, now) = (crew.team.clone(), crew.look(|c, _| c.now()).await?);
+    let look = move || {
+        let sheet = sheet_of(&place.lab.protocol, &fields, &team);
+        let told = if sheet.cells.is_empty() { Vec::new() } else { gaps(&place.lab.protocol, &place.settings, &sheet) };
+        SheetView::new(&place, &fields, &told, now, fault)
+    };
+    let v = web::block(look).await?;
+    Ok(SheetPage { frame: crew.frame(&v.title), team: crew.team.name.clone(), section: crew.team.section.clone(), v })
+}
+
+pub(crate) async fn sheet(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *lab;
+    let place = crew.look(move |c, team| store_door::place(c, team, id)).await?;
+    let fields = typed(&place);
+    html(&shown(&crew, place, fields, None).await?)
+}
+
+/// The file that a team may keep: what it typed, cell by cell.
+fn file_of(place: &Place, sheet: &Submission) -> Vec<u8> {
+    write_grid_exact(&long_grid(&place.lab.protocol, [sheet])).into_bytes()
+}
+
+/// Keeps what is typed and says what to look at, or hands it in.
+pub(crate) async fn send(
+    crew: Crew,
+    lab: web::Path<u32>,
+    fields: web::Form<Bounded>,
+) -> Result<HttpResponse, WebError> {
+    let fields = fields.into_inner().0;
+    crew.allow(field(&fields, "token").unwrap_or(""))?;
+    let id = *lab;
+    let then = field(&fields, "then").unwrap_or("look").to_owned();
+    let kept: Fields = fields.into_iter().filter(|(n, _)| n != "token" && n != "then").collect();
+    let place = crew.look(move |c, team| store_door::place(c, team, id)).await?;
+    let sheet = sheet_of(&place.lab.protocol, &kept, &crew.team);
+    let long = kept.iter().filter(|(n, _)| n.starts_with("w.")).find_map(|(_, why)| EXPLANATION.optional(why).err());
+    let empty = (then == "in" && sheet.cells.is_empty())
+        .then(|| "Nothing is typed yet: there is no sheet to hand in.".to_owned());
+    if let Some(told) = long.or(empty) {
+        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(&crew, place, kept, Some(told)).await?);
+    }
+    if then == "in" {
+        let file = file_of(&place, &sheet);
+        let put = crew.run(move |c, team| store_door::hand_in(c, team, id, &sheet, &file)).await;
+        return match put {
+            Ok(_) => Ok(on_to(&format!("/hand-in/{id}/receipt"))),
+            Err(WebError::Store(StoreError::Bad(what, mend))) => {
+                let told = format!("{}: {mend}.", crate::views::capital(&what));
+                html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(&crew, place, kept, Some(told)).await?)
+            }
+            Err(e) => Err(e),
+        };
+    }
+    let body = serde_json::to_string(&kept).map_err(|e| WebError::Broken(e.to_string()))?;
+    let at = crew.run(move |c, team| store_door::keep(c, team, id, &body)).await?;
+    let place = Place { draft: Some((String::new(), at)), ..place };
+    html(&shown(&crew, place, kept, None).await?)
+}
+
+pub(crate) async fn receipt(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *lab;
+    let (place, now) = crew.look(move |c, team| Ok((store_door::place(c, team, id)?, c.now()?))).await?;
+    if place.receipts.is_empty() {
+        return Err(WebError::NotFound("receipt"));
+    }
+    let look = move || {
+        let told = place.sheet.as_ref().map_or_else(Vec::new, |s| gaps(&place.lab.protocol, &place.settings, s));
+        ReceiptView::new(&place, &told, now)
+    };
+    let v = web::block(look).await?;
+    html(&ReceiptPage {
+        frame: crew.frame("Handed in"),
+        team: crew.team.name.clone(),
+        section: crew.team.section.clone(),
+        v,
+    })
+}
+
+/// The file of a receipt, of which the digest was told.
+pub(crate) async fn kept(crew: Crew, receipt: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *receipt;
+    let file = crew.look(move |c, team| store_door::file_of(c, team, id)).await?;
+    Ok(HttpResponse::Ok()
+        .content_type("text/csv; charset=utf-8")
+        .insert_header(("content-disposition", format!("attachment; filename=\"receipt-{id}.csv\"")))
+        .body(file))
+}

@@ -1,0 +1,82 @@
+// A team at the door with a phone: told of its sheet in its own place, it mends, says why, hands in, and keeps its receipt.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { sql, startApp } from "./app.mjs";
+
+let app;
+before(async () => { app = await startApp("hand_in", { labs: ["keel-plate"] }); });
+after(() => app?.stop());
+const query = (text) => sql(text, app.database).trim();
+const phone = { viewport: { width: 390, height: 844 } };
+
+/** The codes of a section, made anew, by team. */
+async function codes(section) {
+  const page = await app.coordinator();
+  await page.goto(`${app.origin}/sections`);
+  await page.locator("section", { has: page.getByRole("heading", { name: new RegExp(`^${section}`) }) }).getByRole("link", { name: /^codes to hand in with/ }).click();
+  await page.getByRole("button", { name: "Make all anew" }).click();
+  await page.locator(".cards li").nth(13).waitFor();
+  const cards = await page.locator(".cards li").allTextContents();
+  await page.context().close();
+  return Object.fromEntries(cards.map((c) => c.trim().split(/\s+/).slice(0, 2)));
+}
+
+test("three gaps are told on a phone, two are mended, one is explained, and the reviewer reads it", async () => {
+  const code = (await codes("Morning")).Curlew;
+  const page = await app.page(phone);
+  await page.goto(`${app.origin}/hand-in/with/${code}`);
+  await page.getByRole("button", { name: "Come in" }).click();
+  await page.getByRole("link", { name: /Keel plate/ }).first().click();
+  await page.getByRole("heading", { name: "Keel plate" }).waitFor();
+  const before = query("SELECT COUNT(*) FROM submissions");
+  await page.getByLabel("plate mass", { exact: true }).fill("81.8O");
+  await page.getByLabel("plate length", { exact: true }).fill("");
+  await page.getByLabel("plate width", { exact: true }).fill("41.9");
+  await page.getByRole("button", { name: "Save, and look at it" }).click();
+  const told = page.locator(".tell");
+  await told.filter({ hasText: "“81.8O”, cannot be read." }).waitFor();
+  await told.filter({ hasText: "Plate length is empty." }).waitFor();
+  await told.filter({ hasText: "a digit short: 41.9." }).waitFor();
+  assert.equal(query("SELECT COUNT(*) FROM submissions"), before, "looking hands nothing in");
+  // Each number of the list leads to its place.
+  await page.locator(".toldlist a").first().click();
+  assert.match(page.url(), /#told-1$/);
+  await page.getByLabel("plate mass", { exact: true }).fill("81.80");
+  await page.getByLabel("plate width", { exact: true }).fill("41.92");
+  await page.getByLabel("or say why").fill("the jaw was stuck");
+  await page.getByRole("button", { name: /^Hand in/ }).click();
+  await page.waitForURL(/\/receipt$/);
+  await page.locator(".openlist q", { hasText: "the jaw was stuck" }).waitFor();
+  assert.equal(await page.locator(".openlist li").count(), 1, "what was mended is not told again");
+  const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Keep this receipt" }).click()]);
+  assert.match(download.suggestedFilename(), /^receipt-\d+\.csv$/);
+  const chief = await app.coordinator();
+  const id = query("SELECT s.id FROM sheets s JOIN teams t ON t.id = s.team_id JOIN sections x ON x.id = s.section_id WHERE s.stage IS NOT NULL AND x.name = 'Morning' AND t.name = 'Curlew'");
+  await chief.goto(`${app.origin}/bench/${id}`);
+  await chief.getByText("the jaw was stuck").first().waitFor();
+  assert.match(query(`SELECT changed_by FROM sheets WHERE id = ${id}`), /The team/);
+  await Promise.all([page, chief].map((p) => p.context().close()));
+});
+
+test("without a script a sheet is handed in just so, and a code that was made anew ends what it opened", async () => {
+  const all = await codes("Evening");
+  const [team, code] = Object.entries(all)[0];
+  const page = await app.page({ ...phone, javaScriptEnabled: false });
+  await page.goto(`${app.origin}/hand-in`);
+  await page.getByLabel(/^Code/).fill("none of ours");
+  await page.getByRole("button", { name: "Come in" }).click();
+  await page.getByText("No team has this code").waitFor();
+  await page.getByLabel(/^Code/).fill(code.toLowerCase().replaceAll("-", ""));
+  await page.getByRole("button", { name: "Come in" }).click();
+  await page.getByText(`${team}, Evening watch`).waitFor();
+  await page.getByRole("link", { name: /Keel plate/ }).first().click();
+  await page.getByLabel("plate mass", { exact: true }).fill("77.70");
+  await page.getByRole("button", { name: /^Hand in/ }).click();
+  await page.locator(".stamp .when").waitFor();
+  await page.getByRole("link", { name: "Change the sheet" }).click();
+  assert.equal(await page.getByLabel("plate mass", { exact: true }).inputValue(), "77.70");
+  await codes("Evening");
+  await page.getByRole("button", { name: /^Hand in/ }).click();
+  await page.getByLabel(/^Code/).waitFor();
+  await page.context().close();
+});
