@@ -95,6 +95,9 @@ pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, Str
 pub fn to_look_at(count: usize) -> String {
     match count {
         0 => "Nothing is empty, and all of it can be read.".to_owned(),
+        1 => {
+            "One thing to look at, in its place. Mend it, say why, or leave it: you can hand in at any time.".to_owned()
+        }
         n => format!(
             "{} to look at, each in its place. Mend them, say why, or leave them: you can hand in at any time.",
             counted(n, "thing")

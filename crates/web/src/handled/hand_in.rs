@@ -157,3 +157,55 @@ async fn a_code_opens_its_own_door_alone_and_a_new_one_closes_it() {
     codes(&s, &chief, "Morning").await;
     assert_eq!(alfa.get(&path).await.to, "/hand-in", "a new code ends the session of the old");
 }
+
+#[actix_web::test]
+async fn what_came_in_by_a_file_stays_as_it_was_typed_when_the_team_opens_it() {
+    let s = site("door_file").await;
+    let line = |item: &str, row: &str, value: &str, unit: &str, out: &str, note: &str| {
+        format!("Morning,Alfa,1,{item},{row},{value},{unit},,{out},{note}\n")
+    };
+    let mut file = HEADER.to_owned();
+    file += &line("plate_length", "", "8.444", "cm", "", "");
+    file += &line("plate_mass", "", "", "", "", "the balance was away");
+    for (row, value, out) in [("1", "45.68", ""), ("2", "45.12", "the jaw was open"), ("3", "45.66", "")] {
+        file += &line("disc_diameter", row, value, "mm", out, "");
+    }
+    s.bring(&file);
+    let chief = s.browser("chief").await;
+    let team = come_in(&s, &codes(&s, &chief, "Morning").await["Alfa"]).await;
+    let path = format!("/hand-in/{}", s.lab);
+    let page = team.get(&path).await.body;
+    for kept in ["8.444 cm", "the jaw was open"] {
+        assert!(page.contains(kept), "{kept} is shown as it was typed");
+    }
+    // Every field of the form sent as it stands.
+    let mut fields: Vec<(String, String)> = Vec::new();
+    for part in page.split("<input ").skip(1) {
+        let of = |name: &str| {
+            part.split_once(&format!(" {name}=\""))
+                .or_else(|| part.split_once(&format!("{name}=\"")))
+                .and_then(|(_, r)| r.split_once('"'))
+                .map(|(v, _)| v.to_owned())
+        };
+        if let (Some(name), Some(value)) = (of("name"), of("value")) {
+            fields.push((name, value));
+        }
+    }
+    let mut all: Vec<(&str, &str)> =
+        fields.iter().filter(|(n, _)| n != "token").map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    all.extend([("k.station", "1"), ("then", "in")]);
+    team.done(&path, &all).await;
+    let chief_user = s.user("chief");
+    let id = s.sheet("Alfa");
+    let sheet = s.run(|c| sheets::get(c, id, &chief_user)).submission;
+    let cell = |item: &str, row: Option<u32>| {
+        sheet.cells.iter().find(|c| c.item == item && c.row == row).expect("a cell").clone()
+    };
+    assert_eq!(cell("plate_length", None).value, "8.444 cm");
+    assert_eq!(cell("plate_mass", None).note, "the balance was away");
+    assert_eq!(
+        (cell("disc_diameter", Some(2)).excluded.as_str(), cell("disc_diameter", Some(1)).excluded.as_str()),
+        ("the jaw was open", "")
+    );
+    assert_eq!(cell("disc_diameter", Some(3)).unit, "mm");
+}

@@ -18,9 +18,9 @@ use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms::EXPLANATION;
 use crate::session::{self, is_night};
-use crate::views::entry::{Bounded, Fields, field, fields_of};
+use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
-use crate::views::hand_in::{DueView, ReceiptView, SheetView, sheet_of};
+use crate::views::hand_in::{DueView, ReceiptView, SheetView, fields_for, sheet_of};
 
 #[derive(Template)]
 #[template(path = "door/code.html")]
@@ -142,7 +142,7 @@ pub(crate) async fn leave(crew: Crew, request: HttpRequest, form: web::Form<Leav
 /// What a team typed last: the draft, else what was handed in.
 fn typed(place: &Place) -> Fields {
     let draft = place.draft.as_ref().and_then(|(body, _)| serde_json::from_str::<Fields>(body).ok());
-    let handed_in = || place.sheet.as_ref().map(|sheet| fields_of(&place.lab.protocol, sheet));
+    let handed_in = || place.sheet.as_ref().map(|sheet| fields_for(&place.lab.protocol, sheet));
     draft.or_else(handed_in).unwrap_or_default()
 }
 
@@ -182,7 +182,8 @@ pub(crate) async fn send(
     let kept: Fields = fields.into_iter().filter(|(n, _)| n != "token" && n != "then").collect();
     let place = crew.look(move |c, team| store_door::place(c, team, id)).await?;
     let sheet = sheet_of(&place.lab.protocol, &kept, &crew.team);
-    let long = kept.iter().filter(|(n, _)| n.starts_with("w.")).find_map(|(_, why)| EXPLANATION.optional(why).err());
+    let said = kept.iter().filter(|(n, _)| n.starts_with("w.") || n.starts_with("x."));
+    let long = said.into_iter().find_map(|(_, why)| EXPLANATION.optional(why).err());
     let empty = (then == "in" && sheet.cells.is_empty())
         .then(|| "Nothing is typed yet: there is no sheet to hand in.".to_owned());
     if let Some(told) = long.or(empty) {

@@ -1,5 +1,7 @@
 //! A team's sheet at the door: the form, what is told of it in its own place, and the receipt.
 
+use std::collections::{BTreeMap, HashMap};
+
 use chrono::NaiveDateTime;
 use jurado_core::gaps::Gap;
 use jurado_core::protocol::Protocol;
@@ -8,7 +10,7 @@ use jurado_core::wording;
 use jurado_store::door::{Due, Place, Receipt, Team};
 
 use super::course::time;
-use super::entry::{BoxView, Fields, FormView, field, form, submission};
+use super::entry::{BoxView, Fields, FormView, field, fields_of, form, submission};
 
 /// A lab on the list of what is due.
 pub(crate) struct DueView {
@@ -73,6 +75,11 @@ pub(crate) struct ToldView {
     place: String,
 }
 
+/// Whether anything is said of readings that may be left out.
+pub(crate) fn any_said(all: &[OutView]) -> bool {
+    all.iter().any(|o| !o.why.is_empty())
+}
+
 /// A team's sheet as a form.
 pub(crate) struct SheetView {
     pub(crate) lab: u32,
@@ -89,6 +96,17 @@ pub(crate) struct SheetView {
     pub(crate) out: bool,
     pub(crate) times: usize,
     pub(crate) fault: Option<String>,
+    /// By the name of a reading's box: why it is left out, as typed.
+    left_out: BTreeMap<String, String>,
+    /// By the name of an empty box: why it is empty, as typed.
+    reasons: BTreeMap<String, String>,
+}
+
+/// A reading that may be left out for a reason.
+pub(crate) struct OutView {
+    pub(crate) name: String,
+    pub(crate) label: String,
+    pub(crate) why: String,
 }
 
 /// Name of the box of a cell.
@@ -130,7 +148,26 @@ impl SheetView {
             out: place.out,
             times: place.receipts.len(),
             fault,
+            left_out: left_out(protocol, fields),
+            reasons: reasons(fields),
         }
+    }
+
+    /// The readings of a line or row of which one may be left out: of several, since a single one has no other to stand for it.
+    pub(crate) fn outs(&self, boxes: &[BoxView]) -> Vec<OutView> {
+        let why_out = |b: &BoxView| {
+            let why = self.left_out.get(&b.name)?.clone();
+            let label = format!("{}: left out, because", b.label);
+            Some(OutView { name: b.name.replacen("c.", "x.", 1), label, why })
+        };
+        // What was said of an empty place can be said otherwise; where it is told as empty its reason stands there.
+        let told = |b: &BoxView| self.told.iter().any(|t| t.at == b.name && t.why.is_some());
+        let why_empty = |b: &BoxView| {
+            let why = self.reasons.get(&b.name).filter(|_| !told(b))?.clone();
+            let label = format!("{}: empty, because", b.label);
+            Some(OutView { name: b.name.replacen("c.", "w.", 1), label, why })
+        };
+        boxes.iter().filter_map(why_empty).chain(boxes.iter().filter_map(why_out)).collect()
     }
 
     /// What is told under a line or row, by the first of its boxes.
@@ -153,6 +190,42 @@ impl SheetView {
             _ => "",
         }
     }
+}
+
+/// The repeated readings of a form, each with the reason for which it is left out.
+fn left_out(protocol: &Protocol, fields: &Fields) -> BTreeMap<String, String> {
+    let repeated =
+        protocol.readings.iter().filter(|r| protocol.has_rows(r.item) && protocol.items[r.item].words.is_none());
+    let rows = |item: usize| 1..=protocol.most_row(item).unwrap_or(0);
+    let places = repeated.flat_map(|r| rows(r.item).map(move |row| format!("{}:{row}", protocol.items[r.item].id)));
+    let by_name: HashMap<&str, &str> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let why = |place: &str| by_name.get(format!("x.{place}").as_str()).copied().unwrap_or_default().to_owned();
+    places.map(|place| (format!("c.{place}"), why(&place))).collect()
+}
+
+/// What was said of empty places, by the names of their boxes.
+fn reasons(fields: &Fields) -> BTreeMap<String, String> {
+    let said = fields.iter().filter_map(|(n, why)| Some((n.strip_prefix("w.")?, why)));
+    said.filter(|(_, why)| !why.is_empty()).map(|(place, why)| (format!("c.{place}"), why.clone())).collect()
+}
+
+/// A table as the fields of the form: a unit that is not the one beside the box stands with its number, and what is left
+/// out, or why a place is empty, stays said.
+pub(crate) fn fields_for(protocol: &Protocol, sheet: &Submission) -> Fields {
+    let mut out = fields_of(protocol, sheet);
+    for cell in &sheet.cells {
+        let place = cell.row.map_or_else(|| cell.item.clone(), |r| format!("{}:{r}", cell.item));
+        let own = protocol.item(&cell.item).map_or("", |i| protocol.items[i].unit.text.as_str());
+        if !cell.unit.is_empty() && cell.unit != own && !cell.value.is_empty() {
+            let name = format!("c.{place}");
+            if let Some((_, value)) = out.iter_mut().find(|(n, _)| *n == name) {
+                *value = format!("{value} {}", cell.unit);
+            }
+        }
+        let said = [("x", &cell.excluded), ("w", &cell.note)];
+        out.extend(said.iter().filter(|(_, t)| !t.is_empty()).map(|(p, t)| (format!("{p}.{place}"), (*t).clone())));
+    }
+    out
 }
 
 fn told(protocol: &Protocol, fields: &Fields, n: usize, gap: &Gap) -> ToldView {
@@ -183,6 +256,12 @@ pub(crate) fn sheet_of(protocol: &Protocol, fields: &Fields, team: &Team) -> Sub
         if let Some(item) = item.filter(|i| i.words.is_none() && !typed_unit && i.unit.text != "1") {
             cell.unit.clone_from(&item.unit.text);
         }
+    }
+    let by_name: HashMap<&str, &str> = fields.iter().map(|(n, v)| (n.as_str(), v.trim())).collect();
+    for cell in &mut sheet.cells {
+        let place = cell.row.map_or_else(|| cell.item.clone(), |r| format!("{}:{r}", cell.item));
+        let said = |prefix: &str| by_name.get(format!("{prefix}.{place}").as_str()).copied().unwrap_or_default();
+        (cell.excluded, cell.note) = (said("x").to_owned(), said("w").to_owned());
     }
     for (name, why) in fields {
         let Some(place) = name.strip_prefix("w.").filter(|_| !why.trim().is_empty()) else { continue };
