@@ -110,7 +110,7 @@ class Bench:
         text = re.sub(r'each = "0\.25"', f'each = "{[0.25, 0.5, 0.75][self.version % 3]}"', text)
         now = self.database.sql(f"SELECT p.version FROM labs l JOIN protocols p ON p.id = l.protocol_id WHERE l.id = {self.lab}")[0][0]
         form = {"text": text, "version": now, "then": "set", "reason": "a race"}
-        return self.asked(lambda: person.post(f"/protocols/{self.lab}/edit", form))
+        return self.asked(lambda: person.look_and_post(f"/protocols/{self.lab}/edit", form))
 
     def set_section(self, server):
         person = Person(server, "coordinator")
@@ -119,7 +119,7 @@ class Bench:
         version = re.search(r'name="version" value="(\d+)"', text).group(1)
         form = {"version": version, "then": "set", "reason": "a race", "source": "own", f"w.{random.choice(['disc_density', 'plate_density'])}": "on"}
         form[f"why.{'disc_density'}"] = "a race"
-        return self.asked(lambda: person.post(f"/sections/{section}/{self.lab}", form))
+        return self.asked(lambda: person.look_and_post(f"/sections/{section}/{self.lab}", form))
 
     def release(self, server):
         person = Person(server, "coordinator")

@@ -59,7 +59,7 @@ def main():
         text = text.replace('each = "0.25"', 'each = "0.5"')
         chief = Person(server, "coordinator")
         begun = time.time()
-        status, _, _ = chief.post(f"/protocols/{lab}/edit", {"text": text, "version": "2", "then": "set", "reason": "a measurement"})
+        status, _, _ = chief.look_and_post(f"/protocols/{lab}/edit", {"text": text, "version": "2", "then": "set", "reason": "a measurement"})
         assert status == 303, status
         asked = time.time() - begun
         while int(database.sql("SELECT COUNT(*) FROM jobs WHERE state IN ('waiting', 'running')")[0][0]):
