@@ -33,11 +33,14 @@ pub struct Gap {
 pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<Gap> {
     let mut out = keys(protocol, sheet);
     let judged = judge_in(protocol, section, sheet, &[], &[]);
-    let mut told: Vec<Gap> = judged.findings.iter().filter_map(|f| of_finding(protocol, f)).collect();
+    let found: Vec<(&Finding, Gap)> =
+        judged.findings.iter().filter_map(|f| Some((f, of_finding(protocol, sheet, f)?))).collect();
     // A row is one thing: its cells are not told one by one.
+    let whole = |f: &Finding| matches!(f.kind, Kind::MissingRow { .. });
     let in_rows: BTreeSet<(usize, Option<u32>)> =
-        told.iter().filter(|g| g.cells.len() > 1).flat_map(|g| g.cells.iter().copied()).collect();
-    told.retain(|g| g.cells.len() != 1 || !in_rows.contains(&g.cells[0]));
+        found.iter().filter(|(f, _)| whole(f)).flat_map(|(_, g)| g.cells.iter().copied()).collect();
+    let stays = |(f, gap): &(&Finding, Gap)| whole(f) || !gap.cells.iter().all(|cell| in_rows.contains(cell));
+    let mut told: Vec<Gap> = found.into_iter().filter(stays).map(|(_, gap)| gap).collect();
     told.sort_by_key(|g| g.cells.first().map(|(item, row)| place(protocol, *item, *row)));
     out.extend(told);
     out
@@ -68,8 +71,14 @@ fn keys(protocol: &Protocol, sheet: &Submission) -> Vec<Gap> {
     protocol.keys.iter().enumerate().filter(|(n, _)| !of_rows.contains(n)).filter_map(of).collect()
 }
 
+/// The cells of an item that were typed, by what was typed: of a single one the cell that there is.
+fn typed(protocol: &Protocol, sheet: &Submission, item: usize, is: impl Fn(&str) -> bool) -> Vec<(usize, Option<u32>)> {
+    let of = sheet.cells.iter().filter(|c| protocol.item(&c.item) == Some(item) && is(c.value.trim()));
+    of.map(|c| (item, c.row)).collect()
+}
+
 /// What may be told of a finding.
-fn of_finding(protocol: &Protocol, f: &Finding) -> Option<Gap> {
+fn of_finding(protocol: &Protocol, sheet: &Submission, f: &Finding) -> Option<Gap> {
     let one = || f.place.item.map(|item| vec![(item, f.place.row)]);
     let cells = match &f.kind {
         Kind::MissingReading
@@ -77,7 +86,6 @@ fn of_finding(protocol: &Protocol, f: &Finding) -> Option<Gap> {
         | Kind::UnreadableReading { .. }
         | Kind::UnreadableResult { .. }
         | Kind::BeyondScale { .. }
-        | Kind::ReadingDigits { .. }
         | Kind::PlusMinusMissing { .. }
         | Kind::Unit(UnitFault::Unknown(_)) => one()?,
         Kind::MissingRow { table, reason: None } => {
@@ -88,7 +96,15 @@ fn of_finding(protocol: &Protocol, f: &Finding) -> Option<Gap> {
             let first = protocol.readings.iter().find(|r| r.table == Some(*table))?;
             vec![(first.item, f.place.row)]
         }
-        Kind::NotConcordant => one()?,
+        // Readings that are repeated are told together: at those that are short, and after the last run.
+        Kind::ReadingDigits { texts, .. } => {
+            typed(protocol, sheet, f.place.item?, |value| texts.iter().any(|t| t.trim() == value))
+        }
+        Kind::NotConcordant => typed(protocol, sheet, f.place.item?, |value| !value.is_empty())
+            .into_iter()
+            .next_back()
+            .into_iter()
+            .collect(),
         Kind::DoesNotAddUp { .. } | Kind::DoesNotFollow { .. } => one()?,
         _ => return None,
     };

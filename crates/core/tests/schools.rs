@@ -627,6 +627,12 @@ fn what_was_taught_moves_no_accuracy() {
     assert_eq!(points(&taught(&[], &[("wall", 1.5)]), &tube("16.48", "213.3")), ("0".into(), None));
     let both = taught(&[("across", "the wall is thin")], &[("wall", 1.5)]);
     assert_eq!(points(&both, &tube("19.48", "298.1")), ("0".into(), Some("16.48".into())));
+    // A value that was set is known no better than the one on the sheet.
+    let unsure = Protocol::parse(&text.replace("value = 1.00", "value = 1.00\nuncertainty = 0.05")).expect("a lab");
+    let set = jurado_core::protocol::Taught { constants: [("wall".to_owned(), 1.5)].into(), ..Default::default() };
+    let wall = |p: &Protocol| p.references.iter().find(|r| p.items[r.item].id == "wall").map(|r| r.entries[0].clone());
+    let (before, after) = (wall(&unsure).expect("a wall"), wall(&unsure.taught(&set)).expect("a wall"));
+    assert!(before.uncertainty > 0.0 && after.uncertainty == before.uncertainty && after.low > before.low);
     // A poor measurement stays one.
     let mut poor = tube("19.10", "286.5");
     poor.cells[0].value = "60.0".into();

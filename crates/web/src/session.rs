@@ -135,6 +135,8 @@ pub(crate) fn came_from(request: &HttpRequest) -> String {
 
 /// Begins a session for a person, with another key and token than whatever was before.
 pub(crate) fn begin(session: &Session, user: &User, now: NaiveDateTime) -> Result<(), WebError> {
+    // A team that came in here before is not in any more.
+    session.clear();
     session.renew();
     let at = now.and_utc().timestamp();
     session

@@ -206,8 +206,10 @@ impl Protocol {
         let reference = &mut self.references[n];
         let sheet: Vec<f64> = reference.entries.iter().map(ReferenceEntry::middle).collect();
         reference.short.extend(sheet.into_iter().filter(|v| *v != si));
-        let says = reference.entries.first().map_or_else(String::new, |e| e.says.clone());
-        reference.entries = vec![ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty: 0.0 }];
+        // Another value is known no better than the one on the sheet.
+        let (says, uncertainty) =
+            reference.entries.first().map_or_else(Default::default, |e| (e.says.clone(), e.uncertainty));
+        reference.entries = vec![ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty }];
         reference.formula = None;
         (0..self.results.len()).filter(|r| self.results[*r].node.items().contains(&item)).collect()
     }

@@ -7,7 +7,7 @@ use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use rand::Rng;
 
-use super::labs::{self, Hold, Lab, Standing};
+use super::labs::{self, Lab, Standing};
 use super::sheets::{self, By, hand_in as put_in};
 use super::users::User;
 use super::{events, ground, sections};
@@ -39,6 +39,8 @@ pub struct Due {
     pub due_at: Option<NaiveDateTime>,
     /// The last time it was handed in.
     pub last: Option<Receipt>,
+    /// Whether a sheet is in, whoever brought it.
+    pub brought: bool,
     /// Whether marks are out, so that it is not handed in again.
     pub out: bool,
 }
@@ -137,7 +139,11 @@ pub fn with_code(c: &mut Db, section: u32) -> Result<i64, StoreError> {
     Ok(of.count().get_result(c.sql())?)
 }
 
-fn team_where(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
+/// The team of a session, as long as its code is the one that it came in with: the digest of a code.
+///
+/// # Errors
+/// Faults of the database.
+pub fn still(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
     let row: Option<(u32, String, u32, String)> = team_codes::table
         .inner_join(teams::table.inner_join(section_table::table))
         .filter(team_codes::digest.eq(digest))
@@ -154,15 +160,7 @@ fn team_where(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn team_of(c: &mut Db, code: &str) -> Result<Option<Team>, StoreError> {
-    team_where(c, &digest_of(code))
-}
-
-/// The team of a session, as long as its code is the one that it came in with.
-///
-/// # Errors
-/// Faults of the database.
-pub fn still(c: &mut Db, digest: &str) -> Result<Option<Team>, StoreError> {
-    team_where(c, digest)
+    still(c, &digest_of(code))
 }
 
 fn receipts(c: &mut Db, team: u32, lab: Option<u32>) -> Result<Vec<(u32, Receipt)>, StoreError> {
@@ -181,16 +179,20 @@ fn receipts(c: &mut Db, team: u32, lab: Option<u32>) -> Result<Vec<(u32, Receipt
         .collect())
 }
 
-/// Whether the marks of a team's sheet are out.
-fn is_out(c: &mut Db, team: u32, lab: u32) -> Result<bool, StoreError> {
-    let state: Option<SheetState> = sheet_table::table
+/// How a team's sheet stands, if it is in.
+fn state(c: &mut Db, team: u32, lab: u32) -> Result<Option<SheetState>, StoreError> {
+    Ok(sheet_table::table
         .filter(sheet_table::team_id.eq(team))
         .filter(sheet_table::lab_id.eq(lab))
         .filter(sheet_table::stage.is_not_null())
         .select(sheet_table::state)
         .first(c.sql())
-        .optional()?;
-    Ok(state == Some(SheetState::Returned))
+        .optional()?)
+}
+
+/// Whether the marks of a team's sheet are out.
+fn is_out(c: &mut Db, team: u32, lab: u32) -> Result<bool, StoreError> {
+    Ok(state(c, team, lab)? == Some(SheetState::Returned))
 }
 
 /// The labs of the term, with what the team handed in of each.
@@ -204,8 +206,8 @@ pub fn due(c: &mut Db, team: &Team) -> Result<Vec<Due>, StoreError> {
     for (lab, _) in on_term {
         let due_at = sections::get(c, team.section_id, lab.id)?.due_at;
         let last = all.iter().find(|(of, _)| *of == lab.id).map(|(_, receipt)| receipt.clone());
-        let is_out = is_out(c, team.id, lab.id)?;
-        out.push(Due { lab, due_at, last, out: is_out });
+        let state = state(c, team.id, lab.id)?;
+        out.push(Due { lab, due_at, last, brought: state.is_some(), out: state == Some(SheetState::Returned) });
     }
     Ok(out)
 }
@@ -260,7 +262,6 @@ pub fn hand_in(c: &mut Db, team: &Team, lab: u32, table: &Submission, file: &[u8
     labs::takes_in(c, lab)?;
     let ground = ground::hold(c, lab, team.section_id)?;
     ground::still_there(c, &[(team.id, team.section_id)])?;
-    sections::hold(c, team.section_id, Hold::Shared)?;
     // The sheet is held before its state is looked at, so that no marks go out meanwhile.
     sheets::place_of(c, lab, team.id, team.section_id)?;
     if is_out(c, team.id, lab)? {

@@ -79,10 +79,23 @@ pub type Place = (u32, u32, String);
 /// Faults of the database.
 pub fn tables(
     c: &mut Db,
-    (lab, sheet): (u32, u32),
+    of: (u32, u32),
     code: &str,
     item: Option<&str>,
 ) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+    matching(c, of, &holds(code, item))
+}
+
+/// As [`tables`], all tables of a lab.
+///
+/// # Errors
+/// Faults of the database.
+pub fn tables_of(c: &mut Db, lab: u32) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
+    matching(c, (lab, 0), "%")
+}
+
+/// The tables of a lab whose list of findings is like a text, and `sheet`.
+fn matching(c: &mut Db, (lab, sheet): (u32, u32), like: &str) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
     let places: Vec<(Place, bool)> = sheet_table::table
         .inner_join(section_table::table)
         .inner_join(teams::table)
@@ -91,7 +104,7 @@ pub fn tables(
         .order((section_table::position, section_table::id, teams::name))
         .select((
             (sheet_table::id, sheet_table::section_id, section_table::name),
-            sheet_table::patterns.like(holds(code, item)).or(sheet_table::patterns.eq("*")),
+            sheet_table::patterns.like(like).or(sheet_table::patterns.eq("*")),
         ))
         .load(c.sql())?;
     let like: Vec<u32> =
@@ -133,23 +146,6 @@ pub fn tables_at(c: &mut Db, lab: u32, (key, at): (&str, &str)) -> Result<(Vec<S
         places.push((seat.sheet, seat.section_id, entry.section));
     }
     Ok((sheets::many(c, lab, &there)?, places))
-}
-
-/// As [`tables`], all tables of a lab.
-///
-/// # Errors
-/// Faults of the database.
-pub fn tables_of(c: &mut Db, lab: u32) -> Result<(Vec<SheetDetail>, Vec<Place>), StoreError> {
-    let places: Vec<Place> = sheet_table::table
-        .inner_join(section_table::table)
-        .inner_join(teams::table)
-        .filter(sheet_table::lab_id.eq(lab))
-        .filter(sheet_table::stage.is_not_null())
-        .order((section_table::position, section_table::id, teams::name))
-        .select((sheet_table::id, sheet_table::section_id, section_table::name))
-        .load(c.sql())?;
-    let all: Vec<u32> = places.iter().map(|(id, ..)| *id).collect();
-    Ok((sheets::many(c, lab, &all)?, places))
 }
 
 /// What the list of a table's findings is like that holds one of a kind about an item.

@@ -154,6 +154,11 @@ async fn a_code_opens_its_own_door_alone_and_a_new_one_closes_it() {
             );
         }
     }
+    // Whoever signs in where a team came in before shuts its door.
+    let rev_id = s.ids["rev"];
+    assert_eq!(bittern.get(&path).await.status, 200);
+    assert_eq!(bittern.get(&format!("/as/{rev_id}")).await.status, 200);
+    assert_eq!(bittern.get(&path).await.to, "/hand-in");
     codes(&s, &chief, "Morning").await;
     assert_eq!(alfa.get(&path).await.to, "/hand-in", "a new code ends the session of the old");
 }
@@ -173,6 +178,7 @@ async fn what_came_in_by_a_file_stays_as_it_was_typed_when_the_team_opens_it() {
     s.bring(&file);
     let chief = s.browser("chief").await;
     let team = come_in(&s, &codes(&s, &chief, "Morning").await["Alfa"]).await;
+    assert!(team.page("/hand-in").await.contains("in, as your reviewer brought it"));
     let path = format!("/hand-in/{}", s.lab);
     let page = team.get(&path).await.body;
     for kept in ["8.444 cm", "the jaw was open"] {

@@ -51,6 +51,11 @@ async fn a_section_sets_what_it_was_taught_after_a_look_at_what_moves() {
     assert!(words(&rev.post(&path, &other).await.body).contains("Since marks would move"));
     rev.done(&path, &[("version", "1"), ("reason", "no"), ("then", "set"), ("looked", &*seen)]).await;
     assert_eq!(sum("Alfa"), alfa);
+    // Whose table it is stands nowhere in the look where names are hidden.
+    let hidden = s.browser("rev").await;
+    hidden.post("/names", &[]).await;
+    let look = words(&hidden.post(&path, &[("version", "2"), ("c.share", "0.5"), ("then", "look")]).await.body);
+    assert!(look.contains("1 table would change") && look.contains("Table ") && !look.contains("Alfa"), "{look}");
     // What moves nothing is taken at once.
     rev.done(&path, &[("version", "2"), ("due", "2031-01-01T10:00"), ("reason", "due"), ("then", "set")]).await;
 }

@@ -145,3 +145,29 @@ async fn a_lab_stands_where_it_is_put_and_all_its_tables_go_and_come() {
     assert_eq!(chief.get(&format!("{lab}/sheet/doc")).await.status, 404);
     assert_eq!(chief.get("/protocols/999").await.status, 404);
 }
+
+#[actix_web::test]
+async fn a_station_sheet_that_moves_marks_is_looked_at_first() {
+    let s = site("texts_stations").await;
+    s.bring(&(csv("Morning", "Alfa", "30.33") + "Morning,Alfa,1,plate_density,,2.700,g/cm3,0.02,,\n"));
+    let chief = s.browser("chief").await;
+    let path = format!("/protocols/{}/stations", s.lab);
+    let page = chief.get(&path).await.body.replace('\n', " ");
+    let low = page.split("<input").find(|tag| tag.contains("value=\"2.68\"")).expect("the lower end of station 1");
+    let high = page.split("<input").find(|tag| tag.contains("value=\"2.72\"")).expect("the upper end of station 1");
+    let (low, high) = (field_name(low), field_name(high));
+    let with = |to: &[&'static str; 2]| {
+        let all = [(low.clone(), to[0]), (high.clone(), to[1])].map(|(n, v)| (n, v.to_owned()));
+        let more = [("version", "1"), ("reason", "weighed anew"), ("then", "set")];
+        all.into_iter().chain(more.map(|(n, v)| (n.to_owned(), v.to_owned()))).collect::<Vec<(String, String)>>()
+    };
+    let fields = with(&["3.10", "3.20"]);
+    let fields: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let (told, _) = chief.looked(&path, &fields).await;
+    assert!(told.contains("1 table would change") && told.contains("Accuracy"), "{told}");
+    assert_eq!(s.count("SELECT COUNT(*) FROM protocols"), 2);
+}
+
+fn field_name(tag: &str) -> String {
+    tag.split_once("name=\"").and_then(|(_, rest)| rest.split_once('"')).map_or(String::new(), |(n, _)| n.to_owned())
+}

@@ -41,11 +41,11 @@ struct LabsPage {
 
 #[derive(Template)]
 #[template(path = "door/sheet.html")]
-struct SheetPage {
-    frame: Frame,
-    team: String,
-    section: String,
-    v: SheetView,
+pub(super) struct SheetPage {
+    pub(super) frame: Frame,
+    pub(super) team: String,
+    pub(super) section: String,
+    pub(super) v: SheetView,
 }
 
 #[derive(Template)]

@@ -58,16 +58,15 @@ pub(crate) async fn set(
     let reason = field(&fields, "reason").unwrap_or("").trim().to_owned();
     let also: Vec<u32> =
         loaded.others.iter().map(|o| o.0).filter(|id| field(&fields, &format!("also.{id}")).is_some()).collect();
-    let refuse = |status: StatusCode, fault: String| {
+    let refuse = |fault: String| {
         let mut v = SettingView::new(&loaded, section, &loaded.now.settings, loaded.now.due_at);
         v.keep(&fields);
         v.fault = Some(fault);
-        html_with(status, &SettingPage { frame: actor.frame("Sections", "sections"), v })
+        html_with(StatusCode::UNPROCESSABLE_ENTITY, &SettingPage { frame: actor.frame("Sections", "sections"), v })
     };
-    let unfit = StatusCode::UNPROCESSABLE_ENTITY;
     let (new, due) = match parse(&loaded.lab.protocol, &fields, &loaded.now.settings) {
         Ok(new) => new,
-        Err(fault) => return refuse(unfit, fault),
+        Err(fault) => return refuse(fault),
     };
     let change = Change::Settings([&[section], &also[..]].concat(), new.clone());
     let shown = |would: WouldView| {
@@ -82,7 +81,7 @@ pub(crate) async fn set(
         let reason = match forms::REASON.wanted(&reason, "Write the reason in a few words: it is kept in the history.")
         {
             Ok(reason) => reason,
-            Err(fault) => return refuse(unfit, fault),
+            Err(fault) => return refuse(fault),
         };
         if let Some(would) = unseen(&actor, &loaded.lab, &change, field(&fields, "looked")).await? {
             return shown(would);
@@ -96,7 +95,7 @@ pub(crate) async fn set(
             Ok(_) => Ok(on_to(&format!("/sections/{section}/{lab}"))),
             Err(WebError::Store(StoreError::Conflict(c))) => {
                 let told = format!("{} was first: {}. Load the page anew and look at what is set now.", c.by, c.theirs);
-                refuse(unfit, told)
+                refuse(told)
             }
             Err(e) => Err(e),
         };

@@ -14,12 +14,16 @@ use jurado_core::summary::Mark;
 use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_sim::{Lab as Simulated, Order};
 use jurado_store::attachments::Attachment;
+use jurado_store::door::{Place, Team};
 use jurado_store::{DocketRow, Lab, SheetDetail, SheetState, StoredDecision};
 
 use super::bench::BenchPage;
+use super::hand_in::SheetPage as DoorPage;
 use super::returns::SheetPage;
 use crate::views::bench::{Around, BenchView, Tried};
+use crate::views::entry::Fields;
 use crate::views::frame::Frame;
+use crate::views::hand_in::{SheetView as DoorView, fields_for, sheet_of};
 use crate::views::returns::SheetView;
 
 fn noon() -> NaiveDateTime {
@@ -437,4 +441,105 @@ fn the_checker_of_markup_finds_what_is_wrong() {
     for (text, wrong) in [("It is 4 mm.", false), ("It is 4 .", true), ("It is", true)] {
         assert_eq!(clumsy(text).is_some(), wrong, "{text}");
     }
+}
+
+/// The value of an attribute in a piece of markup, as it was before it was written into it.
+fn attribute(of: &str, name: &str) -> Option<String> {
+    let (_, rest) = of.split_once(&format!(" {name}=\""))?;
+    let (value, _) = rest.split_once('"')?;
+    let plain = value.replace("&#34;", "\"").replace("&#39;", "'").replace("&#60;", "<").replace("&#62;", ">");
+    Some(plain.replace("&#38;", "&"))
+}
+
+/// The fields that a browser would send of a form as it stands.
+fn sent(html: &str) -> Fields {
+    let html = html.replace("\n", " ");
+    let mut out = Fields::new();
+    for tag in html.split("<input").skip(1).filter_map(|t| t.split_once('>')).map(|(tag, _)| tag) {
+        out.extend(attribute(tag, "name").zip(attribute(tag, "value")));
+    }
+    for select in html.split("<select").skip(1).filter_map(|s| s.split_once("</select>")).map(|(s, _)| s) {
+        let chosen = select.split_once("<option selected>").and_then(|(_, rest)| rest.split_once('<'));
+        out.extend(
+            attribute(select, "name")
+                .zip(chosen.map(|(v, _)| attribute(&format!(" x=\"{v}\""), "x").unwrap_or_default())),
+        );
+    }
+    out
+}
+
+/// What stands in a cell, with its unit where that is not the lab's own.
+fn cell_of(p: &Protocol, c: &SubmittedCell) -> [String; 5] {
+    let own = p.item(&c.item).map_or("", |i| p.items[i].unit.text.as_str());
+    let unit = if c.unit.is_empty() || c.unit == own || c.value.trim().is_empty() { "" } else { c.unit.as_str() };
+    let keys: Vec<String> = c.keys.iter().map(|(k, v)| format!("{k}={v}")).collect();
+    let value = format!("{} {unit}", c.value.trim()).trim().to_owned();
+    [value, c.plus_minus.trim().to_owned(), c.excluded.trim().to_owned(), c.note.trim().to_owned(), keys.join(" ")]
+}
+
+/// A sheet at the door, sent as it stands, is the sheet that came in: nothing that a file said goes lost in the form. Each
+/// thing that is told has its number once on the sheet, in its place.
+#[test]
+fn a_sheet_at_the_door_loses_nothing_and_tells_each_thing_in_its_place() {
+    let (mut cells, mut things) = (0, 0);
+    for name in labs() {
+        let (lab, details) = class(&name, 31);
+        let p = lab.protocol.clone();
+        for mut d in details {
+            // Every fifth cell is empty, has a letter or lacks a digit; a key is one that the lab does not have.
+            for (at, c) in d.submission.cells.iter_mut().enumerate().filter(|(at, _)| (at + d.id as usize).is_multiple_of(5)) {
+                match at % 3 {
+                    0 => c.value.clear(),
+                    1 => c.value.push('O'),
+                    _ => {
+                        c.value.pop();
+                    }
+                }
+            }
+            if let Some(station) = d.submission.keys.values_mut().next() {
+                *station = "99".into();
+            }
+            // What somebody typed runs nowhere, and comes back as it was typed.
+            if let Some(c) = d.submission.cells.iter_mut().find(|c| !c.value.trim().is_empty()) {
+                c.note = "\"><script>alert('x')</script>&amp;".into();
+            }
+            let team =
+                Team { id: 1, name: "Alfa".into(), section_id: 1, section: "Morning".into(), code: String::new() };
+            let place = Place {
+                lab: lab.clone(),
+                settings: Section::default(),
+                due_at: None,
+                sheet: Some(d.submission.clone()),
+                draft: None,
+                receipts: Vec::new(),
+                out: false,
+            };
+            let fields = fields_for(&p, &d.submission);
+            let gaps = jurado_core::gaps::gaps(&p, &place.settings, &sheet_of(&p, &fields, &team));
+            let v = DoorView::new(&place, &fields, &gaps, noon(), None);
+            let page = DoorPage { frame: Frame::bare("Hand in"), team: "Alfa".into(), section: "Morning".into(), v };
+            let html = page.render().expect("a page");
+            assert_eq!(objection(&html), None, "{name}");
+            assert!(!html.contains("<script>alert"), "{name}: it would run");
+            for (n, gap) in gaps.iter().enumerate().map(|(n, g)| (n + 1, g)) {
+                let there = html.matches(&format!("id=\"told-{n}\"")).count();
+                assert_eq!(there, 1, "{name}: {gap:?} stands {there} times");
+                things += 1;
+            }
+            let back = sheet_of(&p, &sent(&html), &team);
+            let find = |all: &[SubmittedCell], c: &SubmittedCell| {
+                all.iter().find(|o| o.item == c.item && o.row == c.row).map(|o| cell_of(&p, o))
+            };
+            for c in &d.submission.cells {
+                // Of a cell that is there twice the first counts in a form.
+                let first = find(&d.submission.cells, c).expect("it is there");
+                if first == cell_of(&p, c) && first.iter().take(4).any(|t| !t.is_empty()) {
+                    assert_eq!(find(&back.cells, c), Some(first), "{name}, {} row {:?}", c.item, c.row);
+                    cells += 1;
+                }
+            }
+            assert_eq!(back.keys, d.submission.keys, "{name}");
+        }
+    }
+    assert!(cells > 2_000 && things > 300, "{cells} cells, {things} things");
 }

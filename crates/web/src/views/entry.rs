@@ -92,12 +92,15 @@ pub(crate) struct BoxView {
     pub(crate) plus_minus: Option<(String, String)>,
 }
 
-/// Most rows that a form offers of a table whose number of rows is open.
+/// Most rows that a form offers of a table whose number of rows is open; those that are filled are offered in any case.
 const MOST_ROWS: u32 = 30;
 
 /// A form over a protocol's readings, and its results where they are wanted too, filled in with what is there.
 pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormView {
-    let value = |name: &str| field(filled, name).unwrap_or("").to_owned();
+    let by_name: HashMap<&str, &str> = filled.iter().rev().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+    let value = |name: &str| by_name.get(name).copied().unwrap_or("").to_owned();
+    let last_rows = last_rows(protocol, filled);
+    let offered = |item: usize, rows: u32| rows.min(MOST_ROWS).max(last_rows.get(&item).copied().unwrap_or(0));
     let row_keys: Vec<usize> = protocol.tables.iter().filter_map(|t| t.key).collect();
     let keys = protocol
         .keys
@@ -141,7 +144,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                 .map(|(item, _, is_result)| {
                     let it = &protocol.items[*item];
                     let boxes = match protocol.rows_of(*item) {
-                        Some(rows) => (1..=rows.min(MOST_ROWS)).map(|r| make(*item, Some(r))).collect(),
+                        Some(rows) => (1..=offered(*item, rows)).map(|r| make(*item, Some(r))).collect(),
                         None => vec![make(*item, None)],
                     };
                     LineView {
@@ -173,7 +176,8 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                         let it = &protocol.items[*i];
                         (super::capital(&it.title), it.unit_after().trim().to_owned())
                     }));
-                    let rows = (1..=most.min(MOST_ROWS))
+                    let last = mine.iter().map(|i| offered(*i, most)).max().unwrap_or(0);
+                    let rows = (1..=last)
                         .map(|r| {
                             let mut boxes: Vec<BoxView> = key
                                 .iter()
@@ -197,6 +201,22 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
         .filter(|b: &BayView| !b.lines.is_empty() || !b.grids.is_empty())
         .collect();
     FormView { keys, bays }
+}
+
+/// The last row that is filled of each repeated item, as far as a lab's rows are taken.
+fn last_rows(protocol: &Protocol, filled: &Fields) -> HashMap<usize, u32> {
+    let mut out: HashMap<usize, u32> = HashMap::new();
+    for (name, _) in filled {
+        let place = name.strip_prefix("c.").and_then(|place| place.split_once(':'));
+        let Some((id, row)) = place else { continue };
+        if let (Some(item), Ok(row)) = (protocol.item(id), row.parse::<u32>())
+            && protocol.most_row(item).is_some_and(|most| row <= most)
+        {
+            let last = out.entry(item).or_default();
+            *last = row.max(*last);
+        }
+    }
+    out
 }
 
 /// What was filled in, as a table. Empty boxes are left out; every text stays as typed.

@@ -1,6 +1,6 @@
 //! A team's sheet at the door: the form, what is told of it in its own place, and the receipt.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use chrono::NaiveDateTime;
 use jurado_core::gaps::Gap;
@@ -53,7 +53,8 @@ impl DueView {
             stands: match (&due.last, due.out) {
                 (_, true) => "marks are out".to_owned(),
                 (Some(last), _) => format!("handed in {}{}", time(last.at), late(last)),
-                (None, _) => "not handed in here yet".to_owned(),
+                (None, _) if due.brought => "in, as your reviewer brought it".to_owned(),
+                (None, _) => "not handed in yet".to_owned(),
             },
             due: due.due_at.map_or_else(String::new, |at| format!("due {}, {}", time(at), until(due.due_at, now))),
             handed_in: due.last.is_some(),
@@ -71,8 +72,8 @@ pub(crate) struct ToldView {
     pub(crate) at: String,
     /// The name and text of the reason's box, where one may be given.
     pub(crate) why: Option<(String, String)>,
-    /// The name of the line or row that it stands under.
-    place: String,
+    /// All boxes that it is about.
+    boxes: Vec<String>,
 }
 
 /// Whether anything is said of readings that may be left out.
@@ -100,6 +101,8 @@ pub(crate) struct SheetView {
     left_out: BTreeMap<String, String>,
     /// By the name of an empty box: why it is empty, as typed.
     reasons: BTreeMap<String, String>,
+    /// What was said and has no box: it stays said.
+    pub(crate) rest: Fields,
 }
 
 /// A reading that may be left out for a reason.
@@ -115,14 +118,6 @@ fn box_of(protocol: &Protocol, (item, row): (usize, Option<u32>)) -> String {
     row.map_or_else(|| format!("c.{id}"), |r| format!("c.{id}:{r}"))
 }
 
-/// Name of the line or row of a box: its item's, or the row of its table.
-fn line_of(protocol: &Protocol, (item, row): (usize, Option<u32>)) -> String {
-    match (protocol.table_of(item), row) {
-        (Some(t), Some(row)) => format!("t.{t}:{row}"),
-        _ => format!("l.{}", protocol.items[item].id),
-    }
-}
-
 impl SheetView {
     pub(crate) fn new(
         place: &Place,
@@ -134,7 +129,7 @@ impl SheetView {
         let protocol = &place.lab.protocol;
         let told: Vec<ToldView> = gaps.iter().enumerate().map(|(n, gap)| told(protocol, fields, n + 1, gap)).collect();
         let over = place.due_at.map(|due| (now - due).num_minutes()).filter(|m| *m > 0);
-        SheetView {
+        let mut view = SheetView {
             lab: place.lab.id,
             title: protocol.title.clone(),
             cautions: protocol.cautions.clone(),
@@ -150,7 +145,31 @@ impl SheetView {
             fault,
             left_out: left_out(protocol, fields),
             reasons: reasons(fields),
+            rest: Vec::new(),
+        };
+        let shown = view.names();
+        view.rest = fields.iter().filter(|(n, v)| !v.is_empty() && !shown.contains(n)).cloned().collect();
+        view
+    }
+
+    /// The lines and rows of the form, each with its boxes.
+    fn places(&self) -> impl Iterator<Item = &[BoxView]> {
+        self.form.bays.iter().flat_map(|bay| {
+            let lines = bay.lines.iter().map(|l| l.boxes.as_slice());
+            lines.chain(bay.grids.iter().flat_map(|g| g.rows.iter().map(|(_, boxes)| boxes.as_slice())))
+        })
+    }
+
+    /// Names of all that the form asks for.
+    fn names(&self) -> HashSet<String> {
+        let mut out: HashSet<String> = self.form.keys.iter().map(|k| k.name.clone()).collect();
+        for boxes in self.places() {
+            out.extend(boxes.iter().map(|b| b.name.clone()));
+            out.extend(boxes.iter().filter_map(|b| b.plus_minus.as_ref().map(|(name, _)| name.clone())));
+            out.extend(self.outs(boxes).into_iter().map(|o| o.name));
         }
+        out.extend(self.told.iter().filter_map(|t| t.why.as_ref().map(|(name, _)| name.clone())));
+        out
     }
 
     /// The readings of a line or row of which one may be left out: of several, since a single one has no other to stand for it.
@@ -172,8 +191,7 @@ impl SheetView {
 
     /// What is told under a line or row, by the first of its boxes.
     pub(crate) fn under(&self, boxes: &[BoxView]) -> Vec<&ToldView> {
-        let is = |t: &&ToldView| boxes.iter().any(|b| b.name == t.at || b.name == t.place);
-        self.told.iter().filter(is).collect()
+        self.told.iter().filter(|t| boxes.iter().any(|b| b.name == t.at)).collect()
     }
 
     /// What is told of a key of the whole table.
@@ -183,12 +201,18 @@ impl SheetView {
 
     /// The class of a box: told, or told and empty.
     pub(crate) fn class(&self, b: &BoxView) -> &'static str {
-        let is = self.told.iter().any(|t| t.at == b.name);
+        let is = self.told.iter().any(|t| t.boxes.contains(&b.name));
         match (is, b.value.is_empty()) {
             (true, true) => " told-cell gap",
             (true, false) => " told-cell",
             _ => "",
         }
+    }
+
+    /// What is said of a box, by the ids of the sentences.
+    pub(crate) fn described(&self, b: &BoxView) -> String {
+        let of = self.told.iter().filter(|t| t.boxes.contains(&b.name)).map(|t| format!("says-{}", t.n));
+        of.collect::<Vec<_>>().join(" ")
     }
 }
 
@@ -242,7 +266,7 @@ fn told(protocol: &Protocol, fields: &Fields, n: usize, gap: &Gap) -> ToldView {
         what: gap.what.clone(),
         look: gap.look.clone(),
         why: why.map(|name| (name.clone(), field(fields, &name).unwrap_or("").to_owned())),
-        place: first.map_or_else(String::new, |cell| line_of(protocol, cell)),
+        boxes: gap.cells.iter().map(|cell| box_of(protocol, *cell)).collect(),
         at,
     }
 }
