@@ -42,7 +42,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
     sql(`INSERT INTO second_marks (sheet_id, submission_id, user_id, at_random, asked_by, asked_at, decisions, twice) SELECT id, submission_id, (SELECT id FROM users WHERE sign_in='coordinator'), 1, 1, '2026-01-01', '[]', '[]' FROM sheets WHERE id=${one}`, app.database);
   }
   assert.equal((await markAgain(page.request, `${app.origin}/second/1`, () => "accept")).status(), 303);
-  const paths = ["/docket/clear", "/second/2", "/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/moderation", "/moderation/table", "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/docket/clear", "/second/2", "/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/moderation", "/moderation/table", "/asked", "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);
@@ -75,6 +75,10 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
         await team.locator(".tell").first().waitFor();
         await check(team, `a sheet at the door, ${size.width} px by ${lamp}`);
       }
+      await team.getByRole("button", { name: /^A file, or pictures/ }).click();
+      await team.waitForURL(/files$/);
+      await check(team, `files and pictures, ${size.width} px by ${lamp}`);
+      await team.getByRole("link", { name: "To the sheet" }).click();
       await team.getByRole("button", { name: /^Hand in/ }).click();
       await team.waitForURL(/receipt/);
       await check(team, `a receipt, ${size.width} px by ${lamp}`);

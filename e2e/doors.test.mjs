@@ -69,6 +69,10 @@ test("every route asks for whoever may use it, and a session that was ended open
   const based = { version: "0" };
   const decide = { ...based, finding: "line:calculation", action: "points", points: "1", reason: "x" };
   const evening = table("Evening"), morning = table("Morning");
+  const asked = Object.fromEntries([evening, morning].map((sheet) => {
+    query(`INSERT INTO questions (sheet_id, line_key, says, body, asked_at) VALUES (${sheet}, 'x', 'x', 'x', '2026-01-01')`);
+    return [sheet, query("SELECT MAX(id) FROM questions")];
+  }));
   const bench = (rest, form) => ({ at: (id) => `/bench/${id}${rest}`, theirs: evening, mine: morning, form });
   const what = {
     "GET /": {},
@@ -146,6 +150,16 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /hand-in/{lab}": { open: true, path: `/hand-in/${lab}` },
     "POST /hand-in/{lab}": { open: true, path: `/hand-in/${lab}`, form: { then: "in" } },
     "GET /hand-in/{lab}/receipt": { open: true, path: `/hand-in/${lab}/receipt` },
+    "GET /hand-in/picture/{id}": { open: true, path: "/hand-in/picture/1" },
+    "GET /hand-in/{lab}/files": { open: true, path: `/hand-in/${lab}/files` },
+    "POST /hand-in/{lab}/file": { open: true, multipart: true, path: `/hand-in/${lab}/file` },
+    "POST /hand-in/{lab}/picture": { open: true, multipart: true, path: `/hand-in/${lab}/picture` },
+    "POST /hand-in/{lab}/picture/{id}/remove": { open: true, path: `/hand-in/${lab}/picture/1/remove`, form: {} },
+    "GET /hand-in/{lab}/blank.{ending}": { open: true, path: `/hand-in/${lab}/blank.csv` },
+    "GET /hand-in/{lab}/sheet": { open: true, path: `/hand-in/${lab}/sheet` },
+    "POST /hand-in/{lab}/ask": { open: true, path: `/hand-in/${lab}/ask`, form: { line: "x", body: "x" } },
+    "GET /asked": {},
+    "POST /asked/{id}": { at: (id) => `/asked/${id}`, theirs: asked[evening], mine: asked[morning], form: { body: "x" } },
     "GET /intake": {},
     "POST /intake": { multipart: true, path: "/intake" },
     "GET /intake/lot": { path: `/intake/lot?ids=`, },

@@ -1,7 +1,7 @@
 // A team at the door with a phone: told of its sheet in its own place, it mends, says why, hands in, and keeps its receipt.
 import assert from "node:assert/strict";
 import { after, before, test } from "node:test";
-import { sql, startApp } from "./app.mjs";
+import { passwords, sql, startApp } from "./app.mjs";
 
 let app;
 before(async () => { app = await startApp("hand_in", { labs: ["keel-plate"] }); });
@@ -79,4 +79,77 @@ test("without a script a sheet is handed in just so, and a code that was made an
   await page.getByRole("button", { name: /^Hand in/ }).click();
   await page.getByLabel(/^Code/).waitFor();
   await page.context().close();
+});
+
+/** Comes in as a team, on a phone of its own. */
+async function comeIn(code) {
+  const page = await app.page(phone);
+  await page.goto(`${app.origin}/hand-in/with/${code}`);
+  await page.getByRole("button", { name: "Come in" }).click();
+  await page.getByRole("link", { name: /Keel plate/ }).first().waitFor();
+  return page;
+}
+
+test("a sheet saves itself, is kept on the phone without a line, and joins what another phone typed", async () => {
+  const [code] = Object.values(await codes("Forenoon"));
+  const [one, two] = [await comeIn(code), await comeIn(code)];
+  const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
+  for (const page of [one, two]) await page.goto(`${app.origin}/hand-in/${lab}`);
+  const saved = (page) => page.locator("[data-saved]", { hasText: "as a draft" });
+  await one.getByLabel("plate mass", { exact: true }).fill("77.71");
+  await one.keyboard.press("Tab");
+  await saved(one).waitFor();
+  await two.getByLabel("plate width", { exact: true }).fill("40.01");
+  await two.keyboard.press("Tab");
+  await saved(two).waitFor();
+  // Without a line it stays on the phone, through a page that is loaded anew, and goes once there is one.
+  await one.context().setOffline(true);
+  await one.getByLabel("plate length", { exact: true }).fill("90.12");
+  await one.keyboard.press("Tab");
+  await one.locator("[data-saved]", { hasText: "no connection: kept on this phone" }).waitFor();
+  await one.context().setOffline(false);
+  await saved(one).waitFor();
+  await one.goto(`${app.origin}/hand-in/${lab}`);
+  for (const [box, value] of [["plate mass", "77.71"], ["plate width", "40.01"], ["plate length", "90.12"]]) {
+    assert.equal(await one.getByLabel(box, { exact: true }).inputValue(), value, `${box} of both phones`);
+  }
+  // Both type in one box: it is told, and handed in once somebody looked.
+  await one.getByLabel("plate mass", { exact: true }).fill("77.72");
+  await one.keyboard.press("Tab");
+  await saved(one).waitFor();
+  await two.getByLabel("plate mass", { exact: true }).fill("77.27");
+  await two.getByRole("button", { name: /^Hand in/ }).click();
+  await two.locator(".tell", { hasText: "“77.27” on this one, “77.72” on the other" }).waitFor();
+  await two.getByRole("button", { name: /^Hand in/ }).click();
+  await two.waitForURL(/\/receipt$/);
+  await Promise.all([one, two].map((p) => p.context().close()));
+});
+
+test("a sheet that went out is read on the phone, asked about on a line, and answered beside it", async () => {
+  const reviewer = await app.signIn("reviewer1", passwords.reviewer1);
+  await reviewer.goto(`${app.origin}/docket/clear`);
+  await reviewer.getByRole("button", { name: /^Sign/ }).click();
+  await reviewer.waitForURL(/\/docket$/);
+  const chief = await app.coordinator();
+  await chief.goto(`${app.origin}/returns/release`);
+  await chief.locator("main form button.btn-take").click();
+  await chief.waitForURL(/\/returns$/);
+  const [id, team] = query("SELECT s.id, t.name FROM sheets s JOIN teams t ON t.id = s.team_id JOIN sections x ON x.id = s.section_id WHERE x.name = 'Morning' AND x.term_id = 0 AND s.returns > 0 LIMIT 1").split("\t");
+  const page = await comeIn((await codes("Morning"))[team]);
+  await page.getByRole("link", { name: /Keel plate/ }).first().click();
+  await page.getByRole("heading", { name: "Step by step" }).waitFor();
+  const line = page.locator(".steps tr").nth(1);
+  await line.locator(".ask summary").click();
+  await line.getByLabel(/What would you like to know/).fill("is the zero in it?");
+  await line.getByRole("button", { name: "Ask your reviewer" }).click();
+  await page.locator(".thread", { hasText: "is the zero in it?" }).waitFor();
+  await reviewer.goto(`${app.origin}/docket`);
+  await reviewer.locator(".askers a").first().click();
+  await reviewer.getByLabel(/^Answer/).fill("Yes, once, in every length.");
+  await reviewer.getByRole("button", { name: "Answer" }).click();
+  await reviewer.getByText("Nobody waits for an answer.").waitFor();
+  await page.reload();
+  await page.locator(".thread.answered", { hasText: "Yes, once, in every length." }).waitFor();
+  assert.equal(query(`SELECT COUNT(*) FROM questions WHERE sheet_id = ${id} AND answered_by IS NOT NULL`), "1");
+  await Promise.all([page, chief, reviewer].map((p) => p.context().close()));
 });

@@ -9,6 +9,7 @@ mod grid;
 mod guess;
 mod json;
 mod mend;
+mod own;
 mod package;
 mod roster;
 mod sheet;
@@ -30,6 +31,7 @@ pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx
 pub use guess::{LabGuess, guess_lab};
 pub use json::read_json;
 pub use mend::{added_to, items_of, put_into, under_head};
+pub use own::read_own;
 pub use package::{PackageTable, long_grid, write_package};
 pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;
@@ -149,7 +151,7 @@ pub fn read_file(
     let text = as_text(bytes)?;
     let file = delimited::Delimited::open(&text)?;
     if sheet::is_sheet(&file) {
-        return sheet::read(&file, protocol, roster).map(of_whole_tables);
+        return sheet::read(&file, protocol, roster, ("", "")).map(of_whole_tables);
     }
     match (map, columns::columns(&file, protocol)) {
         (Some(map), Some(_)) => columns::read(&file, protocol, roster, limits, map),

@@ -258,8 +258,13 @@ struct Reader<'a> {
     seen_header: bool,
 }
 
-/// Reads a filled sheet: one table.
-pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
+/// Reads a filled sheet: one table. `own` are the section and team of a sheet that names none; empty where it has to.
+pub(crate) fn read(
+    file: &Delimited<'_>,
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    own: (&str, &str),
+) -> Result<Intake, Fault> {
     let mut reader = Reader { protocol, out: Intake::default(), table: Submission::default(), seen_header: false };
     let mut part = Part::Head;
     for record in file.records() {
@@ -274,7 +279,12 @@ pub(crate) fn read(file: &Delimited<'_>, protocol: &Protocol, roster: Option<&Ro
         }
         part = reader.line(&record, part)?;
     }
-    let Reader { mut out, table, seen_header, .. } = reader;
+    let Reader { mut out, mut table, seen_header, .. } = reader;
+    for (name, own) in [(&mut table.section, own.0), (&mut table.team, own.1)] {
+        if name.is_empty() {
+            own.clone_into(name);
+        }
+    }
     let missing = |what: String, mend: String| Fault { line: 1, column: 1, what, mend };
     for (name, text) in [("section", &table.section), ("team", &table.team)] {
         if text.is_empty() {

@@ -85,7 +85,8 @@ diesel::table! {
     team_codes (team_id) { team_id -> Unsigned<Integer>, digest -> Char, made_by -> Nullable<Unsigned<Integer>>, made_at -> Datetime, }
 }
 diesel::table! {
-    drafts (team_id, lab_id) { team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, body -> Mediumtext, saved_at -> Datetime, }
+    drafts (team_id, lab_id, version) { team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, version -> Unsigned<Integer>, body -> Mediumtext, saved_at -> Datetime,
+        handed_in -> Bool, }
 }
 diesel::table! {
     hand_ins (id) {
@@ -147,7 +148,13 @@ diesel::table! {
 diesel::table! {
     attachments (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, team_id -> Unsigned<Integer>, file_name -> Varchar, media -> Varchar,
-        digest -> Char, body -> Longblob, user_id -> Unsigned<Integer>, at -> Datetime,
+        digest -> Char, body -> Longblob, user_id -> Nullable<Unsigned<Integer>>, at -> Datetime, about -> Varchar,
+    }
+}
+diesel::table! {
+    questions (id) {
+        id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>, line_key -> Varchar, says -> Varchar, body -> Varchar, asked_at -> Datetime,
+        answer -> Varchar, answered_by -> Nullable<Unsigned<Integer>>, answered_at -> Nullable<Datetime>,
     }
 }
 diesel::table! {
@@ -223,5 +230,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     second_marks,
     team_codes,
     drafts,
-    hand_ins
+    hand_ins,
+    questions
 );

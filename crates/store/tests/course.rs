@@ -78,7 +78,7 @@ fn students_move_leave_and_come_back_and_a_team_with_tables_stays() {
     change(Change::AddTeam(morning, "Dunlin".into())).expect("a team");
     let dunlin = team("Dunlin").id;
     let picture = b"\x89PNG\r\n\x1a\n0000";
-    w.run(|c| attachments::put(c, w.lab, dunlin, &w.coordinator, "a.png", picture));
+    w.run(|c| attachments::put(c, w.lab, dunlin, Some(&w.coordinator), "a.png", picture));
     assert!(told(change(Change::RemoveTeam(dunlin))).contains("picture"));
     let listed = || w.run(|c| roster::students(c, &w.coordinator)).len();
     assert_eq!(listed(), 1);

@@ -16,9 +16,9 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    attachments, auth, bench, codes, course, docket, entry, floor, hand_in, intake, moderation, new_lab, people,
-    protocol_text, protocols, quick, returns, rulings, second, sections, setting, shelf, stations, tryout, watch,
-    words,
+    asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, hand_in, intake, moderation,
+    new_lab, people, protocol_text, protocols, quick, record, returns, rulings, second, sections, setting, shelf,
+    stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -146,6 +146,16 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/hand-in/{lab}", web::get().to(hand_in::sheet))
         .route("/hand-in/{lab}", web::post().to(hand_in::send))
         .route("/hand-in/{lab}/receipt", web::get().to(hand_in::receipt))
+        .route("/hand-in/picture/{id}", web::get().to(door_files::show))
+        .route("/hand-in/{lab}/files", web::get().to(door_files::page))
+        .route("/hand-in/{lab}/file", web::post().to(door_files::file))
+        .route("/hand-in/{lab}/picture", web::post().to(door_files::picture))
+        .route("/hand-in/{lab}/picture/{id}/remove", web::post().to(door_files::remove))
+        .route("/hand-in/{lab}/blank.{ending}", web::get().to(door_files::blank))
+        .route("/hand-in/{lab}/sheet", web::get().to(record::sheet))
+        .route("/hand-in/{lab}/ask", web::post().to(record::ask))
+        .route("/asked", web::get().to(asked::page))
+        .route("/asked/{id}", web::post().to(asked::answer))
         .route("/quick", web::get().to(quick::page))
         .route("/quick/{lab}", web::post().to(quick::look))
         .route("/protocols", web::get().to(protocols::library))

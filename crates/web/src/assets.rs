@@ -14,6 +14,7 @@ macro_rules! assets {
 }
 
 assets! {
+    "draft.js" "text/javascript; charset=utf-8",
     "jurado.js" "text/javascript; charset=utf-8",
     "mark.svg" "image/svg+xml",
     "vendor/bootstrap-reboot.min.css" "text/css; charset=utf-8",

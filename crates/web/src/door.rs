@@ -58,14 +58,14 @@ impl Door {
         .await?)
     }
 
-    /// Waits for the turn of a person's upload: one of a person at a time, and few in all, so that what they keep in memory
+    /// Waits for the turn of somebody's upload: one of a person or team at a time, and few in all, so that what they keep in memory
     /// is bounded.
     ///
     /// # Errors
     /// Where it takes too long, in words for whoever uploads.
-    pub(crate) async fn upload(&self, person: u32) -> Result<Turn, WebError> {
+    pub(crate) async fn upload(&self, whose: &str) -> Result<Turn, WebError> {
         let waiting = async {
-            let own = self.turn(&format!("upload {person}")).await;
+            let own = self.turn(&format!("upload {whose}")).await;
             (own, self.uploads.clone().acquire_owned().await)
         };
         match tokio::time::timeout(MOST_WAITING, waiting).await {
@@ -112,13 +112,13 @@ mod tests {
     #[tokio::test(start_paused = true)]
     async fn one_person_uploads_once_at_a_time_and_four_do_in_all() {
         let door = Door::new(false);
-        let first = door.upload(1).await.expect("nobody else does");
-        assert!(door.upload(1).await.is_err(), "a second one of the same person waits, and not for ever");
-        let others = [door.upload(2).await, door.upload(3).await, door.upload(4).await];
+        let first = door.upload("1").await.expect("nobody else does");
+        assert!(door.upload("1").await.is_err(), "a second one of the same person waits, and not for ever");
+        let others = [door.upload("2").await, door.upload("3").await, door.upload("4").await];
         assert!(others.iter().all(Result::is_ok));
-        assert!(door.upload(5).await.is_err(), "all places are taken");
+        assert!(door.upload("5").await.is_err(), "all places are taken");
         drop(first);
-        assert!(door.upload(1).await.is_ok(), "the place is free again");
+        assert!(door.upload("1").await.is_ok(), "the place is free again");
     }
 
     #[test]

@@ -1,8 +1,9 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 18] = [
+const PLACES: [&str; 19] = [
     "account",
+    "asked",
     "bench",
     "course",
     "docket",

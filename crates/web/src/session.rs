@@ -59,6 +59,11 @@ pub(crate) fn same(a: &str, b: &str) -> bool {
 }
 
 impl Actor {
+    /// Whose turn an upload is.
+    pub(crate) fn whose(&self) -> String {
+        format!("person {}", self.user.id)
+    }
+
     /// Lets a change through if its form carries this session's token.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
         if same(token, &self.token) { Ok(()) } else { Err(WebError::Token) }

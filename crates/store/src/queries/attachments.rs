@@ -3,6 +3,7 @@
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 
+use super::door::Team;
 use super::users::User;
 use super::{events, sheets as sheet};
 use crate::schema::{attachments, sections, teams};
@@ -24,6 +25,10 @@ pub struct Attachment {
     pub media: String,
     /// When it was brought.
     pub at: NaiveDateTime,
+    /// What it shows, as the team says it; empty where nobody said.
+    pub about: String,
+    /// Who brought it; nobody where the team itself did.
+    pub by: Option<u32>,
 }
 
 /// The media type that a file's first bytes say, of those that are taken: PNG, JPEG, WebP and PDF. Its name is not asked.
@@ -44,7 +49,7 @@ pub fn media_of(bytes: &[u8]) -> Option<&'static str> {
 /// and no PDF, is too large, or is one too many.
 pub fn add(c: &mut Db, sheet_id: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
     let place = sheet::get(c, sheet_id, user)?;
-    put(c, place.lab_id, place.team_id, user, file_name, body)
+    put(c, place.lab_id, place.team_id, Some(user), file_name, body)
 }
 
 /// A team as a file's name says it.
@@ -91,11 +96,18 @@ pub fn team_named(c: &mut Db, user: &User, file_name: &str) -> Result<Option<Nam
     Ok(fits.into_iter().next().filter(|_| alone).map(|(_, _, team)| team))
 }
 
-/// Keeps a file for a team's table of a lab, whether that is in yet or not.
+/// Keeps a file for a team's table of a lab, whether that is in yet or not: a person's, or where there is none the team's own.
 ///
 /// # Errors
 /// As [`add`].
-pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: &[u8]) -> Result<u32, StoreError> {
+pub fn put(
+    c: &mut Db,
+    lab: u32,
+    team: u32,
+    user: Option<&User>,
+    file_name: &str,
+    body: &[u8],
+) -> Result<u32, StoreError> {
     let refuse = |what: String, mend: &str| {
         Err(StoreError::File(jurado_core::error::Fault { line: 1, column: 1, what, mend: mend.to_owned() }))
     };
@@ -134,12 +146,17 @@ pub fn put(c: &mut Db, lab: u32, team: u32, user: &User, file_name: &str, body: 
             attachments::media.eq(media),
             attachments::digest.eq(&digest),
             attachments::body.eq(body),
-            attachments::user_id.eq(user.id),
+            attachments::user_id.eq(user.map(|u| u.id)),
             attachments::at.eq(at),
         ))
         .execute(c.sql())?;
     let id = inserted(c.sql())?;
-    events::note(c, Some(user.id), "attached", &format!("lab {lab} team {team}: attachment {id}, SHA-256 {digest}"))?;
+    events::note(
+        c,
+        user.map(|u| u.id),
+        "attached",
+        &format!("lab {lab} team {team}: attachment {id}, SHA-256 {digest}"),
+    )?;
     Ok(id)
 }
 
@@ -152,8 +169,65 @@ pub fn of(c: &mut Db, lab: u32, team: u32) -> Result<Vec<Attachment>, StoreError
         .filter(attachments::lab_id.eq(lab))
         .filter(attachments::team_id.eq(team))
         .order(attachments::id)
-        .select((attachments::id, attachments::file_name, attachments::media, attachments::at))
+        .select((
+            attachments::id,
+            attachments::file_name,
+            attachments::media,
+            attachments::at,
+            attachments::about,
+            attachments::user_id,
+        ))
         .load(c.sql())?)
+}
+
+/// What a team brought itself, of a lab.
+///
+/// # Errors
+/// Faults of the database.
+pub fn of_team(c: &mut Db, lab: u32, team: &Team) -> Result<Vec<Attachment>, StoreError> {
+    Ok(of(c, lab, team.id)?.into_iter().filter(|a| a.by.is_none()).collect())
+}
+
+/// Keeps a file that a team brings, with what it shows.
+///
+/// # Errors
+/// As [`add`].
+pub fn bring(c: &mut Db, lab: u32, team: &Team, about: &str, file: (&str, &[u8])) -> Result<u32, StoreError> {
+    let id = put(c, lab, team.id, None, file.0, file.1)?;
+    diesel::update(attachments::table.find(id)).set(attachments::about.eq(about)).execute(c.sql())?;
+    Ok(id)
+}
+
+/// A file that a team brought itself: media type and bytes.
+///
+/// # Errors
+/// [`StoreError::NotFound`] also where it is another's; faults of the database.
+pub fn of_team_get(c: &mut Db, id: u32, team: &Team) -> Result<(String, Vec<u8>), StoreError> {
+    attachments::table
+        .filter(attachments::id.eq(id))
+        .filter(attachments::team_id.eq(team.id))
+        .filter(attachments::user_id.is_null())
+        .select((attachments::media, attachments::body))
+        .first(c.sql())
+        .optional()?
+        .ok_or(StoreError::NotFound("picture"))
+}
+
+/// Takes a file away that a team brought itself.
+///
+/// # Errors
+/// [`StoreError::NotFound`] also where it is another's; faults of the database.
+pub fn take_away(c: &mut Db, id: u32, lab: u32, team: &Team) -> Result<(), StoreError> {
+    super::sections::hold(c, team.section_id, super::labs::Hold::Shared)?;
+    let own = attachments::table
+        .filter(attachments::id.eq(id))
+        .filter(attachments::lab_id.eq(lab))
+        .filter(attachments::team_id.eq(team.id))
+        .filter(attachments::user_id.is_null());
+    if diesel::delete(own).execute(c.sql())? == 0 {
+        return Err(StoreError::NotFound("picture"));
+    }
+    events::note(c, None, "attachment taken away", &format!("lab {lab} team {}: attachment {id}", team.id))
 }
 
 /// An attachment with whose table it went.

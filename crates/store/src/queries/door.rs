@@ -1,18 +1,27 @@
 //! The door: teams hand their sheets in themselves, with a code of their own. Nothing here gives a verdict, a reference or
 //! anything of another team.
 
+use std::collections::HashMap;
+
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use rand::Rng;
+use rust_decimal::Decimal;
+
+use super::attachments::{self, Attachment};
+use super::drafts::{self, Draft};
 
 use super::labs::{self, Lab, Standing};
-use super::sheets::{self, By, hand_in as put_in};
+use super::sheets::{self, By, SheetDetail, hand_in as put_in};
 use super::users::User;
 use super::{events, ground, sections};
-use crate::records::words::{ImportState, SheetState};
-use crate::schema::{drafts, hand_ins, imports, sections as section_table, sheets as sheet_table, team_codes, teams};
+use crate::records::words::ImportState;
+use crate::schema::{
+    hand_ins, imports, questions, section_labs, sections as section_table, sheets as sheet_table, team_codes, teams,
+    went_out,
+};
 use crate::{Db, StoreError, inserted};
 
 /// A team that has come in with its code.
@@ -43,6 +52,21 @@ pub struct Due {
     pub brought: bool,
     /// Whether marks are out, so that it is not handed in again.
     pub out: bool,
+    /// The points that went out last.
+    pub sent: Option<SentPoints>,
+    /// Questions on its lines that wait for an answer.
+    pub asked: i64,
+}
+
+/// The points of a sheet as they went out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SentPoints {
+    /// Points.
+    pub points: Decimal,
+    /// Of how many.
+    pub possible: Decimal,
+    /// When.
+    pub at: NaiveDateTime,
 }
 
 /// One time that a team handed in.
@@ -69,8 +93,10 @@ pub struct Place {
     pub due_at: Option<NaiveDateTime>,
     /// What was handed in last, or came in any other way.
     pub sheet: Option<Submission>,
-    /// What was typed since, as it was kept, and when.
-    pub draft: Option<(String, NaiveDateTime)>,
+    /// What was typed last, if anything was typed here.
+    pub draft: Option<Draft>,
+    /// Pictures that the team brought.
+    pub pictures: Vec<Attachment>,
     /// Each time it was handed in, newest first.
     pub receipts: Vec<Receipt>,
     /// Whether marks are out.
@@ -81,9 +107,6 @@ pub struct Place {
 const SIGNS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
 /// Signs in a code.
 const LENGTH: usize = 12;
-/// Longest draft, in bytes.
-pub const MOST_DRAFT: usize = 256 * 1024;
-
 /// A code as a digest, however it was typed.
 fn digest_of(code: &str) -> String {
     let plain: String = code.chars().filter(char::is_ascii_alphanumeric).map(|c| c.to_ascii_uppercase()).collect();
@@ -179,37 +202,91 @@ fn receipts(c: &mut Db, team: u32, lab: Option<u32>) -> Result<Vec<(u32, Receipt
         .collect())
 }
 
-/// How a team's sheet stands, if it is in.
-fn state(c: &mut Db, team: u32, lab: u32) -> Result<Option<SheetState>, StoreError> {
+/// How often a team's sheet of a lab went out, if one is in.
+fn returns(c: &mut Db, team: u32, lab: u32) -> Result<Option<u32>, StoreError> {
     Ok(sheet_table::table
         .filter(sheet_table::team_id.eq(team))
         .filter(sheet_table::lab_id.eq(lab))
         .filter(sheet_table::stage.is_not_null())
-        .select(sheet_table::state)
+        .select(sheet_table::returns)
         .first(c.sql())
         .optional()?)
 }
 
-/// Whether the marks of a team's sheet are out.
+/// Whether the marks of a team's sheet are out; they stay out when a reviewer opens it again.
 fn is_out(c: &mut Db, team: u32, lab: u32) -> Result<bool, StoreError> {
-    Ok(state(c, team, lab)? == Some(SheetState::Returned))
+    Ok(returns(c, team, lab)?.is_some_and(|n| n > 0))
 }
 
-/// The labs of the term, with what the team handed in of each.
+/// The labs of the term with what the team handed in of each, and those of which it got a sheet back.
 ///
 /// # Errors
 /// Faults of the database.
 pub fn due(c: &mut Db, team: &Team) -> Result<Vec<Due>, StoreError> {
     let all = receipts(c, team.id, None)?;
-    let on_term = labs::open(c)?.into_iter().filter(|(_, standing)| *standing == Standing::Term);
+    let due_at: HashMap<u32, Option<NaiveDateTime>> = section_labs::table
+        .filter(section_labs::section_id.eq(team.section_id))
+        .select((section_labs::lab_id, section_labs::due_at))
+        .load(c.sql())?
+        .into_iter()
+        .collect();
+    let rows: Vec<(u32, u32, u32)> = sheet_table::table
+        .filter(sheet_table::team_id.eq(team.id))
+        .filter(sheet_table::stage.is_not_null())
+        .select((sheet_table::lab_id, sheet_table::id, sheet_table::returns))
+        .load(c.sql())?;
+    let sent: HashMap<u32, SentPoints> = went_out::table
+        .inner_join(sheet_table::table.on(went_out::sheet_id.eq(sheet_table::id)))
+        .filter(sheet_table::team_id.eq(team.id))
+        .filter(went_out::number.eq(sheet_table::returns))
+        .select((sheet_table::id, (went_out::points, went_out::possible, went_out::at)))
+        .load::<(u32, (Decimal, Decimal, NaiveDateTime))>(c.sql())?
+        .into_iter()
+        .map(|(id, (points, possible, at))| (id, SentPoints { points, possible, at }))
+        .collect();
+    let waiting: Vec<(u32, i64)> = questions::table
+        .inner_join(sheet_table::table.on(questions::sheet_id.eq(sheet_table::id)))
+        .filter(sheet_table::team_id.eq(team.id))
+        .filter(questions::answered_at.is_null())
+        .group_by(sheet_table::id)
+        .select((sheet_table::id, diesel::dsl::count_star()))
+        .load(c.sql())?;
     let mut out = Vec::new();
-    for (lab, _) in on_term {
-        let due_at = sections::get(c, team.section_id, lab.id)?.due_at;
-        let last = all.iter().find(|(of, _)| *of == lab.id).map(|(_, receipt)| receipt.clone());
-        let state = state(c, team.id, lab.id)?;
-        out.push(Due { lab, due_at, last, brought: state.is_some(), out: state == Some(SheetState::Returned) });
+    for (lab, standing) in labs::open(c)? {
+        let sheet = rows.iter().find(|(of, ..)| *of == lab.id);
+        let out_now = sheet.is_some_and(|(.., returns)| *returns > 0);
+        if standing != Standing::Term && !out_now {
+            continue;
+        }
+        out.push(Due {
+            due_at: due_at.get(&lab.id).copied().flatten(),
+            last: all.iter().find(|(of, _)| *of == lab.id).map(|(_, receipt)| receipt.clone()),
+            brought: sheet.is_some(),
+            out: out_now,
+            sent: sheet.and_then(|(_, id, _)| sent.get(id).cloned()),
+            asked: sheet.and_then(|(_, id, _)| waiting.iter().find(|(of, _)| of == id)).map_or(0, |(_, n)| *n),
+            lab,
+        });
     }
     Ok(out)
+}
+
+/// A team's sheet of a lab, once it has gone out.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where it has not; faults of the database.
+pub fn sheet(c: &mut Db, team: &Team, lab: u32) -> Result<SheetDetail, StoreError> {
+    let id: Option<u32> = sheet_table::table
+        .filter(sheet_table::team_id.eq(team.id))
+        .filter(sheet_table::lab_id.eq(lab))
+        .filter(sheet_table::stage.is_not_null())
+        .filter(sheet_table::returns.gt(0))
+        .select(sheet_table::id)
+        .first(c.sql())
+        .optional()?;
+    sheets::many(c, lab, &[id.ok_or(StoreError::NotFound("sheet that has gone out"))?])?
+        .pop()
+        .ok_or(StoreError::NotFound("sheet that has gone out"))
 }
 
 /// A team's place in a lab of the term.
@@ -222,43 +299,31 @@ pub fn place(c: &mut Db, team: &Team, lab: u32) -> Result<Place, StoreError> {
         return Err(StoreError::NotFound("lab on this term"));
     }
     let setting = sections::get(c, team.section_id, lab)?;
-    let draft = drafts::table.find((team.id, lab)).select((drafts::body, drafts::saved_at));
     Ok(Place {
         lab: labs::get(c, lab)?,
         settings: setting.settings,
         due_at: setting.due_at,
         sheet: sheets::current(c, lab, team.id)?,
-        draft: draft.first(c.sql()).optional()?,
+        draft: drafts::last(c, team, lab)?,
+        pictures: attachments::of_team(c, lab, team)?,
         receipts: receipts(c, team.id, Some(lab))?.into_iter().map(|(_, receipt)| receipt).collect(),
         out: is_out(c, team.id, lab)?,
     })
 }
 
-/// Keeps what a team has typed so far, in place of what was kept before.
-///
-/// # Errors
-/// [`StoreError::Bad`] where it is too long; faults of the database.
-pub fn keep(c: &mut Db, team: &Team, lab: u32, body: &str) -> Result<NaiveDateTime, StoreError> {
-    if body.len() > MOST_DRAFT {
-        return Err(StoreError::Bad(
-            "the sheet is too long to be kept".into(),
-            "take out what is not of the lab".into(),
-        ));
-    }
-    let now = c.now()?;
-    diesel::replace_into(drafts::table)
-        .values((drafts::team_id.eq(team.id), drafts::lab_id.eq(lab), drafts::body.eq(body), drafts::saved_at.eq(now)))
-        .execute(c.sql())?;
-    Ok(now)
-}
-
 /// Hands a team's sheet in: it is stored as typed, with the file that the team may keep, and judged. Nothing of the verdict
-/// is given.
+/// is given. `typed` are the fields, and the version that they came after.
 ///
 /// # Errors
 /// [`StoreError::Bad`] where marks are out, the section is closed or the lab is retired; [`StoreError::Conflict`] where the
-/// team was moved meanwhile; faults of the database.
-pub fn hand_in(c: &mut Db, team: &Team, lab: u32, table: &Submission, file: &[u8]) -> Result<Receipt, StoreError> {
+/// team was moved or another phone saved meanwhile; faults of the database.
+pub fn hand_in(
+    c: &mut Db,
+    team: &Team,
+    lab: u32,
+    (table, file): (&Submission, &[u8]),
+    typed: (u32, &str),
+) -> Result<Receipt, StoreError> {
     labs::takes_in(c, lab)?;
     let ground = ground::hold(c, lab, team.section_id)?;
     ground::still_there(c, &[(team.id, team.section_id)])?;
@@ -298,7 +363,7 @@ pub fn hand_in(c: &mut Db, team: &Team, lab: u32, table: &Submission, file: &[u8
         ))
         .execute(c.sql())?;
     let id = inserted(c.sql())?;
-    diesel::delete(drafts::table.find((team.id, lab))).execute(c.sql())?;
+    drafts::keep(c, team, lab, typed, true)?;
     Ok(Receipt { id, at: now, digest, minutes_late: late })
 }
 

@@ -45,6 +45,10 @@ pub(crate) const SIGN_IN: Text = text("name to sign in with", 60);
 pub(crate) const PERSON: Text = text("name", 80);
 /// A password.
 pub(crate) const PASSWORD: Text = text("password", 200);
+/// What a team asks on a line of its sheet.
+pub(crate) const QUESTION: Text = text("question", jurado_store::questions::MOST_WORDS);
+/// What it is answered.
+pub(crate) const ANSWER: Text = text("answer", jurado_store::questions::MOST_WORDS);
 /// A team's code.
 pub(crate) const CODE: Text = text("code", 40);
 /// What is typed of a reading.

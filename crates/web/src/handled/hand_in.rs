@@ -3,7 +3,7 @@
 use super::*;
 
 /// A browser in which nobody is signed in.
-async fn stranger(s: &Site) -> Browser<'_> {
+pub(super) async fn stranger(s: &Site) -> Browser<'_> {
     let mut browser = Browser { site: s, cookie: RefCell::default(), token: String::new() };
     let page = browser.get("/hand-in").await;
     browser.token = field_of(&page.body, "token");
@@ -11,7 +11,7 @@ async fn stranger(s: &Site) -> Browser<'_> {
 }
 
 /// The codes of a section, made anew, by team.
-async fn codes(s: &Site, chief: &Browser<'_>, section: &str) -> BTreeMap<String, String> {
+pub(super) async fn codes(s: &Site, chief: &Browser<'_>, section: &str) -> BTreeMap<String, String> {
     let path = format!("/sections/{}/codes", s.section(section));
     let page = chief.post(&path, &[("then", "anew")]).await;
     assert_eq!(page.status, 200, "{}", words(&page.body));
@@ -22,7 +22,7 @@ async fn codes(s: &Site, chief: &Browser<'_>, section: &str) -> BTreeMap<String,
     cards.map(|c| (between(c, "<b>", "</b>"), between(c, "class=\"n\">", "</span>"))).collect()
 }
 
-async fn come_in<'a>(s: &'a Site, code: &str) -> Browser<'a> {
+pub(super) async fn come_in<'a>(s: &'a Site, code: &str) -> Browser<'a> {
     let mut team = stranger(s).await;
     let answer = team.post("/hand-in/code", &[("code", code)]).await;
     assert_eq!((answer.status, answer.to.as_str()), (303, "/hand-in"), "{}", words(&answer.body));
@@ -30,7 +30,7 @@ async fn come_in<'a>(s: &'a Site, code: &str) -> Browser<'a> {
     team
 }
 
-const SHEET: [(&str, &str); 7] = [
+pub(super) const SHEET: [(&str, &str); 7] = [
     ("k.station", "1"),
     ("c.zero", "0.04"),
     ("c.plate_length", "84.44"),
@@ -96,7 +96,7 @@ async fn a_team_is_told_of_its_sheet_hands_in_again_and_keeps_its_receipt() {
     let receipt = team.done(&path, &with(&[("c.plate_volume", "30.34"), ("then", "in")])).await;
     assert!(receipt.contains("It is 20 min late") || receipt.contains("It is 21 min late"), "{receipt}");
     // Once marks are out it is not handed in again.
-    s.alter("UPDATE sheets SET state = 'returned', returned_at = UTC_TIMESTAMP()");
+    s.alter("UPDATE sheets SET state = 'returned', returns = 1, returned_at = UTC_TIMESTAMP()");
     assert!(team.refused(&path, &with(&[("then", "in")])).await.contains("Marks are out"));
     assert_eq!(s.count("SELECT COUNT(*) FROM hand_ins"), 3);
 }

@@ -3,7 +3,7 @@
 use super::*;
 
 /// Decides, signs and gives the version of a table.
-async fn signed(s: &Site, who: &Browser<'_>, id: u32) {
+pub(super) async fn signed(s: &Site, who: &Browser<'_>, id: u32) {
     let detail = s.run(|c| jurado_store::sheets::get(c, id, &s.user("chief")));
     let lab = s.run(|c| labs::get(c, s.lab));
     let mut version = detail.version;

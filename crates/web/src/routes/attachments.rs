@@ -56,7 +56,7 @@ pub(crate) async fn attach(
     form: Multipart,
 ) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let parts = parts::take(&door, &actor, form, BOUNDS).await?;
+    let parts = parts::take(&door, &actor.whose(), form, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or(""))?;
     if let Some((what, mend)) = objection(&parts) {
         return Err(WebError::Bad(what, mend));

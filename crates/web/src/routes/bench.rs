@@ -9,6 +9,7 @@ use jurado_core::decision::Action;
 use jurado_core::finding::Key;
 use jurado_core::protocol::Rule;
 use jurado_store::attachments::Attachment;
+use jurado_store::questions::{self, Question};
 use jurado_store::{DocketRow, HeldRecord, Lab, NewDecision, SheetDetail, SheetState, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
@@ -87,6 +88,7 @@ pub(super) struct Loaded {
     pub(super) lab: Lab,
     rows: Vec<DocketRow>,
     attachments: Vec<Attachment>,
+    asked: Vec<Question>,
     /// Rows that wait in quarantine, and whether who looks may release them.
     pub(super) waits: (Vec<HeldRecord>, bool),
 }
@@ -103,13 +105,14 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, Web
             let lab = jurado_store::labs::get_in(c, detail.lab_id, detail.section_id)?;
             let rows = jurado_store::docket::of_watch(c, lab.id, detail.section_id, user)?;
             let attachments = jurado_store::attachments::of(c, lab.id, detail.team_id)?;
+            let asked = if detail.returns > 0 { questions::of(c, detail.id)? } else { Vec::new() };
             let waits = match detail.submission.waiting {
                 0 => (Vec::new(), false),
                 _ => jurado_store::quarantine::of_table(c, detail.submission_id, detail.team_id, user)?,
             };
             let to_hold =
                 hold && detail.state == SheetState::Waiting && !jurado_store::hands::holds_well(c, detail.taken, user)?;
-            Ok((Loaded { detail, lab, rows, attachments, waits }, to_hold))
+            Ok((Loaded { detail, lab, rows, attachments, asked, waits }, to_hold))
         })
         .await?;
     if to_hold {
@@ -147,6 +150,7 @@ pub(super) fn show(
         held: row.is_some_and(|r| r.held_from(&actor.user)),
         may_remove: actor.user.role == jurado_store::Role::Coordinator,
         blind: actor.blind,
+        asked: &loaded.asked,
         tried,
     };
     let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &around);

@@ -55,6 +55,8 @@ impl Asked {
 
 /// Patterns told, each with how many tables wait for it.
 const MOST_ALIKE: usize = 4;
+/// Questions of teams that are told one by one.
+pub(crate) const MOST_QUESTIONS: i64 = 4;
 /// Most tables that a search lists.
 const MOST_FOUND: i64 = 60;
 
@@ -89,6 +91,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             clear: jurado_store::docket::list(c, user, &clear, Order::Need, 1)?,
             hanging: jurado_store::docket::hanging(c, user)?,
             held: jurado_store::quarantine::count(c, user)?,
+            questions: jurado_store::questions::list(c, user, false, MOST_QUESTIONS + 1)?,
             due,
             found,
         })

@@ -8,9 +8,10 @@ use askama::Template;
 use jurado_core::gaps::gaps;
 use jurado_core::submission::Submission;
 use jurado_intake::{long_grid, write_grid_exact};
-use jurado_store::door::{self as store_door, Place};
+use jurado_store::door::{self as store_door, Place, Team};
+use jurado_store::drafts::{self, Draft};
 use jurado_store::tries::{self, Counted};
-use jurado_store::{Store, StoreError};
+use jurado_store::{Db, Store, StoreError};
 use serde::Deserialize;
 
 use crate::crew::{self, Crew};
@@ -21,6 +22,7 @@ use crate::session::{self, is_night};
 use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
 use crate::views::hand_in::{DueView, ReceiptView, SheetView, fields_for, sheet_of};
+use crate::views::joining::{Joined, join};
 
 #[derive(Template)]
 #[template(path = "door/code.html")]
@@ -67,7 +69,12 @@ fn code_page(request: &HttpRequest, code: &str, fault: Option<(StatusCode, Strin
 /// What is due, for a team that has come in; for anybody else the form for a code.
 pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError> {
     let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None) };
-    let labs = crew.look(|c, team| Ok((store_door::due(c, team)?, c.now()?))).await?;
+    let mut labs = crew.look(|c, team| Ok((store_door::due(c, team)?, c.now()?))).await?;
+    // What is to be done comes first, the soonest due on top; then what came back, newest first.
+    labs.0.sort_by_key(|due| match &due.sent {
+        None => (0, due.due_at.map_or(i64::MAX, |at| at.and_utc().timestamp())),
+        Some(sent) => (1, -sent.at.and_utc().timestamp()),
+    });
     html(&LabsPage {
         frame: crew.frame("Hand in"),
         team: crew.team.name.clone(),
@@ -139,19 +146,30 @@ pub(crate) async fn leave(crew: Crew, request: HttpRequest, form: web::Form<Leav
     Ok(on_to("/hand-in"))
 }
 
-/// What a team typed last: the draft, else what was handed in.
-fn typed(place: &Place) -> Fields {
-    let draft = place.draft.as_ref().and_then(|(body, _)| serde_json::from_str::<Fields>(body).ok());
+/// The fields of a text that a draft was kept as.
+fn fields_in(body: &str) -> Fields {
+    serde_json::from_str(body).unwrap_or_default()
+}
+
+/// What a team typed last: the draft, else what was handed in or came in any other way.
+pub(super) fn typed(place: &Place) -> Fields {
+    let draft = place.draft.as_ref().filter(|d| !d.handed_in).map(|d| fields_in(&d.body));
     let handed_in = || place.sheet.as_ref().map(|sheet| fields_for(&place.lab.protocol, sheet));
     draft.or_else(handed_in).unwrap_or_default()
 }
 
-async fn shown(crew: &Crew, place: Place, fields: Fields, fault: Option<String>) -> Result<SheetPage, WebError> {
+/// A sheet as a page, with what two phones typed in the same boxes and what is wrong.
+pub(super) async fn shown(
+    crew: &Crew,
+    place: Place,
+    joined: Joined,
+    fault: Option<String>,
+) -> Result<SheetPage, WebError> {
     let (team, now) = (crew.team.clone(), crew.look(|c, _| c.now()).await?);
     let look = move || {
-        let sheet = sheet_of(&place.lab.protocol, &fields, &team);
+        let sheet = sheet_of(&place.lab.protocol, &joined.fields, &team);
         let told = if sheet.cells.is_empty() { Vec::new() } else { gaps(&place.lab.protocol, &place.settings, &sheet) };
-        SheetView::new(&place, &fields, &told, now, fault)
+        SheetView::new(&place, &joined, &told, now, fault)
     };
     let v = web::block(look).await?;
     Ok(SheetPage { frame: crew.frame(&v.title), team: crew.team.name.clone(), section: crew.team.section.clone(), v })
@@ -161,12 +179,118 @@ pub(crate) async fn sheet(crew: Crew, lab: web::Path<u32>) -> Result<HttpRespons
     let id = *lab;
     let place = crew.look(move |c, team| store_door::place(c, team, id)).await?;
     let fields = typed(&place);
-    html(&shown(&crew, place, fields, None).await?)
+    html(&shown(&crew, place, Joined::of(fields), None).await?)
 }
 
 /// The file that a team may keep: what it typed, cell by cell.
 fn file_of(place: &Place, sheet: &Submission) -> Vec<u8> {
     write_grid_exact(&long_grid(&place.lab.protocol, [sheet])).into_bytes()
+}
+
+/// What is done with the fields of a sheet.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Then {
+    /// They are kept, and it is told what to look at.
+    Look,
+    /// They are kept, by the page's script, while the team types.
+    Keep,
+    /// They are kept, and the page for files is next.
+    Files,
+    /// They are handed in.
+    HandIn,
+}
+
+impl Then {
+    fn of(text: &str) -> Then {
+        match text {
+            "in" => Then::HandIn,
+            "keep" => Then::Keep,
+            "files" => Then::Files,
+            _ => Then::Look,
+        }
+    }
+}
+
+/// What became of the fields of a sheet.
+pub(super) enum Outcome {
+    /// Kept as a draft.
+    Kept(Place, Joined),
+    /// Handed in.
+    HandedIn,
+    /// Not kept: another phone typed in the same boxes, which nobody was told yet.
+    Untold,
+    /// Not kept, and why.
+    Refused(Place, Joined, String),
+}
+
+/// How often what two phones save at the same moment is joined anew.
+const ROUNDS: usize = 6;
+
+/// Joins what was typed here with what another phone of the team saved since version `seen`, and keeps it or hands it in. What
+/// both typed in one box is kept as typed here, told, and not handed in before it was looked at.
+pub(super) async fn settle(
+    crew: &Crew,
+    id: u32,
+    (seen, mine): (Option<u32>, Fields),
+    then: Then,
+) -> Result<Outcome, WebError> {
+    let mut lost = WebError::NotFound("sheet");
+    for _ in 0..ROUNDS {
+        let (place, base) = crew
+            .look(move |c, team| {
+                let base = seen.map(|version| drafts::body(c, team, id, version)).transpose()?.flatten();
+                Ok((store_door::place(c, team, id)?, base))
+            })
+            .await?;
+        let last = place.draft.as_ref().map_or(0, |d| d.version);
+        let joined = match (&place.draft, seen) {
+            (Some(draft), Some(seen)) if draft.version != seen => {
+                join(&base.as_deref().map(fields_in).unwrap_or_default(), &fields_in(&draft.body), mine.clone())
+            }
+            _ => Joined::of(mine.clone()),
+        };
+        let sheet = sheet_of(&place.lab.protocol, &joined.fields, &crew.team);
+        let said = joined.fields.iter().filter(|(n, _)| n.starts_with("w.") || n.starts_with("x."));
+        let long = said.into_iter().find_map(|(_, why)| EXPLANATION.optional(why).err());
+        let empty = (then == Then::HandIn && sheet.cells.is_empty())
+            .then(|| "Nothing is typed yet: there is no sheet to hand in.".to_owned());
+        if let Some(told) = long.or(empty) {
+            return Ok(Outcome::Refused(place, joined, told));
+        }
+        // A script that saves shows nobody what both typed: that is kept only where a page tells it.
+        if then == Then::Keep && !joined.both.is_empty() {
+            return Ok(Outcome::Untold);
+        }
+        let body = serde_json::to_string(&joined.fields).map_err(|e| WebError::Broken(e.to_string()))?;
+        if last == 0 {
+            let first = place.sheet.as_ref().map(|sheet| fields_for(&place.lab.protocol, sheet)).unwrap_or_default();
+            let first = serde_json::to_string(&first).map_err(|e| WebError::Broken(e.to_string()))?;
+            crew.run(move |c, team| drafts::keep_first(c, team, id, &first)).await?;
+        }
+        let put = if then == Then::HandIn && joined.both.is_empty() {
+            let file = file_of(&place, &sheet);
+            let hand_in = move |c: &mut Db, team: &Team| {
+                store_door::hand_in(c, team, id, (&sheet, &file), (last, &body)).map(|_| Outcome::HandedIn)
+            };
+            crew.run(hand_in).await
+        } else {
+            let keep = move |c: &mut Db, team: &Team| {
+                let at = drafts::keep(c, team, id, (last, &body), false)?;
+                Ok(Draft { version: last + 1, body: body.clone(), at, handed_in: false })
+            };
+            let (kept, both) = (crew.run(keep).await, joined.clone());
+            kept.map(|draft| Outcome::Kept(Place { draft: Some(draft), ..place.clone() }, both))
+        };
+        match put {
+            Err(e @ WebError::Store(StoreError::Conflict(_))) => lost = e,
+            Err(WebError::Store(StoreError::Bad(what, mend))) => {
+                let told = format!("{}: {mend}.", crate::views::capital(&what));
+                return Ok(Outcome::Refused(place, joined, told));
+            }
+            other => return other,
+        }
+    }
+    Err(lost)
 }
 
 /// Keeps what is typed and says what to look at, or hands it in.
@@ -178,33 +302,36 @@ pub(crate) async fn send(
     let fields = fields.into_inner().0;
     crew.allow(field(&fields, "token").unwrap_or(""))?;
     let id = *lab;
-    let then = field(&fields, "then").unwrap_or("look").to_owned();
-    let kept: Fields = fields.into_iter().filter(|(n, _)| n != "token" && n != "then").collect();
-    let place = crew.look(move |c, team| store_door::place(c, team, id)).await?;
-    let sheet = sheet_of(&place.lab.protocol, &kept, &crew.team);
-    let said = kept.iter().filter(|(n, _)| n.starts_with("w.") || n.starts_with("x."));
-    let long = said.into_iter().find_map(|(_, why)| EXPLANATION.optional(why).err());
-    let empty = (then == "in" && sheet.cells.is_empty())
-        .then(|| "Nothing is typed yet: there is no sheet to hand in.".to_owned());
-    if let Some(told) = long.or(empty) {
-        return html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(&crew, place, kept, Some(told)).await?);
+    let then = Then::of(field(&fields, "then").unwrap_or("look"));
+    let seen = field(&fields, "seen").and_then(|v| v.parse().ok());
+    let ours = ["token", "then", "seen"];
+    let mine: Fields = fields.into_iter().filter(|(n, _)| !ours.contains(&n.as_str())).collect();
+    match (settle(&crew, id, (seen, mine), then).await?, then) {
+        (Outcome::HandedIn, _) => Ok(on_to(&format!("/hand-in/{id}/receipt"))),
+        (Outcome::Refused(place, joined, told), _) => {
+            html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(&crew, place, joined, Some(told)).await?)
+        }
+        (Outcome::Untold, _) => Ok(HttpResponse::Conflict().finish()),
+        (Outcome::Kept(place, _), Then::Keep) => Ok(kept_aside(&place)),
+        (Outcome::Kept(..), Then::Files) => Ok(on_to(&format!("/hand-in/{id}/files"))),
+        (Outcome::Kept(place, joined), _) => {
+            let fault = (then == Then::HandIn).then(|| {
+                "Not handed in yet: another phone of your team typed in the same boxes. Look at them.".to_owned()
+            });
+            let status = if fault.is_some() { StatusCode::CONFLICT } else { StatusCode::OK };
+            html_with(status, &shown(&crew, place, joined, fault).await?)
+        }
     }
-    if then == "in" {
-        let file = file_of(&place, &sheet);
-        let put = crew.run(move |c, team| store_door::hand_in(c, team, id, &sheet, &file)).await;
-        return match put {
-            Ok(_) => Ok(on_to(&format!("/hand-in/{id}/receipt"))),
-            Err(WebError::Store(StoreError::Bad(what, mend))) => {
-                let told = format!("{}: {mend}.", crate::views::capital(&what));
-                html_with(StatusCode::UNPROCESSABLE_ENTITY, &shown(&crew, place, kept, Some(told)).await?)
-            }
-            Err(e) => Err(e),
-        };
+}
+
+/// For the page's script: the version that was kept, and when.
+fn kept_aside(place: &Place) -> HttpResponse {
+    let mut answer = HttpResponse::NoContent();
+    if let Some(draft) = &place.draft {
+        answer.insert_header(("draft-version", draft.version.to_string()));
+        answer.insert_header(("draft-saved", crate::views::course::time(draft.at)));
     }
-    let body = serde_json::to_string(&kept).map_err(|e| WebError::Broken(e.to_string()))?;
-    let at = crew.run(move |c, team| store_door::keep(c, team, id, &body)).await?;
-    let place = Place { draft: Some((String::new(), at)), ..place };
-    html(&shown(&crew, place, kept, None).await?)
+    answer.finish()
 }
 
 pub(crate) async fn receipt(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {

@@ -120,7 +120,7 @@ const BOUNDS: Bounds = Bounds {
 };
 
 pub(crate) async fn upload(actor: Actor, door: web::Data<Door>, payload: Multipart) -> Result<HttpResponse, WebError> {
-    let parts = parts::take(&door, &actor, payload, BOUNDS).await?;
+    let parts = parts::take(&door, &actor.whose(), payload, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or("").trim())?;
     let pasted = field(&parts.fields, "pasted").unwrap_or("").to_owned();
     let asked = field(&parts.fields, "lab").unwrap_or("").trim().to_owned();

@@ -1,11 +1,13 @@
 //! One file per screen. Each handler: take apart, load, compute, shape, answer.
 
+pub(crate) mod asked;
 pub(crate) mod attachments;
 pub(crate) mod auth;
 pub(crate) mod bench;
 pub(crate) mod codes;
 pub(crate) mod course;
 pub(crate) mod docket;
+pub(crate) mod door_files;
 pub(crate) mod entry;
 pub(crate) mod floor;
 pub(crate) mod hand_in;
@@ -18,6 +20,7 @@ pub(crate) mod people;
 pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;
+pub(crate) mod record;
 pub(crate) mod returns;
 pub(crate) mod rulings;
 pub(crate) mod second;

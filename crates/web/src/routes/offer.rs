@@ -80,7 +80,7 @@ pub(super) fn offer_all(
             out.refused.push((part.name, fault));
             continue;
         };
-        match store.run(|c| attachments::put(c, lab, team.id, user, &part.name, &part.bytes)) {
+        match store.run(|c| attachments::put(c, lab, team.id, Some(user), &part.name, &part.bytes)) {
             Ok(id) => out.attached.push(id),
             Err(StoreError::File(f)) => out.refused.push((part.name, f)),
             Err(e) => return Err(e),

@@ -5,7 +5,6 @@ use futures_util::TryStreamExt;
 
 use crate::door::{Door, Turn};
 use crate::error::WebError;
-use crate::session::Actor;
 use crate::views::entry::Fields;
 
 /// How much of a form is taken.
@@ -40,12 +39,12 @@ pub(crate) struct Parts {
     pub(crate) _turn: Option<Turn>,
 }
 
-/// Reads a person's form, when it is its turn.
+/// Reads somebody's form, when it is its turn: a person's or a team's.
 ///
 /// # Errors
 /// Where it broke off, is larger altogether than may be, or does not get its turn.
-pub(crate) async fn take(door: &Door, actor: &Actor, payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
-    let turn = door.upload(actor.user.id).await?;
+pub(crate) async fn take(door: &Door, whose: &str, payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
+    let turn = door.upload(whose).await?;
     Ok(Parts { _turn: Some(turn), ..read(payload, bounds).await? })
 }
 

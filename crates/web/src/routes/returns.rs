@@ -10,6 +10,7 @@ use serde::Deserialize;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms;
 use crate::session::Actor;
+use crate::views::asked::Asks;
 use crate::views::entry::{Bounded, field};
 use crate::views::frame::Frame;
 use crate::views::returns::{MovedView, ReleaseView, ReturnsView, SheetView, Stock, marks_grid, package_tables};
@@ -214,12 +215,13 @@ pub(crate) async fn batch(actor: Actor, place: web::Query<Place>) -> Result<Http
 fn sheet_views(c: &mut Db, details: Vec<SheetDetail>) -> Result<Vec<SheetView>, StoreError> {
     let mut views = Vec::with_capacity(details.len());
     for detail in details {
+        let asks = Asks::new(&jurado_store::questions::of(c, detail.id)?, None, Default::default());
         let sent = if detail.state == SheetState::Returned { detail.as_sent(c)? } else { None };
         views.push(match sent {
-            Some((protocol, judged)) => SheetView::new(&protocol, &detail, &judged),
+            Some((protocol, judged)) => SheetView::new(&protocol, &detail, &judged, asks),
             None => {
                 let lab = jurado_store::labs::get_in(c, detail.lab_id, detail.section_id)?;
-                SheetView::new(&lab.protocol, &detail, &detail.judge(&lab.protocol))
+                SheetView::new(&lab.protocol, &detail, &detail.judge(&lab.protocol), asks)
             }
         });
     }

@@ -76,6 +76,7 @@ async fn shown(
                 may_remove: false,
                 blind: true,
                 tried: None,
+                asked: &[],
             };
             let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &around);
             let v = BenchView { team: "the team".into(), ..v };

@@ -20,11 +20,19 @@ use jurado_store::{DocketRow, Lab, SheetDetail, SheetState, StoredDecision};
 use super::bench::BenchPage;
 use super::hand_in::SheetPage as DoorPage;
 use super::returns::SheetPage;
+use crate::views::asked::Asks;
 use crate::views::bench::{Around, BenchView, Tried};
 use crate::views::entry::Fields;
 use crate::views::frame::Frame;
 use crate::views::hand_in::{SheetView as DoorView, fields_for, sheet_of};
+use crate::views::joining::Joined;
 use crate::views::returns::SheetView;
+
+/// A picture whose name, and what it shows, somebody typed.
+fn picture(name: &str) -> Attachment {
+    let media = "image/png".to_owned();
+    Attachment { id: 9, file_name: name.to_owned(), media, at: noon(), about: name.to_owned(), by: None }
+}
 
 fn noon() -> NaiveDateTime {
     NaiveDate::from_ymd_opt(2026, 11, 20).and_then(|d| d.and_hms_opt(12, 0, 0)).expect("a day")
@@ -120,6 +128,7 @@ fn around<'a>(rows: &'a [DocketRow], attachments: &'a [Attachment]) -> Around<'a
         held: false,
         blind: false,
         tried: None,
+        asked: &[],
     }
 }
 
@@ -291,7 +300,7 @@ fn what_is_said_of_every_table_reads_as_sentences() {
                 let says = jurado_core::wording::says(&lab.protocol, f);
                 clumsily.extend(clumsy(&says).map(|why| format!("{name}, says: {why:?} in “{says}”")));
             }
-            let sheet = SheetView::new(&lab.protocol, d, &judged);
+            let sheet = SheetView::new(&lab.protocol, d, &judged, Asks::default());
             let html =
                 SheetPage { frame: Frame::bare("sheet"), sheets: vec![sheet], batch: false }.render().expect("a sheet");
             assert_eq!(objection(&html), None, "{name}");
@@ -315,8 +324,7 @@ fn with_names_hidden_no_page_says_whose_table_it_is() {
         d.submission.section = "Wrackline".into();
     }
     let rows = rows(&details);
-    let pictures =
-        [Attachment { id: 9, file_name: "Quillback 0 graph.png".into(), media: "image/png".into(), at: noon() }];
+    let pictures = [picture("Quillback 0 graph.png")];
     for d in &details {
         let judged = d.judge(&lab.protocol);
         let open = page(&lab, d, &judged, &around(&rows, &pictures));
@@ -370,7 +378,7 @@ fn nothing_that_is_typed_becomes_markup() {
             });
         }),
     ];
-    let pictures = [Attachment { id: 9, file_name: EVIL.into(), media: "image/png".into(), at: noon() }];
+    let pictures = [picture(EVIL)];
     for (place, put) in places {
         let mut d = detail(1, first.submission.clone());
         put(&mut d);
@@ -382,7 +390,7 @@ fn nothing_that_is_typed_becomes_markup() {
             assert!(!html.contains("<script>alert"), "{place}: it would run");
             assert_eq!(objection(&html), None, "{place}");
         }
-        let sheet = SheetView::new(&lab.protocol, &d, &judged);
+        let sheet = SheetView::new(&lab.protocol, &d, &judged, Asks::default());
         let html = SheetPage { frame: Frame::bare(EVIL), sheets: vec![sheet], batch: true }.render().expect("a sheet");
         assert!(!html.contains("<script>alert"), "{place}: it would run on the sheet");
         assert_eq!(objection(&html), None, "{place} on the sheet");
@@ -487,7 +495,9 @@ fn a_sheet_at_the_door_loses_nothing_and_tells_each_thing_in_its_place() {
         let p = lab.protocol.clone();
         for mut d in details {
             // Every fifth cell is empty, has a letter or lacks a digit; a key is one that the lab does not have.
-            for (at, c) in d.submission.cells.iter_mut().enumerate().filter(|(at, _)| (at + d.id as usize).is_multiple_of(5)) {
+            for (at, c) in
+                d.submission.cells.iter_mut().enumerate().filter(|(at, _)| (at + d.id as usize).is_multiple_of(5))
+            {
                 match at % 3 {
                     0 => c.value.clear(),
                     1 => c.value.push('O'),
@@ -512,11 +522,12 @@ fn a_sheet_at_the_door_loses_nothing_and_tells_each_thing_in_its_place() {
                 sheet: Some(d.submission.clone()),
                 draft: None,
                 receipts: Vec::new(),
+                pictures: Vec::new(),
                 out: false,
             };
             let fields = fields_for(&p, &d.submission);
             let gaps = jurado_core::gaps::gaps(&p, &place.settings, &sheet_of(&p, &fields, &team));
-            let v = DoorView::new(&place, &fields, &gaps, noon(), None);
+            let v = DoorView::new(&place, &Joined::of(fields), &gaps, noon(), None);
             let page = DoorPage { frame: Frame::bare("Hand in"), team: "Alfa".into(), section: "Morning".into(), v };
             let html = page.render().expect("a page");
             assert_eq!(objection(&html), None, "{name}");

@@ -5,15 +5,17 @@ use std::collections::BTreeMap;
 use chrono::NaiveDateTime;
 use jurado_core::notation::counted;
 use jurado_store::docket::Alike;
+use jurado_store::questions::Placed;
 use jurado_store::{Counts, DocketRow, Lab, SheetState, User, roster::Section};
 use rust_decimal::prelude::ToPrimitive;
 
 use super::Mark;
+use super::asked::AskedView;
 use super::rulings::AlikeView;
 use crate::draw::docket::{self as drawn, Head, Spot};
 use crate::draw::profile;
 use crate::draw::svg::Svg;
-use crate::routes::docket::Asked;
+use crate::routes::docket::{Asked, MOST_QUESTIONS};
 use crate::views::bench::points;
 use crate::views::intake::time;
 
@@ -30,6 +32,8 @@ pub(crate) struct Waiting {
     pub(crate) clear: Vec<DocketRow>,
     pub(crate) hanging: f64,
     pub(crate) held: i64,
+    /// What teams ask on their lines: the oldest, and one more where there are more.
+    pub(crate) questions: Vec<Placed>,
     pub(crate) due: BTreeMap<(u32, u32), NaiveDateTime>,
     pub(crate) found: Option<Found>,
 }
@@ -62,6 +66,9 @@ pub(crate) struct DocketView {
     pub(crate) more_points: String,
     pub(crate) first_clear: Option<u32>,
     pub(crate) held: i64,
+    /// What teams ask: number, who, line and words.
+    pub(crate) questions: Vec<AskedView>,
+    pub(crate) more_questions: bool,
     pub(crate) asked: Asked,
     pub(crate) labs: Vec<(String, String)>,
     pub(crate) sections: Vec<(String, String)>,
@@ -188,6 +195,10 @@ impl DocketView {
             more_points: format!("{:.1}", (w.hanging - shown).max(0.0)),
             next,
             first_clear: w.clear.first().map(|r| r.id),
+            questions: (w.questions.iter().take(MOST_QUESTIONS as usize))
+                .map(|q| AskedView::new(q, &w.labs, blind))
+                .collect(),
+            more_questions: w.questions.len() > MOST_QUESTIONS as usize,
             held: w.held,
             labs: w.labs.iter().map(|l| (l.id.to_string(), l.protocol.title.clone())).collect(),
             sections: w.sections.iter().map(|s| (s.id.to_string(), s.name.clone())).collect(),

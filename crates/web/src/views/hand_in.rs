@@ -4,15 +4,18 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use chrono::NaiveDateTime;
 use jurado_core::gaps::Gap;
+use jurado_core::notation::counted;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::wording;
 use jurado_store::door::{Due, Place, Receipt, Team};
 
+use super::bench::points;
 use super::course::time;
 use super::entry::{BoxView, Fields, FormView, field, fields_of, form, submission};
+use super::joining::Joined;
 
-/// A lab on the list of what is due.
+/// A lab on the list of a team's sheets.
 pub(crate) struct DueView {
     pub(crate) id: u32,
     pub(crate) title: String,
@@ -20,6 +23,8 @@ pub(crate) struct DueView {
     pub(crate) stands: String,
     pub(crate) due: String,
     pub(crate) handed_in: bool,
+    /// Points and of how many, once it went out.
+    pub(crate) points: Option<(String, String)>,
 }
 
 /// Minutes in words, from the largest unit down.
@@ -50,13 +55,20 @@ impl DueView {
         DueView {
             id: due.lab.id,
             title: due.lab.protocol.title.clone(),
-            stands: match (&due.last, due.out) {
-                (_, true) => "marks are out".to_owned(),
+            stands: match (&due.last, &due.sent) {
+                (_, Some(sent)) if due.asked > 0 => {
+                    format!("returned {}; {} on it waits", time(sent.at), counted(due.asked as usize, "question"))
+                }
+                (_, Some(sent)) => format!("returned {}", time(sent.at)),
                 (Some(last), _) => format!("handed in {}{}", time(last.at), late(last)),
                 (None, _) if due.brought => "in, as your reviewer brought it".to_owned(),
                 (None, _) => "not handed in yet".to_owned(),
             },
-            due: due.due_at.map_or_else(String::new, |at| format!("due {}, {}", time(at), until(due.due_at, now))),
+            points: due.sent.as_ref().map(|s| (points(s.points), s.possible.normalize().to_string())),
+            due: match due.due_at.filter(|_| !due.out) {
+                Some(at) => format!("due {}, {}", time(at), until(due.due_at, now)),
+                None => String::new(),
+            },
             handed_in: due.last.is_some(),
         }
     }
@@ -92,6 +104,9 @@ pub(crate) struct SheetView {
     pub(crate) due: String,
     pub(crate) now: String,
     pub(crate) saved: String,
+    /// Version that what is shown came from.
+    pub(crate) seen: u32,
+    pub(crate) pictures: usize,
     /// How late it would be.
     pub(crate) late: String,
     pub(crate) out: bool,
@@ -121,13 +136,15 @@ fn box_of(protocol: &Protocol, (item, row): (usize, Option<u32>)) -> String {
 impl SheetView {
     pub(crate) fn new(
         place: &Place,
-        fields: &Fields,
+        Joined { fields, both }: &Joined,
         gaps: &[Gap],
         now: NaiveDateTime,
         fault: Option<String>,
     ) -> SheetView {
         let protocol = &place.lab.protocol;
-        let told: Vec<ToldView> = gaps.iter().enumerate().map(|(n, gap)| told(protocol, fields, n + 1, gap)).collect();
+        let mut told: Vec<ToldView> = both.iter().enumerate().map(|(n, of)| typed_twice(fields, n + 1, of)).collect();
+        let before = told.len();
+        told.extend(gaps.iter().enumerate().map(|(n, gap)| of_gap(protocol, fields, before + n + 1, gap)));
         let over = place.due_at.map(|due| (now - due).num_minutes()).filter(|m| *m > 0);
         let mut view = SheetView {
             lab: place.lab.id,
@@ -138,7 +155,9 @@ impl SheetView {
             told,
             due: place.due_at.map_or_else(|| "no time is set".to_owned(), time),
             now: time(now),
-            saved: place.draft.as_ref().map_or_else(String::new, |(_, at)| time(*at)),
+            saved: place.draft.as_ref().filter(|d| !d.handed_in).map_or_else(String::new, |d| time(d.at)),
+            seen: place.draft.as_ref().map_or(0, |d| d.version),
+            pictures: place.pictures.len(),
             late: over.map_or_else(String::new, span),
             out: place.out,
             times: place.receipts.len(),
@@ -252,7 +271,26 @@ pub(crate) fn fields_for(protocol: &Protocol, sheet: &Submission) -> Fields {
     out
 }
 
-fn told(protocol: &Protocol, fields: &Fields, n: usize, gap: &Gap) -> ToldView {
+/// What two phones typed in one box.
+fn typed_twice(fields: &Fields, n: usize, (name, theirs): &(String, String)) -> ToldView {
+    let said = |text: &str| if text.is_empty() { "nothing".to_owned() } else { format!("“{text}”") };
+    ToldView {
+        n,
+        mark: "hangs",
+        what: format!(
+            "Two phones typed here: {} on this one, {} on the other.",
+            said(field(fields, name).unwrap_or("")),
+            said(theirs)
+        ),
+        look: "The box keeps what this one typed. Look at the apparatus or the paper, and keep the one that is read there."
+            .to_owned(),
+        why: None,
+        boxes: vec![name.clone()],
+        at: name.clone(),
+    }
+}
+
+fn of_gap(protocol: &Protocol, fields: &Fields, n: usize, gap: &Gap) -> ToldView {
     let first = gap.cells.first().copied();
     let at = match (first, gap.key) {
         (Some(cell), _) => box_of(protocol, cell),

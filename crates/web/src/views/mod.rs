@@ -1,5 +1,6 @@
 //! Finished text and coordinates for the templates. All rounding comes from `core::notation`.
 
+pub(crate) mod asked;
 pub(crate) mod bench;
 pub(crate) mod course;
 pub(crate) mod docket;
@@ -8,6 +9,7 @@ pub(crate) mod floor;
 pub(crate) mod frame;
 pub(crate) mod hand_in;
 pub(crate) mod intake;
+pub(crate) mod joining;
 pub(crate) mod lab_form;
 pub(crate) mod moderation;
 pub(crate) mod moving;

@@ -9,10 +9,11 @@ use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_core::wording;
 use jurado_intake::PackageTable;
 use jurado_store::roster::{Section, Student};
-use jurado_store::{Counts, DocketRow, Lab, Moved, SentMark, SheetDetail, SheetState};
+use jurado_store::{Counts, DocketRow, Lab, Moved, SentMark, SheetDetail, SheetState, WentOut};
 use rust_decimal::Decimal;
 
 use super::Mark;
+use super::asked::{Asks, points_line, result_line};
 use super::bench::points;
 use crate::views::intake::time;
 
@@ -387,6 +388,9 @@ pub(crate) fn package_tables(protocol: &Protocol, details: &[SheetDetail]) -> Ve
     ]
 }
 
+/// Most signs of what a line said.
+const MOST_SAYS: usize = 400;
+
 /// One team's sheet.
 pub(crate) struct SheetView {
     pub(crate) id: u32,
@@ -400,14 +404,25 @@ pub(crate) struct SheetView {
     pub(crate) possible: String,
     pub(crate) sentences: Vec<String>,
     pub(crate) steps: Vec<StepView>,
-    pub(crate) lines: Vec<(String, String, String)>,
+    pub(crate) lines: Vec<PointsView>,
+    /// What was asked on its lines.
+    pub(crate) asks: Asks,
     /// What differs from the sheet that went out before.
     pub(crate) since: Vec<String>,
     pub(crate) cautions: Vec<String>,
 }
 
+/// One line of the score.
+pub(crate) struct PointsView {
+    pub(crate) key: String,
+    pub(crate) title: String,
+    pub(crate) points: String,
+    pub(crate) possible: String,
+}
+
 /// One result, corrected step by step.
 pub(crate) struct StepView {
+    pub(crate) key: String,
     pub(crate) title: String,
     pub(crate) reported: String,
     pub(crate) mark: Mark,
@@ -418,13 +433,45 @@ pub(crate) struct StepView {
 impl SheetView {
     /// The sheet of a table. One that went out and was not opened again shows what its team got: the points that went out,
     /// and `judged` as it was then ([`SheetDetail::as_sent`]).
-    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged) -> SheetView {
+    pub(crate) fn new(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, asks: Asks) -> SheetView {
         let sent = detail.went_out.as_ref().filter(|_| detail.state == SheetState::Returned);
+        SheetView::laid_out(protocol, detail, judged, (sent, asks))
+    }
+
+    /// The sheet as its team got it last, whatever became of it since; `judged` as it was then.
+    pub(crate) fn for_team(protocol: &Protocol, detail: &SheetDetail, judged: &Judged, asks: Asks) -> SheetView {
+        let view = SheetView::laid_out(protocol, detail, judged, (detail.went_out.as_ref(), asks));
+        SheetView { state: "returned", ..view }
+    }
+
+    /// What a line says, by its key: what is asked about is told with it.
+    pub(crate) fn line_says(&self, key: &str) -> Option<String> {
+        let points = self.lines.iter().find(|l| l.key == key);
+        let step = || self.steps.iter().find(|s| s.key == key);
+        let says = points
+            .map(|l| format!("{}: {} of {} points", l.title, l.points, l.possible))
+            .or_else(|| step().map(|s| format!("{}: yours {}, {}", s.title, s.reported, s.mark.word)))?;
+        Some(says.chars().take(MOST_SAYS).collect())
+    }
+
+    fn laid_out(
+        protocol: &Protocol,
+        detail: &SheetDetail,
+        judged: &Judged,
+        (sent, asks): (Option<&WentOut>, Asks),
+    ) -> SheetView {
         // A sheet that went out tells the rulings of then.
         let then = sent.and_then(|s| s.from.as_ref()).map(|from| &from.rulings);
         let rulings = then.unwrap_or(&detail.rulings);
         let keys: BTreeMap<&String, &String> = judged.keys.iter().collect();
+        let line = |criterion: &str, title: &str, points: &str, possible: &str| PointsView {
+            key: points_line(criterion),
+            title: title.to_owned(),
+            points: points.to_owned(),
+            possible: possible.to_owned(),
+        };
         SheetView {
+            asks,
             id: detail.id,
             team: judged.team.clone(),
             section: judged.section.clone(),
@@ -452,12 +499,12 @@ impl SheetView {
                 Vec::new()
             },
             lines: match sent {
-                Some(w) => w.lines.iter().map(|l| (l.title.clone(), l.points.clone(), l.possible.clone())).collect(),
+                Some(w) => w.lines.iter().map(|l| line(&l.criterion, &l.title, &l.points, &l.possible)).collect(),
                 None => judged
                     .score
                     .lines
                     .iter()
-                    .map(|l| (l.title.clone(), points(l.decided), l.possible.normalize().to_string()))
+                    .map(|l| line(&l.criterion, &l.title, &points(l.decided), &l.possible.normalize().to_string()))
                     .collect(),
             },
         }
@@ -472,6 +519,7 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
             let stages = e.stages?;
             let asked = protocol.results[r.index].plus_minus;
             Some(StepView {
+                key: result_line(protocol, r.item, r.row),
                 title: super::capital(&e.title),
                 reported: if e.reported.is_empty() {
                     "nothing".to_owned()

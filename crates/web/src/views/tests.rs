@@ -49,6 +49,7 @@ fn waiting(labs: Vec<Lab>, sections: usize, counts: BTreeMap<(u32, u32), Counts>
         clear: Vec::new(),
         hanging: 0.0,
         held: 0,
+        questions: Vec::new(),
         due: BTreeMap::new(),
         found: None,
     }

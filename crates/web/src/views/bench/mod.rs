@@ -13,6 +13,7 @@ use jurado_core::finding::{Finding, Severity};
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
+use jurado_store::questions::Question;
 use jurado_store::{DocketRow, HeldRecord, SheetDetail, SheetState};
 use rust_decimal::Decimal;
 
@@ -65,12 +66,18 @@ pub(crate) struct BenchView {
     pub(crate) due: String,
     /// Why nothing of it is changed any more.
     pub(crate) shelved: Option<ShelvedView>,
+    /// What the team asks on its lines and nobody has answered: number, line and words.
+    pub(crate) asked: Vec<(u32, String, String)>,
 }
 
 /// What belongs to a table besides its numbers.
 pub(crate) struct AttachmentView {
     pub(crate) id: u32,
     pub(crate) name: String,
+    /// What it shows, as the team says it.
+    pub(crate) about: String,
+    /// Whether the team brought it itself.
+    pub(crate) of_team: bool,
     pub(crate) picture: bool,
 }
 
@@ -112,6 +119,8 @@ pub(crate) struct Around<'a> {
     pub(crate) may_remove: bool,
     pub(crate) blind: bool,
     pub(crate) tried: Option<&'a Tried>,
+    /// What the team asks on its lines.
+    pub(crate) asked: &'a [Question],
 }
 
 /// A try-out, judged.
@@ -267,6 +276,8 @@ impl BenchView {
                     id: a.id,
                     // A file is often named after its team.
                     name: if around.blind { format!("attachment {}", n + 1) } else { a.file_name.clone() },
+                    about: if around.blind { String::new() } else { a.about.clone() },
+                    of_team: a.by.is_none(),
                     picture: a.media.starts_with("image/"),
                 })
                 .collect(),
@@ -275,6 +286,12 @@ impl BenchView {
             held: around.held,
             revision: detail.revision,
             trying: around.tried.map(|t| try_view(t, judged)),
+            asked: around
+                .asked
+                .iter()
+                .filter(|q| q.answer.is_none())
+                .map(|q| (q.id, q.says.clone(), q.body.clone()))
+                .collect(),
             shelved: detail.shelved.as_ref().map(|s| ShelvedView::new(s, around.may_remove)),
             due: detail
                 .due_at

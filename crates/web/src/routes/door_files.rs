@@ -1,0 +1,244 @@
+//! What a team brings as files: a sheet in place of typing it, and pictures that go with it.
+
+use actix_multipart::Multipart;
+use actix_web::http::{StatusCode, header};
+use actix_web::{HttpResponse, web};
+use askama::Template;
+use jurado_core::protocol::Protocol;
+use jurado_intake::{Intake, read_own, write_ods, write_sheet, write_xlsx};
+use jurado_store::attachments as pictures;
+use jurado_store::door::{self as store_door, Place};
+use serde::Deserialize;
+
+use super::attachments::{BOUNDS, in_words, objection};
+use super::hand_in::{Outcome, Then, settle};
+use super::parts;
+use super::returns::{ODS, XLSX};
+use crate::crew::Crew;
+use crate::door::Door;
+use crate::error::{WebError, html, html_with, on_to};
+use crate::flash::{Said, on_to_saying};
+use crate::views::entry::field;
+use crate::views::frame::Frame;
+use crate::views::hand_in::fields_for;
+
+#[derive(Template)]
+#[template(path = "door/files.html")]
+struct FilesPage {
+    frame: Frame,
+    team: String,
+    section: String,
+    lab: u32,
+    title: String,
+    /// What a picture may show.
+    about: Vec<String>,
+    pictures: Vec<PictureView>,
+    out: bool,
+    fault: Option<String>,
+    /// What of a file could not be used, line by line.
+    held: Vec<String>,
+}
+
+struct PictureView {
+    id: u32,
+    name: String,
+    about: String,
+    picture: bool,
+}
+
+/// Most lines of a file that are told one by one.
+const MOST_TOLD: usize = 12;
+
+/// What a picture may show: the sheet as a whole, or one reading.
+fn subjects(p: &Protocol) -> Vec<String> {
+    let whole = ["the sheet on paper", "the graph", "the working"].map(str::to_owned);
+    let readings = p.readings.iter().filter(|r| p.items[r.item].words.is_none()).map(|r| p.items[r.item].title.clone());
+    whole.into_iter().chain(readings.map(|t| format!("the reading: {t}"))).collect()
+}
+
+fn page_of(crew: &Crew, place: &Place, fault: Option<String>, held: Vec<String>) -> FilesPage {
+    let view = |a: &pictures::Attachment| PictureView {
+        id: a.id,
+        name: a.file_name.clone(),
+        about: a.about.clone(),
+        picture: a.media.starts_with("image/"),
+    };
+    FilesPage {
+        frame: crew.frame("Files and pictures"),
+        team: crew.team.name.clone(),
+        section: crew.team.section.clone(),
+        lab: place.lab.id,
+        title: place.lab.protocol.title.clone(),
+        about: subjects(&place.lab.protocol),
+        pictures: place.pictures.iter().map(view).collect(),
+        out: place.out,
+        fault,
+        held,
+    }
+}
+
+async fn place(crew: &Crew, lab: u32) -> Result<Place, WebError> {
+    crew.look(move |c, team| store_door::place(c, team, lab)).await
+}
+
+pub(crate) async fn page(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let place = place(&crew, *lab).await?;
+    html(&page_of(&crew, &place, None, Vec::new()))
+}
+
+/// A form with files of this team, in its turn and with its token.
+async fn taken(crew: &Crew, door: &Door, form: Multipart) -> Result<parts::Parts, WebError> {
+    let parts = parts::take(door, &format!("team {}", crew.team.id), form, BOUNDS).await?;
+    crew.allow(field(&parts.fields, "token").unwrap_or(""))?;
+    Ok(parts)
+}
+
+const OUT: &str = "Marks are out: nothing is brought to this sheet any more. Ask on a line of it instead.";
+
+fn refused(crew: &Crew, place: &Place, told: impl Into<String>, held: Vec<String>) -> Result<HttpResponse, WebError> {
+    html_with(StatusCode::UNPROCESSABLE_ENTITY, &page_of(crew, place, Some(told.into()), held))
+}
+
+/// The lines of a file that cannot be used, in words.
+fn held(intake: &Intake) -> Vec<String> {
+    let line = |h: &jurado_intake::HeldRow| format!("Line {}: {}; {}.", h.fault.line, h.fault.what, h.fault.mend);
+    let mut out: Vec<String> = intake.held.iter().take(MOST_TOLD).map(line).collect();
+    if intake.held.len() > MOST_TOLD {
+        out.push(format!("And {} lines more.", intake.held.len() - MOST_TOLD));
+    }
+    out
+}
+
+/// Reads a file into the form, where it is looked at before it is handed in.
+pub(crate) async fn file(
+    crew: Crew,
+    door: web::Data<Door>,
+    lab: web::Path<u32>,
+    form: Multipart,
+) -> Result<HttpResponse, WebError> {
+    let id = *lab;
+    let parts = taken(&crew, &door, form).await?;
+    let place = place(&crew, id).await?;
+    if place.out {
+        return refused(&crew, &place, OUT, Vec::new());
+    }
+    if let Some((what, mend)) = objection(&parts) {
+        return refused(&crew, &place, format!("{what} {mend}"), Vec::new());
+    }
+    let Some((name, bytes)) = parts.files.into_iter().next() else {
+        return refused(&crew, &place, "No file was chosen: choose the filled data sheet.", Vec::new());
+    };
+    let (protocol, team) = (place.lab.protocol.clone(), crew.team.clone());
+    let read = web::block(move || read_own(&bytes, &protocol, (&team.section, &team.name))).await?;
+    let intake = match read {
+        Ok(intake) => intake,
+        Err(f) => {
+            let told = format!("“{name}”, line {}: {}; {}.", f.line, f.what, f.mend);
+            return refused(&crew, &place, told, Vec::new());
+        }
+    };
+    let Some(table) = intake.tables.first().filter(|t| t.cells.iter().any(|c| !c.value.trim().is_empty())) else {
+        return refused(&crew, &place, format!("Nothing is filled in in “{name}” that could be used."), held(&intake));
+    };
+    // The file takes the place of what is there, and is kept beside what another phone saves meanwhile.
+    let seen = place.draft.as_ref().map(|d| d.version);
+    let cells = table.cells.iter().filter(|c| !c.value.trim().is_empty()).count();
+    match settle(&crew, id, (seen, fields_for(&place.lab.protocol, table)), Then::Look).await? {
+        Outcome::Refused(place, _, told) => refused(&crew, &place, told, held(&intake)),
+        Outcome::Kept(place, _) if !intake.held.is_empty() => {
+            let told =
+                format!("{cells} boxes of “{name}” were read; the lines below were not. Mend them, or type them.");
+            refused(&crew, &place, told, held(&intake))
+        }
+        _ => {
+            let said = Said::done("Read, not handed in yet", format!("{cells} boxes of “{name}”. Look, then hand in."));
+            Ok(on_to_saying(&format!("/hand-in/{id}"), said))
+        }
+    }
+}
+
+/// Takes pictures of the sheet, the graph, the working or a single reading.
+pub(crate) async fn picture(
+    crew: Crew,
+    door: web::Data<Door>,
+    lab: web::Path<u32>,
+    form: Multipart,
+) -> Result<HttpResponse, WebError> {
+    let id = *lab;
+    let parts = taken(&crew, &door, form).await?;
+    let place = place(&crew, id).await?;
+    if place.out {
+        return refused(&crew, &place, OUT, Vec::new());
+    }
+    if let Some((what, mend)) = objection(&parts) {
+        return refused(&crew, &place, format!("{what} {mend}"), Vec::new());
+    }
+    if parts.files.is_empty() {
+        return refused(&crew, &place, "No picture was chosen: choose one, or take one with the phone.", Vec::new());
+    }
+    let asked = field(&parts.fields, "about").unwrap_or("");
+    let about = subjects(&place.lab.protocol).into_iter().find(|s| s == asked).unwrap_or_default();
+    let files = parts.files;
+    let put = crew
+        .run(move |c, team| {
+            for (name, bytes) in &files {
+                pictures::bring(c, id, team, &about, (name, bytes))?;
+            }
+            Ok(())
+        })
+        .await;
+    match put.map_err(in_words) {
+        Ok(()) => Ok(on_to(&format!("/hand-in/{id}/files"))),
+        Err(Ok((what, mend))) => refused(&crew, &place, format!("{what} {mend}"), Vec::new()),
+        Err(Err(e)) => Err(e),
+    }
+}
+
+/// Shows a picture that the team brought itself.
+pub(crate) async fn show(crew: Crew, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let (media, body) = crew.look(move |c, team| pictures::of_team_get(c, id, team)).await?;
+    let disposition = if media.starts_with("image/") { "inline" } else { "attachment; filename=\"attachment.pdf\"" };
+    Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, disposition)).body(body))
+}
+
+#[derive(Deserialize)]
+pub(crate) struct Remove {
+    token: String,
+}
+
+pub(crate) async fn remove(
+    crew: Crew,
+    at: web::Path<(u32, u32)>,
+    form: web::Form<Remove>,
+) -> Result<HttpResponse, WebError> {
+    crew.allow(&form.token)?;
+    let (lab, id) = *at;
+    let place = place(&crew, lab).await?;
+    if place.out {
+        return refused(&crew, &place, OUT, Vec::new());
+    }
+    crew.run(move |c, team| pictures::take_away(c, id, lab, team)).await?;
+    Ok(on_to(&format!("/hand-in/{lab}/files")))
+}
+
+/// The lab's data sheet with the team's name on it, to be filled in and brought back.
+pub(crate) async fn blank(crew: Crew, at: web::Path<(u32, String)>) -> Result<HttpResponse, WebError> {
+    let (lab, ending) = at.into_inner();
+    let place = place(&crew, lab).await?;
+    let p = &place.lab.protocol;
+    let own = jurado_core::submission::Submission {
+        section: crew.team.section.clone(),
+        team: crew.team.name.clone(),
+        ..Default::default()
+    };
+    let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
+    let (media, body) = match ending.as_str() {
+        "csv" => ("text/csv; charset=utf-8", write_sheet(p, Some(&own)).into_bytes()),
+        "xlsx" => (XLSX, write_xlsx(p, Some(&own)).map_err(|e| broken(&e))?),
+        "ods" => (ODS, write_ods(p, Some(&own)).map_err(|e| broken(&e))?),
+        _ => return Err(WebError::NotFound("kind of file")),
+    };
+    let name = format!("attachment; filename=\"{}-sheet.{ending}\"", p.id);
+    Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, name)).body(body))
+}
