@@ -1,7 +1,7 @@
 // Refuses a dependency whose licence is not on the list below. Reads what Cargo itself knows; fetches nothing.
 import { execFileSync } from "node:child_process";
 
-const ALLOWED = new Set(["MIT", "Apache-2.0", "Apache-2.0 WITH LLVM-exception", "BSD-2-Clause", "BSD-3-Clause", "ISC", "Zlib", "Unicode-3.0", "CC0-1.0", "0BSD", "Unlicense", "BSL-1.0", "MPL-2.0", "MIT-0", "OFL-1.1", "bzip2-1.0.6"]);
+const ALLOWED = new Set(["MIT", "Apache-2.0", "Apache-2.0 WITH LLVM-exception", "BSD-2-Clause", "BSD-3-Clause", "ISC", "Zlib", "Unicode-3.0", "CC0-1.0", "0BSD", "Unlicense", "BSL-1.0", "MPL-2.0", "MIT-0", "OFL-1.1", "bzip2-1.0.6", "CDLA-Permissive-2.0"]);
 const metadata = JSON.parse(execFileSync("cargo", ["metadata", "--format-version", "1", "--locked"], { maxBuffer: 1 << 28 }));
 
 // `A OR B` needs one allowed, `A AND B` both; a slash is the old way of writing OR.

@@ -8,6 +8,7 @@ mod people;
 mod records;
 mod serving;
 mod simulating;
+mod stand_in;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -51,6 +52,11 @@ enum Command {
         /// Where to write; standard output if absent.
         #[arg(long)]
         out: Option<PathBuf>,
+    },
+    /// Stand in for a service of the college where there is none.
+    StandIn {
+        #[command(subcommand)]
+        which: stand_in::StandIn,
     },
     /// Simulate a class whose truth is known: submissions.csv and truth.json.
     Simulate {
@@ -202,6 +208,7 @@ fn main() -> ExitCode {
     let outcome = match Arguments::parse().command {
         Command::Judge(files) => commands::judge(&files),
         Command::Class(files) => commands::class(&files),
+        Command::StandIn { which } => stand_in::run(&which),
         Command::Explain { protocol, submissions, team, format, out } => {
             commands::explain(&protocol, &submissions, team.as_deref(), format == Format::Json, out.as_deref())
         }

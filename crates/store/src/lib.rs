@@ -37,6 +37,7 @@ pub use queries::imports::{self, ImportRow, Preview, Taken};
 pub use queries::jobs::{self, Job};
 pub use queries::labs::{self, FolderText, FromFolder, Lab};
 pub use queries::moderation;
+pub use queries::outbox;
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::questions;
 pub use queries::roster;
@@ -50,7 +51,7 @@ pub use queries::terms;
 pub use queries::tries;
 pub use queries::users::{self, User};
 pub use queries::verify;
-pub use records::words::{FolderState, ImportState, JobKind, JobState, Role, SheetState};
+pub use records::words::{FolderState, ImportState, JobKind, JobState, Role, ScoreState, SheetState};
 pub use transaction::Db;
 pub use work::{Workers, work_on, work_once};
 

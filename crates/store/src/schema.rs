@@ -158,6 +158,13 @@ diesel::table! {
     }
 }
 diesel::table! {
+    outbox (id) {
+        id -> Unsigned<Integer>, student_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, sheet_id -> Unsigned<Integer>,
+        number -> Unsigned<Integer>, state -> Varchar, tries -> Unsigned<Integer>, next_at -> Datetime, told -> Varchar,
+        made_at -> Datetime, sent_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
     column_maps (lab_id, head, user_id) {
         lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
     }
@@ -196,6 +203,7 @@ diesel::joinable!(imports -> users (user_id));
 diesel::joinable!(decisions -> users (user_id));
 diesel::joinable!(team_codes -> teams (team_id));
 diesel::joinable!(hand_ins -> imports (import_id));
+diesel::joinable!(outbox -> students (student_id));
 diesel::joinable!(quarantine -> imports (import_id));
 diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
@@ -231,5 +239,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     team_codes,
     drafts,
     hand_ins,
-    questions
+    questions,
+    outbox
 );

@@ -16,9 +16,9 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, hand_in, intake, moderation,
-    new_lab, people, protocol_text, protocols, quick, record, returns, rulings, second, sections, setting, shelf,
-    stations, tryout, watch, words,
+    asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
+    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, rulings, second, sections, setting,
+    shelf, stations, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -99,6 +99,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/sections", web::get().to(sections::page))
         .route("/sections/change", web::post().to(sections::change))
         .route("/sections/roster", web::post().to(sections::roster))
+        .route("/sections/roster/college", web::get().to(gradebook::roster))
         .route("/sections/roster.csv", web::get().to(sections::roster_csv))
         .route("/sections/{id}/codes", web::get().to(codes::page))
         .route("/sections/{id}/codes", web::post().to(codes::make))
@@ -184,6 +185,11 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/returns/batch", web::get().to(returns::batch))
         .route("/returns/moved", web::get().to(returns::moved))
         .route("/returns/moved", web::post().to(returns::settle_moved))
+        .route("/returns/gradebook", web::get().to(gradebook::page))
+        .route("/returns/gradebook", web::post().to(gradebook::set))
+        .route("/returns/gradebook/try", web::post().to(gradebook::try_now))
+        .route("/returns/gradebook/compare", web::get().to(gradebook::reconcile))
+        .route("/returns/gradebook/again", web::post().to(gradebook::again))
         .route("/returns/{id}", web::get().to(returns::sheet))
         .route("/metrics", web::get().to(watch::metrics))
         .route("/health", web::get().to(watch::health))
@@ -271,6 +277,7 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
     crate::views::course::read(course);
     let shared = Shared::new(&store, &secret, &settings);
     let workers = Workers::start(&store);
+    let sender = jurado_college::Sender::start(&store);
     let server = HttpServer::new(move || application(&shared))
         .workers(2)
         // As many as the pool has connections: more would only wait for one, each with memory of its own.
@@ -283,7 +290,11 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
         })?;
     println!("{}", settings.greeting);
     let outcome = server.run().await.map_err(|e| e.to_string());
-    let _ = web::block(move || workers.stop()).await;
+    let _ = web::block(move || {
+        workers.stop();
+        sender.stop();
+    })
+    .await;
     outcome
 }
 

@@ -14,6 +14,7 @@ pub mod imports;
 pub mod jobs;
 pub mod labs;
 pub mod moderation;
+pub mod outbox;
 pub mod quarantine;
 pub mod questions;
 pub mod roster;

@@ -56,6 +56,20 @@ macro_rules! kept_as_word {
 }
 
 kept_as_word! {
+    /// How a score on its way to the gradebook stands.
+    ScoreState {
+        /// It is sent, or will be again.
+        Waiting = "waiting",
+        /// An answer says that it arrived.
+        Sent = "sent",
+        /// The gradebook does not take it: a person has to look.
+        Refused = "refused",
+        /// A later score of the same student and lab took its place.
+        Overtaken = "overtaken",
+    }
+}
+
+kept_as_word! {
     /// Where a table stands with people.
     SheetState {
         /// It waits for decisions or for a signature.
@@ -168,12 +182,13 @@ impl From<MarkWord> for Mark {
 
 #[cfg(test)]
 mod tests {
-    use super::{ActionWord, ImportState, JobState, Role, SheetState};
+    use super::{ActionWord, ImportState, JobState, Role, ScoreState, SheetState};
 
     #[test]
     fn every_word_names_its_own_and_nothing_else_names_any() {
         assert!(SheetState::ALL.iter().all(|s| SheetState::of_word(s.word()) == Some(*s)));
         assert!(ImportState::ALL.iter().all(|s| ImportState::of_word(s.word()) == Some(*s)));
+        assert!(ScoreState::ALL.iter().all(|s| ScoreState::of_word(s.word()) == Some(*s)));
         assert!(JobState::ALL.iter().all(|s| JobState::of_word(s.word()) == Some(*s)));
         assert!(ActionWord::ALL.iter().all(|s| ActionWord::of_word(s.word()) == Some(*s)));
         assert_eq!(Role::of_word("owner"), None, "an unknown role is nobody's");

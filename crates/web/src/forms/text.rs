@@ -49,6 +49,10 @@ pub(crate) const PASSWORD: Text = text("password", 200);
 pub(crate) const QUESTION: Text = text("question", jurado_store::questions::MOST_WORDS);
 /// What it is answered.
 pub(crate) const ANSWER: Text = text("answer", jurado_store::questions::MOST_WORDS);
+/// Address of another service.
+pub(crate) const ADDRESS: Text = text("address", 200);
+/// A token that another service gave.
+pub(crate) const SECRET: Text = text("token", 400);
 /// A team's code.
 pub(crate) const CODE: Text = text("code", 40);
 /// What is typed of a reading.

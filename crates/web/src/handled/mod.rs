@@ -6,6 +6,7 @@ mod bench;
 mod course;
 mod doors;
 mod floor;
+mod gradebook;
 mod hand_in;
 mod intake;
 mod lot;

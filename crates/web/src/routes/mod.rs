@@ -10,6 +10,7 @@ pub(crate) mod docket;
 pub(crate) mod door_files;
 pub(crate) mod entry;
 pub(crate) mod floor;
+pub(crate) mod gradebook;
 pub(crate) mod hand_in;
 pub(crate) mod intake;
 pub(crate) mod moderation;

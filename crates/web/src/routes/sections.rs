@@ -165,6 +165,11 @@ pub(crate) struct Roster {
     text: String,
 }
 
+/// The page with a roster put where one is pasted.
+pub(super) async fn with_roster(actor: &Actor, text: String) -> Result<HttpResponse, WebError> {
+    html(&show(actor, None, text, Asked::default()).await?)
+}
+
 pub(crate) async fn roster(actor: Actor, form: web::Form<Roster>) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     actor.coordinator("The roster is brought by the coordinator")?;

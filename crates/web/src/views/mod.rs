@@ -7,6 +7,7 @@ pub(crate) mod docket;
 pub(crate) mod entry;
 pub(crate) mod floor;
 pub(crate) mod frame;
+pub(crate) mod gradebook;
 pub(crate) mod hand_in;
 pub(crate) mod intake;
 pub(crate) mod joining;
