@@ -73,6 +73,10 @@ test("every route asks for whoever may use it, and a session that was ended open
     query(`INSERT INTO questions (sheet_id, line_key, says, body, asked_at) VALUES (${sheet}, 'x', 'x', 'x', '2026-01-01')`);
     return [sheet, query("SELECT MAX(id) FROM questions")];
   }));
+  const tokens = Object.fromEntries(["reviewer1", "reviewer2"].map((who) => {
+    query(`INSERT INTO api_tokens (user_id, name, digest, brings, made_at, until) SELECT id, 'x', SHA2('${who}', 256), 0, '2026-01-01', '2099-01-01' FROM users WHERE sign_in = '${who}'`);
+    return [who, query("SELECT MAX(id) FROM api_tokens")];
+  }));
   const bench = (rest, form) => ({ at: (id) => `/bench/${id}${rest}`, theirs: evening, mine: morning, form });
   const what = {
     "GET /": {},
@@ -164,6 +168,16 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /returns/gradebook/compare": { coordinator: true },
     "POST /returns/gradebook/again": { coordinator: true, form: { column: "x" } },
     "GET /sections/roster/college": { coordinator: true },
+    "GET /account/tokens": {},
+    "POST /account/tokens": { form: { name: "" } },
+    "POST /account/tokens/{id}/end": { at: (id) => `/account/tokens/${id}/end`, theirs: tokens.reviewer2, mine: tokens.reviewer1, form: {} },
+    // With a token and no cookie: tested where its page is.
+    "GET /api/v1/openapi.json": { open: true },
+    "GET /api/v1/labs": { open: true },
+    "GET /api/v1/labs/{lab}/tables": { open: true, path: "/api/v1/labs/keel-plate/tables" },
+    "POST /api/v1/labs/{lab}/tables": { open: true, path: "/api/v1/labs/keel-plate/tables", form: {} },
+    "GET /api/v1/tables/{id}/verdict": { open: true, path: `/api/v1/tables/${morning}/verdict` },
+    "GET /api/v1/marks": { open: true },
     "GET /asked": {},
     "POST /asked/{id}": { at: (id) => `/asked/${id}`, theirs: asked[evening], mine: asked[morning], form: { body: "x" } },
     "GET /intake": {},

@@ -48,6 +48,7 @@ pub use queries::settings;
 pub use queries::sheets::{self, Moved, NewDecision, ReturnedLine, SheetDetail, StoredDecision, WentOut};
 pub use queries::shelf;
 pub use queries::terms;
+pub use queries::tokens;
 pub use queries::tries;
 pub use queries::users::{self, User};
 pub use queries::verify;

@@ -165,6 +165,12 @@ diesel::table! {
     }
 }
 diesel::table! {
+    api_tokens (id) {
+        id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, name -> Varchar, digest -> Char, brings -> Bool, made_at -> Datetime,
+        until -> Datetime, used_at -> Nullable<Datetime>, closed_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
     column_maps (lab_id, head, user_id) {
         lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
     }

@@ -16,9 +16,9 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
+    api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
     moderation, new_lab, people, protocol_text, protocols, quick, record, returns, rulings, second, sections, setting,
-    shelf, stations, tryout, watch, words,
+    shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -191,6 +191,15 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/returns/gradebook/compare", web::get().to(gradebook::reconcile))
         .route("/returns/gradebook/again", web::post().to(gradebook::again))
         .route("/returns/{id}", web::get().to(returns::sheet))
+        .route("/account/tokens", web::get().to(tokens::page))
+        .route("/account/tokens", web::post().to(tokens::make))
+        .route("/account/tokens/{id}/end", web::post().to(tokens::end))
+        .route("/api/v1/openapi.json", web::get().to(api::description))
+        .route("/api/v1/labs", web::get().to(api::labs_list))
+        .route("/api/v1/labs/{lab}/tables", web::get().to(api::tables))
+        .route("/api/v1/labs/{lab}/tables", web::post().to(api::bring))
+        .route("/api/v1/tables/{id}/verdict", web::get().to(api::verdict))
+        .route("/api/v1/marks", web::get().to(api::marks))
         .route("/metrics", web::get().to(watch::metrics))
         .route("/health", web::get().to(watch::health))
         .route("/assets/{path:.*}", web::get().to(assets::serve))
@@ -251,6 +260,7 @@ pub(crate) fn application(
         .app_data(shared.expected.clone())
         .app_data(shared.health.clone())
         .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
+        .app_data(web::PayloadConfig::new(jurado_intake::UPLOAD.bytes))
         .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
         .app_data(web::QueryConfig::default().error_handler(error::bad_query))
         .wrap(from_fn(flash::keep))

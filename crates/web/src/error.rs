@@ -69,6 +69,12 @@ struct ErrorPage<'a> {
 }
 
 impl WebError {
+    /// What is wrong and how to mend it, where no page is shown.
+    pub(crate) fn in_words(&self) -> (String, String) {
+        let (_, _, what, mend) = self.told();
+        (what, mend)
+    }
+
     fn told(&self) -> (StatusCode, &'static str, String, String) {
         let unavailable = "Nothing was changed. Wait a moment and load the page again; what you had typed is still in the page before.";
         match self {

@@ -26,6 +26,7 @@ pub mod settings;
 pub mod sheets;
 pub mod shelf;
 pub mod terms;
+pub mod tokens;
 pub mod tries;
 pub mod users;
 pub mod verify;

@@ -51,6 +51,8 @@ pub(crate) const QUESTION: Text = text("question", jurado_store::questions::MOST
 pub(crate) const ANSWER: Text = text("answer", jurado_store::questions::MOST_WORDS);
 /// Address of another service.
 pub(crate) const ADDRESS: Text = text("address", 200);
+/// What a token of one's own is for.
+pub(crate) const TOKEN_NAME: Text = text("name of the token", jurado_store::tokens::MOST_NAME);
 /// A token that another service gave.
 pub(crate) const SECRET: Text = text("token", 400);
 /// A team's code.

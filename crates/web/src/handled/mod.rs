@@ -1,6 +1,7 @@
 //! The handlers without a browser: requests as a page of ours would send them, against a database of their own. What a screen
 //! looks like and how it is used is tested in `e2e/`; here it is what each form answers, above all to what cannot be.
 
+mod api;
 mod asking;
 mod bench;
 mod course;

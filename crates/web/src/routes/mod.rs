@@ -1,5 +1,6 @@
 //! One file per screen. Each handler: take apart, load, compute, shape, answer.
 
+pub(crate) mod api;
 pub(crate) mod asked;
 pub(crate) mod attachments;
 pub(crate) mod auth;
@@ -29,6 +30,7 @@ pub(crate) mod sections;
 pub(crate) mod setting;
 pub(crate) mod shelf;
 pub(crate) mod stations;
+pub(crate) mod tokens;
 pub(crate) mod tryout;
 pub(crate) mod watch;
 pub(crate) mod words;
