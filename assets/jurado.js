@@ -62,7 +62,7 @@
     switch (e.key) {
       case "g": after = "g"; return true;
       case "/": { const el = document.querySelector("[data-find]"); if (el) { el.focus(); el.select(); } return Boolean(el); }
-      case "?": document.getElementById("help").showModal(); return true;
+      case "?": document.getElementById("help")?.showModal(); return true;
       case "j": return move(1);
       case "k": return move(-1);
       case " ": return onward();

@@ -108,6 +108,13 @@ export async function startApp(name, { demo = true, labs = ["keel-plate"], more 
     coordinator: (options) => app.signIn("coordinator", passwords.coordinator, options),
     reviewer1: (options) => app.signIn("reviewer1", passwords.reviewer1, options),
     reviewer2: (options) => app.signIn("reviewer2", passwords.reviewer2, options),
+    /** Waits until something holds, for so many seconds at most. */
+    async until(holds, seconds = 20) {
+      for (const end = Date.now() + 1000 * seconds; !(await holds()); ) {
+        if (Date.now() > end) throw new Error(`it did not come to be in ${seconds} s: ${holds}`);
+        await new Promise((resolve) => setTimeout(resolve, 200));
+      }
+    },
     /** From the Docket to a team's table. */
     async bench(page, team) {
       await page.goto(`${origin}/returns`);

@@ -1,5 +1,9 @@
 //! The door: codes, what a team is told of its sheet, handing in again and late, and what a team never sees.
 
+use std::collections::BTreeSet;
+
+use jurado_core::protocol::Protocol;
+
 use super::*;
 
 /// A browser in which nobody is signed in.
@@ -214,4 +218,106 @@ async fn what_came_in_by_a_file_stays_as_it_was_typed_when_the_team_opens_it() {
         ("the jaw was open", "")
     );
     assert_eq!(cell("disc_diameter", Some(3)).unit, "mm");
+}
+
+/// The numbers of a text that somebody could read there, each as it is written.
+fn numbers(text: &str) -> BTreeSet<String> {
+    // A digit among letters belongs to a word, such as a digest.
+    let word = |c: char| c.is_alphanumeric() || c == '.' || c == ',';
+    let number = |w: &&str| !w.is_empty() && w.chars().all(|c| c.is_ascii_digit() || c == '.' || c == ',');
+    let words = text.split(|c: char| !word(c)).map(|w| w.trim_matches(['.', ',']));
+    words.filter(number).map(str::to_owned).collect()
+}
+
+/// A lab's references as somebody might write them: in the item's own unit, to three figures and more.
+fn references(p: &Protocol) -> BTreeSet<String> {
+    let mut out = BTreeSet::new();
+    for r in &p.references {
+        let unit = &p.items[r.item].unit;
+        let values = r.entries.iter().flat_map(|e| [e.low, e.high, e.middle()]).chain(r.short.iter().copied());
+        for value in values.map(|v| unit.from_si(v, unit.nature)) {
+            for figures in 3..=6 {
+                let text = jurado_core::notation::figures(value.abs(), figures);
+                out.insert(text.trim_start_matches('0').trim_start_matches('.').to_owned());
+                out.insert(text);
+            }
+        }
+    }
+    out.retain(|t| t.bytes().filter(u8::is_ascii_digit).count() >= 3);
+    out
+}
+
+/// Over every lab of the library and every route of a team: no answer before marks are out holds a reference, a verdict or
+/// another team, but for what the team typed and what the blank sheet prints.
+#[actix_web::test]
+async fn no_answer_to_a_team_holds_a_reference_a_verdict_or_another_team() {
+    let folder = format!("{}/../../protocols", env!("CARGO_MANIFEST_DIR"));
+    let s = site("door_secrets").await;
+    let chief_user = s.user("chief");
+    let chief = s.browser("chief").await;
+    let team = come_in(&s, &codes(&s, &chief, "Morning").await["Alfa"]).await;
+    let mut names: Vec<String> = std::fs::read_dir(format!("{folder}/worlds"))
+        .expect("worlds")
+        .filter_map(|e| e.ok()?.path().file_stem().map(|f| f.to_string_lossy().into_owned()))
+        .collect();
+    names.sort();
+    let routes: Vec<&str> = include_str!("../app.rs")
+        .lines()
+        .filter(|l| l.contains("\"/hand-in/{lab}") && l.contains("web::get()"))
+        .filter_map(|l| l.split('"').nth(1))
+        .collect();
+    assert!(names.len() >= 24 && routes.len() >= 4, "{names:?} {routes:?}");
+    let (mut answers, mut looked_for) = (0, 0);
+    for (n, name) in names.iter().enumerate() {
+        let read = |path: String| std::fs::read_to_string(path).expect("a file");
+        let (source, world) = (read(format!("{folder}/{name}.toml")), read(format!("{folder}/worlds/{name}.toml")));
+        let lab = s.run(|c| labs::install(c, &source));
+        let p = lab.protocol.clone();
+        let simulated = jurado_sim::Lab::new(&source, &world).expect("a lab and its world");
+        let order = jurado_sim::Order { teams: 3, seed: 40 + n as u64, slips: 0.8, ..Default::default() };
+        let mut tables = simulated.simulate(&order).tables;
+        for (table, (section, name)) in
+            tables.iter_mut().zip([("Morning", "Alfa"), ("Morning", "Bittern"), ("Evening", "Zulu")])
+        {
+            (table.section, table.team) = (section.to_owned(), name.to_owned());
+        }
+        let file = jurado_intake::write_grid_exact(&jurado_intake::long_grid(&p, &tables));
+        s.run(|c| {
+            let id = imports::offer(c, lab.id, &chief_user, "class.csv", file.as_bytes())?;
+            imports::take(c, id, &chief_user)
+        });
+        let own = jurado_intake::write_sheet(&p, Some(&tables[0])) + &p.cautions.join(" ");
+        let own: BTreeSet<String> = numbers(&own).into_iter().chain(tables[0].keys.values().cloned()).collect();
+        let secrets: Vec<String> = references(&p).into_iter().filter(|t| !own.contains(t)).collect();
+        looked_for += secrets.len();
+        // One cell is spoilt, so that something is told.
+        let mut fields = crate::views::hand_in::fields_for(&p, &tables[0]);
+        if let Some((_, value)) = fields.iter_mut().find(|(n, v)| n.starts_with("c.") && !v.is_empty()) {
+            value.push('O');
+        }
+        let sent: Vec<(&str, &str)> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
+        let at = |route: &str| route.replace("{lab}", &lab.id.to_string()).replace("{ending}", "csv");
+        let mut seen = vec![("what is told".to_owned(), team.post(&at("/hand-in/{lab}"), &sent).await)];
+        let in_now: Vec<(&str, &str)> = sent.iter().copied().chain([("then", "in")]).collect();
+        seen.push(("handing in".to_owned(), team.post(&at("/hand-in/{lab}"), &in_now).await));
+        seen.push(("the list".to_owned(), team.get("/hand-in").await));
+        for route in &routes {
+            seen.push((at(route), team.get(&at(route)).await));
+        }
+        for (what, answer) in seen {
+            assert!(answer.status < 500, "{name}, {what}: {}", answer.status);
+            let main = answer.body.split_once("<main").map_or(answer.body.as_str(), |(_, main)| main);
+            // What stands in a field is the team's own; the rest is ours.
+            let text = if answer.kind.contains("html") { words(main) } else { main.to_owned() };
+            let there = numbers(&text);
+            for secret in &secrets {
+                assert!(!there.contains(secret), "{name}, {what}: the reference {secret} is told: {text}");
+            }
+            for hidden in ["Bittern", "Zulu", "unexplained", "decimal point", "recomputed", "percent off"] {
+                assert!(!text.contains(hidden), "{name}, {what}: “{hidden}” is told: {text}");
+            }
+            answers += 1;
+        }
+    }
+    assert!(answers > 200 && looked_for > 100, "{answers} answers, {looked_for} values looked for");
 }
