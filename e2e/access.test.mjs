@@ -82,6 +82,8 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
       await team.getByRole("button", { name: /^Hand in/ }).click();
       await team.waitForURL(/receipt/);
       await check(team, `a receipt, ${size.width} px by ${lamp}`);
+      await team.goto(`${app.origin}/hand-in/${keel}/room`);
+      await check(team, `the room, ${size.width} px by ${lamp}`);
       await team.goto(`${app.origin}/hand-in`);
       await check(team, `what is due, ${size.width} px by ${lamp}`);
     }

@@ -160,6 +160,8 @@ test("every route asks for whoever may use it, and a session that was ended open
     "POST /hand-in/{lab}/picture": { open: true, multipart: true, path: `/hand-in/${lab}/picture` },
     "POST /hand-in/{lab}/picture/{id}/remove": { open: true, path: `/hand-in/${lab}/picture/1/remove`, form: {} },
     "GET /hand-in/{lab}/blank.{ending}": { open: true, path: `/hand-in/${lab}/blank.csv` },
+    "GET /hand-in/{lab}/room": { open: true, path: `/hand-in/${lab}/room` },
+    "POST /hand-in/{lab}/room": { open: true, path: `/hand-in/${lab}/room`, form: {} },
     "GET /hand-in/{lab}/sheet": { open: true, path: `/hand-in/${lab}/sheet` },
     "POST /hand-in/{lab}/ask": { open: true, path: `/hand-in/${lab}/ask`, form: { line: "x", body: "x" } },
     "GET /returns/gradebook": { coordinator: true },

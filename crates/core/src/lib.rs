@@ -14,6 +14,7 @@ pub mod instructor;
 pub mod judging;
 pub mod moderation;
 pub mod notation;
+pub mod plan;
 pub mod plots;
 pub mod preview;
 pub mod protocol;

@@ -17,8 +17,8 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
-    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, rulings, second, sections, setting,
-    shelf, stations, tokens, tryout, watch, words,
+    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, room, rulings, second, sections,
+    setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -154,6 +154,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/hand-in/{lab}/picture/{id}/remove", web::post().to(door_files::remove))
         .route("/hand-in/{lab}/blank.{ending}", web::get().to(door_files::blank))
         .route("/hand-in/{lab}/sheet", web::get().to(record::sheet))
+        .route("/hand-in/{lab}/room", web::get().to(room::page))
+        .route("/hand-in/{lab}/room", web::post().to(room::look))
         .route("/hand-in/{lab}/ask", web::post().to(record::ask))
         .route("/asked", web::get().to(asked::page))
         .route("/asked/{id}", web::post().to(asked::answer))

@@ -24,6 +24,7 @@ pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod record;
 pub(crate) mod returns;
+pub(crate) mod room;
 pub(crate) mod rulings;
 pub(crate) mod second;
 pub(crate) mod sections;

@@ -5,31 +5,37 @@ use std::collections::BTreeMap;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::class::algorithm_a;
-use jurado_core::judging::judge;
+use jurado_core::judging::judge_in;
+use jurado_core::section::Section;
 use jurado_store::Lab;
 
 use crate::error::{WebError, html};
 use crate::session::Actor;
 use crate::views::entry::{Bounded, Fields, FormView, field, form, submission};
 use crate::views::frame::Frame;
-use crate::views::quick::{AdviceView, Others};
+use crate::views::quick::{AdviceView, For, Others};
 
 #[derive(Template)]
 #[template(path = "quick.html")]
 struct QuickPage {
     frame: Frame,
+    /// Where the form goes.
+    action: String,
+    /// Whether other teams may be looked at.
+    may_compare: bool,
     labs: Vec<(u32, String, bool)>,
     lab: Option<LabView>,
 }
 
-struct LabView {
-    id: u32,
-    title: String,
-    notes: Vec<(String, Vec<String>)>,
-    cautions: Vec<String>,
-    form: FormView,
-    advice: AdviceView,
-    compare: bool,
+/// The lab on the tables, with the readings so far.
+pub(super) struct LabView {
+    pub(super) id: u32,
+    pub(super) title: String,
+    pub(super) notes: Vec<(String, Vec<String>)>,
+    pub(super) cautions: Vec<String>,
+    pub(super) form: FormView,
+    pub(super) advice: AdviceView,
+    pub(super) compare: bool,
 }
 
 /// Most tables that a comparison looks at.
@@ -72,6 +78,25 @@ async fn others(actor: &Actor, lab: u32, keys: BTreeMap<String, String>) -> Resu
     .await?)
 }
 
+impl LabView {
+    /// What the fields say so far, judged as its section sets.
+    pub(super) fn new(lab: &Lab, section: &Section, fields: &Fields, for_whom: For<'_>) -> LabView {
+        let p = &lab.protocol;
+        let table = submission(p, fields, "", "");
+        let judged = judge_in(p, section, &table, &[], &[]);
+        let notes = p.instruments.iter().filter(|i| !i.notes.is_empty());
+        LabView {
+            id: lab.id,
+            title: p.title.clone(),
+            notes: notes.map(|i| (crate::views::capital(&i.title), i.notes.clone())).collect(),
+            cautions: p.cautions.clone(),
+            form: form(p, fields, false),
+            advice: AdviceView::new((p, section), (&table, fields), &judged, for_whom),
+            compare: field(fields, "compare").is_some(),
+        }
+    }
+}
+
 async fn show(actor: &Actor, lab: Option<u32>, fields: &Fields) -> Result<QuickPage, WebError> {
     let mut all = labs(actor).await?;
     all.sort_by_key(|(_, used)| !used);
@@ -86,29 +111,15 @@ async fn show(actor: &Actor, lab: Option<u32>, fields: &Fields) -> Result<QuickP
             let table = submission(&lab.protocol, fields, "", "");
             let others = if compare { Some(others(actor, lab.id, table.keys.clone()).await?) } else { None };
             let fields = fields.clone();
-            let view = move |_: &Actor| {
-                let p = &lab.protocol;
-                let judged = judge(p, &table, &[], &[]);
-                LabView {
-                    id: lab.id,
-                    title: p.title.clone(),
-                    notes: p
-                        .instruments
-                        .iter()
-                        .filter(|i| !i.notes.is_empty())
-                        .map(|i| (crate::views::capital(&i.title), i.notes.clone()))
-                        .collect(),
-                    cautions: p.cautions.clone(),
-                    form: form(p, &fields, false),
-                    advice: AdviceView::new(p, &table, &judged, others.as_ref()),
-                    compare,
-                }
-            };
+            let view =
+                move |_: &Actor| LabView::new(&lab, &Section::default(), &fields, For::Reviewer(others.as_ref()));
             Some(actor.think("Judging these readings", view).await?)
         }
     };
     Ok(QuickPage {
         frame: actor.frame("Quick check", "quick"),
+        action: lab.map_or_else(String::new, |id| format!("/quick/{id}")),
+        may_compare: true,
         labs: all.iter().map(|(l, _)| (l.id, l.protocol.title.clone(), Some(l.id) == lab)).collect(),
         lab: view,
     })

@@ -4,11 +4,14 @@ use jurado_core::class::Robust;
 use jurado_core::finding::{About, Finding, Kind, Support};
 use jurado_core::judging::shown_clean;
 use jurado_core::notation;
+use jurado_core::plan::{Step, may_be_told, plan};
 use jurado_core::protocol::Protocol;
+use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{CellState, Judged};
 use jurado_core::wording;
 
+use super::entry::{Fields, field};
 use super::{Mark, capital};
 
 /// The results of the other teams.
@@ -18,8 +21,37 @@ pub(crate) struct Others {
     pub(crate) count: usize,
 }
 
+/// Who reads the advice.
+#[derive(Clone, Copy)]
+pub(crate) enum For<'a> {
+    /// A reviewer, perhaps beside what the other teams give.
+    Reviewer(Option<&'a Others>),
+    /// A team that still measures.
+    Team,
+}
+
+/// One thing to do next.
+pub(crate) struct NextView {
+    /// What to do; it waits for the team's own estimate where there is one to make.
+    pub(crate) says: Option<String>,
+    /// The box of the estimate: its name, what it asks for, and what was typed.
+    pub(crate) estimate: Option<(String, String, String)>,
+}
+
+/// The results of a table's rows, as the readings give them so far.
+pub(crate) struct RowsView {
+    pub(crate) title: String,
+    pub(crate) heads: Vec<String>,
+    pub(crate) rows: Vec<(u32, Vec<String>)>,
+}
+
 /// Everything the template lays out.
 pub(crate) struct AdviceView {
+    /// What to do next.
+    pub(crate) next: Vec<NextView>,
+    /// Whether the plan is shown without an estimate.
+    pub(crate) unasked: bool,
+    pub(crate) rows: Vec<RowsView>,
     /// Readings that are there.
     pub(crate) there: usize,
     pub(crate) missing: Vec<String>,
@@ -61,7 +93,20 @@ fn cause_named(kind: &Kind) -> Option<usize> {
 }
 
 impl AdviceView {
-    pub(crate) fn new(protocol: &Protocol, table: &Submission, judged: &Judged, others: Option<&Others>) -> AdviceView {
+    /// Of a table as it is so far; `fields` hold the team's estimates, and what the section sets goes into the plan. A team is
+    /// told the results of its rows alone, and none that leans on a reference.
+    pub(crate) fn new(
+        (protocol, section): (&Protocol, &Section),
+        (table, fields): (&Submission, &Fields),
+        judged: &Judged,
+        for_whom: For<'_>,
+    ) -> AdviceView {
+        let others = match for_whom {
+            For::Reviewer(others) => others,
+            For::Team => None,
+        };
+        let open = may_be_told(protocol);
+        let told = |index: usize| matches!(for_whom, For::Reviewer(_)) || open.get(index) == Some(&true);
         let there = table.cells.len();
         let mut missing = Vec::new();
         for (spec, reading) in protocol.readings.iter().zip(&judged.readings) {
@@ -83,7 +128,9 @@ impl AdviceView {
         let mut again = Vec::new();
         let mut noted = Vec::new();
         // Of an empty table there is nothing to say but that it is empty.
-        for f in judged.findings.iter().filter(|f| there > 0 && of_the_room(&f.kind)) {
+        let team = matches!(for_whom, For::Team);
+        let here = |f: &&Finding| !team || f.kind.properties().about != About::Lab;
+        for f in judged.findings.iter().filter(|f| there > 0 && of_the_room(&f.kind)).filter(here) {
             let (mark, says) = (Mark::of(&f.kind), wording::says(protocol, f));
             if f.kind.properties().pressing {
                 again.push(AgainView { mark, says, causes: causes(protocol, judged, f) });
@@ -95,7 +142,8 @@ impl AdviceView {
         let results = judged
             .results
             .iter()
-            .filter(|r| r.row.is_none() && (r.clean.is_some() || r.right_word.is_some()))
+            // What the sheet asks a team to work out is not worked out for it.
+            .filter(|r| !team && r.row.is_none() && (r.clean.is_some() || r.right_word.is_some()))
             .map(|r| {
                 let item = &protocol.items[r.item];
                 let word = r.right_word.and_then(|w| item.words.as_ref()?.get(w as usize).cloned());
@@ -126,8 +174,59 @@ impl AdviceView {
                 ResultView { title: capital(&protocol.full_title(r.item)), value, others }
             })
             .collect();
-        AdviceView { there, missing, again, noted, results, others: others.map(|o| o.count) }
+        let unasked = field(fields, "unasked").is_some();
+        AdviceView {
+            next: plan(protocol, section, table).iter().map(|s| next(protocol, s, fields, unasked)).collect(),
+            unasked,
+            rows: rows(protocol, judged, told),
+            there,
+            missing,
+            again,
+            noted,
+            results,
+            others: others.map(|o| o.count),
+        }
     }
+}
+
+/// A step, with the estimate that the team makes first where it is a reading that is expected.
+fn next(protocol: &Protocol, step: &Step, fields: &Fields, unasked: bool) -> NextView {
+    let says = wording::step(protocol, step);
+    let Step::End { item, row, .. } = step else { return NextView { says: Some(says), estimate: None } };
+    let it = &protocol.items[*item];
+    let name = format!("e.{}:{row}", it.id);
+    let typed = field(fields, &name).unwrap_or("").trim().to_owned();
+    let shown = unasked || !typed.is_empty();
+    let unit = it.unit_after();
+    let unit = if unit.is_empty() { unit } else { format!(", in{unit}") };
+    let label = format!("Your own estimate of the {} of run {row}{unit}", it.title);
+    NextView { says: shown.then_some(says), estimate: Some((name, label, typed)) }
+}
+
+/// The results of each table's rows, of the rows that have any.
+fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> Vec<RowsView> {
+    let of = |t: usize| {
+        let columns: Vec<usize> = protocol
+            .results
+            .iter()
+            .enumerate()
+            .filter(|(n, _)| told(*n))
+            .map(|(_, r)| r.item)
+            .filter(|i| protocol.table_of(*i) == Some(t) && protocol.items[*i].words.is_none())
+            .collect();
+        let value = |item: usize, row: u32| {
+            let r = judged.results.iter().find(|r| r.item == item && r.row == Some(row) && r.clean.is_some());
+            r.map_or_else(String::new, shown_clean)
+        };
+        let last = columns.iter().filter_map(|i| protocol.most_row(*i)).max().unwrap_or(0);
+        let rows: Vec<(u32, Vec<String>)> = (1..=last)
+            .map(|row| (row, columns.iter().map(|i| value(*i, row)).collect::<Vec<_>>()))
+            .filter(|(_, values)| values.iter().any(|v| !v.is_empty()))
+            .collect();
+        let head = |i: &usize| format!("{}{}", capital(&protocol.items[*i].title), protocol.items[*i].unit_after());
+        RowsView { title: capital(&protocol.tables[t].title), heads: columns.iter().map(head).collect(), rows }
+    };
+    (0..protocol.tables.len()).map(of).filter(|v| !v.rows.is_empty()).collect()
 }
 
 /// What is known to push a reading the way it stands out, and what to do about it.

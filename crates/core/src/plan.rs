@@ -1,0 +1,298 @@
+//! What to measure next, while the apparatus is out: from the team's own readings, and never from a reference. Each step is
+//! found by asking the judge what the table would be with one reading more, so that it follows the lab's own formulas.
+
+use crate::finding::Kind;
+use crate::judging::judge_in;
+use crate::protocol::{Protocol, Reference, Rule};
+use crate::section::Section;
+use crate::stats::concordance;
+use crate::submission::{Submission, SubmittedCell};
+use crate::verdict::Judged;
+
+/// One thing to do next. Values are in the protocol's units.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Step {
+    /// So many runs are to agree, and so many do.
+    Runs {
+        /// The column that is to agree, by its item.
+        column: usize,
+        /// How many agree so far.
+        agree: usize,
+        /// How many are asked.
+        asked: usize,
+        /// Within what.
+        within: f64,
+        /// Between which values one more run would agree with those that do; `None` where none is there.
+        band: Option<(f64, f64)>,
+    },
+    /// Where a reading of the row in hand is expected to end.
+    End {
+        /// The reading's item.
+        item: usize,
+        /// Row, from 1.
+        row: u32,
+        /// Where it is expected, to the instrument's step.
+        expected: f64,
+        /// How far to go quickly; `None` where nothing of the row says from where.
+        quickly: Option<f64>,
+        /// Between which values the run would agree; `None` where nothing agrees so far.
+        band: Option<(f64, f64)>,
+        /// Rows it is told by.
+        by: Vec<u32>,
+    },
+    /// The next step of a plan.
+    Size {
+        /// The reading's item.
+        item: usize,
+        /// Row that it leads to, from 1.
+        row: u32,
+        /// Its size.
+        size: f64,
+        /// How far it may be off.
+        tolerance: f64,
+    },
+}
+
+/// Which results may be told while a team can still measure, by their place in the lab: none that leans on a value which the
+/// lab holds against the team – one that a line of the score compares with, that goes by an object, or that is a range.
+pub fn may_be_told(protocol: &Protocol) -> Vec<bool> {
+    let compared = |n: usize| {
+        let rules = protocol.criteria.iter().map(|c| &c.rule);
+        rules.into_iter().any(|r| matches!(r, Rule::Accuracy { reference, .. } if *reference == n))
+    };
+    let held = |(n, r): (usize, &Reference)| {
+        let open = r.key.is_none() && r.formula.is_none() && r.entries.iter().all(|e| e.low == e.high);
+        (!open || r.consensus || compared(n)).then_some(r.item)
+    };
+    let mut hidden: Vec<usize> = protocol.references.iter().enumerate().filter_map(held).collect();
+    let mut out = Vec::with_capacity(protocol.results.len());
+    // A result stands after those that it is worked out from.
+    for r in &protocol.results {
+        let leans = r.node.items().iter().any(|i| hidden.contains(i));
+        if leans {
+            hidden.push(r.item);
+        }
+        out.push(!leans);
+    }
+    out
+}
+
+/// Halvings until a reading is found: more than any instrument shows.
+const HALVINGS: usize = 48;
+/// How much of the way is gone quickly.
+const QUICKLY: f64 = 0.9;
+
+/// Runs of a column that are to agree.
+struct Agreeing {
+    column: usize,
+    /// How many are asked.
+    asked: usize,
+    /// How wide they may lie.
+    within: f64,
+    /// Those that do: row and value.
+    set: Vec<(u32, f64)>,
+}
+
+struct Planner<'a> {
+    protocol: &'a Protocol,
+    section: &'a Section,
+    sheet: &'a Submission,
+    judged: Judged,
+}
+
+/// What to do next with a table as it is so far: empty where the lab plans nothing, or where there is nothing to tell it by.
+pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<Step> {
+    let judged = judge_in(protocol, section, sheet, &[], &[]);
+    let p = Planner { protocol, section, sheet, judged };
+    let mut out = Vec::new();
+    for t in 0..protocol.tables.len() {
+        out.extend(p.runs(t));
+        out.extend(p.end(t));
+    }
+    out.extend((0..protocol.readings.len()).filter_map(|n| p.size(n)));
+    out
+}
+
+impl Planner<'_> {
+    /// The value of a reading or of a result in a row, as read or recomputed.
+    fn at(&self, item: usize, row: u32) -> Option<f64> {
+        value_at(&self.judged, item, row)
+    }
+
+    fn is_rough(&self, t: usize, row: u32) -> bool {
+        let Some((item, word)) = self.protocol.tables[t].rough else { return false };
+        let cells = self.judged.readings.iter().find(|r| r.item == item).map(|r| &r.cells);
+        cells.is_some_and(|cells| cells.iter().any(|c| c.row == Some(row) && c.word == Some(word)))
+    }
+
+    /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
+    fn kept(&self, t: usize, column: usize) -> Vec<(u32, f64)> {
+        let most = self.protocol.most_row(column).unwrap_or(0);
+        let excluded = |row: u32| {
+            let of = self.judged.readings.iter().filter(|r| self.protocol.table_of(r.item) == Some(t));
+            of.flat_map(|r| &r.cells).any(|c| c.row == Some(row) && c.excluded.is_some())
+        };
+        let counts = |row: &u32| !self.is_rough(t, *row) && !excluded(*row);
+        (1..=most).filter(counts).filter_map(|row| Some((row, self.at(column, row)?))).collect()
+    }
+
+    /// The largest set of runs that agree, and how wide they may lie.
+    fn agreeing(&self, t: usize) -> Option<Agreeing> {
+        let stop = self.protocol.tables[t].stop.as_ref()?;
+        let (asked, tolerance) = stop.agree?;
+        let kept = self.kept(t, stop.column);
+        let values: Vec<f64> = kept.iter().map(|(_, v)| *v).collect();
+        let scale = 1e-9 * values.last().map_or(1.0, |v| v.abs().max(1e-12));
+        let set = match concordance(&values, |middle| tolerance.about(middle), scale) {
+            Some(set) => set.kept.iter().map(|i| kept[*i]).collect(),
+            // Of runs that all lie apart the last is what the next is held against.
+            None => kept.last().copied().into_iter().collect::<Vec<_>>(),
+        };
+        let middle = set.iter().map(|(_, v)| v).sum::<f64>() / set.len().max(1) as f64;
+        Some(Agreeing { column: stop.column, asked, within: tolerance.about(middle), set })
+    }
+
+    fn runs(&self, t: usize) -> Option<Step> {
+        let Agreeing { column, asked, within, set } = self.agreeing(t)?;
+        let band = ends(&set).map(|(low, high)| (high - within, low + within));
+        // Within some percent of nothing is nothing to tell.
+        let told = within > 0.0 && !self.sheet.cells.is_empty();
+        told.then_some(Step::Runs { column, agree: set.len(), asked, within, band })
+    }
+
+    /// The table with one reading more.
+    fn with(&self, item: usize, row: u32, value: f64) -> Judged {
+        let mut sheet = self.sheet.clone();
+        let id = &self.protocol.items[item].id;
+        sheet.cells.retain(|c| c.item != *id || c.row != Some(row));
+        sheet.cells.push(SubmittedCell {
+            item: id.clone(),
+            row: Some(row),
+            value: format!("{value:.9}"),
+            ..SubmittedCell::default()
+        });
+        judge_in(self.protocol, self.section, &sheet, &[], &[])
+    }
+
+    /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
+    fn in_hand(&self, t: usize, column: usize) -> Option<(usize, u32)> {
+        let numbers: Vec<usize> = self
+            .protocol
+            .readings
+            .iter()
+            .filter(|r| r.table == Some(t) && self.protocol.items[r.item].words.is_none() && r.instrument.is_some())
+            .map(|r| r.item)
+            .collect();
+        let last = *numbers.last()?;
+        let most = self.protocol.most_row(column)?;
+        let begun = |row: &u32| numbers.iter().any(|i| self.at(*i, *row).is_some()) && self.at(last, *row).is_none();
+        (1..=most).find(begun).map(|row| (last, row))
+    }
+
+    fn end(&self, t: usize) -> Option<Step> {
+        let Agreeing { column, within, mut set, .. } = self.agreeing(t)?;
+        let (item, row) = self.in_hand(t, column)?;
+        let agree = set.len();
+        if set.is_empty() {
+            // A rough run says where the first kept one ends.
+            let most = self.protocol.most_row(column)?;
+            set = (1..=most).filter_map(|row| Some((row, self.at(column, row)?))).next_back().into_iter().collect();
+        }
+        let target = set.iter().map(|(_, v)| v).sum::<f64>() / set.len().max(1) as f64;
+        let instrument = &self.protocol.instruments[self.protocol.reading_of(item).and_then(|r| r.instrument)?];
+        let step = Some(instrument.step).filter(|s| *s > 0.0)?;
+        let range = instrument.range?;
+        // The other reading of the same instrument in this row is where it began; it does not end there.
+        let from = self
+            .protocol
+            .readings
+            .iter()
+            .filter(|r| r.table == Some(t) && r.item != item)
+            .filter(|r| r.instrument == self.protocol.reading_of(item).and_then(|x| x.instrument))
+            .find_map(|r| self.at(r.item, row));
+        let ways = match from {
+            Some(from) => vec![(from + step, range.1), (range.0, from - step)],
+            None => vec![range],
+        };
+        let find = |wanted: f64| ways.iter().find_map(|way| self.solve((item, row), column, wanted, *way));
+        let expected = find(target).filter(|_| !set.is_empty())?;
+        let to_step = |v: f64, toward: fn(f64) -> f64| toward(v / step) * step;
+        let band = if agree > 0 { ends(&set) } else { None };
+        let band = band.and_then(|(low, high)| {
+            let (a, b) = (find(high - within)?, find(low + within)?);
+            // Only what the instrument can show lies in it.
+            let slack = 1e-3 * step;
+            Some((to_step(a.min(b) - slack, f64::ceil), to_step(a.max(b) + slack, f64::floor)))
+        });
+        // Down to ten steps of the scale, which is what is seen at a glance.
+        let quickly = from.and_then(|from| {
+            let (to, tens) = (from + QUICKLY * (expected - from), 10.0 * step);
+            let seen = if expected > from { (to / tens + 1e-6).floor() } else { (to / tens - 1e-6).ceil() } * tens;
+            ((seen - from).abs() > tens && (seen > from) == (expected > from)).then_some(seen)
+        });
+        Some(Step::End {
+            item,
+            row,
+            expected: to_step(expected, f64::round),
+            quickly,
+            band: band.filter(|(low, high)| low <= high),
+            by: set.iter().map(|(row, _)| *row).collect(),
+        })
+    }
+
+    /// The reading at which a column of its row has a value, by halving; `None` where it never has.
+    fn solve(&self, (item, row): (usize, u32), column: usize, wanted: f64, range: (f64, f64)) -> Option<f64> {
+        let (mut low, mut high) = range;
+        if low >= high {
+            return None;
+        }
+        let f = |x: f64| value_at(&self.with(item, row, x), column, row).map(|v| v - wanted);
+        let (mut below, above) = (f(low)?, f(high)?);
+        if below * above > 0.0 {
+            return None;
+        }
+        for _ in 0..HALVINGS {
+            let middle = (low + high) / 2.0;
+            let there = f(middle)?;
+            if there == 0.0 || high - low < 1e-7 * (range.1 - range.0) {
+                return Some(middle);
+            }
+            if below * there <= 0.0 {
+                high = middle;
+            } else {
+                (low, below) = (middle, there);
+            }
+        }
+        Some((low + high) / 2.0)
+    }
+
+    /// The next step of a plan: what a row that repeats the last reading would be told.
+    fn size(&self, n: usize) -> Option<Step> {
+        let spec = &self.protocol.readings[n];
+        if spec.steps.is_empty() {
+            return None;
+        }
+        let cells = &self.judged.readings.iter().find(|r| r.item == spec.item)?.cells;
+        let (row, last) = cells.iter().rev().find_map(|c| Some((c.row?, c.value?)))?;
+        let next = self.with(spec.item, row + 1, last);
+        next.findings.iter().find_map(|f| match &f.kind {
+            Kind::StepOffPlan { steps } if f.place.item == Some(spec.item) => {
+                let step = steps.iter().find(|s| s.row == row + 1)?;
+                Some(Step::Size { item: spec.item, row: row + 1, size: step.size, tolerance: step.tolerance })
+            }
+            _ => None,
+        })
+    }
+}
+
+fn value_at(judged: &Judged, item: usize, row: u32) -> Option<f64> {
+    let result = judged.results.iter().find(|r| r.item == item && r.row == Some(row)).and_then(|r| r.clean);
+    let reading = || judged.readings.iter().find(|r| r.item == item)?.cells.iter().find(|c| c.row == Some(row))?.value;
+    result.or_else(reading)
+}
+
+fn ends(set: &[(u32, f64)]) -> Option<(f64, f64)> {
+    let values = set.iter().map(|(_, v)| *v);
+    let (low, high) = values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
+    (low <= high).then_some((low, high))
+}

@@ -1,0 +1,58 @@
+//! What to measure next, in words for the bench: what to do with its number, and by what it is told.
+
+use crate::notation::{self, capital, counted};
+use crate::plan::Step;
+use crate::protocol::Protocol;
+
+/// A number of a column, as its instrument writes it, or to the last figure that a tolerance leaves.
+fn number(protocol: &Protocol, item: usize, value: f64, fine: f64) -> String {
+    let instrument = protocol.reading_of(item).and_then(|r| r.instrument).map(|i| protocol.instruments[i].step);
+    let step = instrument.filter(|s| *s > 0.0).unwrap_or(fine / 2.0);
+    notation::to_place(value, crate::quantity::leading_place(step))
+}
+
+/// A step in a sentence.
+pub fn step(protocol: &Protocol, step: &Step) -> String {
+    let unit = |item: usize| protocol.items[item].unit_after();
+    let title = |item: usize| protocol.items[item].title.as_str();
+    match step {
+        Step::Runs { column, agree, asked, within, band } => {
+            let (n, unit) = (|v: f64| number(protocol, *column, v, *within), unit(*column));
+            let within = notation::figures(*within, 2);
+            let so_far = match agree {
+                0 | 1 => format!(
+                    "{} of the {} within {within}{unit} are asked.",
+                    capital(&counted(*asked, "run")),
+                    title(*column)
+                ),
+                _ if agree >= asked => {
+                    return format!(
+                        "{} agree within {within}{unit}: that is what is asked.",
+                        capital(&counted(*agree, "run"))
+                    );
+                }
+                _ => format!("{agree} of {asked} runs agree within {within}{unit}."),
+            };
+            match band {
+                Some((low, high)) => {
+                    format!("{so_far} One more agrees from {} to {}{unit}.", n(*low), n(*high))
+                }
+                None => so_far,
+            }
+        }
+        Step::End { item, row, expected, quickly, band, by } => {
+            let (n, unit) = (|v: f64| number(protocol, *item, v, 1.0), unit(*item));
+            let rows: Vec<String> = by.iter().map(u32::to_string).collect();
+            let by = format!("by {} {}", if rows.len() == 1 { "run" } else { "runs" }, rows.join(" and "));
+            let go = quickly.map_or_else(String::new, |q| format!(" Go quickly to {}, then drop by drop.", n(q)));
+            let agrees = band.map_or_else(String::new, |(low, high)| {
+                format!(" The run agrees if it ends from {} to {}.", n(low), n(high))
+            });
+            format!("Run {row}: the {} is expected near {}{unit}, {by}.{go}{agrees}", title(*item), n(*expected))
+        }
+        Step::Size { item, row, size, tolerance } => {
+            let (size, off) = (notation::figures(*size, 2), notation::figures(*tolerance, 1));
+            format!("Row {row} of the {}: the next step is {size}{}, give or take {off}.", title(*item), unit(*item))
+        }
+    }
+}
