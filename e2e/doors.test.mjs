@@ -276,6 +276,22 @@ test("every route asks for whoever may use it, and a session that was ended open
       assert.ok(![401, 403, 404, 500].includes(status), `${name} for whose it is: ${status}`);
     }
   }
+  // An auditor reads all that is there and changes nothing, whichever form is sent.
+  query("INSERT INTO users (sign_in, name, role, password_hash, epoch, made_at, demo) SELECT 'auditor1', 'Auditor', 'auditor', password_hash, epoch, made_at, demo FROM users WHERE sign_in = 'reviewer1'");
+  const auditor = await person("auditor1", passwords.reviewer1);
+  const own = ["/sign-out", "/lamp", "/names", "/account", "/account/tokens", "/account/tokens/{id}/end", "/quick/{lab}", "/bench/{id}/try"];
+  let [refused, read] = [0, 0];
+  for (const [name, r] of entries.filter(([, r]) => !r.open && !r.last)) {
+    const [method, pattern] = name.split(" ");
+    if (method === "POST" && (own.includes(pattern) || r.multipart)) continue;
+    const path = r.path ?? (r.at ? r.at(r.theirs) : pattern);
+    const status = (await auditor.send(method, path, method === "POST" ? { ...r.form, token: auditor.token } : undefined)).status();
+    if (method === "POST") { assert.equal(status, 403, `${name} changes something for an auditor`); refused++; }
+    else { assert.ok(r.missing || ![401, 403, 500].includes(status), `${name} is not read by an auditor: ${status}`); read++; }
+  }
+  assert.ok(refused > 40 && read > 40, `${refused} refused, ${read} read`);
+  assert.equal(query(`SELECT COUNT(*) FROM sheets WHERE taken_by = (SELECT id FROM users WHERE sign_in = 'auditor1')`), "0", "an auditor has no table in hand");
+  await auditor.close();
   // Signed out, the cookie of before opens nothing, here and wherever it was copied to.
   const cookie = (await first.page.context().cookies()).find((c) => c.name === "jurado").value;
   assert.equal((await first.send("POST", "/sign-out", { token: first.token })).status(), 303);

@@ -13,6 +13,7 @@ use crate::records::{Database, told};
 pub(crate) enum RoleName {
     Coordinator,
     Reviewer,
+    Auditor,
 }
 
 impl From<RoleName> for Role {
@@ -20,6 +21,7 @@ impl From<RoleName> for Role {
         match name {
             RoleName::Coordinator => Role::Coordinator,
             RoleName::Reviewer => Role::Reviewer,
+            RoleName::Auditor => Role::Auditor,
         }
     }
 }

@@ -64,8 +64,17 @@ impl Actor {
         format!("person {}", self.user.id)
     }
 
-    /// Lets a change through if its form carries this session's token.
+    /// Lets a change through if its form carries this session's token, and the person may change anything.
     pub(crate) fn allow(&self, token: &str) -> Result<(), WebError> {
+        self.allow_own(token)?;
+        if self.user.role == Role::Auditor {
+            return Err(WebError::Forbidden("An auditor reads everything and changes nothing"));
+        }
+        Ok(())
+    }
+
+    /// Lets through what changes nothing but the person's own: a password, a token for reading, what is only looked at.
+    pub(crate) fn allow_own(&self, token: &str) -> Result<(), WebError> {
         if same(token, &self.token) { Ok(()) } else { Err(WebError::Token) }
     }
 
@@ -83,9 +92,9 @@ impl Actor {
         }
     }
 
-    /// Lets only a coordinator through.
+    /// Lets only a coordinator through, and an auditor, whom [`Actor::allow`] keeps from every change.
     pub(crate) fn coordinator(&self, what: &'static str) -> Result<(), WebError> {
-        if self.user.role == Role::Coordinator { Ok(()) } else { Err(WebError::Forbidden(what)) }
+        if self.user.role == Role::Reviewer { Err(WebError::Forbidden(what)) } else { Ok(()) }
     }
 
     /// Runs work off the event loop that changes something on the database; it may run more than once.

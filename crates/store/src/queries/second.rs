@@ -119,7 +119,7 @@ pub fn draw(c: &mut Db, sample: &Sample, user: &User) -> Result<usize, StoreErro
 
 /// Who may mark, with their role and how many tables wait for them.
 fn markers(c: &mut Db) -> Result<Vec<(u32, Role, i64)>, StoreError> {
-    let people = users::all(c)?.into_iter().filter(|u| !u.closed);
+    let people = users::all(c)?.into_iter().filter(|u| !u.closed && u.role != Role::Auditor);
     let waiting: Vec<(u32, i64)> = second_marks::table
         .filter(second_marks::marked_at.is_null())
         .group_by(second_marks::user_id)

@@ -37,7 +37,7 @@ pub struct User {
 impl User {
     /// Whether this person sees every section.
     pub fn sees_all(&self) -> bool {
-        self.role == Role::Coordinator
+        matches!(self.role, Role::Coordinator | Role::Auditor)
     }
 
     /// Whether a section is this person's to see.
@@ -219,7 +219,7 @@ pub fn change(c: &mut Db, id: u32, change: &Change<'_>, by: Option<u32>) -> Resu
         .for_update()
         .load(c.sql())?;
     let person = get(c, id)?;
-    let leaves = matches!(change, Change::Close | Change::Role(Role::Reviewer));
+    let leaves = matches!(change, Change::Close | Change::Role(Role::Reviewer | Role::Auditor));
     if leaves && open == [id] {
         return Err(bad("this is the only coordinator who may sign in", "make somebody else a coordinator first"));
     }

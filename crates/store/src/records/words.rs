@@ -100,6 +100,8 @@ kept_as_word! {
         Coordinator = "coordinator",
         /// Sees own sections.
         Reviewer = "reviewer",
+        /// Sees everything and changes nothing.
+        Auditor = "auditor",
     }
 }
 

@@ -149,7 +149,7 @@ pub(crate) async fn sign_out(
     request: HttpRequest,
     form: web::Form<Token>,
 ) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+    actor.allow_own(&form.token)?;
     actor.run(users::sign_out).await?;
     request.get_session().purge();
     Ok(on_to("/sign-in"))
@@ -224,7 +224,7 @@ pub(crate) async fn change_password(
     door: web::Data<Door>,
     form: web::Form<NewPassword>,
 ) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+    actor.allow_own(&form.token)?;
     let form = form.into_inner();
     let refuse = |fault: String| html_with(StatusCode::UNPROCESSABLE_ENTITY, &account_page(&actor, Some(fault)));
     if let Some(fault) = form.fault(&actor.user.sign_in) {

@@ -10,7 +10,7 @@ use jurado_core::finding::Key;
 use jurado_core::protocol::Rule;
 use jurado_store::attachments::Attachment;
 use jurado_store::questions::{self, Question};
-use jurado_store::{DocketRow, HeldRecord, Lab, NewDecision, SheetDetail, SheetState, StoreError};
+use jurado_store::{DocketRow, HeldRecord, Lab, NewDecision, Role, SheetDetail, SheetState, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
 
@@ -110,8 +110,10 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, Web
                 0 => (Vec::new(), false),
                 _ => jurado_store::quarantine::of_table(c, detail.submission_id, detail.team_id, user)?,
             };
-            let to_hold =
-                hold && detail.state == SheetState::Waiting && !jurado_store::hands::holds_well(c, detail.taken, user)?;
+            let may_hold = hold && user.role != Role::Auditor;
+            let to_hold = may_hold
+                && detail.state == SheetState::Waiting
+                && !jurado_store::hands::holds_well(c, detail.taken, user)?;
             Ok((Loaded { detail, lab, rows, attachments, asked, waits }, to_hold))
         })
         .await?;
@@ -126,6 +128,9 @@ async fn load_and(actor: &Actor, id: u32, hold: bool) -> Result<Arc<Loaded>, Web
 
 /// On to the table that most wants a person: one already in hand, else the next that nobody has.
 pub(crate) async fn next(actor: Actor) -> Result<HttpResponse, WebError> {
+    if actor.user.role == Role::Auditor {
+        return Ok(on_to("/docket"));
+    }
     let id = actor.run(|c, user| jurado_store::hands::take_next(c, user, None, None)).await?;
     Ok(on_to(&id.map_or_else(|| "/docket".to_owned(), |id| format!("/bench/{id}"))))
 }
@@ -148,7 +153,7 @@ pub(super) fn show(
         result: look.r,
         unfolded: look.o.is_some(),
         held: row.is_some_and(|r| r.held_from(&actor.user)),
-        may_remove: actor.user.role == jurado_store::Role::Coordinator,
+        may_remove: actor.user.role == Role::Coordinator,
         blind: actor.blind,
         asked: &loaded.asked,
         tried,

@@ -27,7 +27,7 @@ struct PersonView {
     id: u32,
     name: String,
     sign_in: String,
-    coordinator: bool,
+    role: &'static str,
     /// Sections by name, each with whether it is the person's own.
     sections: Vec<(String, bool)>,
     own: String,
@@ -41,8 +41,17 @@ struct PersonView {
 struct Typed {
     sign_in: String,
     name: String,
-    coordinator: bool,
+    role: &'static str,
     sections: Vec<String>,
+}
+
+/// What a role may do, in a word.
+pub(crate) fn may(role: &str) -> &'static str {
+    match Role::of_word(role) {
+        Some(Role::Coordinator) => "coordinate",
+        Some(Role::Auditor) => "read everything and change nothing",
+        _ => "review",
+    }
 }
 
 const WHO: &str = "People are looked after by the coordinator";
@@ -65,7 +74,7 @@ async fn show(
             PersonView {
                 id: p.id,
                 own: own.join(", "),
-                coordinator: p.role == Role::Coordinator,
+                role: p.role.word(),
                 name: p.name,
                 sign_in: p.sign_in,
                 sections: of,
@@ -117,10 +126,10 @@ pub(crate) async fn add(
     let typed = Typed {
         sign_in: text("sign_in"),
         name: text("name"),
-        coordinator: text("role") == Role::Coordinator.word(),
+        role: Role::of_word(&text("role")).unwrap_or(Role::Reviewer).word(),
         sections: chosen(&fields),
     };
-    let role = if typed.coordinator { Role::Coordinator } else { Role::Reviewer };
+    let role = Role::of_word(typed.role).unwrap_or(Role::Reviewer);
     let (sign_in, name, sections) = (typed.sign_in.clone(), typed.name.clone(), typed.sections.clone());
     let added = actor
         .run(move |c, user| {
@@ -164,11 +173,12 @@ pub(crate) async fn change(
                     return Ok(Some((person.name, users::invite(c, Some(id), by)?)));
                 }
                 "sections" => users::change(c, id, &Change::Sections(&sections), by)?,
-                "coordinator" => users::change(c, id, &Change::Role(Role::Coordinator), by)?,
-                "reviewer" => users::change(c, id, &Change::Role(Role::Reviewer), by)?,
                 "close" => users::change(c, id, &Change::Close, by)?,
                 "open" => users::change(c, id, &Change::Open, by)?,
-                _ => return Err(StoreError::NotFound("change of a person")),
+                role => match Role::of_word(role) {
+                    Some(role) => users::change(c, id, &Change::Role(role), by)?,
+                    None => return Err(StoreError::NotFound("change of a person")),
+                },
             }
             Ok(None)
         })

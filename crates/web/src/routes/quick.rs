@@ -142,6 +142,6 @@ pub(crate) async fn look(
     fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
     let fields = fields.into_inner().0;
-    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    actor.allow_own(field(&fields, "token").unwrap_or(""))?;
     html(&show(&actor, Some(*lab), &fields).await?)
 }

@@ -65,8 +65,9 @@ pub(crate) struct Make {
 }
 
 pub(crate) async fn make(actor: Actor, form: web::Form<Make>) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
-    let brings = form.brings.is_some();
+    actor.allow_own(&form.token)?;
+    // An auditor brings nothing by a script either.
+    let brings = form.brings.is_some() && actor.user.role != jurado_store::Role::Auditor;
     let refused = |told: String| async {
         let page = show(&actor, None, form.name.clone(), Some(told)).await?;
         html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
@@ -85,7 +86,7 @@ pub(crate) async fn make(actor: Actor, form: web::Form<Make>) -> Result<HttpResp
 }
 
 pub(crate) async fn end(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {
-    actor.allow(&form.token)?;
+    actor.allow_own(&form.token)?;
     let id = *id;
     actor.run(move |c, user| tokens::end(c, id, user)).await?;
     Ok(on_to("/account/tokens"))

@@ -116,7 +116,7 @@ pub(crate) async fn work(
     fields: web::Form<Bounded>,
 ) -> Result<HttpResponse, WebError> {
     let fields = fields.into_inner().0;
-    actor.allow(field(&fields, "token").unwrap_or(""))?;
+    actor.allow_own(field(&fields, "token").unwrap_or(""))?;
     let loaded = load(&actor, *id).await?;
     html(&shown(&actor, &loaded, &Arc::new(fields), None).await?)
 }

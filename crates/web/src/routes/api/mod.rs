@@ -135,7 +135,7 @@ pub(crate) async fn bring(
     named: web::Query<Named>,
     body: web::Bytes,
 ) -> Result<HttpResponse, ApiError> {
-    if !caller.brings {
+    if !caller.brings || caller.user.role == jurado_store::Role::Auditor {
         return Err(WebError::Forbidden("This token may read and not bring tables").into());
     }
     let lab = lab_named(&caller, lab.into_inner()).await?;
