@@ -57,6 +57,8 @@
   window.addEventListener("online", save);
   document.addEventListener("submit", (e) => {
     const f = e.target;
+    // Whoever leaves a phone that others use leaves nothing on it.
+    if (f.action.endsWith("/hand-in/leave")) Object.keys(localStorage).filter((k) => k.startsWith("sheet ")).forEach((k) => localStorage.removeItem(k));
     if (!f.matches("form[data-draft]")) return;
     if (under) {
       // What is being saved comes first: otherwise the sheet would be joined with itself.

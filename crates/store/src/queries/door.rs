@@ -105,6 +105,8 @@ pub struct Place {
 
 /// Signs of a code: none of them is read as another.
 const SIGNS: &[u8] = b"ABCDEFGHJKMNPQRSTUVWXYZ23456789";
+/// Most times that a team hands a sheet in: each is kept.
+pub const MOST_HAND_INS: i64 = 200;
 /// Signs in a code.
 const LENGTH: usize = 12;
 /// A code as a digest, however it was typed.
@@ -251,8 +253,10 @@ pub fn due(c: &mut Db, team: &Team) -> Result<Vec<Due>, StoreError> {
         .group_by(sheet_table::id)
         .select((sheet_table::id, diesel::dsl::count_star()))
         .load(c.sql())?;
-    let mut out = Vec::new();
-    for (lab, standing) in labs::open(c)? {
+    let (mut out, standings) = (Vec::new(), labs::standings(c)?);
+    // A sheet that came back stays on the record, also of a lab that is retired by now.
+    for lab in labs::all(c)? {
+        let standing = standings.get(&lab.id).copied().unwrap_or(Standing::Library);
         let sheet = rows.iter().find(|(of, ..)| *of == lab.id);
         let out_now = sheet.is_some_and(|(.., returns)| *returns > 0);
         if standing != Standing::Term && !out_now {
@@ -333,6 +337,17 @@ pub fn hand_in(
         return Err(StoreError::Bad(
             "marks are out, so that this sheet is not handed in again".into(),
             "ask on a line of it instead".into(),
+        ));
+    }
+    let before: i64 = hand_ins::table
+        .filter(hand_ins::team_id.eq(team.id))
+        .filter(hand_ins::lab_id.eq(lab))
+        .count()
+        .get_result(c.sql())?;
+    if before >= MOST_HAND_INS {
+        return Err(StoreError::Bad(
+            format!("this sheet was handed in {MOST_HAND_INS} times"),
+            "speak to your reviewer, who can put it right on the Bench".into(),
         ));
     }
     let (now, due_at) = (c.now()?, sections::get(c, team.section_id, lab)?.due_at);

@@ -67,6 +67,10 @@ async fn a_team_reads_its_own_sheet_asks_on_a_line_and_is_answered_beside_it() {
     assert!(words(&late.body).contains("mine, not lost") && words(&late.body).contains(answer));
     assert!(alfa.page(&path).await.contains(answer));
     assert!(!rev.page(&format!("/bench/{id}")).await.contains("The team asks"));
+    // Of a lab that is retired by then the sheet stays on the record.
+    s.alter("UPDATE labs SET retired_at = UTC_TIMESTAMP()");
+    assert!(alfa.page("/hand-in").await.contains("11.25 of 20") && alfa.get(&path).await.status == 200);
+    s.alter("UPDATE labs SET retired_at = NULL");
     // An answered line can be asked on again.
     alfa.done(&ask, &[("line", "points:calculation"), ("body", "and the points?")]).await;
     // A reviewer opens the sheet: the team still sees what it got, and hands nothing in.
@@ -176,7 +180,45 @@ async fn what_two_phones_of_a_team_type_is_joined_and_what_both_typed_is_told() 
     let looked: Vec<(&str, &str)> =
         twice.iter().map(|(n, v)| if *n == "seen" { (*n, seen.as_str()) } else { (*n, *v) }).collect();
     assert!(two.post(&path, &looked).await.to.ends_with("/receipt"), "looked at, it goes in");
+    // On the way to the page for files what both typed is told too.
+    let files = with(&[("seen", "3"), ("c.plate_mass", "81.00"), ("then", "files")]);
+    let told = words(&one.post(&path, &files).await.body);
+    assert!(told.contains("“81.00” on this one, “81.98” on the other"), "{told}");
     // The first phone still shows what was there before the sheet went in: nothing of it undoes what was handed in.
-    let after = one.post(&path, &with(&[("seen", "3"), ("c.plate_mass", "81.89"), ("c.zero", "0.04")])).await.body;
-    assert!(after.contains("0.04") && after.contains("81.98"), "{}", words(&after));
+    let after = two.post(&path, &with(&[("seen", "4"), ("c.plate_mass", "81.98"), ("c.zero", "0.04")])).await.body;
+    assert!(after.contains("0.04") && after.contains("81.00"), "{}", words(&after));
+}
+
+/// Twenty rounds of two phones that save at the same moment: what each typed is there afterwards, and of two questions on one
+/// line one is asked.
+#[actix_web::test]
+async fn two_phones_at_the_same_moment_lose_nothing() {
+    let s = site("two_at_once").await;
+    returned(&s).await;
+    let chief = s.browser("chief").await;
+    let all = codes(&s, &chief, "Morning").await;
+    let (one, two) = (come_in(&s, &all["Bittern"]).await, come_in(&s, &all["Bittern"]).await);
+    let path = format!("/hand-in/{}", s.lab);
+    for n in 0..20 {
+        let page = one.get(&path).await.body;
+        let (seen, length, width) = (field_of(&page, "seen"), format!("84.{n:02}"), format!("41.{n:02}"));
+        let (was_length, was_width) = (field_of(&page, "c.plate_length"), field_of(&page, "c.plate_width"));
+        let first = [("seen", &*seen), ("c.plate_length", &length), ("c.plate_width", &was_width), ("then", "keep")];
+        let second = [("seen", &*seen), ("c.plate_length", &was_length), ("c.plate_width", &width), ("then", "keep")];
+        let (a, b) = futures_util::future::join(one.post(&path, &first), two.post(&path, &second)).await;
+        assert_eq!((a.status, b.status), (204, 204), "round {n}: {} {}", words(&a.body), words(&b.body));
+        let page = one.get(&path).await.body;
+        assert_eq!((field_of(&page, "c.plate_length"), field_of(&page, "c.plate_width")), (length, width), "round {n}");
+    }
+    let (one, two) = (come_in(&s, &all["Alfa"]).await, come_in(&s, &all["Alfa"]).await);
+    let ask = format!("/hand-in/{}/ask", s.lab);
+    for n in 0..20 {
+        let question = [("line", "result:plate_volume:"), ("body", "which of us asks?")];
+        let (a, b) = futures_util::future::join(one.post(&ask, &question), two.post(&ask, &question)).await;
+        let mut both = [a.status, b.status];
+        both.sort_unstable();
+        assert_eq!(both, [303, 422], "round {n}");
+        s.alter("UPDATE questions SET answered_at = UTC_TIMESTAMP(), answer = 'both'");
+    }
+    assert_eq!(s.count("SELECT COUNT(*) FROM questions"), 20);
 }

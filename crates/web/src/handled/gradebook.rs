@@ -179,3 +179,38 @@ async fn a_gradebook_that_does_not_answer_is_told_and_tried_again() {
     rounds(&s, 1).await;
     assert!(chief.page("/returns/gradebook").await.contains("1 scores are there"));
 }
+
+/// Twenty rounds in which two processes look and send at the same moment, while the gradebook does things twice and loses answers:
+/// each score changes its column once.
+#[actix_web::test]
+async fn two_senders_at_the_same_moment_make_one_score() {
+    let s = site("gradebook_two").await;
+    s.bring(&csv("Morning", "Alfa", "30.33"));
+    let (chief, rev, id) = (s.browser("chief").await, s.browser("rev").await, s.sheet("Alfa"));
+    let roster = "section,team,number,name\nMorning,Alfa,17,Ada\nMorning,Alfa,18,Bo\n";
+    chief.done("/sections/roster", &[("text", roster)]).await;
+    signed(&s, &rev, id).await;
+    chief.post("/returns/release", &[("lab", &s.lab.to_string())]).await;
+    let url = gradebook(Faults { twice: 10, lose: 10, ..Faults::default() }).await;
+    chief.done("/returns/gradebook", &[("url", &url), ("secret", TOKEN), ("then", "set")]).await;
+    let sender = || {
+        let store = s.store.clone();
+        web::block(move || {
+            store.run(outbox::fill).and_then(|_| send_some(&store, &AtomicBool::new(false))).expect("sent")
+        })
+    };
+    for n in 2..22 {
+        // However many answers are lost, it comes to an end.
+        for _ in 0..12 {
+            let (a, b) = futures_util::future::join(sender(), sender()).await;
+            assert!(a.is_ok() && b.is_ok());
+            s.alter("UPDATE outbox SET next_at = UTC_TIMESTAMP() WHERE state = 'waiting'");
+        }
+        assert_eq!(s.count("SELECT COUNT(*) FROM outbox WHERE state = 'waiting'"), 0, "round {n}");
+        assert_eq!(changes(&url).await.len(), 2 * (n - 1), "round {n}");
+        // It goes out once more, with other points.
+        s.alter(&format!("INSERT INTO went_out (sheet_id, number, points, possible, score_lines, outcome, at, reason) SELECT sheet_id, {n}, {n}, possible, score_lines, outcome, UTC_TIMESTAMP(), 'again' FROM went_out WHERE number = 1"));
+        s.alter(&format!("UPDATE sheets SET returns = {n}"));
+    }
+    assert_eq!(s.count("SELECT COUNT(*) FROM outbox"), 40, "one row a student and time");
+}

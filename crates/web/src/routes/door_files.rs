@@ -11,7 +11,7 @@ use jurado_store::door::{self as store_door, Place};
 use serde::Deserialize;
 
 use super::attachments::{BOUNDS, in_words, objection};
-use super::hand_in::{Outcome, Then, settle};
+use super::hand_in::{Outcome, Then, settle, shown};
 use super::parts;
 use super::returns::{ODS, XLSX};
 use crate::crew::Crew;
@@ -145,6 +145,8 @@ pub(crate) async fn file(
     let cells = table.cells.iter().filter(|c| !c.value.trim().is_empty()).count();
     match settle(&crew, id, (seen, fields_for(&place.lab.protocol, table)), Then::Look).await? {
         Outcome::Refused(place, _, told) => refused(&crew, &place, told, held(&intake)),
+        // Another phone saved at this moment: what both say is looked at in the form.
+        Outcome::Kept(place, joined) if !joined.both.is_empty() => html(&shown(&crew, place, joined, None).await?),
         Outcome::Kept(place, _) if !intake.held.is_empty() => {
             let told =
                 format!("{cells} boxes of “{name}” were read; the lines below were not. Mend them, or type them.");

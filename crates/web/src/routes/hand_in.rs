@@ -313,7 +313,7 @@ pub(crate) async fn send(
         }
         (Outcome::Untold, _) => Ok(HttpResponse::Conflict().finish()),
         (Outcome::Kept(place, _), Then::Keep) => Ok(kept_aside(&place)),
-        (Outcome::Kept(..), Then::Files) => Ok(on_to(&format!("/hand-in/{id}/files"))),
+        (Outcome::Kept(_, joined), Then::Files) if joined.both.is_empty() => Ok(on_to(&format!("/hand-in/{id}/files"))),
         (Outcome::Kept(place, joined), _) => {
             let fault = (then == Then::HandIn).then(|| {
                 "Not handed in yet: another phone of your team typed in the same boxes. Look at them.".to_owned()
