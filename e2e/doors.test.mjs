@@ -170,6 +170,8 @@ test("every route asks for whoever may use it, and a session that was ended open
     "GET /returns/gradebook/compare": { coordinator: true },
     "POST /returns/gradebook/again": { coordinator: true, form: { column: "x" } },
     "GET /sections/roster/college": { coordinator: true },
+    "GET /account/second": {},
+    "POST /account/second": { form: { then: "confirm", code: "x" } },
     "GET /account/tokens": {},
     "POST /account/tokens": { form: { name: "" } },
     "POST /account/tokens/{id}/end": { at: (id) => `/account/tokens/${id}/end`, theirs: tokens.reviewer2, mine: tokens.reviewer1, form: {} },
@@ -279,7 +281,7 @@ test("every route asks for whoever may use it, and a session that was ended open
   // An auditor reads all that is there and changes nothing, whichever form is sent.
   query("INSERT INTO users (sign_in, name, role, password_hash, epoch, made_at, demo) SELECT 'auditor1', 'Auditor', 'auditor', password_hash, epoch, made_at, demo FROM users WHERE sign_in = 'reviewer1'");
   const auditor = await person("auditor1", passwords.reviewer1);
-  const own = ["/sign-out", "/lamp", "/names", "/account", "/account/tokens", "/account/tokens/{id}/end", "/quick/{lab}", "/bench/{id}/try"];
+  const own = ["/sign-out", "/lamp", "/names", "/account", "/account/second", "/account/tokens", "/account/tokens/{id}/end", "/quick/{lab}", "/bench/{id}/try"];
   let [refused, read] = [0, 0];
   for (const [name, r] of entries.filter(([, r]) => !r.open && !r.last)) {
     const [method, pattern] = name.split(" ");

@@ -43,6 +43,7 @@ pub use queries::questions;
 pub use queries::roster;
 pub use queries::rulings;
 pub use queries::second;
+pub use queries::second_factor;
 pub use queries::sections;
 pub use queries::settings;
 pub use queries::sheets::{self, Moved, NewDecision, ReturnedLine, SheetDetail, StoredDecision, WentOut};

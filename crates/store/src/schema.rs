@@ -165,6 +165,11 @@ diesel::table! {
     }
 }
 diesel::table! {
+    second_factors (user_id) {
+        user_id -> Unsigned<Integer>, secret -> Char, confirmed_at -> Nullable<Datetime>, last_step -> Unsigned<Bigint>,
+    }
+}
+diesel::table! {
     api_tokens (id) {
         id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, name -> Varchar, digest -> Char, brings -> Bool, made_at -> Datetime,
         until -> Datetime, used_at -> Nullable<Datetime>, closed_at -> Nullable<Datetime>,

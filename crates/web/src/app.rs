@@ -17,8 +17,8 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
-    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, room, rulings, second, sections,
-    setting, shelf, stations, tokens, tryout, watch, words,
+    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, room, rulings, second,
+    second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -193,6 +193,8 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/returns/gradebook/compare", web::get().to(gradebook::reconcile))
         .route("/returns/gradebook/again", web::post().to(gradebook::again))
         .route("/returns/{id}", web::get().to(returns::sheet))
+        .route("/account/second", web::get().to(second_factor::page))
+        .route("/account/second", web::post().to(second_factor::set))
         .route("/account/tokens", web::get().to(tokens::page))
         .route("/account/tokens", web::post().to(tokens::make))
         .route("/account/tokens/{id}/end", web::post().to(tokens::end))

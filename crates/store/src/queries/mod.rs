@@ -21,6 +21,7 @@ pub mod roster;
 pub mod rulings;
 pub(crate) mod rulings_kept;
 pub mod second;
+pub mod second_factor;
 pub mod sections;
 pub mod settings;
 pub mod sheets;

@@ -53,6 +53,8 @@ pub(crate) const ANSWER: Text = text("answer", jurado_store::questions::MOST_WOR
 pub(crate) const ADDRESS: Text = text("address", 200);
 /// What a token of one's own is for.
 pub(crate) const TOKEN_NAME: Text = text("name of the token", jurado_store::tokens::MOST_NAME);
+/// A code of a second factor.
+pub(crate) const SECOND: Text = text("code", 12);
 /// A token that another service gave.
 pub(crate) const SECRET: Text = text("token", 400);
 /// A team's code.

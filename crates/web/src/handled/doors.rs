@@ -115,3 +115,69 @@ async fn people_are_let_in_changed_and_shown_out() {
         assert!(told.contains(says) || told.contains("same"), "{told}");
     }
 }
+
+/// The code of a secret at some step from now, as a device gives it.
+fn code_of(s: &Site, letters: &str, steps: i64) -> String {
+    let now = s.run(|c| c.now()).and_utc().timestamp() + 30 * steps;
+    let bytes = totp_rs::Secret::Encoded(letters.replace(' ', "")).to_bytes().expect("letters");
+    let codes = totp_rs::TOTP::new(totp_rs::Algorithm::SHA1, 6, 0, 30, bytes).expect("a secret");
+    codes.generate(now as u64)
+}
+
+#[actix_web::test]
+async fn a_second_factor_is_asked_beside_the_password_and_each_code_serves_once() {
+    let s = site("second_factor").await;
+    let hash = users::hash("long enough words").expect("a hash");
+    let rev = s.ids["rev"];
+    s.run(|c| users::change(c, rev, &users::Change::Password(&hash), None));
+    let browser = s.browser("rev").await;
+    let here = "/account/second";
+    let page = browser.post(here, &[("then", "begin")]).await.body;
+    let letters = page.split("n wrapall\">").nth(1).and_then(|r| r.split('<').next()).expect("shown").to_owned();
+    assert!(page.contains("otpauth://totp/Jurado:rev?secret="), "{}", words(&page));
+    let sign_in = |code: String| {
+        let s = &s;
+        async move {
+            let mut outside = Browser { site: s, cookie: RefCell::default(), token: String::new() };
+            outside.token = field_of(&outside.get("/sign-in").await.body, "token");
+            outside.post("/sign-in", &[("name", "rev"), ("password", "long enough words"), ("code", &code)]).await
+        }
+    };
+    // Before it is confirmed nothing is asked.
+    assert_eq!(sign_in(String::new()).await.status, 303);
+    assert!(browser.refused(here, &[("then", "confirm"), ("code", "000000")]).await.contains("none of your device"));
+    let first = code_of(&s, &letters, -1);
+    browser.done(here, &[("then", "confirm"), ("code", &first)]).await;
+    assert!(browser.refused(here, &[("then", "begin")]).await.contains("You have a second factor"));
+    // Without a code, with a wrong one and with one that was used the password is not enough.
+    for code in [String::new(), "123456".to_owned(), first, code_of(&s, &letters, -5)] {
+        let answer = sign_in(code.clone()).await;
+        assert_eq!(answer.status, 422, "{code}");
+        assert!(words(&answer.body).contains("A code of your second factor is asked"), "{code}");
+        s.alter("DELETE FROM sign_in_tries");
+    }
+    let now = code_of(&s, &letters, 0);
+    assert_eq!(sign_in(now.clone()).await.status, 303);
+    assert_eq!(sign_in(now).await.status, 422, "a code serves once");
+    // Wrong codes are counted like wrong passwords.
+    for _ in 0..8 {
+        sign_in("111111".into()).await;
+    }
+    assert_eq!(sign_in(code_of(&s, &letters, 1)).await.status, 429);
+    s.alter("DELETE FROM sign_in_tries");
+    // It is taken off with a code of it, or by a one-time link.
+    assert!(browser.refused(here, &[("then", "off"), ("code", "111111")]).await.contains("none of your device"));
+    browser.done(here, &[("then", "off"), ("code", &code_of(&s, &letters, 1))]).await;
+    assert_eq!(sign_in(String::new()).await.status, 303);
+    s.alter(
+        "INSERT INTO second_factors SELECT id, REPEAT('ab', 20), UTC_TIMESTAMP(), 0 FROM users WHERE sign_in = 'rev'",
+    );
+    assert_eq!(sign_in(String::new()).await.status, 422);
+    let secret = s.run(|c| users::invite(c, Some(rev), None));
+    let link = format!("/link/{secret}");
+    let mut outside = Browser { site: &s, cookie: RefCell::default(), token: String::new() };
+    outside.token = field_of(&outside.get(&link).await.body, "token");
+    let chosen = [("new", "other words, long"), ("again", "other words, long")];
+    assert_eq!(outside.post(&link, &chosen).await.status, 303);
+    assert_eq!(s.count("SELECT COUNT(*) FROM second_factors"), 0);
+}

@@ -6,7 +6,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_store::tries::{self, Counted};
-use jurado_store::{Store, StoreError, User, users};
+use jurado_store::{Store, StoreError, User, second_factor, users};
 use serde::Deserialize;
 
 use crate::door::Door;
@@ -38,6 +38,8 @@ pub(crate) struct SignIn {
     name: String,
     password: String,
     #[serde(default)]
+    code: String,
+    #[serde(default)]
     to: String,
 }
 
@@ -59,6 +61,8 @@ pub(crate) async fn form(request: HttpRequest, query: web::Query<To>) -> Result<
 enum Attempt {
     In(User),
     Wrong,
+    /// The password goes with the name, and the code of the second factor is missing, wrong or used.
+    Code,
     Wait(u32),
 }
 
@@ -69,7 +73,7 @@ async fn attempt(
     door: &Door,
     counted: Counted,
     name: String,
-    password: String,
+    (password, code): (String, Option<String>),
 ) -> Result<Attempt, WebError> {
     let _turn = door.turn(counted.name()).await;
     let (keep, by) = (store.clone(), counted.clone());
@@ -83,6 +87,11 @@ async fn attempt(
     let keep = store.clone();
     let outcome = web::block(move || {
         keep.run(|c| match &secret {
+            // Whoever is signed in already shows no code again.
+            Some((id, _)) if right && !code_fits(c, *id, code.as_deref())? => {
+                tries::refused(c, &counted, Some(*id))?;
+                Ok(Attempt::Code)
+            }
             Some((id, _)) if right => {
                 tries::let_in(c, &counted, *id)?;
                 users::get(c, *id).map(Attempt::In)
@@ -94,6 +103,14 @@ async fn attempt(
         })
     });
     Ok(outcome.await??)
+}
+
+/// Whether a code is one of a person's second factor, or none is asked: `None` where the person is signed in already.
+fn code_fits(c: &mut jurado_store::Db, id: u32, code: Option<&str>) -> Result<bool, StoreError> {
+    match code {
+        Some(code) if second_factor::is_on(c, id)? => second_factor::take(c, id, code),
+        _ => Ok(true),
+    }
 }
 
 /// Seconds in words.
@@ -115,7 +132,7 @@ pub(crate) async fn sign_in(
     session::allow_outside(&request.get_session(), &form.token)?;
     let name = form.name.trim().to_owned();
     let counted = Counted::new(&name, &door.address_of(&request));
-    let (fault, status) = match attempt(&store, &door, counted, name, form.password).await? {
+    let (fault, status) = match attempt(&store, &door, counted, name, (form.password, Some(form.code))).await? {
         Attempt::In(user) => {
             let store = store.get_ref().clone();
             let now = web::block(move || store.look(|c| c.now())).await??;
@@ -124,6 +141,11 @@ pub(crate) async fn sign_in(
         }
         Attempt::Wrong => (
             "The name and the password do not go together. Look at capital letters and try again.".to_owned(),
+            StatusCode::UNPROCESSABLE_ENTITY,
+        ),
+        Attempt::Code => (
+            "A code of your second factor is asked beside the password. Type the one that your device shows now."
+                .to_owned(),
             StatusCode::UNPROCESSABLE_ENTITY,
         ),
         Attempt::Wait(n) => (
@@ -232,9 +254,9 @@ pub(crate) async fn change_password(
     }
     // The one in force is tried like a sign-in, and counted like one.
     let counted = Counted::new(&actor.user.sign_in, &door.address_of(&request));
-    match attempt(&actor.store, &door, counted, actor.user.sign_in.clone(), form.old).await? {
+    match attempt(&actor.store, &door, counted, actor.user.sign_in.clone(), (form.old, None)).await? {
         Attempt::In(_) => {}
-        Attempt::Wrong => return refuse("The password you have now is another one.".to_owned()),
+        Attempt::Wrong | Attempt::Code => return refuse("The password you have now is another one.".to_owned()),
         Attempt::Wait(n) => return refuse(format!("There were too many tries. Wait {} and try again.", seconds(n))),
     }
     let hash = door.hashing(move || users::hash(&form.new)).await??;
@@ -306,6 +328,8 @@ pub(crate) async fn use_link(
     let used = web::block(move || {
         keep.run(|c| {
             let id = users::use_invitation(c, &asked, (&sign_in, &display), &hash)?;
+            // Whoever lost the device comes in by a link.
+            second_factor::take_off(c, id, None)?;
             Ok((users::get(c, id)?, c.now()?))
         })
     })

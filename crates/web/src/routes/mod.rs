@@ -27,6 +27,7 @@ pub(crate) mod returns;
 pub(crate) mod room;
 pub(crate) mod rulings;
 pub(crate) mod second;
+pub(crate) mod second_factor;
 pub(crate) mod sections;
 pub(crate) mod setting;
 pub(crate) mod shelf;
