@@ -2,7 +2,8 @@
 "use strict";
 (() => {
   const form = () => document.querySelector("form[data-draft]");
-  const kept = (f) => `sheet ${f.action}`;
+  // A phone goes from hand to hand: what is kept is this team's and no other's.
+  const kept = (f) => `sheet ${f.dataset.draft} ${f.action}`;
   const tell = (f, text) => { const at = f.querySelector("[data-saved]"); if (at) at.textContent = text; };
   const fields = (f) => {
     const all = new URLSearchParams(new FormData(f));
@@ -41,7 +42,7 @@
     }
   };
 
-  // What was kept on this phone goes back into its boxes, as long as nobody saved the sheet meanwhile.
+  // What was kept on this phone goes back into its boxes, with the version it came from: the server joins it with what was saved meanwhile.
   const restore = () => {
     const f = form(), text = f && localStorage.getItem(kept(f));
     if (!text) return;

@@ -91,7 +91,8 @@ async function comeIn(code) {
 }
 
 test("a sheet saves itself, is kept on the phone without a line, and joins what another phone typed", async () => {
-  const [code] = Object.values(await codes("Forenoon"));
+  const all = await codes("Forenoon");
+  const [code] = Object.values(all);
   const [one, two] = [await comeIn(code), await comeIn(code)];
   const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
   for (const page of [one, two]) await page.goto(`${app.origin}/hand-in/${lab}`);
@@ -109,6 +110,26 @@ test("a sheet saves itself, is kept on the phone without a line, and joins what 
   await one.locator("[data-saved]", { hasText: "no connection: kept on this phone" }).waitFor();
   await one.context().setOffline(false);
   await saved(one).waitFor();
+  // What is kept on a phone is one team's: another that comes in on it does not find it.
+  await one.context().setOffline(true);
+  await one.getByLabel("plate length", { exact: true }).fill("90.13");
+  await one.keyboard.press("Tab");
+  await one.locator("[data-saved]", { hasText: "no connection: kept on this phone" }).waitFor();
+  const before = query(`SELECT COUNT(*) FROM drafts WHERE lab_id = ${lab}`);
+  await one.context().clearCookies();
+  await one.goto("about:blank");
+  await one.context().setOffline(false);
+  await one.goto(`${app.origin}/hand-in/with/${Object.values(all)[1]}`);
+  await one.getByRole("button", { name: "Come in" }).click();
+  await one.getByRole("link", { name: /Keel plate/ }).first().waitFor();
+  await one.goto(`${app.origin}/hand-in/${lab}`);
+  assert.notEqual(await one.getByLabel("plate length", { exact: true }).inputValue(), "90.13");
+  assert.equal(query(`SELECT COUNT(*) FROM drafts WHERE lab_id = ${lab}`), before, "nothing of it is saved for the other");
+  await one.context().clearCookies();
+  await one.evaluate(() => localStorage.clear());
+  await one.goto(`${app.origin}/hand-in/with/${code}`);
+  await one.getByRole("button", { name: "Come in" }).click();
+  await one.getByRole("link", { name: /Keel plate/ }).first().waitFor();
   await one.goto(`${app.origin}/hand-in/${lab}`);
   for (const [box, value] of [["plate mass", "77.71"], ["plate width", "40.01"], ["plate length", "90.12"]]) {
     assert.equal(await one.getByLabel(box, { exact: true }).inputValue(), value, `${box} of both phones`);

@@ -194,7 +194,9 @@ pub fn of_team(c: &mut Db, lab: u32, team: &Team) -> Result<Vec<Attachment>, Sto
 /// As [`add`].
 pub fn bring(c: &mut Db, lab: u32, team: &Team, about: &str, file: (&str, &[u8])) -> Result<u32, StoreError> {
     let id = put(c, lab, team.id, None, file.0, file.1)?;
-    diesel::update(attachments::table.find(id)).set(attachments::about.eq(about)).execute(c.sql())?;
+    // The same file may be there from a reviewer: that one stays as it is.
+    let own = attachments::table.find(id).filter(attachments::user_id.is_null());
+    diesel::update(own).set(attachments::about.eq(about)).execute(c.sql())?;
     Ok(id)
 }
 

@@ -97,6 +97,7 @@ async fn a_token_opens_what_its_person_sees_until_it_is_ended() {
     let alfa = s.sheet("Alfa");
     let path = format!("GET /api/v1/tables/{alfa}/verdict");
     let file = format!("POST /api/v1/labs/keel-plate/tables\n\n{}", csv("Morning", "Alfa", "30.33"));
+    let large = format!("POST /api/v1/labs/keel-plate/tables\n\n{}", " ".repeat(jurado_intake::UPLOAD.bytes + 1));
     for (what, with, request, status) in [
         ("no token", "", "GET /api/v1/labs", 401),
         ("a cookie is no token", "Basic x", "GET /api/v1/labs", 401),
@@ -105,9 +106,11 @@ async fn a_token_opens_what_its_person_sees_until_it_is_ended() {
         ("another section's", &theirs, &path, 404),
         ("no such lab", &reads, "GET /api/v1/labs/none/tables", 404),
         ("no such table", &reads, "GET /api/v1/tables/999/verdict", 404),
+        ("no table at all", &reads, "GET /api/v1/tables/first/verdict", 404),
         ("it may not bring", &reads, &file, 403),
         ("another section’s teams wait in quarantine", &theirs, &file, 200),
         ("no file", &theirs, "POST /api/v1/labs/keel-plate/tables", 422),
+        ("too large", &theirs, &*large, 422),
         ("no lab", &theirs, "POST /api/v1/labs/none/tables", 404),
         ("marks of no lab", &reads, "GET /api/v1/marks?lab=none", 404),
     ] {
@@ -121,6 +124,14 @@ async fn a_token_opens_what_its_person_sees_until_it_is_ended() {
     assert_eq!(s.count("SELECT COUNT(*) FROM submissions"), 2, "nothing of it was brought");
     let all = call(&s, &theirs, "GET /api/v1/labs/keel-plate/tables").await.body;
     assert!(all.contains("Zulu") && !all.contains("Alfa"), "{all}");
+    assert_eq!(s.count("SELECT MIN(DATEDIFF(until, made_at)) FROM api_tokens"), 180);
+    // After too many wrong ones from an address a wrong one waits, and one that serves does not.
+    for _ in 0..8 {
+        call(&s, "Bearer jurado_none", "GET /api/v1/labs").await;
+    }
+    assert_eq!(call(&s, "Bearer jurado_none", "GET /api/v1/labs").await.status, 429);
+    assert_eq!(call(&s, &theirs, "GET /api/v1/labs").await.status, 200);
+    s.alter("DELETE FROM sign_in_tries");
     // Ended, closed and out of date, it opens nothing.
     let id = s.count("SELECT MIN(id) FROM api_tokens");
     assert_eq!(other.post(&format!("/account/tokens/{id}/end"), &[]).await.status, 404, "another's");

@@ -73,6 +73,11 @@ async fn a_team_reads_its_own_sheet_asks_on_a_line_and_is_answered_beside_it() {
     s.alter("UPDATE labs SET retired_at = NULL");
     // An answered line can be asked on again.
     alfa.done(&ask, &[("line", "points:calculation"), ("body", "and the points?")]).await;
+    // Eight may wait on one sheet, and no ninth.
+    s.alter("INSERT INTO questions (sheet_id, line_key, says, body, asked_at) SELECT s.id, seq, 'x', 'x', UTC_TIMESTAMP() FROM sheets s JOIN seq_1_to_6 WHERE s.returns > 0");
+    alfa.done(&ask, &[("line", "result:plate_volume:"), ("body", "the eighth")]).await;
+    let ninth = alfa.refused(&ask, &[("line", "points:completeness"), ("body", "the ninth")]).await;
+    assert!(ninth.contains("8 questions on this sheet wait"), "{ninth}");
     // A reviewer opens the sheet: the team still sees what it got, and hands nothing in.
     rev.post(&format!("/bench/{id}/undo"), &[("version", &version(&s, id).to_string())]).await;
     assert!(alfa.page(&path).await.contains("303.3 cm3"));
@@ -199,7 +204,11 @@ async fn two_phones_at_the_same_moment_lose_nothing() {
     let all = codes(&s, &chief, "Morning").await;
     let (one, two) = (come_in(&s, &all["Bittern"]).await, come_in(&s, &all["Bittern"]).await);
     let path = format!("/hand-in/{}", s.lab);
-    for n in 0..20 {
+    // Twenty rounds from a sheet that nobody typed on here, and twenty one after the other.
+    for n in 0..40 {
+        if n < 20 {
+            s.alter("DELETE FROM drafts");
+        }
         let page = one.get(&path).await.body;
         let (seen, length, width) = (field_of(&page, "seen"), format!("84.{n:02}"), format!("41.{n:02}"));
         let (was_length, was_width) = (field_of(&page, "c.plate_length"), field_of(&page, "c.plate_width"));
@@ -210,6 +219,7 @@ async fn two_phones_at_the_same_moment_lose_nothing() {
         let page = one.get(&path).await.body;
         assert_eq!((field_of(&page, "c.plate_length"), field_of(&page, "c.plate_width")), (length, width), "round {n}");
     }
+    assert_eq!(s.count("SELECT COUNT(*) FROM drafts"), 12, "the last versions are kept, and no more");
     let (one, two) = (come_in(&s, &all["Alfa"]).await, come_in(&s, &all["Alfa"]).await);
     let ask = format!("/hand-in/{}/ask", s.lab);
     for n in 0..20 {

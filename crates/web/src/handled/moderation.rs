@@ -101,7 +101,11 @@ async fn a_second_mark_sees_neither_team_nor_first_mark_and_moves_nothing() {
     sign(&s, "Alfa", "rev");
     sign(&s, "Zulu", "other");
     assert_eq!(rev.post("/moderation/draw", &[("random", "2"), ("hanging", "0")]).await.status, 403);
+    // An auditor is nobody who marks.
+    s.alter("INSERT INTO users (sign_in, name, role, password_hash, epoch, demo) VALUES ('aud', 'Aud', 'auditor', 'x', 0, 0)");
     let drawn = chief.done("/moderation/draw", &[("random", "2"), ("hanging", "5")]).await;
+    let theirs = "SELECT COUNT(*) FROM second_marks m JOIN users u ON u.id = m.user_id WHERE u.role = 'auditor'";
+    assert_eq!(s.count(theirs), 0);
     assert!(drawn.contains("2 second marks asked for"), "{drawn}");
     let of = |team: &str| s.count(&format!("SELECT id FROM second_marks WHERE sheet_id = {}", s.sheet(team)));
     let (alfa, zulu) = (format!("/second/{}", of("Alfa")), format!("/second/{}", of("Zulu")));

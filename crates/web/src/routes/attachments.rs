@@ -84,8 +84,13 @@ pub(crate) async fn attach(
 pub(crate) async fn show(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (media, body) = actor.look(move |c, user| jurado_store::attachments::get(c, id, user)).await?;
+    Ok(as_it_is(media, body))
+}
+
+/// A file as it was brought.
+pub(super) fn as_it_is(media: String, body: Vec<u8>) -> HttpResponse {
     let disposition = if media.starts_with("image/") { "inline" } else { "attachment; filename=\"attachment.pdf\"" };
-    Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, disposition)).body(body))
+    HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, disposition)).body(body)
 }
 
 pub(crate) async fn remove(

@@ -5,15 +5,15 @@ use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::protocol::Protocol;
-use jurado_intake::{Intake, read_own, write_ods, write_sheet, write_xlsx};
+use jurado_intake::{Intake, read_own};
 use jurado_store::attachments as pictures;
 use jurado_store::door::{self as store_door, Place};
 use serde::Deserialize;
 
-use super::attachments::{BOUNDS, in_words, objection};
+use super::attachments::{BOUNDS, as_it_is, in_words, objection};
 use super::hand_in::{Outcome, Then, settle, shown};
 use super::parts;
-use super::returns::{ODS, XLSX};
+use super::protocols::data_sheet;
 use crate::crew::Crew;
 use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
@@ -86,11 +86,28 @@ pub(crate) async fn page(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse
     html(&page_of(&crew, &place, None, Vec::new()))
 }
 
-/// A form with files of this team, in its turn and with its token.
-async fn taken(crew: &Crew, door: &Door, form: Multipart) -> Result<parts::Parts, WebError> {
+/// What a form with files brought to a sheet.
+enum Brought {
+    /// The sheet and the form, one file at least.
+    Files(Box<Place>, parts::Parts),
+    /// Nothing, and the page that says why.
+    Refused(HttpResponse),
+}
+
+/// Reads a form with files of this team, in its turn and with its token; `none` is said where no file was chosen.
+async fn brought(crew: &Crew, door: &Door, lab: u32, form: Multipart, none: &str) -> Result<Brought, WebError> {
     let parts = parts::take(door, &format!("team {}", crew.team.id), form, BOUNDS).await?;
     crew.allow(field(&parts.fields, "token").unwrap_or(""))?;
-    Ok(parts)
+    let place = place(crew, lab).await?;
+    let told = match objection(&parts) {
+        _ if place.out => Some(OUT.to_owned()),
+        Some((what, mend)) => Some(format!("{what} {mend}")),
+        None => parts.files.is_empty().then(|| none.to_owned()),
+    };
+    match told {
+        Some(told) => refused(crew, &place, told, Vec::new()).map(Brought::Refused),
+        None => Ok(Brought::Files(Box::new(place), parts)),
+    }
 }
 
 const OUT: &str = "Marks are out: nothing is brought to this sheet any more. Ask on a line of it instead.";
@@ -117,17 +134,12 @@ pub(crate) async fn file(
     form: Multipart,
 ) -> Result<HttpResponse, WebError> {
     let id = *lab;
-    let parts = taken(&crew, &door, form).await?;
-    let place = place(&crew, id).await?;
-    if place.out {
-        return refused(&crew, &place, OUT, Vec::new());
-    }
-    if let Some((what, mend)) = objection(&parts) {
-        return refused(&crew, &place, format!("{what} {mend}"), Vec::new());
-    }
-    let Some((name, bytes)) = parts.files.into_iter().next() else {
-        return refused(&crew, &place, "No file was chosen: choose the filled data sheet.", Vec::new());
+    let none = "No file was chosen: choose the filled data sheet.";
+    let (place, parts) = match brought(&crew, &door, id, form, none).await? {
+        Brought::Files(place, parts) => (place, parts),
+        Brought::Refused(page) => return Ok(page),
     };
+    let Some((name, bytes)) = parts.files.into_iter().next() else { return Err(WebError::NotFound("file")) };
     let (protocol, team) = (place.lab.protocol.clone(), crew.team.clone());
     let read = web::block(move || read_own(&bytes, &protocol, (&team.section, &team.name))).await?;
     let intake = match read {
@@ -167,17 +179,11 @@ pub(crate) async fn picture(
     form: Multipart,
 ) -> Result<HttpResponse, WebError> {
     let id = *lab;
-    let parts = taken(&crew, &door, form).await?;
-    let place = place(&crew, id).await?;
-    if place.out {
-        return refused(&crew, &place, OUT, Vec::new());
-    }
-    if let Some((what, mend)) = objection(&parts) {
-        return refused(&crew, &place, format!("{what} {mend}"), Vec::new());
-    }
-    if parts.files.is_empty() {
-        return refused(&crew, &place, "No picture was chosen: choose one, or take one with the phone.", Vec::new());
-    }
+    let none = "No picture was chosen: choose one, or take one with the phone.";
+    let (place, parts) = match brought(&crew, &door, id, form, none).await? {
+        Brought::Files(place, parts) => (place, parts),
+        Brought::Refused(page) => return Ok(page),
+    };
     let asked = field(&parts.fields, "about").unwrap_or("");
     let about = subjects(&place.lab.protocol).into_iter().find(|s| s == asked).unwrap_or_default();
     let files = parts.files;
@@ -200,8 +206,7 @@ pub(crate) async fn picture(
 pub(crate) async fn show(crew: Crew, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
     let id = *id;
     let (media, body) = crew.look(move |c, team| pictures::of_team_get(c, id, team)).await?;
-    let disposition = if media.starts_with("image/") { "inline" } else { "attachment; filename=\"attachment.pdf\"" };
-    Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, disposition)).body(body))
+    Ok(as_it_is(media, body))
 }
 
 #[derive(Deserialize)]
@@ -234,13 +239,7 @@ pub(crate) async fn blank(crew: Crew, at: web::Path<(u32, String)>) -> Result<Ht
         team: crew.team.name.clone(),
         ..Default::default()
     };
-    let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
-    let (media, body) = match ending.as_str() {
-        "csv" => ("text/csv; charset=utf-8", write_sheet(p, Some(&own)).into_bytes()),
-        "xlsx" => (XLSX, write_xlsx(p, Some(&own)).map_err(|e| broken(&e))?),
-        "ods" => (ODS, write_ods(p, Some(&own)).map_err(|e| broken(&e))?),
-        _ => return Err(WebError::NotFound("kind of file")),
-    };
+    let (media, body) = data_sheet(p, Some(&own), &ending)?;
     let name = format!("attachment; filename=\"{}-sheet.{ending}\"", p.id);
     Ok(HttpResponse::Ok().content_type(media).insert_header((header::CONTENT_DISPOSITION, name)).body(body))
 }

@@ -238,8 +238,10 @@ pub(super) async fn settle(
     for _ in 0..ROUNDS {
         let (place, base) = crew
             .look(move |c, team| {
+                // What both began with is read after what is there: where there is a draft, the version before it is kept too.
+                let place = store_door::place(c, team, id)?;
                 let base = seen.map(|version| drafts::body(c, team, id, version)).transpose()?.flatten();
-                Ok((store_door::place(c, team, id)?, base))
+                Ok((place, base))
             })
             .await?;
         let last = place.draft.as_ref().map_or(0, |d| d.version);

@@ -3,7 +3,9 @@
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::protocol::Protocol;
 use jurado_core::protocol::differ::{Difference, differences};
+use jurado_core::submission::Submission;
 use jurado_intake::{write_ods, write_sheet, write_xlsx};
 use jurado_store::labs::{Move, Standing};
 use jurado_store::{StoreError, labs};
@@ -283,18 +285,35 @@ pub(crate) async fn from_folder(
 }
 
 /// The data sheet of a lab as CSV, XLSX or ODS, or the protocol's own text.
+/// The data sheet of a lab, empty or with what is filled in: media type and bytes, by the ending of its file.
+///
+/// # Errors
+/// [`WebError::NotFound`] for another kind of file.
+pub(super) fn data_sheet(
+    p: &Protocol,
+    filled: Option<&Submission>,
+    ending: &str,
+) -> Result<(&'static str, Vec<u8>), WebError> {
+    let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
+    match ending {
+        "csv" => Ok(("text/csv; charset=utf-8", write_sheet(p, filled).into_bytes())),
+        "xlsx" => Ok((XLSX, write_xlsx(p, filled).map_err(|e| broken(&e))?)),
+        "ods" => Ok((ODS, write_ods(p, filled).map_err(|e| broken(&e))?)),
+        _ => Err(WebError::NotFound("kind of file")),
+    }
+}
+
 pub(crate) async fn download(actor: Actor, place: web::Path<(u32, String)>) -> Result<HttpResponse, WebError> {
     let (id, ending) = place.into_inner();
     let (lab, source) =
         actor.look(move |c, _| Ok((jurado_store::labs::get(c, id)?, jurado_store::labs::source(c, id)?))).await?;
     let p = &lab.protocol;
-    let broken = |e: &dyn std::fmt::Display| WebError::Broken(e.to_string());
     let (media, name, body) = match ending.as_str() {
-        "csv" => ("text/csv; charset=utf-8", "sheet.csv", write_sheet(p, None).into_bytes()),
-        "xlsx" => (XLSX, "sheet.xlsx", write_xlsx(p, None).map_err(|e| broken(&e))?),
-        "ods" => (ODS, "sheet.ods", write_ods(p, None).map_err(|e| broken(&e))?),
-        "toml" => ("application/toml; charset=utf-8", "protocol.toml", source.into_bytes()),
-        _ => return Err(WebError::NotFound("kind of file")),
+        "toml" => ("application/toml; charset=utf-8", "protocol.toml".to_owned(), source.into_bytes()),
+        ending => {
+            let (media, body) = data_sheet(p, None, ending)?;
+            (media, format!("sheet.{ending}"), body)
+        }
     };
     Ok(HttpResponse::Ok()
         .content_type(media)

@@ -92,8 +92,8 @@ pub(crate) async fn tables(
         (status = 404, body = Told)
     )
 )]
-pub(crate) async fn verdict(caller: Caller, id: web::Path<u32>) -> Result<HttpResponse, ApiError> {
-    let id = *id;
+pub(crate) async fn verdict(caller: Caller, id: web::Path<String>) -> Result<HttpResponse, ApiError> {
+    let id: u32 = id.parse().map_err(|_| WebError::NotFound("table"))?;
     let text = caller
         .look(move |c, user| {
             let detail = jurado_store::sheets::get(c, id, user)?;
@@ -133,11 +133,18 @@ pub(crate) async fn bring(
     door: web::Data<Door>,
     lab: web::Path<String>,
     named: web::Query<Named>,
-    body: web::Bytes,
+    body: Result<web::Bytes, actix_web::Error>,
 ) -> Result<HttpResponse, ApiError> {
     if !caller.brings || caller.user.role == jurado_store::Role::Auditor {
         return Err(WebError::Forbidden("This token may read and not bring tables").into());
     }
+    let body = body.map_err(|_| {
+        let most = jurado_intake::UPLOAD.bytes / 1_048_576;
+        WebError::Bad(
+            format!("The file did not arrive whole, or is larger than {most} megabytes."),
+            "Send it in parts.".into(),
+        )
+    })?;
     let lab = lab_named(&caller, lab.into_inner()).await?;
     let _turn = door.upload(&format!("person {}", caller.user.id)).await?;
     let name = named.name.clone().unwrap_or_else(|| "brought by a script".to_owned());
