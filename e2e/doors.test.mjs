@@ -77,6 +77,17 @@ test("every route asks for whoever may use it, and a session that was ended open
     query(`INSERT INTO api_tokens (user_id, name, digest, brings, made_at, until) SELECT id, 'x', SHA2('${who}', 256), 0, '2026-01-01', '2099-01-01' FROM users WHERE sign_in = '${who}'`);
     return [who, query("SELECT MAX(id) FROM api_tokens")];
   }));
+  // A practice class of each reviewer, and an example.
+  const practised = {};
+  for (const [who, p] of [["reviewer1", await person("reviewer1")], ["reviewer2", second]]) {
+    const begun = await p.send("POST", "/practice", { token: p.token, lab, kind: "plain" });
+    assert.equal(begun.status(), 303);
+    practised[who] = begun.headers().location.split("/")[2];
+    if (p !== second) await p.close();
+  }
+  query(`INSERT INTO practice_examples (lab_id, protocol_id, says, body, truth, user_id, at) SELECT id, protocol_id, 'x', '{}', '{}', ${one}, '2026-01-01' FROM labs WHERE id = ${lab}`);
+  const example = query("SELECT MAX(id) FROM practice_examples");
+  const practice = (rest, form) => ({ at: (id) => `/practice/${id}${rest}`, theirs: practised.reviewer2, mine: practised.reviewer1, form });
   const bench = (rest, form) => ({ at: (id) => `/bench/${id}${rest}`, theirs: evening, mine: morning, form });
   const what = {
     "GET /": {},
@@ -119,6 +130,21 @@ test("every route asks for whoever may use it, and a session that was ended open
     "POST /rulings/{id}/withdraw": { path: `/rulings/${ruling}/withdraw`, form: { reason: "" } },
     "GET /second/{id}": { at: (id) => `/second/${id}`, theirs: again("reviewer2"), mine: again("reviewer1") },
     "POST /second/{id}": { at: (id) => `/second/${id}`, theirs: again("reviewer2"), mine: again("reviewer1"), form: { submission: "0" } },
+    "GET /practice": {},
+    "POST /practice": { form: { lab: "0", kind: "x" } },
+    "POST /practice/example/{id}/close": { coordinator: true, path: `/practice/example/${example}/close`, form: {} },
+    "GET /practice/{id}": practice(""),
+    "GET /practice/{id}/{table}": practice("/1"),
+    "POST /practice/{id}/{table}/decide": practice("/1/decide", decide),
+    "GET /practice/{id}/{table}/try": practice("/1/try"),
+    "POST /practice/{id}/{table}/try": practice("/1/try", based),
+    "POST /practice/{id}/{table}/correct": practice("/1/correct", { ...based, reason: "x" }),
+    "POST /practice/{id}/{table}/own": practice("/1/own", { ...based, criterion: "", points: "", text: "x" }),
+    "POST /practice/{id}/{table}/say": practice("/1/say", { ...based, finding: "x", text: "x" }),
+    "POST /practice/{id}/{table}/undo": practice("/1/undo", based),
+    "POST /practice/{id}/{table}/sign": practice("/1/sign", based),
+    "POST /practice/{id}/end": practice("/end", {}),
+    "POST /bench/{id}/example": { coordinator: true, path: `/bench/${evening}/example`, form: { says: "" } },
     "GET /moderation": {},
     "GET /moderation/lab": {},
     "GET /moderation/table": {},
@@ -281,7 +307,7 @@ test("every route asks for whoever may use it, and a session that was ended open
   // An auditor reads all that is there and changes nothing, whichever form is sent.
   query("INSERT INTO users (sign_in, name, role, password_hash, epoch, made_at, demo) SELECT 'auditor1', 'Auditor', 'auditor', password_hash, epoch, made_at, demo FROM users WHERE sign_in = 'reviewer1'");
   const auditor = await person("auditor1", passwords.reviewer1);
-  const own = ["/sign-out", "/lamp", "/names", "/account", "/account/second", "/account/tokens", "/account/tokens/{id}/end", "/quick/{lab}", "/bench/{id}/try"];
+  const own = ["/sign-out", "/lamp", "/names", "/account", "/account/second", "/account/tokens", "/account/tokens/{id}/end", "/quick/{lab}", "/bench/{id}/try", "/practice/{id}/{table}/try"];
   let [refused, read] = [0, 0];
   for (const [name, r] of entries.filter(([, r]) => !r.open && !r.last)) {
     const [method, pattern] = name.split(" ");

@@ -82,6 +82,7 @@ pub(crate) fn serve(options: &Serve) -> Outcome {
         bind: options.bind,
         port: options.port,
         public_url: options.public_url.clone(),
+        worlds: options.protocols.join("worlds"),
         greeting,
     };
     actix_web::rt::System::new().block_on(jurado_web::serve(store, settings)).map_err(|e| vec![e])

@@ -16,6 +16,7 @@ pub mod moderation;
 pub mod notation;
 pub mod plan;
 pub mod plots;
+pub mod practice;
 pub mod preview;
 pub mod protocol;
 pub mod quantity;

@@ -125,6 +125,9 @@ pub struct TableTruth {
     pub planted: Vec<Planted>,
     /// Readings pushed by a cause.
     pub outliers: Vec<Outlier>,
+    /// Readings that stand otherwise on the sheet than they were seen.
+    #[serde(default)]
+    pub meant: Vec<Meant>,
     /// Readings not written down, as `item` or `item:row`.
     pub omitted: Vec<String>,
     /// Whose readings these are, if not their own.
@@ -158,6 +161,17 @@ pub struct Planted {
     pub reading: Option<String>,
     /// Points it should cost under calculation, as the rubric has it.
     pub costs: f64,
+}
+
+/// A reading as it was seen, where the sheet has it otherwise.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct Meant {
+    /// Reading.
+    pub item: String,
+    /// Row.
+    pub row: Option<u32>,
+    /// As seen, with its unit.
+    pub text: String,
 }
 
 /// A reading pushed by a physical cause.
@@ -327,6 +341,7 @@ impl Lab {
             typing: "Plain".to_owned(),
             planted: Vec::new(),
             outliers: Vec::new(),
+            meant: Vec::new(),
             omitted: Vec::new(),
             copied_from: None,
             fabricated: false,
@@ -379,6 +394,7 @@ impl Lab {
         }
         let mut writing = Chance::new(seed_of(order.seed, &[section, name, "trial"]));
         let (mut table, outcomes) = worker.work(section, name, &seen, left, &mut writing);
+        truth.meant = worker.meant(&seen, &table);
         for (plan, outcome) in worker.plans.iter().zip(&outcomes) {
             let mut planted = self.planted(plan, outcome);
             let table =
@@ -502,7 +518,7 @@ impl Lab {
             };
             let chancy = Chancy {
                 kind: "unmodelled".into(),
-                says: format!("{f:.4} times too large, for no reason known"),
+                says: format!("{f:.3} times the right value, by no mistake that has a name"),
                 act: Act::Muddle(f),
             };
             return Some(Plan { line, row: None, chancy });

@@ -3,8 +3,9 @@
 use std::collections::HashMap;
 
 use jurado_core::protocol::ItemKind;
-use jurado_core::submission::SubmittedCell;
+use jurado_core::submission::{Submission, SubmittedCell};
 
+use crate::class::Meant;
 use crate::mistake::{Act, Rewrite};
 use crate::random::Chance;
 use crate::worker::{Left, Outcome, Plan, Worker, half_of, number, significant};
@@ -64,6 +65,19 @@ impl Worker<'_> {
             }
             _ => Vec::new(),
         }
+    }
+
+    /// The readings that stand otherwise on a sheet than they were seen: a sheet begins with them, in their order.
+    pub(crate) fn meant(&self, seen: &Seen, sheet: &Submission) -> Vec<Meant> {
+        let cells = seen.readings.iter().zip(&sheet.cells);
+        cells
+            .filter(|(r, cell)| self.reading_cell(r).value != cell.value)
+            .map(|(r, cell)| {
+                let unit = &self.protocol.items[r.item].unit.text;
+                let text = if unit == "1" { r.text.clone() } else { format!("{} {unit}", r.text) };
+                Meant { item: cell.item.clone(), row: cell.row, text }
+            })
+            .collect()
     }
 
     /// What a change of the sheet shows at the plan's result: the readings as they stand now give another value than the

@@ -524,7 +524,7 @@ impl Worker<'_> {
         }
     }
 
-    fn reading_cell(&self, r: &Shown) -> SubmittedCell {
+    pub(crate) fn reading_cell(&self, r: &Shown) -> SubmittedCell {
         let item = &self.protocol.items[r.item];
         SubmittedCell {
             item: item.id.clone(),

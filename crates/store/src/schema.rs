@@ -176,6 +176,24 @@ diesel::table! {
     }
 }
 diesel::table! {
+    practice_examples (id) {
+        id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, says -> Varchar, body -> Mediumtext,
+        truth -> Mediumtext, user_id -> Unsigned<Integer>, at -> Datetime, closed_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
+    practice_classes (id) {
+        id -> Unsigned<Integer>, user_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, kind -> Varchar,
+        begun_at -> Datetime, ended_at -> Nullable<Datetime>, planted -> Unsigned<Integer>, found -> Unsigned<Integer>,
+    }
+}
+diesel::table! {
+    practice_tables (class_id, number) {
+        class_id -> Unsigned<Integer>, number -> Unsigned<Integer>, body -> Mediumtext, truth -> Mediumtext, decisions -> Mediumtext,
+        version -> Unsigned<Integer>, opened_at -> Nullable<Datetime>, signed_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
     column_maps (lab_id, head, user_id) {
         lab_id -> Unsigned<Integer>, head -> Char, map -> Text, user_id -> Unsigned<Integer>, at -> Datetime,
     }
@@ -220,6 +238,8 @@ diesel::joinable!(submissions -> imports (import_id));
 diesel::joinable!(user_sections -> sections (section_id));
 diesel::joinable!(removals -> users (user_id));
 diesel::joinable!(rulings -> users (user_id));
+diesel::joinable!(practice_examples -> users (user_id));
+diesel::joinable!(practice_tables -> practice_classes (class_id));
 diesel::allow_tables_to_appear_in_same_query!(
     users,
     attachments,
@@ -251,5 +271,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     drafts,
     hand_ins,
     questions,
-    outbox
+    outbox,
+    practice_examples,
+    practice_classes,
+    practice_tables
 );

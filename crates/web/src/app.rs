@@ -1,6 +1,7 @@
 //! All routes in one table, and the server around them.
 
 use std::net::IpAddr;
+use std::path::PathBuf;
 
 use actix_session::SessionMiddleware;
 use actix_session::config::{CookieContentSecurity, PersistentSession};
@@ -17,7 +18,7 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
-    moderation, new_lab, people, protocol_text, protocols, quick, record, returns, room, rulings, second,
+    moderation, new_lab, people, practice, protocol_text, protocols, quick, record, returns, room, rulings, second,
     second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
@@ -32,6 +33,8 @@ pub struct Settings {
     pub port: u16,
     /// Address under which people reach it through a proxy with TLS, such as `https://jurado.example`.
     pub public_url: Option<String>,
+    /// Folder of the worlds that practice classes are simulated from.
+    pub worlds: PathBuf,
     /// Lines printed once it answers.
     pub greeting: String,
 }
@@ -137,6 +140,21 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/moderation/read", web::post().to(moderation::read))
         .route("/moderation/draw", web::post().to(moderation::draw))
         .route("/moderation/back", web::post().to(moderation::take_back))
+        .route("/practice", web::get().to(practice::page))
+        .route("/practice", web::post().to(practice::begin))
+        .route("/practice/example/{id}/close", web::post().to(practice::close))
+        .route("/practice/{id}", web::get().to(practice::class))
+        .route("/practice/{id}/end", web::post().to(practice::end))
+        .route("/practice/{id}/{table}", web::get().to(practice::table_page))
+        .route("/practice/{id}/{table}/decide", web::post().to(practice::decide))
+        .route("/practice/{id}/{table}/try", web::get().to(practice::begin_try))
+        .route("/practice/{id}/{table}/try", web::post().to(practice::work_try))
+        .route("/practice/{id}/{table}/correct", web::post().to(practice::correct))
+        .route("/practice/{id}/{table}/own", web::post().to(practice::own))
+        .route("/practice/{id}/{table}/say", web::post().to(practice::say))
+        .route("/practice/{id}/{table}/undo", web::post().to(practice::undo))
+        .route("/practice/{id}/{table}/sign", web::post().to(practice::sign))
+        .route("/bench/{id}/example", web::post().to(practice::keep))
         .route("/second/{id}", web::get().to(second::page))
         .route("/second/{id}", web::post().to(second::mark))
         .route("/hand-in", web::get().to(hand_in::home))
@@ -220,6 +238,7 @@ pub(crate) struct Shared {
     metrics: web::Data<Metrics>,
     expected: web::Data<Expected>,
     health: web::Data<watch::Health>,
+    worlds: web::Data<practice::Worlds>,
 }
 
 impl Shared {
@@ -232,6 +251,7 @@ impl Shared {
             metrics: web::Data::default(),
             expected: web::Data::new(Expected(settings.host())),
             health: web::Data::default(),
+            worlds: web::Data::new(practice::Worlds(settings.worlds.clone())),
         }
     }
 }
@@ -263,6 +283,7 @@ pub(crate) fn application(
         .app_data(shared.metrics.clone())
         .app_data(shared.expected.clone())
         .app_data(shared.health.clone())
+        .app_data(shared.worlds.clone())
         .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
         .app_data(web::PayloadConfig::new(jurado_intake::UPLOAD.bytes))
         .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))

@@ -54,6 +54,7 @@ const STYLES: &[&str] = styles![
     "rulings",
     "floor",
     "moderation",
+    "practice",
     "door",
 ];
 

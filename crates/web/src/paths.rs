@@ -1,7 +1,7 @@
 //! Places of ours: where a browser may be sent on to.
 
 /// First parts of the addresses of our pages.
-const PLACES: [&str; 19] = [
+const PLACES: [&str; 20] = [
     "account",
     "asked",
     "bench",
@@ -13,6 +13,7 @@ const PLACES: [&str; 19] = [
     "intake",
     "moderation",
     "people",
+    "practice",
     "protocols",
     "quick",
     "returns",

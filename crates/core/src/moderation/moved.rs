@@ -1,6 +1,7 @@
 //! What persons changed of one table, by field.
 
 use rust_decimal::Decimal;
+use serde::{Deserialize, Serialize};
 
 use crate::finding::{Correction, Finding, Kind};
 use crate::protocol::{Protocol, Rule};
@@ -8,7 +9,8 @@ use crate::summary::Mark;
 use crate::verdict::Judged;
 
 /// What a change is about, as moderation sums it up.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Field {
     /// Slips and what follows from them: a factor of 2, a value that no story explains.
     Slips,
@@ -32,7 +34,7 @@ impl Field {
     pub const DRAWN: usize = 5;
 
     /// The field of a finding; `None` for what only a person judges, of which nothing was computed.
-    fn of(finding: &Finding) -> Option<Field> {
+    pub fn of(finding: &Finding) -> Option<Field> {
         if matches!(finding.kind, Kind::Manual(_)) {
             return None;
         }

@@ -14,6 +14,7 @@ mod lists;
 mod numbers;
 mod pattern;
 mod plan;
+pub mod practice;
 mod reviewer;
 mod score;
 mod slips;

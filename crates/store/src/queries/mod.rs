@@ -15,6 +15,7 @@ pub mod jobs;
 pub mod labs;
 pub mod moderation;
 pub mod outbox;
+pub mod practice;
 pub mod quarantine;
 pub mod questions;
 pub mod roster;

@@ -13,7 +13,7 @@ use super::labs::{self, Hold};
 use super::rulings_kept::parsed;
 use super::sheets::{self, SheetDetail};
 use super::users::User;
-use super::{events, ground, sections};
+use super::{events, ground, practice, sections};
 use crate::schema::{rulings, sections as section_table, sheets as sheet_table, submissions, teams, users};
 use crate::{Db, StoreError, inserted};
 
@@ -264,6 +264,7 @@ pub fn put(
     based_on: &str,
     user: &User,
 ) -> Result<(u32, u32), StoreError> {
+    practice::allow(c, user)?;
     let why = reason(&new.reason)?.to_owned();
     labs::hold(c, lab, Hold::Alone)?;
     if let Some(section) = section {

@@ -40,6 +40,10 @@ pub struct Course {
     pub zone: String,
     /// Form of its dates, as a pattern of the kind `%d.%m.`.
     pub dates: String,
+    /// Practice classes that a reviewer works through before the first evening; nought for none.
+    pub practice: u32,
+    /// Of what is planted in the last of them, per cent that are to be found.
+    pub practice_found: u32,
 }
 
 impl Default for Course {
@@ -51,6 +55,8 @@ impl Default for Course {
             sections: "sections".into(),
             zone: "UTC".into(),
             dates: "%a %-d %b, %H:%M".into(),
+            practice: 0,
+            practice_found: 70,
         }
     }
 }

@@ -8,6 +8,7 @@ pub(crate) mod docket;
 pub(crate) mod floor;
 pub(crate) mod ladder;
 pub(crate) mod moderation;
+pub(crate) mod practice;
 pub(crate) mod profile;
 pub(crate) mod raft;
 pub(crate) mod replicates;

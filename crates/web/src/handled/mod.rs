@@ -12,6 +12,7 @@ mod hand_in;
 mod intake;
 mod lot;
 mod moderation;
+mod practice;
 mod returns;
 mod rulings;
 mod taught;
@@ -124,8 +125,13 @@ async fn site_of(name: &str, text: &str) -> Site {
             Ok((ids, lab.id))
         })
         .expect("a world");
-    let settings =
-        Settings { bind: IpAddr::V4(Ipv4Addr::LOCALHOST), port: 0, public_url: None, greeting: String::new() };
+    let settings = Settings {
+        bind: IpAddr::V4(Ipv4Addr::LOCALHOST),
+        port: 0,
+        public_url: None,
+        worlds: concat!(env!("CARGO_MANIFEST_DIR"), "/../../protocols/worlds").into(),
+        greeting: String::new(),
+    };
     let shared = Shared::new(&store, &"k".repeat(64), &settings);
     let app = test::init_service(application(&shared).route("/as/{id}", web::get().to(sign_in_as))).await;
     let app = std::rc::Rc::new(app);

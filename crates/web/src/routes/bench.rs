@@ -7,7 +7,8 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
 use jurado_core::finding::Key;
-use jurado_core::protocol::Rule;
+use jurado_core::protocol::{Protocol, Rule};
+use jurado_core::verdict::Judged;
 use jurado_store::attachments::Attachment;
 use jurado_store::questions::{self, Question};
 use jurado_store::{DocketRow, HeldRecord, Lab, NewDecision, Role, SheetDetail, SheetState, StoreError};
@@ -61,13 +62,13 @@ pub(crate) struct Look {
     pub(super) r: Option<usize>,
     /// Asked for with any figure: all rows are shown, folded ones too.
     #[serde(default)]
-    o: Option<u8>,
+    pub(super) o: Option<u8>,
 }
 
 #[derive(Deserialize)]
 pub(crate) struct Decide {
-    token: String,
-    version: u32,
+    pub(super) token: String,
+    pub(super) version: u32,
     finding: Key,
     action: String,
     #[serde(default)]
@@ -78,8 +79,8 @@ pub(crate) struct Decide {
 
 #[derive(Deserialize)]
 pub(crate) struct Based {
-    token: String,
-    version: u32,
+    pub(super) token: String,
+    pub(super) version: u32,
 }
 
 #[derive(Clone)]
@@ -189,8 +190,7 @@ pub(crate) async fn page(actor: Actor, id: web::Path<u32>, look: web::Query<Look
 }
 
 /// What was asked, or what is wrong with it in words.
-fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
-    let judged = loaded.detail.judge(&loaded.lab.protocol);
+pub(super) fn read(form: &Decide, protocol: &Protocol, judged: &Judged) -> Result<NewDecision, String> {
     let reason = forms::REASON.optional(&form.reason)?;
     let most = match &form.finding {
         Key::Line(line) => judged.score.lines.iter().find(|l| l.criterion == *line).map(|l| l.possible),
@@ -215,7 +215,7 @@ fn read(form: &Decide, loaded: &Loaded) -> Result<NewDecision, String> {
     // A level says by itself why.
     let line = if let Key::Line(line) = &form.finding { Some(line) } else { None };
     let level = line.and_then(|line| {
-        let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == *line)?;
+        let criterion = protocol.criteria.iter().find(|c| c.id == *line)?;
         let (Rule::Manual { levels }, Action::Points(p)) = (&criterion.rule, action) else { return None };
         levels.iter().find(|(_, points)| *points == p).map(|(says, _)| says.clone())
     });
@@ -239,7 +239,8 @@ pub(crate) async fn decide(
     // A stale form is told as a lost race before its content is looked at.
     let form = Arc::new(form.into_inner());
     let (asked, on) = (form.clone(), loaded.clone());
-    let decision = match actor.think(JUDGING, move |_| read(&asked, &on)).await? {
+    let reading = move |_: &Actor| read(&asked, &on.lab.protocol, &on.detail.judge(&on.lab.protocol));
+    let decision = match actor.think(JUDGING, reading).await? {
         Ok(decision) => decision,
         Err(_) if loaded.detail.version != form.version => NewDecision::new(&form.finding, Action::Accept, ""),
         Err(fault) => return refused(&actor, &loaded, fault).await,

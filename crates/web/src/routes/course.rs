@@ -84,6 +84,23 @@ pub(crate) struct Set {
     sections: String,
     zone: String,
     dates: String,
+    #[serde(default)]
+    practice: String,
+    #[serde(default)]
+    practice_found: String,
+}
+
+/// Most practice classes that a course may ask for.
+const MOST_PRACTICE: u32 = 9;
+
+/// A whole number of a form, nought where it is left empty.
+fn whole(typed: &str, what: &str, most: u32) -> Result<u32, String> {
+    let typed = typed.trim();
+    if typed.is_empty() {
+        return Ok(0);
+    }
+    let number = typed.parse::<u32>().ok().filter(|n| *n <= most);
+    number.ok_or_else(|| format!("“{typed}” cannot be the {what}: write a whole number from 0 to {most}."))
 }
 
 /// What is wrong with a course, in words.
@@ -110,6 +127,10 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
     actor.allow(&form.token)?;
     actor.coordinator(WHO)?;
     let text = |t: &str| t.trim().to_owned();
+    let asked = (
+        whole(&form.practice, "number of practice classes", MOST_PRACTICE),
+        whole(&form.practice_found, "share to be found", 100),
+    );
     let course = Course {
         school: text(&form.school),
         term: text(&form.term),
@@ -117,8 +138,11 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
         sections: text(&form.sections),
         zone: text(&form.zone),
         dates: form.dates.clone(),
+        practice: *asked.0.as_ref().unwrap_or(&0),
+        practice_found: *asked.1.as_ref().unwrap_or(&0),
     };
-    if let Some(fault) = objection(&course) {
+    let fault = asked.0.err().or(asked.1.err()).or_else(|| objection(&course));
+    if let Some(fault) = fault {
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, course, Some(fault)).await?);
     }
     actor.run(move |c, user| settings::set_course(c, &course, Some(user))).await?;
@@ -128,6 +152,16 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_number_that_a_course_asks_for_is_whole_and_small() {
+        assert_eq!(whole(" 2 ", "number", 9), Ok(2));
+        assert_eq!(whole("", "number", 9), Ok(0));
+        assert_eq!(whole("9", "number", 9), Ok(9));
+        for typed in ["10", "-1", "1.5", "two"] {
+            assert!(whole(typed, "number", 9).is_err_and(|f| f.contains(typed)), "{typed}");
+        }
+    }
 
     #[test]
     fn a_course_that_cannot_be_is_told() {

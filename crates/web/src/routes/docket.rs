@@ -21,6 +21,8 @@ use crate::views::frame::Frame;
 struct DocketPage {
     frame: Frame,
     v: DocketView,
+    /// Whether the person has to practise before the first evening.
+    to_practise: bool,
 }
 
 /// What is asked for; blank fields ask for all.
@@ -82,7 +84,8 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
                 most: MOST_FOUND as usize,
             }),
         };
-        Ok(Waiting {
+        let to_practise = jurado_store::practice::asked(c, user)?.is_some_and(|a| !a.is_met());
+        let waiting = Waiting {
             labs: jurado_store::labs::open(c)?.into_iter().map(|(lab, _)| lab).collect(),
             sections: jurado_store::roster::sections(c, user)?,
             counts: BTreeMap::new(),
@@ -94,10 +97,11 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
             questions: jurado_store::questions::list(c, user, false, MOST_QUESTIONS + 1)?,
             due,
             found,
-        })
+        };
+        Ok((waiting, to_practise))
     });
     let (counted, alike, rest) = futures_util::future::join3(counted, alike, rest).await;
-    let (mut waiting, mine) = (rest?, actor.user.clone());
+    let ((mut waiting, to_practise), mine) = (rest?, actor.user.clone());
     waiting.counts = counted?;
     waiting.alike = alike?;
     // A lab that nobody has handed in yet is in the library, not on the docket.
@@ -106,7 +110,7 @@ pub(crate) async fn page(actor: Actor, asked: web::Query<Asked>) -> Result<HttpR
     waiting.labs.sort_by(|a, b| a.protocol.title.cmp(&b.protocol.title));
     let v = DocketView::new(&waiting, &mine, asked, actor.blind);
     let frame = actor.frame("Docket", "docket").with_counts(v.done + v.returned, v.total);
-    html(&DocketPage { frame, v })
+    html(&DocketPage { frame, v, to_practise })
 }
 
 #[derive(Template)]

@@ -19,6 +19,7 @@ pub(crate) mod new_lab;
 mod offer;
 mod parts;
 pub(crate) mod people;
+pub(crate) mod practice;
 pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;

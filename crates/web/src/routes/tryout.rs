@@ -10,7 +10,7 @@ use jurado_core::finding::Key;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::{Protocol, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedCell};
-use jurado_store::{NewDecision, StoreError};
+use jurado_store::{NewDecision, SheetDetail, StoreError};
 
 use super::bench::{BenchPage, JUDGING, Loaded, Look, load, lost, show};
 use crate::error::{WebError, html, html_with, on_to};
@@ -71,14 +71,15 @@ fn schooled(protocol: &Protocol, fields: &Fields) -> Protocol {
     out
 }
 
-fn tried(loaded: &Loaded, fields: &Fields) -> Tried {
-    let protocol = schooled(&loaded.lab.protocol, fields);
-    let now = loaded.detail.judge(&loaded.lab.protocol);
-    let (new, fault) = match changes(&loaded.lab.protocol, &now, fields, "tried") {
+/// A table with what was changed in the fields of its try-out.
+pub(super) fn tried(protocol: &Protocol, detail: &SheetDetail, fields: &Fields) -> Tried {
+    let now = detail.judge(protocol);
+    let (new, fault) = match changes(protocol, &now, fields, "tried") {
         Ok(new) => (new, None),
         Err(fault) => (Vec::new(), Some(fault)),
     };
-    let mut decisions: Vec<Decision> = loaded.detail.decisions.iter().map(|d| d.decision.clone()).collect();
+    let protocol = schooled(protocol, fields);
+    let mut decisions: Vec<Decision> = detail.in_force();
     decisions.extend(new.iter().map(|n| Decision {
         finding: n.finding.clone(),
         action: n.action,
@@ -86,8 +87,7 @@ fn tried(loaded: &Loaded, fields: &Fields) -> Tried {
         by: "you".to_owned(),
         text: n.text.clone(),
     }));
-    let judged =
-        judge_in(&protocol, &loaded.detail.settings, &loaded.detail.submission, &loaded.detail.rulings, &decisions);
+    let judged = judge_in(&protocol, &detail.settings, &detail.submission, &detail.rulings, &decisions);
     Tried { judged, protocol, changed: new.len(), fault }
 }
 
@@ -100,7 +100,10 @@ async fn shown(
 ) -> Result<BenchPage, WebError> {
     let (loaded, fields) = (loaded.clone(), fields.clone());
     actor
-        .think(JUDGING, move |actor| show(actor, &loaded, Look::default(), Some(&tried(&loaded, &fields)), fault))
+        .think(JUDGING, move |actor| {
+            let tried = tried(&loaded.lab.protocol, &loaded.detail, &fields);
+            show(actor, &loaded, Look::default(), Some(&tried), fault)
+        })
         .await
 }
 
@@ -121,6 +124,21 @@ pub(crate) async fn work(
     html(&shown(&actor, &loaded, &Arc::new(fields), None).await?)
 }
 
+/// What was tried as decisions on the table's cells, or what is wrong with it.
+pub(super) fn corrections(
+    protocol: &Protocol,
+    detail: &SheetDetail,
+    fields: &Fields,
+) -> Result<Vec<NewDecision>, String> {
+    let wanted = "To take this as the correction, write the reason in a few words: it is kept beside the mark.";
+    let reason = forms::REASON.wanted(field(fields, "reason").unwrap_or(""), wanted)?;
+    let new = changes(protocol, &detail.judge(protocol), fields, &reason)?;
+    if new.is_empty() {
+        return Err("Nothing differs from the table: change a reading, or leave one out, first.".to_owned());
+    }
+    Ok(new)
+}
+
 /// Proposes what was tried as the correction: decisions on its cells, to be undone like any.
 pub(crate) async fn correct(
     actor: Actor,
@@ -131,25 +149,8 @@ pub(crate) async fn correct(
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let loaded = load(&actor, id).await?;
     let fields = Arc::new(fields);
-    let wanted = "To take this as the correction, write the reason in a few words: it is kept beside the mark.";
-    let reason = forms::REASON.wanted(field(&fields, "reason").unwrap_or(""), wanted);
     let (on, asked) = (loaded.clone(), fields.clone());
-    let new = match reason {
-        Err(fault) => Err(fault),
-        Ok(reason) => {
-            let work = move |_: &Actor| {
-                let judged = on.detail.judge(&on.lab.protocol);
-                changes(&on.lab.protocol, &judged, &asked, &reason)
-            };
-            actor.think(JUDGING, work).await?
-        }
-    };
-    let fault = match new {
-        Ok(new) if !new.is_empty() => Ok(new),
-        Ok(_) => Err("Nothing differs from the table: change a reading, or leave one out, first.".to_owned()),
-        Err(fault) => Err(fault),
-    };
-    let new = match fault {
+    let new = match actor.think(JUDGING, move |_| corrections(&on.lab.protocol, &on.detail, &asked)).await? {
         Ok(new) => new,
         Err(fault) => {
             let page = shown(&actor, &loaded, &fields, Some(fault)).await?;

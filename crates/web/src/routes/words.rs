@@ -5,6 +5,8 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::decision::Action;
 use jurado_core::finding::Key;
+use jurado_core::protocol::Protocol;
+use jurado_core::verdict::Judged;
 use jurado_store::{NewDecision, StoreError};
 use rust_decimal::Decimal;
 use serde::Deserialize;
@@ -25,8 +27,8 @@ struct RevisionsPage {
 
 #[derive(Deserialize)]
 pub(crate) struct Own {
-    token: String,
-    version: u32,
+    pub(super) token: String,
+    pub(super) version: u32,
     #[serde(default)]
     criterion: String,
     #[serde(default)]
@@ -37,8 +39,8 @@ pub(crate) struct Own {
 
 #[derive(Deserialize)]
 pub(crate) struct Say {
-    token: String,
-    version: u32,
+    pub(super) token: String,
+    pub(super) version: u32,
     finding: Key,
     #[serde(default)]
     text: String,
@@ -53,52 +55,56 @@ async fn store(actor: &Actor, id: u32, version: u32, new: NewDecision, mine: &st
     }
 }
 
+/// A finding of the reviewer's own out of its form, or what is wrong with it. `number` is one that the table has not used,
+/// undone ones included: a key names one finding for good.
+pub(super) fn own_of(form: &Own, protocol: &Protocol, number: u32) -> Result<NewDecision, String> {
+    let text = forms::SAYING.wanted(&form.text, "Write what the team should read.")?;
+    let criterion = protocol.criteria.iter().find(|c| c.id == form.criterion);
+    let points = match criterion.filter(|_| !form.points.trim().is_empty()) {
+        None => Decimal::ZERO,
+        Some(c) => forms::points(&form.points, c.points)?,
+    };
+    let criterion = criterion.map_or("", |c| c.id.as_str());
+    let key = Key::Own { criterion: criterion.to_owned(), number: number.to_string() };
+    Ok(NewDecision::new(key, Action::Points(points), text))
+}
+
+/// Other words for a finding out of their form, or what is wrong with them.
+pub(super) fn said_of(form: &Say, judged: &Judged) -> Result<NewDecision, String> {
+    let text = forms::EXPLANATION.optional(&form.text)?;
+    if !judged.findings.iter().any(|f| f.key == form.finding) {
+        return Err("This finding is no longer there: the table has changed. Look at it as it is now.".to_owned());
+    }
+    let finding = Key::Say(Box::new(form.finding.clone()));
+    Ok(NewDecision { finding, action: Action::Say, reason: String::new(), text })
+}
+
 /// A finding of the reviewer's own, or a word that costs nothing.
 pub(crate) async fn own(actor: Actor, id: web::Path<u32>, form: web::Form<Own>) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
-    let id = *id;
-    let loaded = load(&actor, id).await?;
-    let text = match forms::SAYING.wanted(&form.text, "Write what the team should read.") {
-        Ok(text) => text,
-        Err(fault) => return refused(&actor, &loaded, fault).await,
-    };
-    let criterion = loaded.lab.protocol.criteria.iter().find(|c| c.id == form.criterion);
-    let points = match criterion.filter(|_| !form.points.trim().is_empty()) {
-        None => Ok(Decimal::ZERO),
-        Some(c) => forms::points(&form.points, c.points),
-    };
-    let points = match points {
-        Ok(points) => points,
-        Err(fault) => return refused(&actor, &loaded, fault).await,
-    };
-    let criterion = criterion.map_or("", |c| c.id.as_str());
-    // The next number that this table has not used, undone ones included: a key names one finding for good.
-    let number = loaded.detail.version;
-    let key = Key::Own { criterion: criterion.to_owned(), number: number.to_string() };
-    let new = NewDecision::new(key, Action::Points(points), text.clone());
-    store(&actor, id, form.version, new, &format!("add: “{text}”")).await
+    let loaded = load(&actor, *id).await?;
+    match own_of(&form, &loaded.lab.protocol, loaded.detail.version) {
+        Ok(new) => {
+            let mine = format!("add: “{}”", new.reason);
+            store(&actor, *id, form.version, new, &mine).await
+        }
+        Err(fault) => refused(&actor, &loaded, fault).await,
+    }
 }
 
 /// Other words for what the team is told of a finding.
 pub(crate) async fn say(actor: Actor, id: web::Path<u32>, form: web::Form<Say>) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
-    let id = *id;
-    let loaded = load(&actor, id).await?;
-    let (on, key) = (loaded.clone(), form.finding.clone());
-    let known =
-        actor.think(JUDGING, move |_| on.detail.judge(&on.lab.protocol).findings.iter().any(|f| f.key == key)).await?;
-    let gone = || "This finding is no longer there: the table has changed. Look at it as it is now.".to_owned();
-    let text = match forms::EXPLANATION.optional(&form.text).and_then(|t| if known { Ok(t) } else { Err(gone()) }) {
-        Ok(text) => text,
-        Err(fault) => return refused(&actor, &loaded, fault).await,
-    };
-    let new = NewDecision {
-        finding: Key::Say(Box::new(form.finding.clone())),
-        action: Action::Say,
-        reason: String::new(),
-        text: text.to_owned(),
-    };
-    store(&actor, id, form.version, new, &format!("say: “{text}”")).await
+    let loaded = load(&actor, *id).await?;
+    let (on, form) = (loaded.clone(), form.into_inner());
+    let version = form.version;
+    match actor.think(JUDGING, move |_| said_of(&form, &on.detail.judge(&on.lab.protocol))).await? {
+        Ok(new) => {
+            let mine = format!("say: “{}”", new.text);
+            store(&actor, *id, version, new, &mine).await
+        }
+        Err(fault) => refused(&actor, &loaded, fault).await,
+    }
 }
 
 /// How the table changed from one handing in to the next.

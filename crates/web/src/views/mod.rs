@@ -14,6 +14,7 @@ pub(crate) mod joining;
 pub(crate) mod lab_form;
 pub(crate) mod moderation;
 pub(crate) mod moving;
+pub(crate) mod practice;
 pub(crate) mod protocols;
 pub(crate) mod quick;
 pub(crate) mod returns;

@@ -5,6 +5,7 @@ use jurado_core::verdict::Judged;
 
 use super::read::{SheetDetail, detail_of};
 use crate::queries::ground::{self, Ground};
+use crate::queries::practice;
 use crate::queries::users::User;
 use crate::records::sheet::{Head, Turn};
 use crate::schema::sheets;
@@ -40,6 +41,7 @@ pub(super) fn hold(c: &mut Db, id: u32, user: &User) -> Result<Held, StoreError>
 
 /// As [`hold`], at the version the person saw. A lost race is told with what was changed in the meantime.
 pub(super) fn claim(c: &mut Db, id: u32, version: u32, user: &User) -> Result<Held, StoreError> {
+    practice::allow(c, user)?;
     let held = hold(c, id, user)?;
     if held.detail.version == version {
         return Ok(held);

@@ -5,7 +5,7 @@ use diesel::prelude::*;
 use super::hold::claim;
 use crate::queries::docket::in_a_lot;
 use crate::queries::users::User;
-use crate::queries::{events, hands};
+use crate::queries::{events, hands, practice};
 use crate::records::sheet::Turn;
 use crate::records::words::SheetState;
 use crate::schema::sheets;
@@ -50,6 +50,7 @@ pub fn sign_clear(c: &mut Db, seen: &[(u32, u32)], user: &User) -> Result<usize,
             format!("sign {MOST_AT_ONCE} at a time"),
         ));
     }
+    practice::allow(c, user)?;
     let now = c.now()?;
     let ids: Vec<u32> = seen.iter().map(|s| s.0).collect();
     // In the order in which rows are held everywhere: by lab, section, sheet.

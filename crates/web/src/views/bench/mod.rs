@@ -21,6 +21,7 @@ pub(crate) use board::{BoardView, SegmentView};
 
 use super::Mark;
 use super::Stage;
+use super::practice::TruthView;
 use super::shelf::ShelvedView;
 use crate::draw::replicates;
 use crate::views::intake::time;
@@ -28,6 +29,10 @@ use crate::views::intake::time;
 /// Everything the template lays out.
 pub(crate) struct BenchView {
     pub(crate) id: u32,
+    /// Address that its forms and its neighbours' begin with.
+    pub(crate) at: String,
+    /// Whether it is a table of a practice class, which stands beside the course.
+    pub(crate) practice: bool,
     pub(crate) version: u32,
     pub(crate) team: String,
     pub(crate) place: String,
@@ -47,11 +52,14 @@ pub(crate) struct BenchView {
     pub(crate) possible: String,
     pub(crate) sentences: Vec<(Option<usize>, bool, String)>,
     pub(crate) returned: bool,
+    /// Whether it is signed, gone out or not.
+    pub(crate) signed: bool,
     pub(crate) state_words: String,
     pub(crate) can_sign: bool,
     pub(crate) can_undo: bool,
-    pub(crate) previous: Option<u32>,
-    pub(crate) next: Option<u32>,
+    /// Addresses of the tables before and after it.
+    pub(crate) previous: Option<String>,
+    pub(crate) next: Option<String>,
     pub(crate) cautions: Vec<String>,
     pub(crate) advised: bool,
     pub(crate) explain: Option<ExplainView>,
@@ -64,6 +72,10 @@ pub(crate) struct BenchView {
     pub(crate) revision: u32,
     pub(crate) trying: Option<TryView>,
     pub(crate) due: String,
+    /// Whether anything of it may be changed.
+    pub(crate) may_change: bool,
+    /// What was true of it, where it is of a practice class that has ended.
+    pub(crate) truth: Option<TruthView>,
     /// Why nothing of it is changed any more.
     pub(crate) shelved: Option<ShelvedView>,
     /// What the team asks on its lines and nobody has answered: number, line and words.
@@ -233,6 +245,8 @@ impl BenchView {
         let here = detail.shelved.is_none();
         BenchView {
             id: detail.id,
+            at: format!("/bench/{}", detail.id),
+            practice: false,
             version: detail.version,
             team: if around.blind { format!("Table {}", at + 1) } else { judged.team.clone() },
             place: if around.blind {
@@ -260,11 +274,12 @@ impl BenchView {
             possible: judged.score.possible.normalize().to_string(),
             sentences: maker.sentences(),
             returned: detail.state == SheetState::Returned,
+            signed: detail.state != SheetState::Waiting,
             state_words,
             can_sign: here && detail.state == SheetState::Waiting && open == 0 && around.tried.is_none(),
             can_undo: here && (detail.state == SheetState::Signed || !detail.decisions.is_empty()),
-            previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| r.id),
-            next: rows.get(at + 1).map(|r| r.id),
+            previous: at.checked_sub(1).and_then(|i| rows.get(i)).map(|r| format!("/bench/{}", r.id)),
+            next: rows.get(at + 1).map(|r| format!("/bench/{}", r.id)),
             cautions: protocol.cautions.clone(),
             advised: judged.findings.iter().any(|f| f.open() && f.kind.properties().again),
             explain: maker.explain(),
@@ -292,6 +307,8 @@ impl BenchView {
                 .filter(|q| q.answer.is_none())
                 .map(|q| (q.id, q.says.clone(), q.body.clone()))
                 .collect(),
+            may_change: here,
+            truth: None,
             shelved: detail.shelved.as_ref().map(|s| ShelvedView::new(s, around.may_remove)),
             due: detail
                 .due_at

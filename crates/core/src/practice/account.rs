@@ -1,0 +1,196 @@
+//! What a reviewer made of a practice table, beside its truth.
+
+use std::collections::BTreeMap;
+
+use rust_decimal::Decimal;
+
+use super::{Act, Proposed, Truth};
+use crate::decision::Action;
+use crate::finding::{Finding, Key, Kind};
+use crate::verdict::Judged;
+
+/// Points that make no difference: a quarter.
+pub const QUARTER: Decimal = Decimal::from_parts(25, 0, 0, false, 2);
+
+/// What became of one act.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Fate {
+    /// Whether it was found.
+    pub found: bool,
+    /// Whether it was charged more than once.
+    pub twice: bool,
+}
+
+/// What a reviewer made of a table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Account {
+    /// Points given.
+    pub given: Decimal,
+    /// Points that it is worth.
+    pub truth: Decimal,
+    /// What became of each act, in their order.
+    pub acts: Vec<Fate>,
+    /// Charges without a cause.
+    pub without: usize,
+}
+
+impl Account {
+    /// Points given less points it is worth.
+    pub fn off(&self) -> Decimal {
+        self.given - self.truth
+    }
+}
+
+/// Sums over tables.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Summed {
+    /// Acts.
+    pub planted: usize,
+    /// Found.
+    pub found: usize,
+    /// Charged more than once.
+    pub twice: usize,
+    /// Charges without a cause.
+    pub without: usize,
+}
+
+impl Summed {
+    /// Adds one table.
+    pub fn add(&mut self, account: &Account) {
+        self.planted += account.acts.len();
+        self.found += account.acts.iter().filter(|a| a.found).count();
+        self.twice += account.acts.iter().filter(|a| a.twice).count();
+        self.without += account.without;
+    }
+}
+
+/// Limits of a share at 95 %, for `found` of `planted`; all there is where nothing was planted.
+///
+/// # Formula
+/// (p + z²/2n ± z·√(p(1 − p)/n + z²/4n²)) / (1 + z²/n) with z = 1.96.
+///
+/// # Source
+/// Wilson, Journal of the American Statistical Association 22 (1927), the score interval.
+///
+/// # Example
+/// ```
+/// let (low, high) = jurado_core::practice::wilson(7, 7);
+/// assert!((low - 0.646).abs() < 1e-3 && (high - 1.0).abs() < 1e-9);
+/// ```
+pub fn wilson(found: usize, planted: usize) -> (f64, f64) {
+    if planted == 0 {
+        return (0.0, 1.0);
+    }
+    let (n, z) = (planted as f64, 1.959_963_984_540_054_f64);
+    let p = found as f64 / n;
+    let middle = p + z * z / (2.0 * n);
+    let half = z * (p * (1.0 - p) / n + z * z / (4.0 * n * n)).sqrt();
+    let of = 1.0 + z * z / n;
+    (((middle - half) / of).max(0.0), ((middle + half) / of).min(1.0))
+}
+
+/// Points that a reviewer took off beside the findings of the judge, by criterion: findings of their own, and lines changed
+/// as a whole. Positive where more was taken.
+fn extras(judged: &Judged) -> BTreeMap<String, Decimal> {
+    let mut out: BTreeMap<String, Decimal> = BTreeMap::new();
+    for f in &judged.findings {
+        if let Key::Own { criterion, .. } = &f.key {
+            *out.entry(criterion.clone()).or_default() += f.decided_cost;
+        }
+    }
+    for l in &judged.score.lines {
+        let Some(Action::Points(points)) = l.changed.as_ref().filter(|d| d.by != super::GIVEN_BY).map(|d| d.action)
+        else {
+            continue;
+        };
+        let of_line = |f: &&Finding| f.criterion.as_deref() == Some(&l.criterion) && !matches!(f.key, Key::Own { .. });
+        let taken: Decimal = judged.findings.iter().filter(of_line).map(|f| f.decided_cost).sum();
+        // The line stands in place of its findings, of one's own too.
+        out.insert(l.criterion.clone(), (l.possible - taken).max(Decimal::ZERO) - points);
+    }
+    out
+}
+
+/// How far a charge may be off what an act costs and still be that charge.
+fn near(costs: Decimal) -> Decimal {
+    (costs / Decimal::from(4)).max(QUARTER / Decimal::from(2))
+}
+
+impl Truth {
+    /// What a reviewer made of the table: `judged` with all that the reviewer decided.
+    pub fn account(&self, judged: &Judged) -> Account {
+        let mut extra = extras(judged);
+        let own = judged.findings.iter().any(|f| matches!(f.key, Key::Own { .. }));
+        let at = |keys: &[Key]| judged.findings.iter().filter(|f| keys.contains(&f.key)).collect::<Vec<_>>();
+        let mut paid: Vec<Decimal> =
+            self.acts.iter().map(|a| at(&a.keys).iter().map(|f| f.decided_cost).sum::<Decimal>()).collect();
+        // What a reviewer adds goes first to what nobody proposed.
+        let mut order: Vec<usize> = (0..self.acts.len()).collect();
+        order.sort_by_key(|n| self.acts[*n].proposed == Proposed::Rightly);
+        for n in &order {
+            let act = &self.acts[*n];
+            let Some(left) = act.criterion.as_ref().and_then(|c| extra.get_mut(c)) else { continue };
+            let wanted = if left.is_sign_negative() { -paid[*n] } else { act.costs - paid[*n] };
+            let part = if left.is_sign_negative() { wanted.max(*left) } else { wanted.max(Decimal::ZERO).min(*left) };
+            paid[*n] += part;
+            *left -= part;
+        }
+        let mut acts: Vec<Fate> = self
+            .acts
+            .iter()
+            .zip(&paid)
+            .enumerate()
+            .map(|(n, (act, paid))| {
+                let again = self.follows.iter().filter(|(_, of)| *of == n).map(|(k, _)| k.clone()).collect::<Vec<_>>();
+                // What was taken for something else is charged once, if too much.
+                let charged = at(&act.keys).iter().filter(|f| !f.decided_cost.is_zero()).count();
+                let once = act.proposed == Proposed::Otherwise && charged < 2;
+                let over = !once && *paid > act.costs + near(act.costs);
+                let follows = at(&again).iter().any(|f| !f.decided_cost.is_zero());
+                Fate { found: found(act, *paid, (&at(&act.keys), judged), own), twice: over || follows }
+            })
+            .collect();
+        let mut without = at(&self.unfounded).iter().filter(|f| charged_without(f)).count();
+        for (criterion, left) in extra.iter().filter(|(_, left)| **left > QUARTER / Decimal::from(2)) {
+            // More on the line of an act than it costs is the act charged again.
+            let on_it = |a: &Act| a.criterion.as_ref() == Some(criterion) && !left.is_zero();
+            match self.acts.iter().position(on_it) {
+                Some(n) => acts[n].twice = true,
+                None => without += 1,
+            }
+        }
+        Account { given: judged.score.decided, truth: self.points, acts, without }
+    }
+}
+
+/// Whether a finding without a cause was let stand: it costs, or it changed a reading that is sound.
+fn charged_without(f: &Finding) -> bool {
+    let refused = f.decision.as_ref().is_some_and(|d| d.action == Action::Refuse);
+    !f.decided_cost.is_zero() || matches!(f.key, Key::Repair { .. }) && !refused
+}
+
+/// Whether an act was found.
+fn found(act: &Act, paid: Decimal, (at, judged): (&[&Finding], &Judged), own: bool) -> bool {
+    let action = |f: &Finding| f.decision.as_ref().map(|d| d.action);
+    let refused = |k: &Key| judged.findings.iter().any(|f| f.key == *k && action(f) == Some(Action::Refuse));
+    let mended = |k: &Key| judged.findings.iter().any(|f| matches!(f.kind, Kind::Corrected { .. }) && f.key == *k);
+    if act.mends.iter().any(mended) {
+        return true;
+    }
+    match act.proposed {
+        Proposed::Rightly if act.costs.is_zero() => {
+            at.iter().any(|f| !matches!(action(f), Some(Action::Forgive | Action::Refuse)))
+        }
+        Proposed::Rightly => paid * Decimal::TWO >= act.costs && !act.keys.iter().any(refused),
+        Proposed::Otherwise => {
+            // A repair that was refused is no finding any more: that it is gone says so. Others may stand behind the first.
+            let first = act.keys.iter().find(|k| matches!(k, Key::Repair { .. }));
+            let gone = first.is_some_and(|k| !at.iter().any(|f| f.key == *k));
+            let turned = at.iter().any(|f| f.reworded.is_some() || !matches!(action(f), None | Some(Action::Accept)));
+            let charged = !paid.is_zero() || act.costs.is_zero();
+            (turned || gone || own) && charged && (paid - act.costs).abs() <= near(act.costs)
+        }
+        Proposed::Not if act.costs.is_zero() => own,
+        Proposed::Not => paid * Decimal::TWO >= act.costs,
+    }
+}

@@ -1,0 +1,3 @@
+DROP TABLE IF EXISTS practice_tables;
+DROP TABLE IF EXISTS practice_classes;
+DROP TABLE IF EXISTS practice_examples;
