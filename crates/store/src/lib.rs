@@ -39,6 +39,7 @@ pub use queries::labs::{self, FolderText, FromFolder, Lab};
 pub use queries::moderation;
 pub use queries::outbox;
 pub use queries::practice;
+pub use queries::privacy;
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::questions;
 pub use queries::roster;

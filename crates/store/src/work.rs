@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use crate::queries::jobs::{self, Job};
-use crate::queries::{changes, imports};
+use crate::queries::{changes, imports, privacy};
 use crate::records::words::{JobKind, JobState};
 use crate::{Store, StoreError};
 
@@ -89,13 +89,15 @@ impl Workers {
     /// Begins to work.
     pub fn start(store: &Store) -> Workers {
         let stop = Arc::new(AtomicBool::new(false));
-        let threads = JobKind::ALL
+        let mut threads: Vec<std::thread::JoinHandle<()>> = JobKind::ALL
             .iter()
             .map(|kind| {
                 let (store, stop, kind) = (store.clone(), stop.clone(), *kind);
                 std::thread::spawn(move || work(&store, kind, &stop))
             })
             .collect();
+        let (keeper, ends) = (store.clone(), stop.clone());
+        threads.push(std::thread::spawn(move || keep(&keeper, &ends)));
         Workers { stop, threads }
     }
 
@@ -105,6 +107,23 @@ impl Workers {
         for thread in self.threads {
             let _ = thread.join();
         }
+    }
+}
+
+/// How often it is looked whether anything is kept for longer than the course says.
+const KEEP_EVERY: Duration = Duration::from_secs(3_600);
+
+/// Erases what is kept too long, when it begins and every hour.
+fn keep(store: &Store, stop: &AtomicBool) {
+    let mut last: Option<std::time::Instant> = None;
+    while !stop.load(Ordering::Relaxed) {
+        if last.is_none_or(|at| at.elapsed() > KEEP_EVERY) {
+            last = Some(std::time::Instant::now());
+            if let Err(e) = store.run(privacy::retain) {
+                log::warn!("what is kept too long could not be erased: {e}");
+            }
+        }
+        std::thread::sleep(REST);
     }
 }
 

@@ -18,8 +18,8 @@ use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
     api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
-    moderation, new_lab, people, practice, protocol_text, protocols, quick, record, returns, room, rulings, second,
-    second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
+    moderation, new_lab, people, practice, privacy, protocol_text, protocols, quick, record, returns, room, rulings,
+    second, second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -69,6 +69,9 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/people/{id}", web::post().to(people::change))
         .route("/course", web::get().to(course::page))
         .route("/course", web::post().to(course::set))
+        .route("/course/student", web::get().to(privacy::student))
+        .route("/course/student/erase", web::post().to(privacy::erase))
+        .route("/people/{id}/data", web::get().to(privacy::person))
         .route("/course/term", web::post().to(shelf::begin))
         .route("/terms/{id}", web::get().to(shelf::term))
         .route("/terms/{id}/marks.csv", web::get().to(shelf::term_marks))

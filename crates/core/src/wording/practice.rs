@@ -65,7 +65,10 @@ pub fn habit(habit: &Habit) -> (String, bool) {
             let way = if *by > 0.0 { "more" } else { "less" };
             let by = notation::to_place(by.abs(), -2);
             (
-                format!("On average over {} you gave {by} points {way} than a table is worth.", counted(*tables, "table")),
+                format!(
+                    "On average over {} you gave {by} points {way} than a table is worth.",
+                    counted(*tables, "table")
+                ),
                 false,
             )
         }

@@ -369,7 +369,9 @@ fn student(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreE
                 .values((students::team_id.eq(team), students::number.eq(number), students::name.eq(name)))
                 .execute(c.sql())
                 .map_err(|e| taken(e.into(), "a student with the number", number))?;
-            Ok(("student added", format!("team {team}: {number}")))
+            // The record is for good, so it names a student by no name or number of theirs.
+            let id = crate::inserted(c.sql())?;
+            Ok(("student added", format!("team {team}: student {id}")))
         }
         Change::RenameStudent(id, name) => {
             let name = named("name of the student", name, MOST_STUDENT)?;

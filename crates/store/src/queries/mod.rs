@@ -16,6 +16,7 @@ pub mod labs;
 pub mod moderation;
 pub mod outbox;
 pub mod practice;
+pub mod privacy;
 pub mod quarantine;
 pub mod questions;
 pub mod roster;

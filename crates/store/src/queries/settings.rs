@@ -44,6 +44,8 @@ pub struct Course {
     pub practice: u32,
     /// Of what is planted in the last of them, per cent that are to be found.
     pub practice_found: u32,
+    /// Months after its end for which the students of a term are kept by name; nought for good.
+    pub keep_months: u32,
 }
 
 impl Default for Course {
@@ -57,6 +59,7 @@ impl Default for Course {
             dates: "%a %-d %b, %H:%M".into(),
             practice: 0,
             practice_found: 70,
+            keep_months: 0,
         }
     }
 }

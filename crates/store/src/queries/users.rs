@@ -166,7 +166,8 @@ pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, Stor
         .execute(c.sql())?;
     let id = inserted(c.sql())?;
     put_sections(c, id, new.sections)?;
-    let about = format!("person {id}: {sign_in}, {}, sections {}", new.role.word(), new.sections.join(", "));
+    // The record is for good, so it names a person by no name of theirs.
+    let about = format!("person {id}: {}, sections {}", new.role.word(), new.sections.join(", "));
     events::note(c, by, "person added", &about)?;
     Ok(id)
 }
@@ -218,7 +219,7 @@ pub fn change(c: &mut Db, id: u32, change: &Change<'_>, by: Option<u32>) -> Resu
         .select(users::id)
         .for_update()
         .load(c.sql())?;
-    let person = get(c, id)?;
+    get(c, id)?;
     let leaves = matches!(change, Change::Close | Change::Role(Role::Reviewer | Role::Auditor));
     if leaves && open == [id] {
         return Err(bad("this is the only coordinator who may sign in", "make somebody else a coordinator first"));
@@ -250,8 +251,8 @@ pub fn change(c: &mut Db, id: u32, change: &Change<'_>, by: Option<u32>) -> Resu
     if !matches!(change, Change::Sections(_) | Change::Open) {
         end_sessions(c, id)?;
     }
-    let about = format!("person {id}: {} {about}", person.sign_in);
-    events::note(c, by, what, about.trim_end())
+    let about = format!("person {id}: {about}");
+    events::note(c, by, what, about.trim_end_matches([' ', ':']))
 }
 
 /// Ends all sessions of a person.

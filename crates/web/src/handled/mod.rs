@@ -13,6 +13,7 @@ mod intake;
 mod lot;
 mod moderation;
 mod practice;
+mod privacy;
 mod returns;
 mod rulings;
 mod taught;

@@ -36,6 +36,9 @@ struct ShelfView {
     ends: String,
     begins: String,
     asked: bool,
+    /// Number of a student, and a reason, as typed.
+    number: String,
+    why: String,
 }
 
 const WHO: &str = "The course is set by the coordinator";
@@ -53,6 +56,8 @@ async fn show(actor: &Actor, course: Course, fault: Option<String>) -> Result<Co
         ends: course.term.clone(),
         begins: String::new(),
         asked: false,
+        number: String::new(),
+        why: String::new(),
     };
     Ok(CoursePage { frame: actor.frame("The course", "sections"), course, zones: zones(), fault, s })
 }
@@ -66,6 +71,18 @@ pub(super) async fn refuse(
 ) -> Result<HttpResponse, WebError> {
     let mut page = show(actor, (*current()).clone(), Some(fault)).await?;
     page.s = ShelfView { ends, begins, asked: true, ..page.s };
+    html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
+}
+
+/// The page again, where what is kept of a student cannot be given or erased as asked.
+pub(super) async fn refuse_person(
+    actor: &Actor,
+    fault: String,
+    number: String,
+    why: String,
+) -> Result<HttpResponse, WebError> {
+    let mut page = show(actor, (*current()).clone(), Some(fault)).await?;
+    page.s = ShelfView { number, why, ..page.s };
     html_with(StatusCode::UNPROCESSABLE_ENTITY, &page)
 }
 
@@ -88,6 +105,8 @@ pub(crate) struct Set {
     practice: String,
     #[serde(default)]
     practice_found: String,
+    #[serde(default)]
+    keep_months: String,
 }
 
 /// Most practice classes that a course may ask for.
@@ -130,6 +149,7 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
     let asked = (
         whole(&form.practice, "number of practice classes", MOST_PRACTICE),
         whole(&form.practice_found, "share to be found", 100),
+        whole(&form.keep_months, "number of months", 240),
     );
     let course = Course {
         school: text(&form.school),
@@ -140,8 +160,9 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
         dates: form.dates.clone(),
         practice: *asked.0.as_ref().unwrap_or(&0),
         practice_found: *asked.1.as_ref().unwrap_or(&0),
+        keep_months: *asked.2.as_ref().unwrap_or(&0),
     };
-    let fault = asked.0.err().or(asked.1.err()).or_else(|| objection(&course));
+    let fault = asked.0.err().or(asked.1.err()).or(asked.2.err()).or_else(|| objection(&course));
     if let Some(fault) = fault {
         return html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, course, Some(fault)).await?);
     }

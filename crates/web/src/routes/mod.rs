@@ -20,6 +20,7 @@ mod offer;
 mod parts;
 pub(crate) mod people;
 pub(crate) mod practice;
+pub(crate) mod privacy;
 pub(crate) mod protocol_text;
 pub(crate) mod protocols;
 pub(crate) mod quick;

@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_store::users::{self, Change, NewPerson};
-use jurado_store::{Role, StoreError};
+use jurado_store::{Role, StoreError, privacy};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
@@ -164,6 +164,7 @@ pub(crate) async fn change(
     let id = *id;
     let then = field(&fields, "then").unwrap_or("").to_owned();
     let sections = chosen(&fields);
+    let reason = field(&fields, "reason").unwrap_or("").to_owned();
     let link = actor
         .run(move |c, user| {
             let by = Some(user.id);
@@ -175,6 +176,7 @@ pub(crate) async fn change(
                 "sections" => users::change(c, id, &Change::Sections(&sections), by)?,
                 "close" => users::change(c, id, &Change::Close, by)?,
                 "open" => users::change(c, id, &Change::Open, by)?,
+                "erase" => privacy::erase_person(c, id, &reason, user)?,
                 role => match Role::of_word(role) {
                     Some(role) => users::change(c, id, &Change::Role(role), by)?,
                     None => return Err(StoreError::NotFound("change of a person")),
