@@ -4,6 +4,7 @@ use std::net::{IpAddr, Ipv4Addr};
 use std::path::PathBuf;
 
 use clap::Subcommand;
+use jurado_college::door;
 use jurado_college::scores::Person;
 use jurado_college::stand_in::{Faults, Settings, serve};
 
@@ -32,11 +33,38 @@ pub(crate) enum StandIn {
         #[arg(long, default_value_t = 0)]
         lose: u32,
     },
+    /// A college's door that speaks OpenID Connect: people sign in by saying who they are.
+    Door {
+        /// Port on loopback.
+        #[arg(long, default_value_t = 8096)]
+        port: u16,
+        /// Name of the client that it knows.
+        #[arg(long, default_value = "jurado")]
+        client: String,
+        /// Secret of that client.
+        #[arg(long, default_value = "made up")]
+        secret: String,
+        /// People that it knows; without any it takes everybody.
+        #[arg(long)]
+        person: Vec<String>,
+    },
 }
 
 /// `jurado stand-in`
 pub(crate) fn run(which: &StandIn) -> Outcome {
-    let StandIn::Gradebook { port, token, roster, delay_ms, fail, lose } = which;
+    let (port, token, roster, delay_ms, fail, lose) = match which {
+        StandIn::Gradebook { port, token, roster, delay_ms, fail, lose } => (port, token, roster, delay_ms, fail, lose),
+        StandIn::Door { port, client, secret, person } => {
+            let settings = door::Settings {
+                bind: IpAddr::V4(Ipv4Addr::LOCALHOST),
+                port: *port,
+                client: client.clone(),
+                secret: secret.clone(),
+                people: person.clone(),
+            };
+            return actix_web::rt::System::new().block_on(door::serve(settings)).map_err(|e| vec![e]);
+        }
+    };
     let roster = match roster {
         None => Vec::new(),
         Some(file) => {

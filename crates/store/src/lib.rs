@@ -26,6 +26,7 @@ pub use cores::on_all_cores;
 pub use error::{Ailment, Conflict, StoreError};
 pub use queries::attachments;
 pub use queries::changes;
+pub use queries::college;
 pub use queries::course;
 pub use queries::docket::{self, Counts, DocketRow, Filter, Order, SentMark};
 pub use queries::door;

@@ -176,6 +176,11 @@ diesel::table! {
     }
 }
 diesel::table! {
+    college_accounts (user_id) {
+        user_id -> Unsigned<Integer>, name -> Varchar, subject -> Nullable<Char>, bound_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
     practice_examples (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, says -> Varchar, body -> Mediumtext,
         truth -> Mediumtext, user_id -> Unsigned<Integer>, at -> Datetime, closed_at -> Nullable<Datetime>,
@@ -274,5 +279,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     outbox,
     practice_examples,
     practice_classes,
-    practice_tables
+    practice_tables,
+    college_accounts
 );

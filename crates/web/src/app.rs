@@ -17,9 +17,9 @@ use crate::door::Door;
 use crate::metrics::Metrics;
 use crate::request::{Expected, around};
 use crate::routes::{
-    api, asked, attachments, auth, bench, codes, course, docket, door_files, entry, floor, gradebook, hand_in, intake,
-    moderation, new_lab, people, practice, privacy, protocol_text, protocols, quick, record, returns, room, rulings,
-    second, second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
+    api, asked, attachments, auth, bench, codes, college, course, docket, door_files, entry, floor, gradebook, hand_in,
+    intake, moderation, new_lab, people, practice, privacy, protocol_text, protocols, quick, record, returns, room,
+    rulings, second, second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
 use crate::{assets, error, flash};
@@ -58,6 +58,11 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/", web::get().to(docket::home))
         .route("/sign-in", web::get().to(auth::form))
         .route("/sign-in", web::post().to(auth::sign_in))
+        .route("/sign-in/college", web::get().to(college::begin))
+        .route("/sign-in/college/back", web::get().to(college::back))
+        .route("/sign-in/college/code", web::post().to(college::code))
+        .route("/people/college", web::get().to(college::page))
+        .route("/people/college", web::post().to(college::set))
         .route("/sign-out", web::post().to(auth::sign_out))
         .route("/lamp", web::post().to(auth::lamp))
         .route("/account", web::get().to(auth::account))
@@ -165,6 +170,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/hand-in/with/{code}", web::get().to(hand_in::with))
         .route("/hand-in/leave", web::post().to(hand_in::leave))
         .route("/hand-in/receipt/{id}", web::get().to(hand_in::kept))
+        .route("/hand-in/earlier/{sheet}", web::get().to(record::earlier))
         .route("/hand-in/{lab}", web::get().to(hand_in::sheet))
         .route("/hand-in/{lab}", web::post().to(hand_in::send))
         .route("/hand-in/{lab}/receipt", web::get().to(hand_in::receipt))

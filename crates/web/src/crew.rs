@@ -9,7 +9,7 @@ use actix_web::dev::Payload;
 use actix_web::{FromRequest, HttpRequest, web};
 use chrono::NaiveDateTime;
 use jurado_store::door::{self, Team};
-use jurado_store::{Db, Store, StoreError};
+use jurado_store::{Db, Store, StoreError, college};
 
 use crate::error::WebError;
 use crate::flash::Said;
@@ -18,6 +18,8 @@ use crate::views::frame::Frame;
 
 /// Key of the code's digest in the session.
 const CODE: &str = "code";
+/// Key of a student's number in the session, in place of a code.
+const STUDENT: &str = "student";
 /// Key of the time it began, in seconds.
 const SINCE: &str = "since";
 
@@ -25,6 +27,8 @@ const SINCE: &str = "since";
 #[derive(Clone)]
 pub(crate) struct Crew {
     pub(crate) team: Team,
+    /// Number of the student who came in from the college; `None` for a team with its code.
+    pub(crate) student: Option<String>,
     pub(crate) token: String,
     night: bool,
     store: Store,
@@ -63,10 +67,19 @@ impl Crew {
 
 /// Begins a session for a team; whoever was signed in here before is not any more.
 pub(crate) fn begin(session: &Session, team: &Team, now: NaiveDateTime) -> Result<(), WebError> {
+    begin_as(session, (CODE, &team.code), now)
+}
+
+/// Begins a session for a student, who is let in as the team that the roster has.
+pub(crate) fn begin_student(session: &Session, number: &str, now: NaiveDateTime) -> Result<(), WebError> {
+    begin_as(session, (STUDENT, number), now)
+}
+
+fn begin_as(session: &Session, (key, value): (&str, &str), now: NaiveDateTime) -> Result<(), WebError> {
     session.clear();
     session.renew();
     session
-        .insert(CODE, &team.code)
+        .insert(key, value)
         .and_then(|()| session.insert(SINCE, now.and_utc().timestamp()))
         .map_err(|e| WebError::Broken(e.to_string()))?;
     session::token_outside(session).map(|_| ())
@@ -77,17 +90,30 @@ pub(crate) async fn of(request: &HttpRequest) -> Result<Option<Crew>, WebError> 
     let session = request.get_session();
     let code: Option<String> = session.get(CODE).unwrap_or_default();
     let since: i64 = session.get(SINCE).unwrap_or_default().unwrap_or(0);
-    let Some(code) = code else { return Ok(None) };
+    let student: Option<String> = session.get(STUDENT).unwrap_or_default();
+    if code.is_none() && student.is_none() {
+        return Ok(None);
+    }
     let store =
         request.app_data::<web::Data<Store>>().ok_or_else(|| WebError::Broken("no store".into()))?.get_ref().clone();
     let keep = store.clone();
-    let found =
-        web::block(move || keep.look(|c| Ok((door::still(c, &code)?, c.now()?, jurado_store::settings::course(c)?))));
+    let whose = student.clone();
+    let found = web::block(move || {
+        keep.look(|c| {
+            let team = match (&code, &whose) {
+                (Some(code), _) => door::still(c, code)?,
+                (None, Some(number)) => college::student(c, number)?,
+                (None, None) => None,
+            };
+            Ok((team, c.now()?, jurado_store::settings::course(c)?))
+        })
+    });
     let (team, now, course) = found.await??;
     crate::views::course::read(course);
     match team {
         Some(team) if now.and_utc().timestamp() < since + MOST_HOURS * 3600 => Ok(Some(Crew {
             team,
+            student,
             token: session::token_outside(&session)?,
             night: is_night(request),
             store,

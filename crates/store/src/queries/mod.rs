@@ -2,6 +2,7 @@
 
 pub mod attachments;
 pub mod changes;
+pub mod college;
 pub mod course;
 pub mod docket;
 pub mod door;

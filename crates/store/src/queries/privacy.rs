@@ -9,9 +9,9 @@ use super::course::reason;
 use super::users::{self, User};
 use super::{events, settings};
 use crate::schema::{
-    api_tokens, attachments, decisions, drafts, events as event_table, hand_ins, invitations, labs, moderation_words,
-    outbox, practice_classes, practice_examples, practice_tables, questions, second_factors, second_marks, sections,
-    sheets, students, team_codes, teams, terms, user_sections, users as user_table, went_out,
+    api_tokens, attachments, college_accounts, decisions, drafts, events as event_table, hand_ins, invitations, labs,
+    moderation_words, outbox, practice_classes, practice_examples, practice_tables, questions, second_factors,
+    second_marks, sections, sheets, students, team_codes, teams, terms, user_sections, users as user_table, went_out,
 };
 use crate::{Db, StoreError};
 
@@ -322,6 +322,7 @@ pub fn erase_person(c: &mut Db, id: u32, why: &str, user: &User) -> Result<(), S
             .execute(c.sql())?;
     }
     diesel::delete(second_factors::table.find(id)).execute(c.sql())?;
+    diesel::delete(college_accounts::table.find(id)).execute(c.sql())?;
     diesel::delete(api_tokens::table.filter(api_tokens::user_id.eq(id))).execute(c.sql())?;
     diesel::delete(invitations::table.filter(invitations::user_id.eq(id))).execute(c.sql())?;
     diesel::delete(user_sections::table.filter(user_sections::user_id.eq(id))).execute(c.sql())?;

@@ -46,6 +46,8 @@ pub struct Course {
     pub practice_found: u32,
     /// Months after its end for which the students of a term are kept by name; nought for good.
     pub keep_months: u32,
+    /// Whether people may sign in with the college; set where that is.
+    pub college: bool,
 }
 
 impl Default for Course {
@@ -60,6 +62,7 @@ impl Default for Course {
             practice: 0,
             practice_found: 70,
             keep_months: 0,
+            college: false,
         }
     }
 }

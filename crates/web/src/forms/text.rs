@@ -57,6 +57,8 @@ pub(crate) const TOKEN_NAME: Text = text("name of the token", jurado_store::toke
 pub(crate) const SECOND: Text = text("code", 12);
 /// A token that another service gave.
 pub(crate) const SECRET: Text = text("token", 400);
+/// Name at the college.
+pub(crate) const COLLEGE: Text = text("name at the college", jurado_store::college::MOST_NAME);
 /// What an example is about.
 pub(crate) const EXAMPLE: Text = text("word on the example", jurado_store::practice::MOST_SAID);
 /// A team's code.

@@ -16,7 +16,7 @@ const TOKEN: &str = "made up";
 
 /// A gradebook that knows two students, on a port of its own.
 async fn gradebook(faults: Faults) -> String {
-    let port = std::net::TcpListener::bind("127.0.0.1:0").and_then(|l| l.local_addr()).expect("a free port").port();
+    let port = free_port();
     let person = |number: &str, name: &str| Person {
         section: "Morning".into(),
         team: "Alfa".into(),
@@ -27,12 +27,7 @@ async fn gradebook(faults: Faults) -> String {
     let settings = StandIn { bind: IpAddr::V4(Ipv4Addr::LOCALHOST), port, token: TOKEN.into(), roster, faults };
     actix_web::rt::spawn(serve(settings));
     let url = format!("http://127.0.0.1:{port}");
-    for _ in 0..100 {
-        if std::net::TcpStream::connect(("127.0.0.1", port)).is_ok() {
-            break;
-        }
-        actix_web::rt::time::sleep(std::time::Duration::from_millis(20)).await;
-    }
+    answers(port).await;
     url
 }
 
@@ -48,20 +43,8 @@ async fn rounds(s: &Site, n: usize) {
 
 async fn changes(url: &str) -> Vec<Score> {
     let url = url.to_owned();
-    let ask = move || ureq_get(&format!("{url}/changes"));
+    let ask = move || called("GET", &format!("{url}/changes"), "", "").1;
     serde_json::from_str(&web::block(ask).await.expect("a thread")).expect("a list")
-}
-
-/// What an address gives.
-fn ureq_get(url: &str) -> String {
-    use std::io::{Read, Write};
-    let rest = url.strip_prefix("http://").expect("an address");
-    let (host, path) = rest.split_once('/').expect("a path");
-    let mut line = std::net::TcpStream::connect(host).expect("connected");
-    write!(line, "GET /{path} HTTP/1.0\r\nHost: {host}\r\n\r\n").expect("asked");
-    let mut text = String::new();
-    line.read_to_string(&mut text).expect("an answer");
-    text.split_once("\r\n\r\n").map(|(_, body)| body.to_owned()).unwrap_or_default()
 }
 
 #[actix_web::test]

@@ -4,6 +4,7 @@
 mod api;
 mod asking;
 mod bench;
+mod college;
 mod course;
 mod doors;
 mod floor;
@@ -233,6 +234,34 @@ impl Drop for Site {
             .map(|mut c| c.batch_execute(&format!("DROP DATABASE {}", self.database)).is_ok());
         log::debug!("{dropped:?}");
     }
+}
+
+fn free_port() -> u16 {
+    std::net::TcpListener::bind("127.0.0.1:0").and_then(|l| l.local_addr()).expect("a free port").port()
+}
+
+/// Waits until a service on this machine answers.
+async fn answers(port: u16) {
+    for _ in 0..100 {
+        if std::net::TcpStream::connect(("127.0.0.1", port)).is_ok() {
+            break;
+        }
+        actix_web::rt::time::sleep(std::time::Duration::from_millis(20)).await;
+    }
+}
+
+/// What another service answers: its head and its body.
+fn called(method: &str, url: &str, kind: &str, body: &str) -> (String, String) {
+    use std::io::{Read, Write};
+    let rest = url.strip_prefix("http://").expect("an address");
+    let (host, path) = rest.split_once('/').expect("a path");
+    let mut line = std::net::TcpStream::connect(host).expect("connected");
+    let head = format!("Host: {host}\r\nContent-Type: {kind}\r\nContent-Length: {}\r\n", body.len());
+    write!(line, "{method} /{path} HTTP/1.0\r\n{head}\r\n{body}").expect("asked");
+    let mut text = String::new();
+    line.read_to_string(&mut text).expect("an answer");
+    let (head, body) = text.split_once("\r\n\r\n").expect("a head");
+    (head.to_owned(), body.to_owned())
 }
 
 /// The value of the first hidden field of a name.

@@ -127,7 +127,8 @@ async fn somebody_who_signs_in_is_erased_once_closed_and_what_was_decided_stays(
     assert_eq!((stands(&s, "Quoin"), stands(&s, "rquoin")), (0, 0));
     let bench = chief.page(&format!("/bench/{sheet}")).await;
     assert!(bench.contains("well measured"), "{bench}");
-    let theirs = "SELECT COUNT(*) FROM decisions d JOIN users u ON u.id = d.user_id WHERE u.name LIKE 'former reviewer%'";
+    let theirs =
+        "SELECT COUNT(*) FROM decisions d JOIN users u ON u.id = d.user_id WHERE u.name LIKE 'former reviewer%'";
     assert_eq!(s.count(theirs), 1, "what was decided is nobody's in particular");
     assert_eq!(s.count("SELECT SUM(CRC32(CONCAT(id, decided, state, outcome))) FROM sheets"), marks);
     assert!(s.run(jurado_store::events::check).1.is_empty(), "the record is whole");

@@ -161,6 +161,7 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
         practice: *asked.0.as_ref().unwrap_or(&0),
         practice_found: *asked.1.as_ref().unwrap_or(&0),
         keep_months: *asked.2.as_ref().unwrap_or(&0),
+        college: current().college,
     };
     let fault = asked.0.err().or(asked.1.err()).or(asked.2.err()).or_else(|| objection(&course));
     if let Some(fault) = fault {

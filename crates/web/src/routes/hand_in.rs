@@ -11,7 +11,7 @@ use jurado_intake::{long_grid, write_grid_exact};
 use jurado_store::door::{self as store_door, Place, Team};
 use jurado_store::drafts::{self, Draft};
 use jurado_store::tries::{self, Counted};
-use jurado_store::{Db, Store, StoreError};
+use jurado_store::{Db, Store, StoreError, college};
 use serde::Deserialize;
 
 use crate::crew::{self, Crew};
@@ -19,6 +19,7 @@ use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms::EXPLANATION;
 use crate::session::{self, is_night};
+use crate::views::course::time;
 use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
 use crate::views::hand_in::{DueView, ReceiptView, SheetView, fields_for, sheet_of};
@@ -39,6 +40,8 @@ struct LabsPage {
     team: String,
     section: String,
     labs: Vec<DueView>,
+    /// What went out to other teams of the student: sheet, lab, team and term, when.
+    earlier: Vec<(u32, String, String, String)>,
 }
 
 #[derive(Template)]
@@ -69,7 +72,16 @@ fn code_page(request: &HttpRequest, code: &str, fault: Option<(StatusCode, Strin
 /// What is due, for a team that has come in; for anybody else the form for a code.
 pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError> {
     let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None) };
-    let mut labs = crew.look(|c, team| Ok((store_door::due(c, team)?, c.now()?))).await?;
+    let number = crew.student.clone();
+    let (mut labs, earlier) = crew
+        .look(move |c, team| {
+            let earlier = match &number {
+                Some(number) => college::earlier(c, number, team.id)?,
+                None => Vec::new(),
+            };
+            Ok(((store_door::due(c, team)?, c.now()?), earlier))
+        })
+        .await?;
     // What is to be done comes first, the soonest due on top; then what came back, newest first.
     labs.0.sort_by_key(|due| match &due.sent {
         None => (0, due.due_at.map_or(i64::MAX, |at| at.and_utc().timestamp())),
@@ -80,6 +92,10 @@ pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError>
         team: crew.team.name.clone(),
         section: crew.team.section.clone(),
         labs: labs.0.iter().map(|due| DueView::new(due, labs.1)).collect(),
+        earlier: earlier
+            .into_iter()
+            .map(|e| (e.id, e.lab, e.term.map_or(e.team.clone(), |term| format!("{}, {term}", e.team)), time(e.at)))
+            .collect(),
     })
 }
 

@@ -6,6 +6,7 @@ pub(crate) mod attachments;
 pub(crate) mod auth;
 pub(crate) mod bench;
 pub(crate) mod codes;
+pub(crate) mod college;
 pub(crate) mod course;
 pub(crate) mod docket;
 pub(crate) mod door_files;

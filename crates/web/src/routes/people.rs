@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_store::users::{self, Change, NewPerson};
-use jurado_store::{Role, StoreError, privacy};
+use jurado_store::{Role, StoreError, college, privacy};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
@@ -34,6 +34,8 @@ struct PersonView {
     closed: bool,
     demo: bool,
     me: bool,
+    /// Name at the college; empty where none is written down.
+    college: String,
 }
 
 /// What was typed for a new person, so that nothing is lost where it cannot be taken.
@@ -62,8 +64,9 @@ async fn show(
     link: Option<(String, String)>,
     typed: Typed,
 ) -> Result<PeoplePage, WebError> {
-    let (people, sections) =
-        actor.look(|c, user| Ok((users::all(c)?, jurado_store::roster::sections(c, user)?))).await?;
+    let (people, sections, names) = actor
+        .look(|c, user| Ok((users::all(c)?, jurado_store::roster::sections(c, user)?, college::names(c)?)))
+        .await?;
     let me = actor.user.id;
     let people = people
         .into_iter()
@@ -81,6 +84,7 @@ async fn show(
                 closed: p.closed,
                 demo: p.demo,
                 me: p.id == me,
+                college: names.iter().find(|(id, _)| *id == p.id).map(|(_, n)| n.clone()).unwrap_or_default(),
             }
         })
         .collect();
@@ -164,6 +168,7 @@ pub(crate) async fn change(
     let id = *id;
     let then = field(&fields, "then").unwrap_or("").to_owned();
     let sections = chosen(&fields);
+    let name = field(&fields, "college").unwrap_or("").to_owned();
     let reason = field(&fields, "reason").unwrap_or("").to_owned();
     let link = actor
         .run(move |c, user| {
@@ -176,6 +181,7 @@ pub(crate) async fn change(
                 "sections" => users::change(c, id, &Change::Sections(&sections), by)?,
                 "close" => users::change(c, id, &Change::Close, by)?,
                 "open" => users::change(c, id, &Change::Open, by)?,
+                "college" => college::set_name(c, id, &name, user)?,
                 "erase" => privacy::erase_person(c, id, &reason, user)?,
                 role => match Role::of_word(role) {
                     Some(role) => users::change(c, id, &Change::Role(role), by)?,

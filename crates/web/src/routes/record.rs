@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_store::questions::{self, Question};
-use jurado_store::{SheetDetail, StoreError, door};
+use jurado_store::{SheetDetail, StoreError, college, door};
 use serde::Deserialize;
 
 use crate::crew::Crew;
@@ -24,6 +24,12 @@ struct ReturnedPage {
     fault: Option<String>,
 }
 
+/// What is told of a sheet of which nothing else is kept than its points.
+fn too_old() -> WebError {
+    let says = "This sheet went out before Jurado kept what it was judged from.";
+    WebError::Bad(says.into(), "Ask your reviewer for it.".into())
+}
+
 /// The sheet as it went out last, whatever became of it since.
 async fn shown(
     crew: &Crew,
@@ -40,15 +46,31 @@ async fn shown(
         })
         .await?;
     let Some((protocol, judged)) = sent else {
-        return Err(WebError::Bad(
-            "This sheet went out before Jurado kept what it was judged from.".into(),
-            "Ask your reviewer for it.".into(),
-        ));
+        return Err(too_old());
     };
     let v = web::block(move || SheetView::for_team(&protocol, &detail, &judged, Asks::new(&asked, Some(lab), typed)))
         .await?;
     let frame = crew.frame(&v.lab);
     Ok(ReturnedPage { frame, team: crew.team.name.clone(), section: crew.team.section.clone(), v, fault })
+}
+
+/// A sheet that went out to another team that the student was in, to be read alone.
+pub(crate) async fn earlier(crew: Crew, sheet: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let missing = WebError::NotFound("sheet that has gone out");
+    let (sheet, number) = (*sheet, crew.student.clone().ok_or(missing)?);
+    let (found, detail, sent, asked) = crew
+        .look(move |c, team| {
+            let (found, detail) = college::earlier_sheet(c, &number, team.id, sheet)?;
+            let sent = detail.as_sent(c)?;
+            let asked = questions::of(c, detail.id)?;
+            Ok((found, detail, sent, asked))
+        })
+        .await?;
+    let Some((protocol, judged)) = sent else { return Err(too_old()) };
+    let asks = Asks::new(&asked, None, Default::default());
+    let v = web::block(move || SheetView::for_team(&protocol, &detail, &judged, asks)).await?;
+    let frame = crew.frame(&v.lab);
+    html(&ReturnedPage { frame, team: found.team, section: found.term.unwrap_or_default(), v, fault: None })
 }
 
 pub(crate) async fn sheet(crew: Crew, lab: web::Path<u32>) -> Result<HttpResponse, WebError> {
