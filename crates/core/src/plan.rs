@@ -33,6 +33,8 @@ pub enum Step {
         row: u32,
         /// Where it is expected, to the instrument's step.
         expected: f64,
+        /// Where it began; `None` where nothing of the row says so.
+        from: Option<f64>,
         /// How far to go quickly; `None` where nothing of the row says from where.
         quickly: Option<f64>,
         /// Between which values the run would agree; `None` where nothing agrees so far.
@@ -234,6 +236,7 @@ impl Planner<'_> {
             item,
             row,
             expected: to_step(expected, f64::round),
+            from,
             quickly,
             band: band.filter(|(low, high)| low <= high),
             by: set.iter().map(|(row, _)| *row).collect(),

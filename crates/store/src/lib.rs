@@ -43,6 +43,7 @@ pub use queries::practice;
 pub use queries::privacy;
 pub use queries::quarantine::{self, HeldRecord};
 pub use queries::questions;
+pub use queries::room;
 pub use queries::roster;
 pub use queries::rulings;
 pub use queries::second;

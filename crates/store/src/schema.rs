@@ -181,6 +181,11 @@ diesel::table! {
     }
 }
 diesel::table! {
+    room_readings (team_id, lab_id, phone) {
+        team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, phone -> Char, body -> Text, at -> Datetime,
+    }
+}
+diesel::table! {
     practice_examples (id) {
         id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, protocol_id -> Unsigned<Integer>, says -> Varchar, body -> Mediumtext,
         truth -> Mediumtext, user_id -> Unsigned<Integer>, at -> Datetime, closed_at -> Nullable<Datetime>,

@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use crate::queries::jobs::{self, Job};
-use crate::queries::{changes, imports, privacy};
+use crate::queries::{changes, imports, privacy, room};
 use crate::records::words::{JobKind, JobState};
 use crate::{Store, StoreError};
 
@@ -110,16 +110,21 @@ impl Workers {
     }
 }
 
-/// How often it is looked whether anything is kept for longer than the course says.
-const KEEP_EVERY: Duration = Duration::from_secs(3_600);
+/// How often it is looked whether anything is kept for too long: what is typed in the room goes after an hour.
+const KEEP_EVERY: Duration = Duration::from_secs(300);
 
-/// Erases what is kept too long, when it begins and every hour.
+/// Erases what is kept too long, when it begins and from time to time.
 fn keep(store: &Store, stop: &AtomicBool) {
     let mut last: Option<std::time::Instant> = None;
     while !stop.load(Ordering::Relaxed) {
         if last.is_none_or(|at| at.elapsed() > KEEP_EVERY) {
             last = Some(std::time::Instant::now());
-            if let Err(e) = store.run(privacy::retain) {
+            let erased = store.run(|c| {
+                privacy::retain(c)?;
+                let now = c.now()?;
+                room::forget(c, now)
+            });
+            if let Err(e) = erased {
                 log::warn!("what is kept too long could not be erased: {e}");
             }
         }

@@ -11,6 +11,11 @@ fn number(protocol: &Protocol, item: usize, value: f64, fine: f64) -> String {
     notation::to_place(value, crate::quantity::leading_place(step))
 }
 
+/// A reading of a step, as its instrument writes it, without its unit.
+pub fn reading(protocol: &Protocol, item: usize, value: f64) -> String {
+    number(protocol, item, value, 1.0)
+}
+
 /// A step in a sentence.
 pub fn step(protocol: &Protocol, step: &Step) -> String {
     let unit = |item: usize| protocol.items[item].unit_after();
@@ -40,7 +45,7 @@ pub fn step(protocol: &Protocol, step: &Step) -> String {
                 None => so_far,
             }
         }
-        Step::End { item, row, expected, quickly, band, by } => {
+        Step::End { item, row, expected, quickly, band, by, .. } => {
             let (n, unit) = (|v: f64| number(protocol, *item, v, 1.0), unit(*item));
             let rows: Vec<String> = by.iter().map(u32::to_string).collect();
             let by = format!("by {} {}", if rows.len() == 1 { "run" } else { "runs" }, rows.join(" and "));

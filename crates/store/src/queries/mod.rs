@@ -20,6 +20,7 @@ pub mod practice;
 pub mod privacy;
 pub mod quarantine;
 pub mod questions;
+pub mod room;
 pub mod roster;
 pub mod rulings;
 pub(crate) mod rulings_kept;

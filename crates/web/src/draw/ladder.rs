@@ -15,7 +15,7 @@ pub(crate) const BAY: f64 = 22.0;
 pub(crate) const RUNG: f64 = 28.0;
 
 /// Distance from the middle for `a` units of the last digit: even up to ½, then logarithmic.
-fn g(a: f64) -> f64 {
+pub(super) fn g(a: f64) -> f64 {
     if a <= 0.5 { 17.0 * a / 0.5 } else { 17.0 + 23.6 * (2.0 * a).log10() }
 }
 

@@ -7,6 +7,7 @@ pub(crate) mod charts;
 pub(crate) mod docket;
 pub(crate) mod floor;
 pub(crate) mod ladder;
+pub(crate) mod leg;
 pub(crate) mod moderation;
 pub(crate) mod practice;
 pub(crate) mod profile;

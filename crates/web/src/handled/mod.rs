@@ -16,6 +16,7 @@ mod moderation;
 mod practice;
 mod privacy;
 mod returns;
+mod room;
 mod rulings;
 mod taught;
 mod texts;

@@ -7,6 +7,8 @@ use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_core::gaps::gaps;
 use jurado_core::submission::Submission;
+use jurado_core::verdict::Judged;
+use jurado_core::wording;
 use jurado_intake::{long_grid, write_grid_exact};
 use jurado_store::door::{self as store_door, Place, Team};
 use jurado_store::drafts::{self, Draft};
@@ -42,6 +44,8 @@ struct LabsPage {
     labs: Vec<DueView>,
     /// What went out to other teams of the student: sheet, lab, team and term, when.
     earlier: Vec<(u32, String, String, String)>,
+    /// What several of the team's sheets say alike: advice, and the labs.
+    again: Vec<(&'static str, String)>,
 }
 
 #[derive(Template)]
@@ -73,15 +77,23 @@ fn code_page(request: &HttpRequest, code: &str, fault: Option<(StatusCode, Strin
 pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError> {
     let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None) };
     let number = crew.student.clone();
-    let (mut labs, earlier) = crew
+    let (mut labs, earlier, sent) = crew
         .look(move |c, team| {
             let earlier = match &number {
                 Some(number) => college::earlier(c, number, team.id)?,
                 None => Vec::new(),
             };
-            Ok(((store_door::due(c, team)?, c.now()?), earlier))
+            let due = store_door::due(c, team)?;
+            let mut sent = Vec::new();
+            for lab in due.iter().filter(|d| d.out) {
+                let said = store_door::sheet(c, team, lab.lab.id)?.as_sent(c)?;
+                sent.extend(said.map(|(protocol, judged)| (protocol.title.clone(), judged)));
+            }
+            Ok(((due, c.now()?), earlier, sent))
         })
         .await?;
+    let sent: Vec<(String, &Judged)> = sent.iter().map(|(lab, judged)| (lab.clone(), judged)).collect();
+    let again = wording::repeated(&sent).into_iter().map(|r| (r.advice, r.labs.join(", "))).collect();
     // What is to be done comes first, the soonest due on top; then what came back, newest first.
     labs.0.sort_by_key(|due| match &due.sent {
         None => (0, due.due_at.map_or(i64::MAX, |at| at.and_utc().timestamp())),
@@ -92,6 +104,7 @@ pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError>
         team: crew.team.name.clone(),
         section: crew.team.section.clone(),
         labs: labs.0.iter().map(|due| DueView::new(due, labs.1)).collect(),
+        again,
         earlier: earlier
             .into_iter()
             .map(|e| (e.id, e.lab, e.term.map_or(e.team.clone(), |term| format!("{}, {term}", e.team)), time(e.at)))

@@ -9,6 +9,7 @@ use jurado_core::judging::judge_in;
 use jurado_core::section::Section;
 use jurado_store::Lab;
 
+use super::room::Phones;
 use crate::error::{WebError, html};
 use crate::session::Actor;
 use crate::views::entry::{Bounded, Fields, FormView, field, form, submission};
@@ -36,6 +37,8 @@ pub(super) struct LabView {
     pub(super) form: FormView,
     pub(super) advice: AdviceView,
     pub(super) compare: bool,
+    /// What other phones of a team typed.
+    pub(super) phones: Phones,
 }
 
 /// Most tables that a comparison looks at.
@@ -93,6 +96,7 @@ impl LabView {
             form: form(p, fields, false),
             advice: AdviceView::new((p, section), (&table, fields), &judged, for_whom),
             compare: field(fields, "compare").is_some(),
+            phones: Phones::default(),
         }
     }
 }

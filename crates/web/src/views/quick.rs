@@ -13,6 +13,8 @@ use jurado_core::wording;
 
 use super::entry::{Fields, field};
 use super::{Mark, capital};
+use crate::draw::leg::{self, Leg};
+use crate::draw::svg::Svg;
 
 /// The results of the other teams.
 pub(crate) struct Others {
@@ -36,6 +38,8 @@ pub(crate) struct NextView {
     pub(crate) says: Option<String>,
     /// The box of the estimate: its name, what it asks for, and what was typed.
     pub(crate) estimate: Option<(String, String, String)>,
+    /// The leg of the run, drawn.
+    pub(crate) leg: Option<Svg>,
 }
 
 /// The results of a table's rows, as the readings give them so far.
@@ -52,6 +56,8 @@ pub(crate) struct AdviceView {
     /// Whether the plan is shown without an estimate.
     pub(crate) unasked: bool,
     pub(crate) rows: Vec<RowsView>,
+    /// What to mind at the reading that comes next: its name, and the notes of its instrument.
+    pub(crate) ready: Option<(String, Vec<String>)>,
     /// Readings that are there.
     pub(crate) there: usize,
     pub(crate) missing: Vec<String>,
@@ -178,6 +184,7 @@ impl AdviceView {
         AdviceView {
             next: plan(protocol, section, table).iter().map(|s| next(protocol, s, fields, unasked)).collect(),
             unasked,
+            ready: ready(protocol, judged),
             rows: rows(protocol, judged, told),
             there,
             missing,
@@ -189,10 +196,30 @@ impl AdviceView {
     }
 }
 
+/// Notes that stand at one reading: more than two are not read with a hand on the tap.
+const MOST_READY: usize = 2;
+
+/// The reading that comes next – row by row, as a run is measured – with what its instrument asks of whoever reads it.
+fn ready(protocol: &Protocol, judged: &Judged) -> Option<(String, Vec<String>)> {
+    let cells = judged.readings.iter().zip(&protocol.readings).filter(|(_, spec)| !spec.need.optional);
+    let empty = cells.flat_map(|(reading, spec)| {
+        let of = move |c: &jurado_core::verdict::JudgedCell| (spec.table, c.row, reading.item, spec.instrument);
+        reading.cells.iter().filter(|c| c.state == CellState::Missing).map(of)
+    });
+    // Single readings first, then the tables, each a row at a time.
+    let (_, row, item, instrument) = empty.min_by_key(|(table, row, item, _)| (*table, *row, *item))?;
+    let notes: Vec<String> = protocol.instruments[instrument?].notes.iter().take(MOST_READY).cloned().collect();
+    let title = &protocol.items[item].title;
+    let name = row.map_or_else(|| title.clone(), |r| format!("{title}, {r}"));
+    (!notes.is_empty()).then_some((name, notes))
+}
+
 /// A step, with the estimate that the team makes first where it is a reading that is expected.
 fn next(protocol: &Protocol, step: &Step, fields: &Fields, unasked: bool) -> NextView {
     let says = wording::step(protocol, step);
-    let Step::End { item, row, .. } = step else { return NextView { says: Some(says), estimate: None } };
+    let Step::End { item, row, .. } = step else {
+        return NextView { says: Some(says), estimate: None, leg: None };
+    };
     let it = &protocol.items[*item];
     let name = format!("e.{}:{row}", it.id);
     let typed = field(fields, &name).unwrap_or("").trim().to_owned();
@@ -200,7 +227,30 @@ fn next(protocol: &Protocol, step: &Step, fields: &Fields, unasked: bool) -> Nex
     let unit = it.unit_after();
     let unit = if unit.is_empty() { unit } else { format!(", in{unit}") };
     let label = format!("Your own estimate of the {} of run {row}{unit}", it.title);
-    NextView { says: shown.then_some(says), estimate: Some((name, label, typed)) }
+    let drawn = if shown { drawn(protocol, step, &typed) } else { None };
+    NextView { says: shown.then_some(says), estimate: Some((name, label, typed)), leg: drawn }
+}
+
+/// The leg of a run, where it is known what a step of its scale is.
+fn drawn(protocol: &Protocol, step: &Step, own: &str) -> Option<Svg> {
+    let Step::End { item, expected, from, quickly, band, by, .. } = step else { return None };
+    let instrument = protocol.reading_of(*item).and_then(|r| r.instrument).map(|i| &protocol.instruments[i])?;
+    let unit = protocol.items[*item].unit_after();
+    let text = |v: f64| wording::reading(protocol, *item, v);
+    let said = |v: f64| (v, text(v));
+    let rows: Vec<String> = by.iter().map(u32::to_string).collect();
+    let own = own.replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
+    (instrument.step > 0.0).then(|| {
+        leg::leg(&Leg {
+            step: instrument.step,
+            expected: (*expected, format!("{}{unit}", text(*expected))),
+            from: from.map(said),
+            quickly: quickly.map(said),
+            band: band.map(|(low, high)| (low, high, format!("from {} to {} it agrees", text(low), text(high)))),
+            own: own.map(said),
+            by: format!("by {} {}", if rows.len() == 1 { "run" } else { "runs" }, rows.join(" and ")),
+        })
+    })
 }
 
 /// The results of each table's rows, of the rows that have any.
