@@ -174,3 +174,44 @@ test("a sheet that went out is read on the phone, asked about on a line, and ans
   assert.equal(query(`SELECT COUNT(*) FROM questions WHERE sheet_id = ${id} AND answered_by IS NOT NULL`), "1");
   await Promise.all([page, chief, reviewer].map((p) => p.context().close()));
 });
+
+test("in the room a phone has keys of its own, and what another phone of the team typed stands in its boxes", async () => {
+  const code = (await codes("Evening")).Mallard;
+  const lab = query("SELECT id FROM labs WHERE slug='keel-plate'");
+  const come = async (size) => {
+    const page = await app.page(size);
+    await page.goto(`${app.origin}/hand-in/with/${code}`);
+    await page.getByRole("button", { name: "Come in" }).click();
+    await page.getByRole("heading", { name: "Your sheets" }).waitFor();
+    await page.goto(`${app.origin}/hand-in/${lab}/room`);
+    return page;
+  };
+  const page = await come({ ...phone, hasTouch: true });
+  const keys = page.getByRole("region", { name: "Keys" });
+  const tap = async (digits) => { for (const d of digits) await keys.getByRole("button", { name: d, exact: true }).tap(); };
+  await page.getByLabel("plate width", { exact: true }).fill("");
+  await page.getByLabel("plate length", { exact: true }).tap();
+  await keys.getByText("plate length, mm").waitFor();
+  // A digit is owed still: then nothing is written down.
+  await tap("84");
+  assert.ok(await keys.getByRole("button", { name: "Write down" }).isDisabled());
+  await keys.getByRole("button", { name: "take back" }).tap();
+  await tap("442");
+  await keys.getByRole("button", { name: "take back" }).tap();
+  await tap("4");
+  await keys.getByText("84.44", { exact: true }).first().waitFor();
+  await keys.getByRole("button", { name: "Write down" }).tap();
+  assert.equal(await page.getByLabel("plate length", { exact: true }).inputValue(), "84.44");
+  assert.equal(await page.evaluate(() => document.activeElement.getAttribute("aria-label")), "plate width", "on to the next empty box");
+  await page.locator("#advice").getByText("Plate width").first().waitFor();
+  // At a desk there are none; what the phone typed is there.
+  const desk = await come({ viewport: { width: 1280, height: 800 } });
+  assert.equal(await desk.getByLabel("plate length", { exact: true }).inputValue(), "84.44");
+  await desk.getByLabel("plate length", { exact: true }).fill("84.46");
+  await desk.keyboard.press("Tab");
+  await desk.getByText("84.46 here, 84.44 there").waitFor();
+  assert.ok(await desk.getByRole("region", { name: "Keys" }).isHidden());
+  await desk.getByRole("link", { name: "Take 84.44" }).click();
+  await desk.locator("input[name='c.plate_length'][value='84.44']").waitFor();
+  for (const p of [page, desk]) await p.context().close();
+});

@@ -15,6 +15,7 @@ macro_rules! assets {
 
 assets! {
     "draft.js" "text/javascript; charset=utf-8",
+    "keys.js" "text/javascript; charset=utf-8",
     "jurado.js" "text/javascript; charset=utf-8",
     "mark.svg" "image/svg+xml",
     "vendor/bootstrap-reboot.min.css" "text/css; charset=utf-8",

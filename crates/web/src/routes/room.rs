@@ -96,8 +96,9 @@ fn join(protocol: &Protocol, mut fields: Fields, kept: &Joined) -> (Fields, Phon
 async fn show(crew: &Crew, lab: u32, fields: Option<Fields>, kept: Joined) -> Result<HttpResponse, WebError> {
     let place = crew.look(move |c, team| store_door::place(c, team, lab)).await?;
     let look = move || {
-        // It begins with what the team has typed on its sheet.
-        let fields = fields.unwrap_or_else(|| typed(&place));
+        // It begins with what the team has typed on its sheet; what a phone types now is newer.
+        let now = |name: &str| kept.others.iter().any(|o| o.contains_key(name));
+        let fields = fields.unwrap_or_else(|| typed(&place).into_iter().filter(|(n, _)| !now(n)).collect());
         let (fields, mut phones) = join(&place.lab.protocol, fields, &kept);
         phones.form = format!("/hand-in/{lab}/room");
         LabView { phones, ..LabView::new(&place.lab, &place.settings, &fields, For::Team) }

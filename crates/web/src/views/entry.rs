@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use jurado_core::protocol::{Protocol, RowCount};
+use jurado_core::protocol::{Protocol, ReadingKind, RowCount};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 /// Fields as a browser sends them.
@@ -88,12 +88,29 @@ pub(crate) struct BoxView {
     pub(crate) label: String,
     pub(crate) value: String,
     pub(crate) words: Vec<String>,
+    /// Decimals that the instrument shows, in the unit of the box; `None` where it is no reading of a display or scale.
+    pub(crate) places: Option<usize>,
+    /// Unit of the box.
+    pub(crate) unit: String,
     /// Whether a stated ± goes with it: its name and value.
     pub(crate) plus_minus: Option<(String, String)>,
 }
 
 /// Most rows that a form offers of a table whose number of rows is open; those that are filled are offered in any case.
 const MOST_ROWS: u32 = 30;
+
+/// Decimals that a reading's instrument shows: those of its step. `None` also where the scale goes below nought, since a bed
+/// of digits has no sign.
+fn places(protocol: &Protocol, item: usize) -> Option<usize> {
+    let reading = protocol.reading_of(item).filter(|r| r.kind == ReadingKind::Number)?;
+    let instrument = &protocol.instruments[reading.instrument?];
+    let below = reading.plausible.or(instrument.range).is_none_or(|(low, _)| low < 0.0);
+    let whole = |decimals: usize| {
+        let steps = instrument.step * 10f64.powi(decimals as i32);
+        (steps - steps.round()).abs() < 1e-6 && steps > 0.5
+    };
+    if below { None } else { (0..6).find(|d| whole(*d)) }
+}
 
 /// A form over a protocol's readings, and its results where they are wanted too, filled in with what is there.
 pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormView {
@@ -122,6 +139,8 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
             value: value(&format!("c.{place}")),
             label: row.map_or_else(|| it.title.clone(), |r| format!("{}, {r}", it.title)),
             words: it.words.clone().unwrap_or_default(),
+            places: places(protocol, item),
+            unit: it.unit_after().trim().to_owned(),
             plus_minus: asked.then(|| (format!("p.{place}"), value(&format!("p.{place}")))),
             name: format!("c.{place}"),
         }
@@ -186,6 +205,8 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                                     label: format!("{}, row {r}", k.title),
                                     value: value(&format!("r.{t}:{r}")),
                                     words: k.values.clone(),
+                                    places: None,
+                                    unit: String::new(),
                                     plus_minus: None,
                                 })
                                 .collect();
