@@ -142,6 +142,7 @@ test("every route asks for whoever may use it, and a session that was ended open
     "POST /practice": { form: { lab: "0", kind: "x" } },
     "POST /practice/example/{id}/close": { coordinator: true, path: `/practice/example/${example}/close`, form: {} },
     "GET /practice/{id}": practice(""),
+    "GET /practice/{id}/class": practice("/class"),
     "GET /practice/{id}/{table}": practice("/1"),
     "POST /practice/{id}/{table}/decide": practice("/1/decide", decide),
     "GET /practice/{id}/{table}/try": practice("/1/try"),

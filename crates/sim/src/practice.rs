@@ -1,7 +1,8 @@
 //! Classes to practise on: tables with planted acts, by lab and difficulty, each with its truth.
 
-use jurado_core::finding::Key;
-use jurado_core::practice::{Planted, Pushed, Truth};
+use jurado_core::finding::{Key, Kind};
+use jurado_core::judging::judge;
+use jurado_core::practice::{Known, Lent, Planted, Pushed, Truth};
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use rust_decimal::Decimal;
@@ -17,7 +18,7 @@ pub enum Level {
     Plain,
     /// As a class is: everything as often as it happens, typed as people type.
     Usual,
-    /// What happens rarely: each kind as often as any other, and a third of it without a name.
+    /// What happens rarely: each kind as often as any other, a third of it without a name, and the apparatus of a station that is off.
     Rare,
 }
 
@@ -60,28 +61,73 @@ impl Lab {
             Level::Usual => (0.65, 0.15, Mix::Pen, 0.3),
             Level::Rare => (0.7, 0.33, Mix::Even, 0.35),
         };
+        let faults: Vec<String> = match level {
+            Level::Rare => self.faults().map(|(id, _)| id.to_owned()).take(1).collect(),
+            _ => Vec::new(),
+        };
+        let lent = self.lent(seed, &faults);
         let class = self.simulate(&Order {
-            sections: vec!["Practice".to_owned()],
-            teams: TABLES,
-            names: (1..=TABLES).map(|n| format!("Table {n}")).collect(),
             seed,
             slips,
             unmodelled,
             mix,
             troubles,
             typing: level != Level::Plain,
-            ..Order::default()
+            faults,
+            ..class_of_practice()
         });
         let truths = class.truth.tables;
         class
             .tables
             .into_iter()
             .zip(truths)
-            .map(|(table, truth)| {
-                let truth = truth_of(&self.protocol, &table, &truth);
+            .zip(lent)
+            .map(|((table, truth), lent)| {
+                let truth = truth_of(&self.protocol, &table, &truth, &lent);
                 (table, truth)
             })
             .collect()
+    }
+
+    /// What of each table is the apparatus of its station's: where accuracy costs more with a fault than without, in tables in
+    /// which nothing else is the matter. What a team reads hangs on the seed and the fault alone.
+    fn lent(&self, seed: u64, faults: &[String]) -> Vec<Vec<Lent>> {
+        let says: String =
+            self.faults().filter(|(id, _)| faults.iter().any(|f| f == id)).map(|(_, says)| says).collect();
+        let costs = |faults: Vec<String>| -> Vec<Vec<(Key, Decimal)>> {
+            let order = Order { seed, slips: 0.0, troubles: 0.0, typing: false, faults, ..class_of_practice() };
+            let accuracy = |table: &Submission| {
+                let judged = judge(&self.protocol, table, &[], &[]);
+                let of = judged.findings.into_iter().filter(|f| matches!(f.kind, Kind::Accuracy(_)));
+                of.map(|f| (f.key, f.cost)).collect()
+            };
+            self.simulate(&order).tables.iter().map(accuracy).collect()
+        };
+        if faults.is_empty() {
+            return vec![Vec::new(); TABLES];
+        }
+        let (with, without) = (costs(faults.to_vec()), costs(Vec::new()));
+        with.into_iter()
+            .zip(without)
+            .map(|(with, without)| {
+                let sound = |key: &Key| without.iter().find(|(k, _)| k == key).map_or(Decimal::ZERO, |(_, c)| *c);
+                with.into_iter()
+                    .map(|(key, cost)| (sound(&key), key, cost))
+                    .filter(|(sound, _, cost)| sound < cost)
+                    .map(|(costs, key, _)| Lent { key, costs, says: says.clone() })
+                    .collect()
+            })
+            .collect()
+    }
+}
+
+/// What every class to practise on has.
+fn class_of_practice() -> Order {
+    Order {
+        sections: vec!["Practice".to_owned()],
+        teams: TABLES,
+        names: (1..=TABLES).map(|n| format!("Table {n}")).collect(),
+        ..Order::default()
     }
 }
 
@@ -105,7 +151,7 @@ fn in_titles(protocol: &Protocol, says: &str) -> String {
 }
 
 /// The truth of a simulated table, in the judge's terms.
-pub fn truth_of(protocol: &Protocol, table: &Submission, truth: &TableTruth) -> Truth {
+pub fn truth_of(protocol: &Protocol, table: &Submission, truth: &TableTruth, lent: &[Lent]) -> Truth {
     let planted = truth.planted.first().and_then(|p| {
         Some(Planted {
             item: protocol.item(&p.item)?,
@@ -127,5 +173,5 @@ pub fn truth_of(protocol: &Protocol, table: &Submission, truth: &TableTruth) -> 
         .iter()
         .filter_map(|o| Some(Pushed { item: protocol.item(&o.item)?, row: o.row, excluded: o.excluded }))
         .collect();
-    Truth::planted(protocol, table, planted.as_ref(), &pushed)
+    Truth::planted(protocol, table, &Known { planted: planted.as_ref(), pushed: &pushed, lent })
 }

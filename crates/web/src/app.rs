@@ -152,6 +152,7 @@ pub(crate) fn routes(config: &mut web::ServiceConfig) {
         .route("/practice", web::post().to(practice::begin))
         .route("/practice/example/{id}/close", web::post().to(practice::close))
         .route("/practice/{id}", web::get().to(practice::class))
+        .route("/practice/{id}/class", web::get().to(practice::over))
         .route("/practice/{id}/end", web::post().to(practice::end))
         .route("/practice/{id}/{table}", web::get().to(practice::table_page))
         .route("/practice/{id}/{table}/decide", web::post().to(practice::decide))

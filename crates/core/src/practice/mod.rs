@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 
 pub use account::{Account, Fate, QUARTER, Summed, wilson};
 pub use habits::{FEWEST, Habit, Worked, habits};
-pub use planted::{Planted, Pushed};
+pub use planted::{Known, Lent, Planted, Pushed};
 
 use crate::decision::{Action, Decision};
 use crate::finding::{Finding, Key, Kind, Severity};

@@ -43,6 +43,28 @@ pub struct Pushed {
     pub excluded: bool,
 }
 
+/// A finding that is the apparatus of the station's and not the team's.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Lent {
+    /// The finding.
+    pub key: Key,
+    /// Points that it would cost with sound apparatus.
+    pub costs: Decimal,
+    /// What is the matter with the apparatus.
+    pub says: String,
+}
+
+/// What is known of a simulated table.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Known<'a> {
+    /// A mistake of working; one at most.
+    pub planted: Option<&'a Planted>,
+    /// Replicates that were pushed.
+    pub pushed: &'a [Pushed],
+    /// What is the station's.
+    pub lent: &'a [Lent],
+}
+
 /// Whether the judge's name for a finding is the planted one, or one that this result alone cannot tell from it.
 fn named(judged: &Judged, f: &Finding, planted: &Planted) -> bool {
     let Some(kind) = &planted.kind else { return matches!(f.kind, Kind::Unexplained(_) | Kind::Ambiguous(_)) };
@@ -94,7 +116,8 @@ impl Truth {
     /// The right points are those of the judge once it is told the truth: what it named rightly is taken, what it took for
     /// something else costs what the rubric says of the planted kind, what follows and what has no cause is forgiven, a
     /// repair of a sound reading is refused, and what it passed by is charged.
-    pub fn planted(protocol: &Protocol, table: &Submission, planted: Option<&Planted>, pushed: &[Pushed]) -> Truth {
+    pub fn planted(protocol: &Protocol, table: &Submission, known: &Known<'_>) -> Truth {
+        let planted = known.planted;
         let with = |own: &[Decision]| {
             let all: Vec<Decision> = given(protocol).into_iter().chain(own.iter().cloned()).collect();
             judge(protocol, table, &[], &all)
@@ -102,7 +125,7 @@ impl Truth {
         if let Some(planted) = planted.filter(|p| !p.meant.is_empty()) {
             let judged = with(&[]);
             if !judged.findings.iter().any(|f| named(&judged, f, planted)) {
-                return Truth::miswritten(protocol, (table, planted), &judged, pushed);
+                return Truth::miswritten(protocol, (table, planted), &judged, known);
             }
         }
         let mut decisions: Vec<Decision> = Vec::new();
@@ -139,7 +162,7 @@ impl Truth {
                 }
             }
         }
-        out.by_arithmetic(&judged, pushed);
+        out.by_arithmetic(&judged, known);
         out.settled(protocol, table)
     }
 
@@ -149,7 +172,7 @@ impl Truth {
         protocol: &Protocol,
         (table, planted): (&Submission, &Planted),
         before: &Judged,
-        pushed: &[Pushed],
+        known: &Known<'_>,
     ) -> Truth {
         let read = |(key, text): &(Key, String)| Decision {
             text: text.clone(),
@@ -181,7 +204,7 @@ impl Truth {
                 out.decisions.push(decision(f.key.clone(), Action::Forgive, "truth"));
             }
         }
-        out.by_arithmetic(&judged, pushed);
+        out.by_arithmetic(&judged, known);
         out.settled(protocol, table)
     }
 
@@ -196,9 +219,20 @@ impl Truth {
     }
 
     /// What arithmetic alone tells: digits, what is missing, a ±, a reading that stands apart.
-    fn by_arithmetic(&mut self, judged: &Judged, pushed: &[Pushed]) {
+    fn by_arithmetic(&mut self, judged: &Judged, known: &Known<'_>) {
         for f in judged.findings.iter().filter(|f| !about_working(f)) {
-            if doubts(f, pushed) {
+            if let Some(lent) = known.lent.iter().find(|l| l.key == f.key && l.costs < f.cost) {
+                self.decisions.push(decision(f.key.clone(), Action::Points(lent.costs), "truth"));
+                self.acts.push(Act {
+                    field: Field::Rest,
+                    says: lent.says.clone(),
+                    costs: lent.costs,
+                    criterion: f.criterion.clone(),
+                    keys: vec![f.key.clone()],
+                    mends: Vec::new(),
+                    proposed: Proposed::Otherwise,
+                });
+            } else if doubts(f, known.pushed) {
                 self.unfounded.push(f.key.clone());
                 self.decisions.push(decision(f.key.clone(), Action::Forgive, "truth"));
             } else if counts(f) {

@@ -14,7 +14,7 @@ pub fn kind(field: Field) -> &'static str {
         Field::LeftOut => "a reading left out, or not",
         Field::Stated => "a stated ±",
         Field::Missing => "something missing",
-        Field::Rest => "something else",
+        Field::Rest => "what is the station’s or the table’s",
     }
 }
 

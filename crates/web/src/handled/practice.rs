@@ -144,6 +144,7 @@ async fn a_course_may_ask_for_practice_before_the_first_evening() {
     let told = decide(&rev, "1").await;
     assert!(words(&told.body).contains("1 practice class before the first evening"), "{}", words(&told.body));
     assert_eq!(s.count("SELECT COUNT(*) FROM decisions"), 0);
+    assert!(chief.page("/people").await.contains("practice: 0 of 1 done"), "and so does People");
     assert!(rev.page(&at).await.contains("Alfa"), "it may be looked at");
     assert!(rev.page("/docket").await.contains("asks you to practise"), "the Docket says so");
     assert_eq!(decide(&chief, "1").await.status, 303, "nothing is asked of a coordinator");

@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_store::users::{self, Change, NewPerson};
-use jurado_store::{Role, StoreError, college, privacy};
+use jurado_store::{Role, StoreError, college, practice, privacy};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
@@ -34,6 +34,8 @@ struct PersonView {
     closed: bool,
     demo: bool,
     me: bool,
+    /// What is left to practise before the first evening; empty where nothing is.
+    practice: String,
     /// Name at the college; empty where none is written down.
     college: String,
 }
@@ -64,9 +66,20 @@ async fn show(
     link: Option<(String, String)>,
     typed: Typed,
 ) -> Result<PeoplePage, WebError> {
-    let (people, sections, names) = actor
-        .look(|c, user| Ok((users::all(c)?, jurado_store::roster::sections(c, user)?, college::names(c)?)))
+    let (people, sections, names, practised) = actor
+        .look(|c, user| {
+            let people = users::all(c)?;
+            let mut practised = Vec::with_capacity(people.len());
+            for person in people.iter().filter(|p| !p.closed) {
+                practised.push((person.id, practice::asked(c, person)?));
+            }
+            Ok((people, jurado_store::roster::sections(c, user)?, college::names(c)?, practised))
+        })
         .await?;
+    let still = |id: u32| {
+        let asked = practised.iter().find(|(of, _)| *of == id).and_then(|(_, asked)| asked.as_ref());
+        asked.filter(|a| !a.is_met()).map(|a| format!("practice: {} of {} done", a.done, a.of)).unwrap_or_default()
+    };
     let me = actor.user.id;
     let people = people
         .into_iter()
@@ -84,6 +97,7 @@ async fn show(
                 closed: p.closed,
                 demo: p.demo,
                 me: p.id == me,
+                practice: still(p.id),
                 college: names.iter().find(|(id, _)| *id == p.id).map(|(_, n)| n.clone()).unwrap_or_default(),
             }
         })

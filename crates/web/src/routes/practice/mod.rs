@@ -8,6 +8,8 @@ use std::path::PathBuf;
 use actix_web::http::StatusCode;
 use actix_web::{HttpResponse, web};
 use askama::Template;
+use jurado_core::class::{ClassReport, Entry};
+use jurado_core::judging::judge;
 use jurado_sim::{Lab as Simulated, Level};
 use jurado_store::practice::{self, Asked, EXAMPLES, Example};
 use jurado_store::{Lab, StoreError, labs};
@@ -74,6 +76,15 @@ struct ClassPage {
     tables: Vec<(u32, bool)>,
     next: Option<u32>,
     signed: usize,
+}
+
+#[derive(Template)]
+#[template(path = "practice/over.html")]
+struct OverPage {
+    frame: Frame,
+    id: u32,
+    lab: String,
+    told: String,
 }
 
 #[derive(Template)]
@@ -225,6 +236,27 @@ pub(crate) async fn class(actor: Actor, id: web::Path<u32>) -> Result<HttpRespon
     }
     let v = actor.think(super::bench::JUDGING, move |_| AccountView::new(&protocol, &class, &tables)).await?;
     html(&AccountPage { frame, v, asked })
+}
+
+/// The whole class at a glance, by station and by every other key: whether something is the team's or the apparatus's shows
+/// in no single table.
+pub(crate) async fn over(actor: Actor, id: web::Path<u32>) -> Result<HttpResponse, WebError> {
+    let id = *id;
+    let (tables, protocol) = actor
+        .look(move |c, user| {
+            let (class, tables) = practice::get(c, id, user)?;
+            Ok((tables, labs::protocol(c, class.protocol_id)?))
+        })
+        .await?;
+    let lab = protocol.title.clone();
+    let told = actor
+        .think(super::bench::JUDGING, move |_| {
+            let judged = |t: &practice::Table| judge(&protocol, &t.submission, &[], &[]);
+            let entries: Vec<Entry> = tables.iter().map(|t| Entry::of(&protocol, &judged(t))).collect();
+            ClassReport::new(&protocol, &entries).to_text()
+        })
+        .await?;
+    html(&OverPage { frame: actor.frame("Practice: over the class", "practice"), id, lab, told })
 }
 
 pub(crate) async fn end(actor: Actor, id: web::Path<u32>, form: web::Form<Token>) -> Result<HttpResponse, WebError> {

@@ -95,6 +95,7 @@ impl Loaded {
         let v = BenchView {
             at: at(n),
             practice: true,
+            class: format!("/practice/{}", self.class.id),
             team: format!("Table {n}"),
             place: format!("Practice, {} · {}", kind_title(&self.class.kind), self.protocol.title),
             aside: format!("{n} of {} · only you see it", self.of),

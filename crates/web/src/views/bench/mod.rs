@@ -33,6 +33,8 @@ pub(crate) struct BenchView {
     pub(crate) at: String,
     /// Whether it is a table of a practice class, which stands beside the course.
     pub(crate) practice: bool,
+    /// Address of that class.
+    pub(crate) class: String,
     pub(crate) version: u32,
     pub(crate) team: String,
     pub(crate) place: String,
@@ -247,6 +249,7 @@ impl BenchView {
             id: detail.id,
             at: format!("/bench/{}", detail.id),
             practice: false,
+            class: String::new(),
             version: detail.version,
             team: if around.blind { format!("Table {}", at + 1) } else { judged.team.clone() },
             place: if around.blind {
