@@ -7,8 +7,8 @@ use openidconnect::core::{
     CoreAuthenticationFlow, CoreClient, CoreIdTokenVerifier, CoreJwsSigningAlgorithm, CoreProviderMetadata,
 };
 use openidconnect::{
-    AuthorizationCode, ClientId, ClientSecret, CsrfToken, HttpRequest, HttpResponse, IssuerUrl, Nonce,
-    PkceCodeChallenge, PkceCodeVerifier, RedirectUrl, Scope, TokenResponse,
+    AuthorizationCode, ClientId, ClientSecret, CsrfToken, EndpointMaybeSet, EndpointNotSet, EndpointSet, HttpRequest,
+    HttpResponse, IssuerUrl, Nonce, PkceCodeChallenge, PkceCodeVerifier, RedirectUrl, Scope, TokenResponse,
 };
 use serde::{Deserialize, Serialize};
 use url::Url;
@@ -17,6 +17,9 @@ use url::Url;
 const PATIENCE: Duration = Duration::from_secs(8);
 /// Largest answer that is read, in bytes.
 const MOST_BYTES: u64 = 1024 * 1024;
+/// The library's client of a provider that described itself: where people are sent is known, where a code goes may be.
+type Client =
+    CoreClient<EndpointSet, EndpointNotSet, EndpointNotSet, EndpointNotSet, EndpointMaybeSet, EndpointMaybeSet>;
 /// Signatures that are believed: each with a key of the college's own.
 const SIGNATURES: [CoreJwsSigningAlgorithm; 6] = [
     CoreJwsSigningAlgorithm::EcdsaP256Sha256,
@@ -91,6 +94,13 @@ fn discovered(provider: &Provider) -> Result<CoreProviderMetadata, String> {
     })
 }
 
+/// Us as the college knows us; `back` is our own address for people who come back.
+fn client(provider: &Provider, back: &str) -> Result<Client, String> {
+    let back = RedirectUrl::new(back.to_owned()).map_err(|e| format!("Our own address is none: {e}."))?;
+    let (name, secret) = (ClientId::new(provider.client.clone()), ClientSecret::new(provider.secret.clone()));
+    Ok(CoreClient::from_provider_metadata(discovered(provider)?, name, Some(secret)).set_redirect_uri(back))
+}
+
 /// Whether the college can be reached and says how people sign in there.
 ///
 /// # Errors
@@ -104,13 +114,7 @@ pub fn look(provider: &Provider) -> Result<(), String> {
 /// # Errors
 /// A sentence that says what is wrong.
 pub fn begin(provider: &Provider, back: &str) -> Result<(String, Pending), String> {
-    let back = RedirectUrl::new(back.to_owned()).map_err(|e| format!("Our own address is none: {e}."))?;
-    let client = CoreClient::from_provider_metadata(
-        discovered(provider)?,
-        ClientId::new(provider.client.clone()),
-        Some(ClientSecret::new(provider.secret.clone())),
-    )
-    .set_redirect_uri(back);
+    let client = client(provider, back)?;
     let (challenge, verifier) = PkceCodeChallenge::new_random_sha256();
     let (url, state, nonce) = client
         .authorize_url(CoreAuthenticationFlow::AuthorizationCode, CsrfToken::new_random, Nonce::new_random)
@@ -130,13 +134,7 @@ pub fn finish(provider: &Provider, back: &str, pending: &Pending, state: &str, c
     if pending.state.is_empty() || state != pending.state {
         return Err("This answer belongs to another try to sign in. Begin anew.".to_owned());
     }
-    let back = RedirectUrl::new(back.to_owned()).map_err(|e| format!("Our own address is none: {e}."))?;
-    let client = CoreClient::from_provider_metadata(
-        discovered(provider)?,
-        ClientId::new(provider.client.clone()),
-        Some(ClientSecret::new(provider.secret.clone())),
-    )
-    .set_redirect_uri(back);
+    let client = client(provider, back)?;
     let answer = client
         .exchange_code(AuthorizationCode::new(code.to_owned()))
         .map_err(|e| format!("The college does not say where a code is given back: {e}."))?

@@ -205,6 +205,9 @@ impl Truth {
             }
         }
         out.by_arithmetic(&judged, known);
+        // What shows only once the reading is mended is no second thing to find.
+        let shows = |k: &Key| before.findings.iter().any(|f| f.key == *k);
+        out.acts.retain(|a| a.keys.is_empty() || a.keys.iter().any(shows));
         out.settled(protocol, table)
     }
 

@@ -11,9 +11,7 @@ use super::settings::{self, Course};
 use super::sheets::{self, SheetDetail};
 use super::users::{self, User};
 use crate::records::sheet::Head;
-use crate::schema::{
-    college_accounts, labs, sections, settings as setting_table, sheets as sheet_table, students, teams,
-};
+use crate::schema::{college_accounts, labs, sections, sheets as sheet_table, students, teams};
 use crate::schema::{terms, went_out};
 use crate::{Db, StoreError};
 
@@ -38,9 +36,7 @@ pub const MOST_NAME: usize = 80;
 /// # Errors
 /// Faults of the database.
 pub fn place(c: &mut Db) -> Result<Option<Place>, StoreError> {
-    let text: Option<String> =
-        setting_table::table.find(SIGN_IN).select(setting_table::value).first(c.sql()).optional()?;
-    Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
+    settings::kept(c, SIGN_IN)
 }
 
 /// Sets where the college signs people in, or that it does not.
@@ -48,17 +44,7 @@ pub fn place(c: &mut Db) -> Result<Option<Place>, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn set_place(c: &mut Db, place: Option<&Place>, user: &User) -> Result<(), StoreError> {
-    match place {
-        Some(place) => {
-            let text = serde_json::to_string(place).map_err(|e| StoreError::Broken(e.to_string()))?;
-            diesel::replace_into(setting_table::table)
-                .values((setting_table::name.eq(SIGN_IN), setting_table::value.eq(text)))
-                .execute(c.sql())?;
-        }
-        None => {
-            diesel::delete(setting_table::table.find(SIGN_IN)).execute(c.sql())?;
-        }
-    }
+    settings::keep(c, SIGN_IN, place)?;
     let course = Course { college: place.is_some(), ..settings::course(c)? };
     settings::set_course(c, &course, Some(user))?;
     let about = place.map_or("none", |p| p.issuer.as_str());

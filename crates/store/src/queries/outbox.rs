@@ -35,9 +35,7 @@ const MOST_PAUSE: i64 = 600;
 /// # Errors
 /// Faults of the database.
 pub fn place(c: &mut Db) -> Result<Option<Place>, StoreError> {
-    let text: Option<String> =
-        setting_table::table.find(GRADEBOOK).select(setting_table::value).first(c.sql()).optional()?;
-    Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
+    settings::kept(c, GRADEBOOK)
 }
 
 /// Sets where the gradebook is, or that there is none: then nothing is sent any more.
@@ -45,17 +43,7 @@ pub fn place(c: &mut Db) -> Result<Option<Place>, StoreError> {
 /// # Errors
 /// Faults of the database.
 pub fn set_place(c: &mut Db, place: Option<&Place>, user: &User) -> Result<(), StoreError> {
-    match place {
-        Some(place) => {
-            let text = serde_json::to_string(place).map_err(|e| StoreError::Broken(e.to_string()))?;
-            diesel::replace_into(setting_table::table)
-                .values((setting_table::name.eq(GRADEBOOK), setting_table::value.eq(text)))
-                .execute(c.sql())?;
-        }
-        None => {
-            diesel::delete(setting_table::table.find(GRADEBOOK)).execute(c.sql())?;
-        }
-    }
+    settings::keep(c, GRADEBOOK, place)?;
     let about = place.map_or("none", |p| p.url.as_str());
     events::note(c, Some(user.id), "gradebook set", &about.chars().take(150).collect::<String>())
 }

@@ -2,6 +2,7 @@
 
 use diesel::prelude::*;
 
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
 use super::events;
@@ -22,6 +23,28 @@ pub fn get_or_insert(c: &mut Db, name: &str, make: impl FnOnce() -> String) -> R
         .values((settings::name.eq(name), settings::value.eq(make())))
         .execute(c.sql())?;
     find(c)?.ok_or(StoreError::NotFound("setting"))
+}
+
+/// A small value that is kept under a name, if it is there and can be read.
+pub(crate) fn kept<T: DeserializeOwned>(c: &mut Db, name: &str) -> Result<Option<T>, StoreError> {
+    let text: Option<String> = settings::table.find(name).select(settings::value).first(c.sql()).optional()?;
+    Ok(text.and_then(|t| serde_json::from_str(&t).ok()))
+}
+
+/// Keeps a small value under a name, or nothing any more.
+pub(crate) fn keep<T: Serialize>(c: &mut Db, name: &str, value: Option<&T>) -> Result<(), StoreError> {
+    match value {
+        Some(value) => {
+            let text = serde_json::to_string(value).map_err(|e| StoreError::Broken(e.to_string()))?;
+            diesel::replace_into(settings::table)
+                .values((settings::name.eq(name), settings::value.eq(text)))
+                .execute(c.sql())?;
+        }
+        None => {
+            diesel::delete(settings::table.find(name)).execute(c.sql())?;
+        }
+    }
+    Ok(())
 }
 
 /// How the course calls itself and its sections, and how it tells time.
@@ -75,8 +98,7 @@ const COURSE: &str = "course";
 /// # Errors
 /// Faults of the database.
 pub fn course(c: &mut Db) -> Result<Course, StoreError> {
-    let text: Option<String> = settings::table.find(COURSE).select(settings::value).first(c.sql()).optional()?;
-    Ok(text.and_then(|t| serde_json::from_str(&t).ok()).unwrap_or_default())
+    Ok(kept(c, COURSE)?.unwrap_or_default())
 }
 
 /// Sets the course.

@@ -83,3 +83,49 @@ async fn phones_that_send_at_the_same_moment_lose_nothing() {
         assert_eq!(all, (0..4).map(|p| format!("{round}.{p}")).collect::<Vec<_>>());
     }
 }
+
+#[actix_web::test]
+async fn a_team_is_told_what_two_of_its_sheets_say_alike_once_both_are_out() {
+    let s = site("room_repeated").await;
+    let (chief, user) = (s.browser("chief").await, s.user("chief"));
+    let other = LAB.replacen("id = \"keel-plate\"", "id = \"other-plate\"", 1).replacen("Keel plate", "Other plate", 1);
+    let second = s.run(|c| labs::install(c, &other)).id;
+    // A digit short of the caliper in both.
+    let short = csv("Morning", "Alfa", "30.33").replace("84.44", "84.4");
+    s.bring(&short);
+    s.run(|c| {
+        let id = imports::offer(c, second, &user, "other.csv", short.as_bytes())?;
+        imports::take(c, id, &user)
+    });
+    let send = |lab: u32| {
+        s.run(|c| {
+            let id = docket::of_lab(c, lab, &user)?[0].id;
+            let detail = sheets::get(c, id, &user)?;
+            let judged = detail.judge(&labs::get(c, lab)?.protocol);
+            let new: Vec<NewDecision> = judged
+                .findings
+                .iter()
+                .filter(|f| f.open())
+                .map(|f| match &f.criterion {
+                    Some(line) if matches!(f.kind, Kind::Manual(_)) => {
+                        NewDecision::new(Key::Line(line.clone()), Action::Points(Decimal::ZERO), "none")
+                    }
+                    _ => NewDecision::new(f.key.clone(), Action::Accept, ""),
+                })
+                .collect();
+            sheets::decide(c, id, detail.version, &user, &new)?;
+            sheets::sign(c, id, detail.version + 1, &user)?;
+            sheets::release(c, &jurado_store::Filter { lab: Some(lab), ..Default::default() }, &user).map(|_| ())
+        });
+    };
+    let code = codes(&s, &chief, "Morning").await["Alfa"].clone();
+    let team = come_in(&s, &code).await;
+    let advice = "Write every digit that the instrument shows, noughts too.";
+    send(s.lab);
+    assert!(!team.page("/hand-in").await.contains("more than once"), "one sheet is no habit");
+    send(second);
+    let page = team.page("/hand-in").await;
+    assert!(page.contains("Said to you more than once") && page.contains(advice), "{page}");
+    assert!(page.contains("Keel plate, Other plate"), "{page}");
+    assert!(!page.contains("84.4"), "advice, and nothing of a sheet: {page}");
+}

@@ -65,19 +65,7 @@ async fn shown(
     actor
         .think(JUDGING, move |actor| {
             let judged = loaded.detail.judge(&loaded.lab.protocol);
-            let around = Around {
-                rows: &[],
-                attachments: &[],
-                waits: &(Vec::new(), false),
-                finding: look.f,
-                result: look.r,
-                unfolded: false,
-                held: false,
-                may_remove: false,
-                blind: true,
-                tried: None,
-                asked: &[],
-            };
+            let around = Around { blind: true, ..Around::alone(look.f, look.r) };
             let v = BenchView::new(&loaded.lab.protocol, &loaded.detail, &judged, &around);
             let v = BenchView { team: "the team".into(), ..v };
             let mut chosen = chosen;

@@ -76,19 +76,7 @@ impl Loaded {
     fn page(&self, actor: &Actor, look: Look, tried: Option<&Tried>, fault: Option<String>) -> BenchPage {
         let (detail, n) = (self.detail(), self.table.number);
         let judged = self.table.judge(&self.protocol);
-        let around = Around {
-            rows: &[],
-            attachments: &[],
-            waits: &(Vec::new(), false),
-            finding: look.f,
-            result: look.r,
-            unfolded: look.o.is_some(),
-            held: false,
-            may_remove: false,
-            blind: false,
-            tried,
-            asked: &[],
-        };
+        let around = Around { unfolded: look.o.is_some(), tried, ..Around::alone(look.f, look.r) };
         let v = BenchView::new(&self.protocol, &detail, &judged, &around);
         let ended = self.class.ended_at.is_some();
         let at = |n: u32| format!("/practice/{}/{n}", self.class.id);

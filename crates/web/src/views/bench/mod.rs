@@ -137,6 +137,26 @@ pub(crate) struct Around<'a> {
     pub(crate) asked: &'a [Question],
 }
 
+impl Around<'_> {
+    /// Around a table that stands alone: nobody else has it, nothing lies with it, and no table is beside it.
+    pub(crate) fn alone(finding: Option<usize>, result: Option<usize>) -> Around<'static> {
+        const NONE: &(Vec<HeldRecord>, bool) = &(Vec::new(), false);
+        Around {
+            rows: &[],
+            attachments: &[],
+            waits: NONE,
+            finding,
+            result,
+            unfolded: false,
+            held: false,
+            may_remove: false,
+            blind: false,
+            tried: None,
+            asked: &[],
+        }
+    }
+}
+
 /// A try-out, judged.
 pub(crate) struct Tried {
     pub(crate) judged: Judged,
