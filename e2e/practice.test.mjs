@@ -18,17 +18,17 @@ test("a class is worked through by keys, and its account names what passed and l
   await page.getByRole("button", { name: /^Begin/ }).click();
   await page.getByRole("heading", { name: "Table 1", exact: true }).waitFor();
   const id = new URL(page.url()).pathname.split("/")[2];
-  // Table by table: what is open is forgiven in the first table that has something open, and taken in all others.
+  // Table by table: what is open and costs is forgiven, the rest taken. The class is another each time.
   let forgiven = 0;
   for (let n = 1; n <= 6; n++) {
     await page.getByRole("heading", { name: `Table ${n}`, exact: true }).waitFor();
     while (await page.locator(".fd.now").getByRole("button", { name: /^Take/ }).count()) {
       const open = await page.locator(".fd.now").getAttribute("data-finding");
-      if (!forgiven) {
+      if (await page.locator(".fd.now").getByRole("button", { name: /^Take −/ }).count()) {
         await page.keyboard.press("d");
         await page.locator(".fd.now").getByLabel(/^Reason/).fill("it looked right to me");
         await page.locator(".fd.now").getByRole("button", { name: "Decide" }).click();
-        forgiven = n;
+        forgiven++;
       } else {
         await page.keyboard.press("Enter");
       }
@@ -46,7 +46,7 @@ test("a class is worked through by keys, and its account names what passed and l
   assert.ok(planted > found && found > 0, `${found} of ${planted}`);
   await page.getByText(`${found} of ${planted} found`).waitFor();
   await page.getByText("10 not signed, and left out").waitFor();
-  await page.locator(".passed a", { hasText: `Table ${forgiven}` }).first().click();
+  await page.locator(".passed a").first().click();
   await page.getByRole("heading", { name: /^What was true/ }).waitFor();
   await page.getByText("missed", { exact: true }).first().waitFor();
   assert.equal(await page.getByRole("button", { name: /^Sign/ }).count(), 0, "told is told");
