@@ -70,5 +70,7 @@
     localStorage.removeItem(kept(f));
   });
   document.addEventListener("DOMContentLoaded", restore);
+  // A page that a link of ours leads to comes without its own scripts being read again.
+  document.addEventListener("htmx:afterSettle", restore);
   if (document.readyState !== "loading") restore();
 })();

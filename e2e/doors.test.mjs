@@ -337,6 +337,11 @@ test("every route asks for whoever may use it, and a session that was ended open
   }
   assert.ok(refused > 40 && read > 40, `${refused} refused, ${read} read`);
   assert.equal(query(`SELECT COUNT(*) FROM sheets WHERE taken_by = (SELECT id FROM users WHERE sign_in = 'auditor1')`), "0", "an auditor has no table in hand");
+  // Nor is an auditor shown a form that would be refused; what only looks, and one's own account, are there.
+  for (const [path, name, there] of [[`/bench/${morning}`, /^(Take|Sign|Change points|Add a finding|Otherwise)/, false], ["/course", /^Set it/, false], ["/practice", /^Begin/, false], [`/quick?lab=${lab}`, "Look", true], ["/account/tokens", /^Make/, true]]) {
+    await auditor.page.goto(`${app.origin}${path}`);
+    assert.equal((await auditor.page.locator("main button:visible, main summary:visible").filter({ hasText: name }).count()) > 0, there, `${path} for an auditor`);
+  }
   await auditor.close();
   // Signed out, the cookie of before opens nothing, here and wherever it was copied to.
   const cookie = (await first.page.context().cookies()).find((c) => c.name === "jurado").value;

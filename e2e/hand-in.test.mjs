@@ -95,7 +95,11 @@ test("a sheet saves itself, is kept on the phone without a line, and joins what 
   const [code] = Object.values(all);
   const [one, two] = [await comeIn(code), await comeIn(code)];
   const lab = query("SELECT id FROM labs WHERE slug = 'keel-plate'");
-  for (const page of [one, two]) await page.goto(`${app.origin}/hand-in/${lab}`);
+  // By the link, as a team comes: the page's script has to be there then too.
+  for (const page of [one, two]) {
+    await page.getByRole("link", { name: /^Keel plate/ }).first().click();
+    await page.waitForURL(`${app.origin}/hand-in/${lab}`);
+  }
   const saved = (page) => page.locator("[data-saved]", { hasText: "as a draft" });
   await one.getByLabel("plate mass", { exact: true }).fill("77.71");
   await one.keyboard.press("Tab");
@@ -146,35 +150,6 @@ test("a sheet saves itself, is kept on the phone without a line, and joins what 
   await Promise.all([one, two].map((p) => p.context().close()));
 });
 
-test("a sheet that went out is read on the phone, asked about on a line, and answered beside it", async () => {
-  const reviewer = await app.signIn("reviewer1", passwords.reviewer1);
-  await reviewer.goto(`${app.origin}/docket/clear`);
-  await reviewer.getByRole("button", { name: /^Sign/ }).click();
-  await reviewer.waitForURL(/\/docket$/);
-  const chief = await app.coordinator();
-  await chief.goto(`${app.origin}/returns/release`);
-  await chief.locator("main form button.btn-take").click();
-  await chief.waitForURL(/\/returns$/);
-  const [id, team] = query("SELECT s.id, t.name FROM sheets s JOIN teams t ON t.id = s.team_id JOIN sections x ON x.id = s.section_id WHERE x.name = 'Morning' AND x.term_id = 0 AND s.returns > 0 LIMIT 1").split("\t");
-  const page = await comeIn((await codes("Morning"))[team]);
-  await page.getByRole("link", { name: /Keel plate/ }).first().click();
-  await page.getByRole("heading", { name: "Step by step" }).waitFor();
-  const line = page.locator(".steps tr").nth(1);
-  await line.locator(".ask summary").click();
-  await line.getByLabel(/What would you like to know/).fill("is the zero in it?");
-  await line.getByRole("button", { name: "Ask your reviewer" }).click();
-  await page.locator(".thread", { hasText: "is the zero in it?" }).waitFor();
-  await reviewer.goto(`${app.origin}/docket`);
-  await reviewer.locator(".askers a").first().click();
-  await reviewer.getByLabel(/^Answer/).fill("Yes, once, in every length.");
-  await reviewer.getByRole("button", { name: "Answer" }).click();
-  await reviewer.getByText("Nobody waits for an answer.").waitFor();
-  await page.reload();
-  await page.locator(".thread.answered", { hasText: "Yes, once, in every length." }).waitFor();
-  assert.equal(query(`SELECT COUNT(*) FROM questions WHERE sheet_id = ${id} AND answered_by IS NOT NULL`), "1");
-  await Promise.all([page, chief, reviewer].map((p) => p.context().close()));
-});
-
 test("in the room a phone has keys of its own, and what another phone of the team typed stands in its boxes", async () => {
   const code = (await codes("Evening")).Mallard;
   const lab = query("SELECT id FROM labs WHERE slug='keel-plate'");
@@ -183,7 +158,8 @@ test("in the room a phone has keys of its own, and what another phone of the tea
     await page.goto(`${app.origin}/hand-in/with/${code}`);
     await page.getByRole("button", { name: "Come in" }).click();
     await page.getByRole("heading", { name: "Your sheets" }).waitFor();
-    await page.goto(`${app.origin}/hand-in/${lab}/room`);
+    await page.getByRole("link", { name: /^in the room.*Keel plate/ }).click();
+    await page.waitForURL(`${app.origin}/hand-in/${lab}/room`);
     return page;
   };
   const page = await come({ ...phone, hasTouch: true });
@@ -214,4 +190,33 @@ test("in the room a phone has keys of its own, and what another phone of the tea
   await desk.getByRole("link", { name: "Take 84.44" }).click();
   await desk.locator("input[name='c.plate_length'][value='84.44']").waitFor();
   for (const p of [page, desk]) await p.context().close();
+});
+
+test("a sheet that went out is read on the phone, asked about on a line, and answered beside it", async () => {
+  const reviewer = await app.signIn("reviewer1", passwords.reviewer1);
+  await reviewer.goto(`${app.origin}/docket/clear`);
+  await reviewer.getByRole("button", { name: /^Sign/ }).click();
+  await reviewer.waitForURL(/\/docket$/);
+  const chief = await app.coordinator();
+  await chief.goto(`${app.origin}/returns/release`);
+  await chief.locator("main form button.btn-take").click();
+  await chief.waitForURL(/\/returns$/);
+  const [id, team] = query("SELECT s.id, t.name FROM sheets s JOIN teams t ON t.id = s.team_id JOIN sections x ON x.id = s.section_id WHERE x.name = 'Morning' AND x.term_id = 0 AND s.returns > 0 LIMIT 1").split("\t");
+  const page = await comeIn((await codes("Morning"))[team]);
+  await page.getByRole("link", { name: /Keel plate/ }).first().click();
+  await page.getByRole("heading", { name: "Step by step" }).waitFor();
+  const line = page.locator(".steps tr").nth(1);
+  await line.locator(".ask summary").click();
+  await line.getByLabel(/What would you like to know/).fill("is the zero in it?");
+  await line.getByRole("button", { name: "Ask your reviewer" }).click();
+  await page.locator(".thread", { hasText: "is the zero in it?" }).waitFor();
+  await reviewer.goto(`${app.origin}/docket`);
+  await reviewer.locator(".askers a").first().click();
+  await reviewer.getByLabel(/^Answer/).fill("Yes, once, in every length.");
+  await reviewer.getByRole("button", { name: "Answer" }).click();
+  await reviewer.getByText("Nobody waits for an answer.").waitFor();
+  await page.reload();
+  await page.locator(".thread.answered", { hasText: "Yes, once, in every length." }).waitFor();
+  assert.equal(query(`SELECT COUNT(*) FROM questions WHERE sheet_id = ${id} AND answered_by IS NOT NULL`), "1");
+  await Promise.all([page, chief, reviewer].map((p) => p.context().close()));
 });

@@ -7,10 +7,8 @@ mod shared;
 
 use std::path::Path;
 
-use jurado_core::decision::Decision;
-use jurado_core::judging::judge;
 use jurado_core::moderation::Field;
-use jurado_core::practice::{Proposed, Summed, given, taking_all};
+use jurado_core::practice::{Proposed, Summed, judged, taking_all};
 use jurado_sim::{Lab, Level};
 use rust_decimal::prelude::ToPrimitive;
 use shared::percent;
@@ -45,10 +43,8 @@ fn main() {
             let (mut sum, mut off, mut tables) = (Summed::default(), 0.0, 0);
             for seed in 1..=CLASSES {
                 for (table, truth) in lab.practice(level, seed) {
-                    let fixed = given(&lab.protocol);
-                    let open = judge(&lab.protocol, &table, &[], &fixed);
-                    let all: Vec<Decision> = fixed.into_iter().chain(taking_all(&open, "bench")).collect();
-                    let account = truth.account(&judge(&lab.protocol, &table, &[], &all));
+                    let open = judged(&lab.protocol, &table, &[]);
+                    let account = truth.account(&judged(&lab.protocol, &table, &taking_all(&open, "bench")));
                     sum.add(&account);
                     off += account.off().abs().to_f64().unwrap_or(0.0);
                     tables += 1;

@@ -3,6 +3,7 @@
 
 use std::time::Duration;
 
+use jurado_store::college::Place;
 use openidconnect::core::{
     CoreAuthenticationFlow, CoreClient, CoreIdTokenVerifier, CoreJwsSigningAlgorithm, CoreProviderMetadata,
 };
@@ -29,17 +30,6 @@ const SIGNATURES: [CoreJwsSigningAlgorithm; 6] = [
     CoreJwsSigningAlgorithm::RsaSsaPkcs1V15Sha384,
     CoreJwsSigningAlgorithm::RsaSsaPssSha256,
 ];
-
-/// Where the college signs people in, and as what it knows us.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Provider {
-    /// Address of the issuer, such as `https://login.example`.
-    pub issuer: String,
-    /// Name that the college gave us.
-    pub client: String,
-    /// Secret that it gave us.
-    pub secret: String,
-}
 
 /// What has to come back with the person: kept in that person's session.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -86,8 +76,8 @@ fn send(request: HttpRequest) -> Result<HttpResponse, ureq::Error> {
     Ok(HttpResponse::from_parts(head, bytes))
 }
 
-fn discovered(provider: &Provider) -> Result<CoreProviderMetadata, String> {
-    let issuer = IssuerUrl::new(provider.issuer.clone()).map_err(|e| format!("Its address is none: {e}."))?;
+fn discovered(place: &Place) -> Result<CoreProviderMetadata, String> {
+    let issuer = IssuerUrl::new(place.issuer.clone()).map_err(|e| format!("Its address is none: {e}."))?;
     CoreProviderMetadata::discover(&issuer, &send).map_err(|e| match e {
         openidconnect::DiscoveryError::Request(e) => format!("The college gave no answer: {e}."),
         e => format!("The college does not say how people sign in there: {e}."),
@@ -95,26 +85,26 @@ fn discovered(provider: &Provider) -> Result<CoreProviderMetadata, String> {
 }
 
 /// Us as the college knows us; `back` is our own address for people who come back.
-fn client(provider: &Provider, back: &str) -> Result<Client, String> {
+fn client(place: &Place, back: &str) -> Result<Client, String> {
     let back = RedirectUrl::new(back.to_owned()).map_err(|e| format!("Our own address is none: {e}."))?;
-    let (name, secret) = (ClientId::new(provider.client.clone()), ClientSecret::new(provider.secret.clone()));
-    Ok(CoreClient::from_provider_metadata(discovered(provider)?, name, Some(secret)).set_redirect_uri(back))
+    let (name, secret) = (ClientId::new(place.client.clone()), ClientSecret::new(place.secret.clone()));
+    Ok(CoreClient::from_provider_metadata(discovered(place)?, name, Some(secret)).set_redirect_uri(back))
 }
 
 /// Whether the college can be reached and says how people sign in there.
 ///
 /// # Errors
 /// A sentence that says what is wrong.
-pub fn look(provider: &Provider) -> Result<(), String> {
-    discovered(provider).map(|_| ())
+pub fn look(place: &Place) -> Result<(), String> {
+    discovered(place).map(|_| ())
 }
 
 /// Where a person is sent to sign in, and what has to come back. `back` is our own address for it.
 ///
 /// # Errors
 /// A sentence that says what is wrong.
-pub fn begin(provider: &Provider, back: &str) -> Result<(String, Pending), String> {
-    let client = client(provider, back)?;
+pub fn begin(place: &Place, back: &str) -> Result<(String, Pending), String> {
+    let client = client(place, back)?;
     let (challenge, verifier) = PkceCodeChallenge::new_random_sha256();
     let (url, state, nonce) = client
         .authorize_url(CoreAuthenticationFlow::AuthorizationCode, CsrfToken::new_random, Nonce::new_random)
@@ -130,11 +120,11 @@ pub fn begin(provider: &Provider, back: &str) -> Result<(String, Pending), Strin
 ///
 /// # Errors
 /// A sentence that says what is wrong: another's code, an answer that is not signed by the college, or for somebody else.
-pub fn finish(provider: &Provider, back: &str, pending: &Pending, state: &str, code: &str) -> Result<Known, String> {
+pub fn finish(place: &Place, back: &str, pending: &Pending, state: &str, code: &str) -> Result<Known, String> {
     if pending.state.is_empty() || state != pending.state {
         return Err("This answer belongs to another try to sign in. Begin anew.".to_owned());
     }
-    let client = client(provider, back)?;
+    let client = client(place, back)?;
     let answer = client
         .exchange_code(AuthorizationCode::new(code.to_owned()))
         .map_err(|e| format!("The college does not say where a code is given back: {e}."))?

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
 
-use crate::class::{Planted, TableTruth, Truth};
+use crate::truth::{Planted, TableTruth, Truth};
 
 #[derive(Deserialize)]
 struct Verdicts {

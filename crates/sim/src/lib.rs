@@ -14,14 +14,16 @@ mod practice;
 mod random;
 #[cfg(test)]
 mod tests;
+mod truth;
 mod worker;
 mod world;
 
 pub use assess::{Assessment, assess};
-pub use class::{Class, Lab, Meant, Mix, Order, Outlier, Planted, TableTruth, Truth, to_csv as class_csv};
+pub use class::{Class, Lab, Mix, Order, to_csv as class_csv};
 pub use demo::{DEMO_LABS, DEMO_REVIEWED, DEMO_SECTIONS, Demo, class_of, demo_class, demo_lab};
 pub use person::Plant;
 pub use practice::{Level, TABLES as PRACTICE_TABLES, truth_of};
+pub use truth::{Meant, Outlier, Planted, TableTruth, Truth};
 pub use worker::Style;
 pub use world::World;
 

@@ -5,9 +5,9 @@ use std::collections::HashMap;
 use jurado_core::protocol::ItemKind;
 use jurado_core::submission::{Submission, SubmittedCell};
 
-use crate::class::Meant;
 use crate::mistake::{Act, Rewrite};
 use crate::random::Chance;
+use crate::truth::Meant;
 use crate::worker::{Left, Outcome, Plan, Worker, half_of, number, significant};
 use crate::world::{Seen, Shown};
 

@@ -8,7 +8,8 @@ use jurado_core::submission::Submission;
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
 
-use crate::class::{Lab, Mix, Order, TableTruth};
+use crate::class::{Lab, Mix, Order};
+use crate::truth::TableTruth;
 
 /// How hard a class is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

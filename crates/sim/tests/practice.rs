@@ -5,8 +5,7 @@ use std::path::Path;
 
 use jurado_core::decision::{Action, Decision};
 use jurado_core::finding::Key;
-use jurado_core::judging::judge;
-use jurado_core::practice::{Account, Proposed, Summed, Truth, given, taking_all};
+use jurado_core::practice::{Account, Proposed, Summed, Truth, judged, taking_all};
 use jurado_core::submission::Submission;
 use jurado_sim::{Lab, Level};
 use rust_decimal::Decimal;
@@ -29,8 +28,7 @@ fn lab(id: &str) -> Lab {
 }
 
 fn account(lab: &Lab, (table, truth): &(Submission, Truth), own: &[Decision]) -> Account {
-    let all: Vec<Decision> = given(&lab.protocol).into_iter().chain(own.iter().cloned()).collect();
-    truth.account(&judge(&lab.protocol, table, &[], &all))
+    truth.account(&judged(&lab.protocol, table, own))
 }
 
 /// A table with its truth, and what is decided on it by taking everything.
@@ -44,7 +42,7 @@ fn classes() -> Vec<(Lab, Vec<Taken>)> {
             let mut tables = Vec::new();
             for level in Level::ALL {
                 for table in (5..=6).flat_map(|seed| lab.practice(level, seed)) {
-                    let open = judge(&lab.protocol, &table.0, &[], &given(&lab.protocol));
+                    let open = judged(&lab.protocol, &table.0, &[]);
                     let all = taking_all(&open, "me");
                     tables.push((table, all));
                 }
@@ -91,7 +89,7 @@ fn who_takes_everything_misses_just_what_was_not_proposed_rightly() {
 fn who_forgives_everything_finds_nothing_that_costs() {
     for (lab, tables) in classes() {
         for (table, _) in &tables {
-            let open = judge(&lab.protocol, &table.0, &[], &given(&lab.protocol));
+            let open = judged(&lab.protocol, &table.0, &[]);
             let forgiven: Vec<Decision> =
                 open.findings.iter().map(|f| decision(f.key.clone(), Action::Forgive)).collect();
             let a = account(&lab, table, &forgiven);
@@ -109,7 +107,7 @@ fn a_finding_of_ones_own_beside_a_charge_charges_twice_and_beside_nothing_withou
     let lab = lab("keel-plate");
     let mut seen = (0, 0);
     for table in lab.practice(Level::Plain, 5) {
-        let open = judge(&lab.protocol, &table.0, &[], &given(&lab.protocol));
+        let open = judged(&lab.protocol, &table.0, &[]);
         let mut taken = taking_all(&open, "me");
         let calculation = Key::Own { criterion: "calculation".into(), number: "1".into() };
         taken.push(decision(calculation, Action::Points(Decimal::ONE)));

@@ -7,6 +7,7 @@
 
 use std::future::Future;
 use std::pin::Pin;
+use std::sync::Arc;
 
 use actix_session::{Session, SessionExt};
 use actix_web::dev::Payload;
@@ -170,6 +171,21 @@ pub(crate) fn token_outside(session: &Session) -> Result<String, WebError> {
     let token = jurado_store::secret();
     session.insert(TOKEN, &token).map_err(|e| WebError::Broken(e.to_string()))?;
     Ok(token)
+}
+
+/// The frame of a page for somebody who is not signed in, with a token for its forms.
+pub(crate) fn outside(request: &HttpRequest, title: &str) -> Result<Frame, WebError> {
+    let token = token_outside(&request.get_session())?;
+    Ok(Frame { token, ..Frame::outside(title, is_night(request)) })
+}
+
+/// As [`outside`], with the course as it is now: what ways in there are may have been set a moment ago, elsewhere. Where the
+/// database cannot be asked the page is there all the same.
+pub(crate) async fn outside_now(request: &HttpRequest, title: &str) -> Result<Frame, WebError> {
+    let frame = outside(request, title)?;
+    let Some(store) = request.app_data::<web::Data<Store>>().map(|s| s.get_ref().clone()) else { return Ok(frame) };
+    let course = web::block(move || store.look(jurado_store::settings::course)).await?;
+    Ok(course.map_or(frame.clone(), |course| Frame { course: Arc::new(course), ..frame }))
 }
 
 /// Lets a form through that was made for this browser before anybody signed in.

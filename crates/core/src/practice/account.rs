@@ -194,3 +194,114 @@ fn found(act: &Act, paid: Decimal, (at, judged): (&[&Finding], &Judged), own: bo
         Proposed::Not => paid * Decimal::TWO >= act.costs,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use rust_decimal::Decimal;
+
+    use super::super::{Act, Proposed, Truth, judged};
+    use crate::decision::{Action, Decision};
+    use crate::finding::Key;
+    use crate::moderation::Field;
+    use crate::protocol::Protocol;
+    use crate::submission::{Submission, SubmittedCell};
+
+    /// A plate whose volume no story explains, and the key of that finding.
+    fn table() -> (Protocol, Submission, Key) {
+        let protocol = Protocol::parse(include_str!("../../tests/labs/plate-and-disc.toml")).expect("a lab");
+        let cells = [
+            ("zero", "0.04"),
+            ("plate_length", "84.44"),
+            ("plate_width", "41.92"),
+            ("plate_thickness", "8.62"),
+            ("plate_volume", "77.31"),
+        ];
+        let cell = |(item, value): &(&str, &str)| SubmittedCell {
+            item: (*item).into(),
+            value: (*value).into(),
+            unit: if *item == "plate_volume" { "cm3" } else { "mm" }.into(),
+            ..SubmittedCell::default()
+        };
+        let table = Submission {
+            cells: cells.iter().map(cell).collect(),
+            keys: [("station".into(), "1".into())].into(),
+            ..Submission::default()
+        };
+        let open = judged(&protocol, &table, &[]);
+        let item = protocol.item("plate_volume");
+        let key = open.findings.iter().find(|f| f.open() && f.place.item == item).expect("an open finding").key.clone();
+        (protocol, table, key)
+    }
+
+    fn decided(finding: &Key, action: Action) -> Decision {
+        Decision { finding: finding.clone(), action, reason: "x".into(), by: "me".into(), text: String::new() }
+    }
+
+    /// Found and charged twice, for an act of one point that the judge got so far with, by what was taken in thousandths.
+    #[test]
+    fn an_act_is_found_and_charged_twice_by_what_was_taken_for_it() {
+        let (protocol, table, key) = table();
+        for (proposed, taken, found, twice) in [
+            // At least half of it.
+            (Proposed::Rightly, 500, true, false),
+            (Proposed::Rightly, 499, false, false),
+            // More than a quarter over it.
+            (Proposed::Rightly, 1250, true, false),
+            (Proposed::Rightly, 1251, true, true),
+            // Taken for something else: within a quarter of it.
+            (Proposed::Otherwise, 750, true, false),
+            (Proposed::Otherwise, 749, false, false),
+            (Proposed::Otherwise, 1250, true, false),
+            (Proposed::Otherwise, 1251, false, false),
+        ] {
+            let act = Act {
+                field: Field::Slips,
+                says: String::new(),
+                costs: Decimal::ONE,
+                criterion: Some("calculation".into()),
+                keys: vec![key.clone()],
+                mends: Vec::new(),
+                proposed,
+            };
+            let truth = Truth {
+                points: Decimal::ZERO,
+                acts: vec![act],
+                follows: Vec::new(),
+                unfounded: Vec::new(),
+                decisions: Vec::new(),
+            };
+            let own = [decided(&key, Action::Points(Decimal::new(taken, 3)))];
+            let account = truth.account(&judged(&protocol, &table, &own));
+            let fate = account.acts[0];
+            assert_eq!((fate.found, fate.twice), (found, twice), "{proposed:?} {taken}");
+        }
+    }
+
+    #[test]
+    fn what_follows_charges_again_and_what_has_no_cause_counts_once_it_costs() {
+        let (protocol, table, key) = table();
+        let nothing = || Truth {
+            points: Decimal::ZERO,
+            acts: Vec::new(),
+            follows: Vec::new(),
+            unfounded: Vec::new(),
+            decisions: Vec::new(),
+        };
+        let without = Truth { unfounded: vec![key.clone()], ..nothing() };
+        let act = Act {
+            field: Field::Slips,
+            says: String::new(),
+            costs: Decimal::ZERO,
+            criterion: None,
+            keys: Vec::new(),
+            mends: Vec::new(),
+            proposed: Proposed::Not,
+        };
+        let follows = Truth { acts: vec![act], follows: vec![(key.clone(), 0)], ..nothing() };
+        for (action, costs) in [(Action::Accept, true), (Action::Forgive, false)] {
+            let judged = judged(&protocol, &table, &[decided(&key, action)]);
+            assert_eq!(without.account(&judged).without, usize::from(costs));
+            assert_eq!(follows.account(&judged).acts[0].twice, costs);
+        }
+    }
+}

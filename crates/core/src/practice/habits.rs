@@ -132,3 +132,51 @@ pub fn habits(tables: &[Worked]) -> Vec<Habit> {
     }
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use rust_decimal::Decimal;
+
+    use super::{Habit, Worked, habits};
+    use crate::moderation::Field;
+    use crate::practice::Fate;
+
+    fn worked(number: u32, slips: &[bool], off: i64, seconds: Option<i64>) -> Worked {
+        let fate = |found: &bool| (Field::Slips, Fate { found: *found, twice: false });
+        Worked { number, acts: slips.iter().map(fate).collect(), without: 0, off: Decimal::new(off, 2), seconds }
+    }
+
+    #[test]
+    fn four_of_a_kind_that_were_found_are_a_habit_and_three_are_none() {
+        let of = |n: u32| habits(&(1..=n).map(|t| worked(t, &[true], 0, None)).collect::<Vec<_>>());
+        assert_eq!(of(4), vec![Habit::Finds { field: Field::Slips, found: 4 }]);
+        assert_eq!(of(3), Vec::new());
+    }
+
+    #[test]
+    fn what_passes_names_its_tables_and_whether_something_else_was_found_there() {
+        let told =
+            habits(&[worked(2, &[true, false], 0, None), worked(5, &[false], 0, None), worked(9, &[true], 0, None)]);
+        let passes = Habit::Passes { field: Field::Slips, missed: 2, planted: 4, tables: vec![2, 5], beside: 1 };
+        assert_eq!(told, vec![passes]);
+    }
+
+    #[test]
+    fn one_leans_from_a_twentieth_of_a_point_a_table_over_four_tables() {
+        let leans = |n: u32, off: i64| {
+            let all: Vec<Worked> = (1..=n).map(|t| worked(t, &[], off, None)).collect();
+            habits(&all).iter().any(|h| matches!(h, Habit::Leans { .. }))
+        };
+        assert!(leans(4, 6) && leans(4, -6) && !leans(4, 5) && !leans(3, 6));
+    }
+
+    #[test]
+    fn the_pace_is_told_of_nine_timed_tables_and_not_of_eight() {
+        let pace = |n: u32| {
+            let all: Vec<Worked> = (1..=n).map(|t| worked(t, &[t != n], 0, Some(i64::from(100 - 10 * t)))).collect();
+            habits(&all).into_iter().find(|h| matches!(h, Habit::Pace { .. }))
+        };
+        assert_eq!(pace(9), Some(Habit::Pace { first: 80, last: 20, missed: (1, 1) }));
+        assert_eq!(pace(8), None);
+    }
+}

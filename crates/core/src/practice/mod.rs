@@ -17,8 +17,10 @@ pub use planted::{Known, Lent, Planted, Pushed};
 
 use crate::decision::{Action, Decision};
 use crate::finding::{Finding, Key, Kind, Severity};
+use crate::judging::judge;
 use crate::moderation::Field;
 use crate::protocol::{Protocol, Rule};
+use crate::submission::Submission;
 use crate::verdict::Judged;
 
 /// Who decided what is given with a practice table.
@@ -82,6 +84,12 @@ pub fn given(protocol: &Protocol) -> Vec<Decision> {
         .iter()
         .filter_map(|c| Some(decision(Key::Line(c.id.clone()), Action::Points(highest(&c.rule)?), GIVEN_BY)))
         .collect()
+}
+
+/// The verdict on a practice table with what is given and what somebody decided, oldest first.
+pub fn judged(protocol: &Protocol, table: &Submission, decided: &[Decision]) -> Judged {
+    let all: Vec<Decision> = given(protocol).into_iter().chain(decided.iter().cloned()).collect();
+    judge(protocol, table, &[], &all)
 }
 
 fn decision(finding: Key, action: Action, by: &str) -> Decision {

@@ -2,10 +2,9 @@
 
 use rust_decimal::Decimal;
 
-use super::{Act, Proposed, Truth, about_working, counts, decision, given, taking_all};
+use super::{Act, Proposed, Truth, about_working, counts, decision, judged, taking_all};
 use crate::decision::{Action, Decision};
 use crate::finding::{Finding, Key, Kind};
-use crate::judging::judge;
 use crate::moderation::Field;
 use crate::protocol::{Protocol, Rule};
 use crate::submission::Submission;
@@ -118,10 +117,7 @@ impl Truth {
     /// repair of a sound reading is refused, and what it passed by is charged.
     pub fn planted(protocol: &Protocol, table: &Submission, known: &Known<'_>) -> Truth {
         let planted = known.planted;
-        let with = |own: &[Decision]| {
-            let all: Vec<Decision> = given(protocol).into_iter().chain(own.iter().cloned()).collect();
-            judge(protocol, table, &[], &all)
-        };
+        let with = |own: &[Decision]| judged(protocol, table, own);
         if let Some(planted) = planted.filter(|p| !p.meant.is_empty()) {
             let judged = with(&[]);
             if !judged.findings.iter().any(|f| named(&judged, f, planted)) {
@@ -194,8 +190,7 @@ impl Truth {
             keys,
             mends: planted.meant.iter().map(|(key, _)| key.clone()).collect(),
         });
-        let all: Vec<Decision> = given(protocol).into_iter().chain(out.decisions.iter().cloned()).collect();
-        let judged = judge(protocol, table, &[], &all);
+        let judged = judged(protocol, table, &out.decisions);
         for f in judged.findings.iter().filter(|f| about_working(f)) {
             if !out.acts[0].keys.contains(&f.key) {
                 out.unfounded.push(f.key.clone());
@@ -254,10 +249,7 @@ impl Truth {
 
     /// With what is left to decide taken as proposed, and the points that come of it.
     fn settled(mut self, protocol: &Protocol, table: &Submission) -> Truth {
-        let with = |own: &[Decision]| {
-            let all: Vec<Decision> = given(protocol).into_iter().chain(own.iter().cloned()).collect();
-            judge(protocol, table, &[], &all)
-        };
+        let with = |own: &[Decision]| judged(protocol, table, own);
         let rest = taking_all(&with(&self.decisions), "truth");
         self.decisions.extend(rest);
         self.points = with(&self.decisions).score.decided;

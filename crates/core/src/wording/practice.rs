@@ -18,10 +18,6 @@ pub fn kind(field: Field) -> &'static str {
     }
 }
 
-fn joined(tables: &[u32]) -> String {
-    counted_out(tables)
-}
-
 fn lasted(seconds: i64) -> String {
     match (seconds / 60, seconds % 60) {
         (0, s) => format!("{s} s"),
@@ -47,19 +43,19 @@ pub fn habit(habit: &Habit) -> (String, bool) {
             let says = format!(
                 "{} passes you: {missed} of {planted}, in {at} {}{after}.",
                 capital(kind(*field)),
-                joined(tables)
+                counted_out(tables)
             );
             (says, *planted < FEWEST)
         }
         Habit::Twice { tables } => (
             format!(
                 "You charged one thing more than once, in {}: what follows rightly from it costs nothing.",
-                joined(tables)
+                counted_out(tables)
             ),
             tables.len() < 2,
         ),
         Habit::Without { tables } => {
-            (format!("You charged something that never happened, in {}.", joined(tables)), tables.len() < 2)
+            (format!("You charged something that never happened, in {}.", counted_out(tables)), tables.len() < 2)
         }
         Habit::Leans { by, tables } => {
             let way = if *by > 0.0 { "more" } else { "less" };

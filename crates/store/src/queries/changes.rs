@@ -7,7 +7,7 @@ use super::ground::{self, Ground};
 use super::labs::{self, Hold, Lab};
 use super::sections::{self, Setting};
 use super::users::User;
-use super::{events, jobs, sheets};
+use super::{events, jobs, practice, sheets};
 use crate::records::job::{Job, NewJob};
 use crate::records::words::{JobKind, JobState};
 use crate::schema::{jobs as job_table, sheets as sheet_table, users};
@@ -20,7 +20,7 @@ use chrono::NaiveDateTime;
 ///
 /// # Errors
 /// [`StoreError::Conflict`] where somebody was first; [`StoreError::NotFound`] for a section that is not the person's;
-/// faults of the database.
+/// [`StoreError::Bad`] where the course asks the person to practise first; faults of the database.
 pub fn set_section(
     c: &mut Db,
     (section, lab): (u32, u32),
@@ -33,6 +33,7 @@ pub fn set_section(
     if !user.sees(section) {
         return Err(StoreError::NotFound("section"));
     }
+    practice::allow(c, user)?;
     labs::hold(c, lab, Hold::Shared)?;
     sections::hold(c, section, Hold::Alone)?;
     let before = sections::get(c, section, lab)?;

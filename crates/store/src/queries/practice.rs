@@ -4,8 +4,7 @@
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::decision::Decision;
-use jurado_core::judging::judge;
-use jurado_core::practice::{Summed, Truth, given};
+use jurado_core::practice::{Summed, Truth, given, judged};
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
@@ -69,7 +68,7 @@ pub struct Table {
 impl Table {
     /// The verdict with what is given and what the person decided.
     pub fn judge(&self, protocol: &Protocol) -> Judged {
-        judge(protocol, &self.submission, &[], &self.in_force(protocol))
+        judged(protocol, &self.submission, &self.decisions)
     }
 
     /// What is given with the table, then what the person decided.
@@ -442,10 +441,7 @@ pub fn keep_example(c: &mut Db, sheet: u32, says: &str, user: &User) -> Result<u
     let by_paper = |d: &Decision| base.iter().any(|g| g.finding == d.finding);
     let own: Vec<Decision> =
         detail.in_force().into_iter().filter(|d| !by_paper(d)).map(|d| Decision { by: String::new(), ..d }).collect();
-    let with = |own: &[Decision]| {
-        let all: Vec<Decision> = base.iter().chain(own).cloned().collect();
-        judge(&lab.protocol, &submission, &[], &all)
-    };
+    let with = |own: &[Decision]| judged(&lab.protocol, &submission, own);
     let truth = Truth::decided(&with(&[]), &with(&own), &own);
     let at = c.now()?;
     diesel::insert_into(examples::table)

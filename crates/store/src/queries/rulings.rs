@@ -307,6 +307,7 @@ pub fn put(
 /// [`StoreError::Bad`] without a reason; [`StoreError::NotFound`] also where it was withdrawn already; faults of the
 /// database.
 pub fn withdraw(c: &mut Db, id: u32, why: &str, user: &User) -> Result<u32, StoreError> {
+    practice::allow(c, user)?;
     let why = reason(why)?;
     let lab: Option<u32> = rulings::table.find(id).select(rulings::lab_id).first(c.sql()).optional()?;
     let lab = lab.ok_or(StoreError::NotFound("ruling"))?;

@@ -1,8 +1,9 @@
 //! Practice: a class begun, worked through and told; what a course asks before the first evening; examples of its own.
 
+use jurado_core::decision::Ruling;
 use jurado_core::practice::taking_all;
-use jurado_store::practice;
 use jurado_store::settings::{self, Course};
+use jurado_store::{changes, practice, rulings};
 
 use super::*;
 
@@ -147,8 +148,38 @@ async fn a_course_may_ask_for_practice_before_the_first_evening() {
     assert!(chief.page("/people").await.contains("practice: 0 of 1 done"), "and so does People");
     assert!(rev.page(&at).await.contains("Alfa"), "it may be looked at");
     assert!(rev.page("/docket").await.contains("asks you to practise"), "the Docket says so");
+    // Nor by any other way that moves a mark.
+    let (user, morning, lab) = (s.user("rev"), s.section("Morning"), s.lab);
+    let refused = |what: &str, outcome: Result<(), StoreError>| {
+        let told = matches!(&outcome, Err(StoreError::Bad(what, _)) if what.contains("before the first evening"));
+        assert!(told, "{what}: {outcome:?}");
+    };
+    refused("sign", s.store.run(|c| sheets::sign(c, sheet, 1, &user)));
+    refused("undo", s.store.run(|c| sheets::undo(c, sheet, 1, &user).map(|_| ())));
+    refused("sign a lot", s.store.run(|c| sheets::sign_clear(c, &[(sheet, 1)], &user).map(|_| ())));
+    refused("withdraw", s.store.run(|c| rulings::withdraw(c, 1, "x", &user).map(|_| ())));
+    let sets = |c: &mut Db| {
+        let now = jurado_store::sections::get(c, morning, lab)?;
+        changes::set_section(c, (morning, lab), now.version, &now.settings, None, "x", &user).map(|_| ())
+    };
+    refused("set", s.store.run(sets));
+    let ruling = Ruling {
+        id: 0,
+        protocol: "keel-plate".into(),
+        code: "slip".into(),
+        item: None,
+        slip: None,
+        section: None,
+        keys: BTreeMap::new(),
+        against: None,
+        school: None,
+        since: None,
+        action: Action::Forgive,
+        reason: "x".into(),
+    };
+    refused("rule", s.store.run(|c| rulings::put(c, lab, None, &ruling, "", &user).map(|_| ())));
     assert_eq!(decide(&chief, "1").await.status, 303, "nothing is asked of a coordinator");
-    let lab = s.lab.to_string();
+    let lab = lab.to_string();
     rev.done("/practice", &[("lab", &lab), ("kind", "plain")]).await;
     let class = s.count("SELECT MAX(id) FROM practice_classes") as u32;
     worked(&s, &rev, "rev", class, 15).await;

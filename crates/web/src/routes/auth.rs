@@ -43,14 +43,9 @@ pub(crate) struct SignIn {
     to: String,
 }
 
-fn outside(request: &HttpRequest, title: &str) -> Result<Frame, WebError> {
-    let token = session::token_outside(&request.get_session())?;
-    Ok(Frame { token, ..Frame::outside(title, is_night(request)) })
-}
-
 pub(crate) async fn form(request: HttpRequest, query: web::Query<To>) -> Result<HttpResponse, WebError> {
     html(&SignInPage {
-        frame: outside(&request, "Sign in")?,
+        frame: session::outside_now(&request, "Sign in").await?,
         to: query.into_inner().to,
         name: String::new(),
         fault: None,
@@ -156,7 +151,12 @@ pub(crate) async fn sign_in(
             StatusCode::TOO_MANY_REQUESTS,
         ),
     };
-    let page = SignInPage { frame: outside(&request, "Sign in")?, to: form.to, name: form.name, fault: Some(fault) };
+    let page = SignInPage {
+        frame: session::outside_now(&request, "Sign in").await?,
+        to: form.to,
+        name: form.name,
+        fault: Some(fault),
+    };
     html_with(status, &page)
 }
 
@@ -278,7 +278,7 @@ fn link_page(
     fault: Option<String>,
 ) -> Result<PasswordPage, WebError> {
     Ok(PasswordPage {
-        frame: outside(request, "Choose a password")?,
+        frame: session::outside(request, "Choose a password")?,
         place: format!("/link/{secret}"),
         title: "Choose a password",
         says: match person {

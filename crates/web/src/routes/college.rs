@@ -4,7 +4,7 @@ use actix_session::{Session, SessionExt};
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
-use jurado_college::sign_in::{self, Known, Pending, Provider};
+use jurado_college::sign_in::{self, Known, Pending};
 use jurado_store::college::{self, Found, Place};
 use jurado_store::tries::{self, Counted};
 use jurado_store::{Store, second_factor, users};
@@ -15,7 +15,7 @@ use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::flash::{Said, on_to_saying};
 use crate::forms;
-use crate::session::{self, Actor, is_night};
+use crate::session::{self, Actor};
 use crate::views::frame::Frame;
 
 /// Key of what has to come back with a person.
@@ -51,10 +51,6 @@ fn back_of(request: &HttpRequest) -> String {
     format!("{}://{}/sign-in/college/back", info.scheme(), info.host())
 }
 
-fn provider(place: Place) -> Provider {
-    Provider { issuer: place.issuer, client: place.client, secret: place.secret }
-}
-
 fn broken(e: impl std::fmt::Display) -> WebError {
     WebError::Broken(e.to_string())
 }
@@ -66,16 +62,15 @@ async fn place_of(store: &web::Data<Store>) -> Result<Place, WebError> {
 }
 
 fn back_page(request: &HttpRequest, fault: Option<String>, code: bool) -> Result<HttpResponse, WebError> {
-    let token = session::token_outside(&request.get_session())?;
-    let frame = Frame { token, ..Frame::outside("Sign in with the college", is_night(request)) };
+    let frame = session::outside(request, "Sign in with the college")?;
     let status = if fault.is_some() { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::OK };
     html_with(status, &BackPage { frame, fault, code })
 }
 
 /// On to the college's door.
 pub(crate) async fn begin(request: HttpRequest, store: web::Data<Store>) -> Result<HttpResponse, WebError> {
-    let (provider, back) = (provider(place_of(&store).await?), back_of(&request));
-    match web::block(move || sign_in::begin(&provider, &back)).await? {
+    let (place, back) = (place_of(&store).await?, back_of(&request));
+    match web::block(move || sign_in::begin(&place, &back)).await? {
         Ok((url, pending)) => {
             request.get_session().insert(PENDING, pending).map_err(broken)?;
             Ok(on_to(&url))
@@ -110,8 +105,8 @@ pub(crate) async fn back(
         let fault = "The college let nobody through. Begin anew, or sign in with a password.";
         return back_page(&request, Some(fault.into()), false);
     }
-    let (provider, place, query) = (provider(place_of(&store).await?), back_of(&request), query.into_inner());
-    let known = web::block(move || sign_in::finish(&provider, &place, &pending, &query.state, &query.code)).await?;
+    let (place, back, query) = (place_of(&store).await?, back_of(&request), query.into_inner());
+    let known = web::block(move || sign_in::finish(&place, &back, &pending, &query.state, &query.code)).await?;
     match known {
         Ok(known) => come_in(&request, &session, &store, known).await,
         Err(fault) => back_page(&request, Some(fault), false),
@@ -266,7 +261,7 @@ pub(crate) async fn set(actor: Actor, request: HttpRequest, form: web::Form<Set>
     };
     let looked = match read() {
         Ok(place) => {
-            let asked = provider(place.clone());
+            let asked = place.clone();
             web::block(move || sign_in::look(&asked)).await?.map(|()| place)
         }
         Err(fault) => Err(fault),

@@ -20,7 +20,7 @@ use crate::crew::{self, Crew};
 use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms::EXPLANATION;
-use crate::session::{self, is_night};
+use crate::session;
 use crate::views::course::time;
 use crate::views::entry::{Bounded, Fields, field};
 use crate::views::frame::Frame;
@@ -66,16 +66,19 @@ struct ReceiptPage {
     v: ReceiptView,
 }
 
-fn code_page(request: &HttpRequest, code: &str, fault: Option<(StatusCode, String)>) -> Result<HttpResponse, WebError> {
-    let token = session::token_outside(&request.get_session())?;
-    let frame = Frame { token, ..Frame::outside("Hand in", is_night(request)) };
+async fn code_page(
+    request: &HttpRequest,
+    code: &str,
+    fault: Option<(StatusCode, String)>,
+) -> Result<HttpResponse, WebError> {
+    let frame = session::outside_now(request, "Hand in").await?;
     let (status, fault) = fault.map_or((StatusCode::OK, None), |(status, fault)| (status, Some(fault)));
     html_with(status, &CodePage { frame, code: code.to_owned(), fault })
 }
 
 /// What is due, for a team that has come in; for anybody else the form for a code.
 pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError> {
-    let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None) };
+    let Some(crew) = crew::of(&request).await? else { return code_page(&request, "", None).await };
     let number = crew.student.clone();
     let (mut labs, earlier, sent) = crew
         .look(move |c, team| {
@@ -114,7 +117,7 @@ pub(crate) async fn home(request: HttpRequest) -> Result<HttpResponse, WebError>
 
 /// The form with the code of a link: coming in is a step of its own, so that a link that is only looked at opens nothing.
 pub(crate) async fn with(request: HttpRequest, code: web::Path<String>) -> Result<HttpResponse, WebError> {
-    code_page(&request, &code, None)
+    code_page(&request, &code, None).await
 }
 
 #[derive(Deserialize)]
@@ -155,11 +158,11 @@ pub(crate) async fn come_in(
         }
         None if wait > 0 => {
             let told = format!("There were too many tries. Wait {wait} seconds and try again, or ask your reviewer.");
-            code_page(&request, &form.code, Some((StatusCode::TOO_MANY_REQUESTS, told)))
+            code_page(&request, &form.code, Some((StatusCode::TOO_MANY_REQUESTS, told))).await
         }
         None => {
             let told = "No team has this code. Look at it once more: it has twelve signs, and no O, I, 0 or 1.";
-            code_page(&request, &form.code, Some((StatusCode::UNPROCESSABLE_ENTITY, told.to_owned())))
+            code_page(&request, &form.code, Some((StatusCode::UNPROCESSABLE_ENTITY, told.to_owned()))).await
         }
     }
 }

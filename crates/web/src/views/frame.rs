@@ -11,6 +11,7 @@ use crate::flash::Said;
 const LENGTHS: usize = 120;
 
 /// The frame of a page.
+#[derive(Clone)]
 pub(crate) struct Frame {
     pub(crate) title: String,
     pub(crate) current: &'static str,

@@ -1,9 +1,9 @@
 //! Practice classes: a line each, and the account of one that has ended.
 
-use jurado_core::decision::Decision;
-use jurado_core::judging::judge;
 use jurado_core::moderation::Field;
-use jurado_core::practice::{Account, Act, FEWEST, Fate, Proposed, QUARTER, Summed, Worked, given, habits, taking_all};
+use jurado_core::practice::{
+    Account, Act, FEWEST, Fate, Proposed, QUARTER, Summed, Worked, habits, judged, taking_all,
+};
 use jurado_core::protocol::Protocol;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
@@ -104,7 +104,7 @@ pub(crate) struct ActView {
 }
 
 fn undecided(protocol: &Protocol, table: &Table) -> Judged {
-    judge(protocol, &table.submission, &[], &given(protocol))
+    judged(protocol, &table.submission, &[])
 }
 
 fn act_views(protocol: &Protocol, table: &Table, account: &Account) -> Vec<ActView> {
@@ -182,8 +182,7 @@ struct Told<'a> {
 
 fn told<'a>(protocol: &Protocol, table: &'a Table) -> Told<'a> {
     let before = undecided(protocol, table);
-    let taken: Vec<Decision> = given(protocol).into_iter().chain(taking_all(&before, "all")).collect();
-    let all = table.truth.account(&judge(protocol, &table.submission, &[], &taken));
+    let all = table.truth.account(&judged(protocol, &table.submission, &taking_all(&before, "all")));
     Told { table, mine: table.truth.account(&table.judge(protocol)), all }
 }
 
