@@ -87,6 +87,7 @@ fn of_finding(protocol: &Protocol, sheet: &Submission, f: &Finding) -> Option<Ga
         | Kind::UnreadableResult { .. }
         | Kind::BeyondScale { .. }
         | Kind::PlusMinusMissing { .. }
+        | Kind::Formula { .. }
         | Kind::Unit(UnitFault::Unknown(_)) => one()?,
         Kind::MissingRow { table, reason: None } => {
             let readings = protocol.readings.iter().filter(|r| r.table == Some(*table));

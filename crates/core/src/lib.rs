@@ -3,6 +3,7 @@
 //! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws or stores.
 //! A new reader starts with [`judging::judge`]: submission text and protocol in, verdict out.
 
+pub mod cell;
 pub mod class;
 pub mod decision;
 pub mod error;
@@ -29,5 +30,6 @@ pub mod stats;
 pub mod submission;
 pub mod summary;
 pub mod uncertainty;
+pub mod underneath;
 pub mod verdict;
 pub mod wording;

@@ -8,6 +8,7 @@ use crate::finding::{Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
 use crate::protocol::SlipKind;
 use crate::reading::Number;
 use crate::uncertainty::{Budget, Source};
+use crate::underneath::Underneath;
 
 /// Version of the engine; it stands in every verdict.
 pub const ENGINE: &str = concat!("jurado ", env!("CARGO_PKG_VERSION"));
@@ -145,6 +146,8 @@ pub struct JudgedResult {
     pub throughout: Option<f64>,
     /// The cell without which it cannot be checked.
     pub gap: Option<Gap>,
+    /// The formula under it, where it came in a spreadsheet and has one.
+    pub under: Option<Box<Underneath>>,
 }
 
 impl JudgedResult {
@@ -172,6 +175,7 @@ impl JudgedResult {
             right_word: None,
             throughout: None,
             gap: None,
+            under: None,
         }
     }
 }

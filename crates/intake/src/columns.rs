@@ -310,7 +310,7 @@ pub(crate) fn read(
     let mut names: Vec<String> = vec!["section".into(), "team".into()];
     names.extend(keys.iter().map(|(_, k)| (*k).to_owned()));
     names.extend(["item", "row", "value", "unit", "plus_minus", "excluded", "note"].map(str::to_owned));
-    let canonical = Record { line: head.line, fields: names.into(), damage: None };
+    let canonical = Record { line: head.line, fields: names.into(), damage: None, value_at: None };
     let wide = |record: Record| -> Vec<Record> {
         let field = |i: Option<usize>| i.and_then(|i| record.fields.get(i)).map_or("", |f| f.trim()).to_owned();
         let mut lead = vec![if section.is_some() { field(section) } else { map.section.clone() }, field(team)];
@@ -318,13 +318,13 @@ pub(crate) fn read(
         if record.damage.is_some() {
             let mut fields = lead;
             fields.push(record.joined());
-            return vec![Record { line: record.line, fields: fields.into(), damage: record.damage }];
+            return vec![Record { line: record.line, fields: fields.into(), damage: record.damage, value_at: None }];
         }
         let row = field(at("row"));
-        let line = |item: String, row: String, value: String, unit: String, pm: String| {
+        let line = |at_value: Option<usize>, [item, row, value, unit, pm]: [String; 5]| {
             let mut fields = lead.clone();
             fields.extend([item, row, value, unit, pm, field(at("excluded")), field(at("note"))]);
-            Record { line: record.line, fields: fields.into(), damage: None }
+            Record { line: record.line, fields: fields.into(), damage: None, value_at: at_value }
         };
         let mut out = Vec::new();
         if long {
@@ -334,7 +334,8 @@ pub(crate) fn read(
                 Some(cell) => cell.split(':').next().unwrap_or(cell).to_owned(),
                 None => item,
             };
-            out.push(line(id, row, field(at("value")), field(at("unit")), field(at("plus_minus"))));
+            let fields = [id, row, field(at("value")), field(at("unit")), field(at("plus_minus"))];
+            out.push(line(at("value"), fields));
             return out;
         }
         for (i, item, number, pm, unit) in cells.iter().filter(|c| !c.3) {
@@ -354,7 +355,7 @@ pub(crate) fn read(
             if !many && number.is_none() && !matches!(row_number(&field(at("row"))), None | Some(1)) {
                 continue;
             }
-            out.push(line(item.clone(), row, value, unit.clone(), beside));
+            out.push(line(Some(*i), [item.clone(), row, value, unit.clone(), beside]));
         }
         out
     };

@@ -10,6 +10,7 @@ use rustc_hash::FxHashMap;
 
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
+use crate::under::Places;
 use crate::{HeldRow, Intake, Limits, MAX_COLUMNS};
 
 const KNOWN: [&str; 9] = ["section", "team", "item", "row", "value", "unit", "plus_minus", "excluded", "note"];
@@ -117,6 +118,8 @@ struct Placed {
     index: HashMap<(String, String), usize>,
     /// By table: the line of each item and row. Both are the protocol's, so no file can make them collide.
     lines: Vec<FxHashMap<(u32, Option<NonZeroU32>), u32>>,
+    /// By table: where its values stood.
+    places: Vec<Places>,
     last: usize,
 }
 
@@ -133,6 +136,7 @@ impl Placed {
                 ..Submission::default()
             });
             self.lines.push(FxHashMap::default());
+            self.places.push(Places::default());
             self.tables.len() - 1
         });
         self.last
@@ -176,8 +180,8 @@ pub(crate) fn read_records(
         return Err(header.fault(0, "the file has column names and no rows", "add a line per reading"));
     }
     // A table whose every row was held is none.
-    out.tables = placed.tables;
-    out.tables.retain(|t| !t.cells.is_empty());
+    let filled = placed.tables.into_iter().zip(placed.places).filter(|(t, _)| !t.cells.is_empty());
+    (out.tables, out.places) = filled.unzip();
     Ok(out.count_waiting())
 }
 
@@ -243,6 +247,8 @@ impl Row<'_> {
             ));
         }
         placed.lines[table].insert(place, self.record.line as u32);
+        let column = self.record.value_at.or(self.columns.at("value")).unwrap_or(0);
+        placed.places[table].put(self.record.line, column, &self.protocol.items[item].id, row);
         // Values keep every character but the blanks around them.
         placed.tables[table].cells.push(SubmittedCell {
             by_person: false,

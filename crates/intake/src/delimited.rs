@@ -13,6 +13,8 @@ pub(crate) struct Record {
     pub(crate) line: usize,
     pub(crate) fields: csv::StringRecord,
     pub(crate) damage: Option<Damage>,
+    /// Column in which its value stood, where the record was made of another.
+    pub(crate) value_at: Option<usize>,
 }
 
 /// A record whose bytes cannot be used.
@@ -94,7 +96,7 @@ fn record(raw: &csv::ByteRecord, line: usize) -> Record {
         && !raw.as_slice().contains(&0)
         && raw.iter().all(|f| f.len() <= crate::MAX_CELL);
     match sound.then(|| csv::StringRecord::from_byte_record(raw.clone())) {
-        Some(Ok(fields)) => Record { line, fields, damage: None },
+        Some(Ok(fields)) => Record { line, fields, damage: None, value_at: None },
         _ => damaged(raw, line),
     }
 }
@@ -117,7 +119,7 @@ fn damaged(raw: &csv::ByteRecord, line: usize) -> Record {
         }
         fields.push_field(&text);
     }
-    Record { line, fields, damage }
+    Record { line, fields, damage, value_at: None }
 }
 
 fn damage_of(n: usize, field: &[u8]) -> Option<Damage> {

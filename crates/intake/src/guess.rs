@@ -7,7 +7,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
 use crate::columns::{is_known, structural};
-use crate::{UPLOAD, as_text, csv_long, delimited, json, sheet};
+use crate::{Opened, UPLOAD, csv_long, delimited, json, sheet};
 
 /// Records looked at for the names in a column of names.
 const LOOKED_AT: usize = 2_000;
@@ -63,8 +63,8 @@ fn said(bytes: &[u8]) -> Result<Said, Fault> {
         let tables: Vec<Submission> = serde_json::from_slice(bytes).unwrap_or_default();
         return Ok(Said::Names(tables.into_iter().flat_map(|t| t.cells).map(|c| c.item).collect()));
     }
-    let text = as_text(bytes)?;
-    let file = delimited::Delimited::open(&text)?;
+    let opened = Opened::of(bytes)?;
+    let file = delimited::Delimited::open(&opened.text)?;
     let mut records = file.records();
     let Some(head) = records.next() else { return Ok(Said::Names(BTreeSet::new())) };
     if sheet::is_sheet(&file) {

@@ -9,6 +9,7 @@ mod grid;
 mod guess;
 mod json;
 mod mend;
+mod named;
 mod own;
 mod package;
 mod roster;
@@ -16,6 +17,7 @@ mod sheet;
 mod spreadsheet;
 #[cfg(test)]
 mod tests;
+mod under;
 mod workbook;
 
 use std::borrow::Cow;
@@ -35,6 +37,7 @@ pub use own::read_own;
 pub use package::{PackageTable, long_grid, write_package};
 pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;
+pub use under::formulas_of;
 pub use workbook::{write_ods, write_xlsx};
 
 /// How much of a file is taken.
@@ -68,6 +71,8 @@ pub struct Intake {
     pub rows: usize,
     /// Whether its layout is one of whole tables – a data sheet, a sheet typed off – so that what is blank in it is blank.
     pub whole: bool,
+    /// Where the cells of each table stood in the file.
+    places: Vec<under::Places>,
 }
 
 /// A row that cannot be used.
@@ -148,8 +153,20 @@ pub fn read_file(
     if json::looks_like(bytes) {
         return json::read_json_for(bytes, protocol, roster).map(of_whole_tables);
     }
-    let text = as_text(bytes)?;
-    let file = delimited::Delimited::open(&text)?;
+    let opened = Opened::of(bytes)?;
+    let intake = read_text(&opened.text, protocol, roster, limits, map)?;
+    Ok(opened.under(intake, 0))
+}
+
+/// Reads a text laid out in any way.
+fn read_text(
+    text: &[u8],
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    limits: Limits,
+    map: Option<&ColumnMap>,
+) -> Result<Intake, Fault> {
+    let file = delimited::Delimited::open(text)?;
     if sheet::is_sheet(&file) {
         return sheet::read(&file, protocol, roster, ("", "")).map(of_whole_tables);
     }
@@ -168,12 +185,27 @@ fn of_whole_tables(intake: Intake) -> Intake {
     Intake { whole: true, ..intake }
 }
 
-/// A spreadsheet as text; anything else as it is.
-fn as_text(bytes: &[u8]) -> Result<Cow<'_, [u8]>, Fault> {
-    if spreadsheet::is_workbook(bytes) {
-        spreadsheet::read_as_csv(bytes).map(Cow::Owned)
-    } else {
-        Ok(Cow::Borrowed(bytes))
+/// A file opened: a spreadsheet as text, with what stands under its cells; anything else as it is.
+struct Opened<'a> {
+    text: Cow<'a, [u8]>,
+    book: Option<spreadsheet::Workbook>,
+}
+
+impl<'a> Opened<'a> {
+    fn of(bytes: &'a [u8]) -> Result<Opened<'a>, Fault> {
+        if !spreadsheet::is_workbook(bytes) {
+            return Ok(Opened { text: Cow::Borrowed(bytes), book: None });
+        }
+        let book = spreadsheet::read(bytes)?;
+        Ok(Opened { text: Cow::Owned(book.csv()), book: Some(book) })
+    }
+
+    /// The tables with the formulas that stand under their cells; `lead` columns were put before those of the file.
+    fn under(&self, intake: Intake, lead: usize) -> Intake {
+        match &self.book {
+            Some(book) if book.has_formulas() => under::attached(book, intake, lead),
+            _ => intake,
+        }
     }
 }
 
@@ -182,8 +214,8 @@ pub fn columns_of(bytes: &[u8], protocol: &Protocol) -> Option<Vec<Column>> {
     if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
         return None;
     }
-    let text = as_text(bytes).ok()?;
-    let file = delimited::Delimited::open(&text).ok()?;
+    let opened = Opened::of(bytes).ok()?;
+    let file = delimited::Delimited::open(&opened.text).ok()?;
     if sheet::is_sheet(&file) { None } else { columns::columns(&file, protocol) }
 }
 

@@ -71,7 +71,9 @@ pub fn added_to(there: &Submission, table: &Submission, columns: &BTreeSet<Strin
     let mut whole = put_into(there.clone(), Submission { cells, ..table.clone() });
     // What the file says of the whole table holds.
     whole.keys.extend(table.keys.clone());
-    Some((Submission { waiting: table.waiting, ..whole }, stay))
+    // What stands under cells that were typed over since shows in their texts.
+    let under = table.under.clone().or(whole.under);
+    Some((Submission { waiting: table.waiting, under, ..whole }, stay))
 }
 
 /// A table with what a mended row adds: cells it has already are replaced, keys it has already are kept.

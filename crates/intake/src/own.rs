@@ -6,7 +6,7 @@ use jurado_core::submission::Submission;
 
 use crate::columns::by_name;
 use crate::delimited::Delimited;
-use crate::{Intake, UPLOAD, as_text, csv_long, grid, json, of_whole_tables, read_file, sheet};
+use crate::{Intake, Opened, UPLOAD, csv_long, grid, json, of_whole_tables, read_file, read_text, sheet};
 
 /// Reads the file of one team. What the file leaves blank of section and team is theirs.
 ///
@@ -17,11 +17,11 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
     if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
         return theirs(read_file(bytes, protocol, None, UPLOAD, None)?, (section, team));
     }
-    let text = as_text(bytes)?;
-    let file = Delimited::open(&text)?;
+    let opened = Opened::of(bytes)?;
+    let file = Delimited::open(&opened.text)?;
     if sheet::is_sheet(&file) {
         let intake = sheet::read(&file, protocol, None, (section, team)).map(of_whole_tables)?;
-        return theirs(intake, (section, team));
+        return theirs(opened.under(intake, 0), (section, team));
     }
     let mut records = file.records();
     let Some(head) = records.next() else {
@@ -31,7 +31,8 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
     let blank = [("section", section), ("team", team)];
     let blank: Vec<(&str, &str)> = blank.into_iter().filter(|(meaning, _)| !says(meaning)).collect();
     if blank.is_empty() || csv_long::is_canonical(&head) {
-        return theirs(read_file(&text, protocol, None, UPLOAD, None)?, (section, team));
+        let intake = read_text(&opened.text, protocol, None, UPLOAD, None)?;
+        return theirs(opened.under(intake, 0), (section, team));
     }
     // Columns of their own in front, so that a line keeps its number.
     let mut lines = vec![head];
@@ -41,7 +42,8 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
         lead.chain(record.fields.iter()).map(str::to_owned).collect()
     };
     let text = grid::write_grid_exact(&lines.iter().enumerate().map(with).collect::<Vec<_>>());
-    theirs(read_file(text.as_bytes(), protocol, None, UPLOAD, None)?, (section, team))
+    let intake = read_text(text.as_bytes(), protocol, None, UPLOAD, None)?;
+    theirs(opened.under(intake, blank.len()), (section, team))
 }
 
 /// Keeps the one table of a team.

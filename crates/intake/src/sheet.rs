@@ -10,6 +10,7 @@ use jurado_core::submission::{Submission, SubmittedCell};
 use crate::csv_long::beyond;
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
+use crate::under::Places;
 use crate::{HeldRow, Intake};
 
 /// First word of a sheet.
@@ -255,6 +256,7 @@ struct Reader<'a> {
     protocol: &'a Protocol,
     out: Intake,
     table: Submission,
+    places: Places,
     seen_header: bool,
 }
 
@@ -265,7 +267,13 @@ pub(crate) fn read(
     roster: Option<&Roster>,
     own: (&str, &str),
 ) -> Result<Intake, Fault> {
-    let mut reader = Reader { protocol, out: Intake::default(), table: Submission::default(), seen_header: false };
+    let mut reader = Reader {
+        protocol,
+        out: Intake::default(),
+        table: Submission::default(),
+        places: Places::default(),
+        seen_header: false,
+    };
     let mut part = Part::Head;
     for record in file.records() {
         if let Some(d) = &record.damage {
@@ -279,7 +287,7 @@ pub(crate) fn read(
         }
         part = reader.line(&record, part)?;
     }
-    let Reader { mut out, mut table, seen_header, .. } = reader;
+    let Reader { mut out, mut table, places, seen_header, .. } = reader;
     for (name, own) in [(&mut table.section, own.0), (&mut table.team, own.1)] {
         if name.is_empty() {
             own.clone_into(name);
@@ -299,6 +307,7 @@ pub(crate) fn read(
     }
     if !table.cells.is_empty() {
         out.tables.push(table);
+        out.places.push(places);
     }
     Ok(out.count_waiting())
 }
@@ -487,6 +496,8 @@ impl Reader<'_> {
                     continue;
                 }
             };
+            // A formula may stand in a cell that shows nothing.
+            self.places.put(record.line, n, field(0), row);
             if value.is_empty() {
                 continue;
             }
@@ -535,6 +546,7 @@ impl Reader<'_> {
         for id in &items {
             let at = header.iter().position(|h| h == id).unwrap_or(0);
             let value = field(at);
+            self.places.put(record.line, at, id, Some(row));
             if value.is_empty() {
                 continue;
             }

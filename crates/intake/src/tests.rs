@@ -221,7 +221,7 @@ proptest! {
                 cells.push(SubmittedCell { item: item.id.clone(), row: rows.map(|_| n), value, unit: item.unit.text.clone(), excluded, ..Default::default() });
             }
         }
-        let table = Submission { section: "Morning".into(), team: "Heron, the".into(), keys: [("station".to_owned(), "2".to_owned())].into(), cells, waiting: 0, number: 0 };
+        let table = Submission { section: "Morning".into(), team: "Heron, the".into(), keys: [("station".to_owned(), "2".to_owned())].into(), cells, ..Submission::default() };
         let back = read_csv(write_sheet(&p, Some(&table)).as_bytes(), &p, None).expect("its own sheet");
         prop_assert_eq!(&back.tables[0], &table);
     }

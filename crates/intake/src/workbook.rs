@@ -1,13 +1,17 @@
-//! A data sheet written as a spreadsheet, XLSX or ODS. Cells to fill in are text, so that every digit typed stays.
+//! A data sheet written as a spreadsheet, XLSX or ODS. The cells of readings show the decimals that their instruments give, so that
+//! every digit stays and formulas can read them; every reading, column and result has a name. What is filled in already is text.
 
+use std::collections::HashMap;
 use std::io::{Cursor, Write};
 
+use jurado_core::cell::Address;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use rust_xlsxwriter::{Color, Format, Workbook, XlsxError};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
+use crate::named::{Shows, Spot, names, shows, spots};
 use crate::sheet::lay_out;
 
 /// Which cells of a laid-out sheet are filled in by a team, and which say what belongs where.
@@ -41,6 +45,15 @@ fn to_fill_in(grid: &[Vec<String>]) -> Vec<Vec<bool>> {
         .collect()
 }
 
+/// How each cell of an empty sheet shows what is filled in: row, column and way.
+fn ways(protocol: &Protocol, spots: &[Spot], filled: bool) -> Vec<(usize, usize, Shows)> {
+    // A filled sheet is what was typed, character by character.
+    spots.iter().filter(|_| !filled).map(|s| (s.row, s.column, shows(protocol, s.item))).collect()
+}
+
+/// Its name among those of a workbook.
+const SHEET: &str = "Data sheet";
+
 /// The data sheet of a lab as XLSX, empty or filled.
 ///
 /// # Errors
@@ -53,6 +66,9 @@ pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Ve
     let day = rust_xlsxwriter::ExcelDateTime::from_ymd(2020, 1, 1)?;
     book.set_properties(&rust_xlsxwriter::DocProperties::new().set_title(&protocol.title).set_creation_datetime(&day));
     let sheet = book.add_worksheet();
+    sheet.set_name(SHEET)?;
+    let places = spots(protocol, &grid);
+    let ways = ways(protocol, &places, filled.is_some());
     let plain = Format::new().set_num_format("@");
     let said = Format::new().set_num_format("@").set_font_color(Color::RGB(0x4a_5560));
     let head = Format::new().set_num_format("@").set_bold();
@@ -77,9 +93,28 @@ pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Ve
             sheet.write_string_with_format(r as u32, c as u16, text, format)?;
         }
     }
+    for (row, column, way) in ways {
+        let format = match way {
+            Shows::Text => open.clone(),
+            Shows::Free => open.clone().set_num_format("General"),
+            Shows::Decimals(0) => open.clone().set_num_format("0"),
+            Shows::Decimals(n) => open.clone().set_num_format(format!("0.{}", "0".repeat(n))),
+        };
+        sheet.write_blank(row as u32, column as u16, &format)?;
+    }
     sheet.set_column_width(0, 20)?;
     sheet.set_column_width(1, 26)?;
+    for (name, [first, last]) in names(protocol, &places) {
+        let absolute = |a: &Address| format!("${}${}", letters(a), a.row);
+        let range = if first == last { absolute(&first) } else { format!("{}:{}", absolute(&first), absolute(&last)) };
+        book.define_name(name, &format!("='{SHEET}'!{range}"))?;
+    }
     book.save_to_buffer()
+}
+
+/// The letters of an address.
+fn letters(a: &Address) -> String {
+    a.to_string().trim_end_matches(|c: char| c.is_ascii_digit()).to_owned()
 }
 
 /// The data sheet of a lab as ODS, empty or filled.
@@ -88,7 +123,9 @@ pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Ve
 /// The archive cannot be written.
 pub fn write_ods(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, zip::result::ZipError> {
     let grid = lay_out(protocol, filled);
-    pack_ods(&protocol.title, &grid, &to_fill_in(&grid))
+    let places = spots(protocol, &grid);
+    let named = names(protocol, &places);
+    pack(SHEET, &grid, &to_fill_in(&grid), &ways(protocol, &places, filled.is_some()), &named)
 }
 
 /// A table of texts as ODS; `fill` says which cells are to be filled in. Open Document is plain XML in an archive; the
@@ -98,13 +135,30 @@ pub(crate) fn pack_ods(
     grid: &[Vec<String>],
     fill: &[Vec<bool>],
 ) -> Result<Vec<u8>, zip::result::ZipError> {
+    pack(title, grid, fill, &[], &[])
+}
+
+/// [`pack_ods`] with ways to show numbers and with names.
+fn pack(
+    title: &str,
+    grid: &[Vec<String>],
+    fill: &[Vec<bool>],
+    ways: &[(usize, usize, Shows)],
+    names: &[(String, [Address; 2])],
+) -> Result<Vec<u8>, zip::result::ZipError> {
+    let ways: HashMap<(usize, usize), Shows> = ways.iter().map(|(r, c, way)| ((*r, *c), *way)).collect();
     let mut rows = String::new();
     for (r, line) in grid.iter().enumerate() {
         let fills = fill.get(r).map_or(&[][..], Vec::as_slice);
         rows += "<table:table-row>";
         for c in 0..line.len().max(fills.len()).max(1) {
             let text = line.get(c).map_or("", String::as_str);
-            let style = if fills.get(c) == Some(&true) { "open" } else { "said" };
+            let style = match ways.get(&(r, c)) {
+                Some(Shows::Free) => "free".to_owned(),
+                Some(Shows::Decimals(n)) => format!("open{n}"),
+                _ if fills.get(c) == Some(&true) => "open".to_owned(),
+                _ => "said".to_owned(),
+            };
             if text.is_empty() {
                 rows += &format!("<table:table-cell table:style-name=\"{style}\"/>");
             } else {
@@ -116,6 +170,9 @@ pub(crate) fn pack_ods(
         }
         rows += "</table:table-row>";
     }
+    let most = ways.values().filter_map(|w| if let Shows::Decimals(n) = w { Some(*n) } else { None }).max();
+    let decimals: String = most.map_or_else(String::new, |most| (0..=most).map(number_style).collect());
+    let named: String = names.iter().map(|(name, range)| named_range(title, name, range)).collect();
     let content = format!(
         "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<office:document-content xmlns:office=\"urn:oasis:names:tc:opendocument:xmlns:office:1.0\" \
          xmlns:table=\"urn:oasis:names:tc:opendocument:xmlns:table:1.0\" xmlns:text=\"urn:oasis:names:tc:opendocument:xmlns:text:1.0\" \
@@ -124,8 +181,9 @@ pub(crate) fn pack_ods(
          <number:text-style style:name=\"text\"><number:text-content/></number:text-style>\
          <style:style style:name=\"said\" style:family=\"table-cell\" style:data-style-name=\"text\"/>\
          <style:style style:name=\"open\" style:family=\"table-cell\" style:data-style-name=\"text\"><style:table-cell-properties fo:background-color=\"#f6f1e2\"/></style:style>\
+         <style:style style:name=\"free\" style:family=\"table-cell\"><style:table-cell-properties fo:background-color=\"#f6f1e2\"/></style:style>{decimals}\
          </office:automatic-styles><office:body><office:spreadsheet><table:table table:name=\"{}\">\
-         <table:table-column table:number-columns-repeated=\"40\" table:default-cell-style-name=\"said\"/>{rows}</table:table></office:spreadsheet></office:body></office:document-content>\n",
+         <table:table-column table:number-columns-repeated=\"40\" table:default-cell-style-name=\"said\"/>{rows}</table:table><table:named-expressions>{named}</table:named-expressions></office:spreadsheet></office:body></office:document-content>\n",
         escaped(title)
     );
     const TYPE: &str = "application/vnd.oasis.opendocument.spreadsheet";
@@ -143,6 +201,29 @@ pub(crate) fn pack_ods(
     archive.start_file("META-INF/manifest.xml", packed)?;
     archive.write_all(manifest.as_bytes())?;
     Ok(archive.finish()?.into_inner())
+}
+
+/// The style of a number with so many decimals, and of a cell to fill in that shows it.
+fn number_style(decimals: usize) -> String {
+    format!(
+        "<number:number-style style:name=\"n{decimals}\"><number:number number:decimal-places=\"{decimals}\" \
+         number:min-decimal-places=\"{decimals}\" number:min-integer-digits=\"1\"/></number:number-style>\
+         <style:style style:name=\"open{decimals}\" style:family=\"table-cell\" style:data-style-name=\"n{decimals}\">\
+         <style:table-cell-properties fo:background-color=\"#f6f1e2\"/></style:style>"
+    )
+}
+
+/// A name for a cell or a range of a sheet.
+fn named_range(sheet: &str, name: &str, [first, last]: &[Address; 2]) -> String {
+    let sheet = escaped(&sheet.replace('\'', "''"));
+    let absolute = |a: &Address| format!("${}${}", letters(a), a.row);
+    let end = if first == last { String::new() } else { format!(":.{}", absolute(last)) };
+    format!(
+        "<table:named-range table:name=\"{}\" table:base-cell-address=\"$'{sheet}'.$A$1\" \
+         table:cell-range-address=\"$'{sheet}'.{}{end}\"/>",
+        escaped(name),
+        absolute(first)
+    )
 }
 
 fn escaped(text: &str) -> String {

@@ -175,6 +175,11 @@ impl Lab {
         self.world.faults.iter().map(|f| (f.id.as_str(), f.says.as_str()))
     }
 
+    /// Its results with their formulas as they are typed.
+    pub(crate) fn lines(&self) -> &[Line] {
+        &self.lines
+    }
+
     fn keys(&self, section: usize, team: usize) -> BTreeMap<String, String> {
         let of_rows: Vec<usize> = self.protocol.tables.iter().filter_map(|t| t.key).collect();
         self.protocol

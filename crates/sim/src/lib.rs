@@ -3,6 +3,7 @@
 //! is a mistake in how a person works.
 
 mod assess;
+mod book;
 mod calculator;
 mod class;
 mod demo;
@@ -19,6 +20,7 @@ mod worker;
 mod world;
 
 pub use assess::{Assessment, assess};
+pub use book::{Booked, FormulaTruth, Misdone};
 pub use class::{Class, Lab, Mix, Order, to_csv as class_csv};
 pub use demo::{DEMO_LABS, DEMO_REVIEWED, DEMO_SECTIONS, Demo, class_of, demo_class, demo_lab};
 pub use person::Plant;

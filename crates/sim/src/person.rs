@@ -167,8 +167,7 @@ impl Person<'_> {
             ]
             .into(),
             cells: sheet.cells,
-            waiting: 0,
-            number: 0,
+            ..Submission::default()
         }
     }
 

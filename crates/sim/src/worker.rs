@@ -367,8 +367,7 @@ impl Worker<'_> {
             team: team.to_owned(),
             keys: self.keys.clone(),
             cells,
-            waiting: 0,
-            number: 0,
+            ..Submission::default()
         };
         (submission, outcomes)
     }

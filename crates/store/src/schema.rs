@@ -181,6 +181,9 @@ diesel::table! {
     }
 }
 diesel::table! {
+    draft_books (team_id, lab_id) { team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, body -> Mediumtext, at -> Datetime, }
+}
+diesel::table! {
     room_readings (team_id, lab_id, phone) {
         team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, phone -> Char, body -> Text, at -> Datetime,
     }
@@ -278,6 +281,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     moderation_words,
     second_marks,
     team_codes,
+    draft_books,
     drafts,
     hand_ins,
     questions,

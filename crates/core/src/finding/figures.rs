@@ -239,6 +239,8 @@ pub struct Story {
     pub alike: Vec<SlipKind>,
     /// Whether all that uses the value was worked out with the right one.
     pub only_copied: bool,
+    /// Address of the team's own formula that shows it; `None` where it is told from the value.
+    pub cell: Option<String>,
 }
 
 /// A value that nothing explains, or that several stories explain.

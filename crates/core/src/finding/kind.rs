@@ -7,6 +7,7 @@ use super::figures::{
 };
 use crate::protocol::Role;
 use crate::repair::Rewriting;
+use crate::underneath::Oddity;
 use crate::verdict::Gap;
 
 /// The kinds of findings. `text` is always as typed; numbers are in the unit of the item unless said otherwise.
@@ -322,6 +323,13 @@ pub enum Kind {
     Unexplained(Box<Riddle>),
     /// A value that several stories explain, none of them with one half.
     Ambiguous(Box<Riddle>),
+    /// What is odd about the formula under a result: one that reads an empty cell.
+    Formula {
+        /// Address of its cell.
+        address: String,
+        /// What is odd.
+        oddities: Vec<Oddity>,
+    },
     /// A value that follows rightly from a wrong one, in a course that takes a part for that.
     Carried {
         /// What the readings give.

@@ -94,6 +94,7 @@ impl Kind {
             Kind::SlipAgain => row("slip-again", Result, Mark::Slip, NO, NO),
             Kind::Unexplained(_) => row("unexplained", Result, Mark::Unexplained, NO, NO),
             Kind::Ambiguous(_) => row("ambiguous", Result, Mark::Unexplained, NO, NO),
+            Kind::Formula { .. } => row("formula", Result, Mark::Hangs, NO, NO),
             Kind::Carried { .. } => row("carried", Result, Mark::Carried, NO, NO),
             Kind::CutTooEarly { .. } => row("cut-too-early", Result, Mark::Rounded, NO, NO),
             Kind::DigitsFew(_) => row("digits-few", Result, Mark::Short, NO, NO),

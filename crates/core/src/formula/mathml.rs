@@ -104,7 +104,7 @@ fn visible(markup: &str) -> usize {
         .count()
 }
 
-fn sign_of(op: Operator) -> &'static str {
+pub(crate) fn sign_of(op: Operator) -> &'static str {
     match op {
         Operator::Add => "+",
         Operator::Subtract => "−",
@@ -112,7 +112,7 @@ fn sign_of(op: Operator) -> &'static str {
     }
 }
 
-fn math(inner: &str) -> String {
+pub(crate) fn math(inner: &str) -> String {
     format!("<math xmlns=\"http://www.w3.org/1998/Math/MathML\">{inner}</math>")
 }
 
@@ -128,7 +128,7 @@ pub fn escape(text: &str) -> String {
 }
 
 /// One symbol or number: `V_c` with a subscript, `101.64 mm` with its unit upright, `5.00 × 10^−3` with its power.
-fn atom(text: &str) -> String {
+pub(crate) fn atom(text: &str) -> String {
     let starts_as_number = text.trim_start_matches(['−', '-', '(']).starts_with(|c: char| c.is_ascii_digit());
     if starts_as_number {
         let (number, unit) = match text.split_once(' ') {
@@ -220,6 +220,6 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     if own < outer { bracketed(&inner) } else { inner }
 }
 
-fn bracketed(inner: &str) -> String {
+pub(crate) fn bracketed(inner: &str) -> String {
     format!("<mrow><mo>(</mo>{inner}<mo>)</mo></mrow>")
 }

@@ -2,6 +2,7 @@
 
 use super::stories::Whole;
 use super::table::Table;
+use super::under::Beneath;
 use super::values::{Env, Out};
 use crate::formula::Value;
 use crate::formula::figures::Figured;
@@ -24,4 +25,6 @@ pub(super) struct Ground<'a> {
     pub(super) budgets: &'a [Vec<Option<Budget>>],
     /// For weighing a story by the whole table.
     pub(super) whole: &'a Whole<'a>,
+    /// What the formulas under results say.
+    pub(super) beneath: &'a Beneath,
 }

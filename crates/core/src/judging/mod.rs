@@ -27,6 +27,7 @@ mod taught;
 #[cfg(test)]
 mod tests;
 mod uncertain;
+mod under;
 mod values;
 mod waiting;
 mod words;
@@ -167,6 +168,7 @@ pub fn judge_in(
 fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(usize, Option<u32>)]) -> Worked {
     let Stage { protocol, section, submission } = stage;
     let sheet = Sheet::of(stage, table);
+    let beneath = under::of(stage, table, &sheet);
     let figured = values::figured(protocol, &table.readings, &sheet.measured, &sheet.out);
     let ground = ground::Ground {
         protocol,
@@ -178,10 +180,12 @@ fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(usize, Option<u32>)]) -
         refuted,
         budgets: &sheet.propagated.budgets,
         whole: &Whole::of(stage, table, &sheet, &figured),
+        beneath: &beneath,
     };
     let (mut results, reported) = compare::results(&ground);
-    let Sheet { clean, out, propagated, outliers, list, .. } = sheet;
+    let Sheet { clean, out, propagated, outliers, mut list, .. } = sheet;
     uncertain::fill(protocol, table, &out, &propagated, &|| seed(protocol, submission, section), &mut results);
+    beneath.find(protocol, &results, &mut Findings::onto(&mut list));
     Worked { list, outliers, out, clean, reported, propagated, results }
 }
 

@@ -238,6 +238,11 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
         places: slip.places.len(),
         guess: other.filter(|(_, p)| *p >= TOLD).cloned(),
         alike,
+        cell: result
+            .under
+            .as_ref()
+            .filter(|u| u.same == Some(false) && slip.probability >= 1.0)
+            .map(|u| u.address.clone()),
         only_copied: is_of_the_text(&slip.kind) && only_copied(protocol, results, result),
     };
     let kind = Kind::Slip(Box::new(story));

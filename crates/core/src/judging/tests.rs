@@ -83,8 +83,7 @@ fn table(cells: Vec<SubmittedCell>) -> Submission {
         team: "Heron".into(),
         keys: [("station".to_owned(), "1".to_owned())].into(),
         cells,
-        waiting: 0,
-        number: 0,
+        ..Submission::default()
     }
 }
 

@@ -68,13 +68,19 @@ pub enum SlipKind {
     CountWrong,
     /// A slip the protocol declares, with `declared:` and its id.
     Declared(Arc<str>),
+    /// Brackets are missing or stand wrongly in a team's own formula: `m/l*w*t` for `m/(l*w*t)`.
+    Brackets,
+    /// A team's own formula reads another cell than it should: the row above.
+    WrongCell,
+    /// A team's own formula has another function than it should: `MEDIAN` for `AVERAGE`.
+    WrongFunction,
     /// Two slips at once.
     Compound,
 }
 
 impl SlipKind {
     /// Kind, word, starting weight.
-    const TABLE: [(SlipKind, &'static str, f64); 30] = [
+    const TABLE: [(SlipKind, &'static str, f64); 33] = [
         (SlipKind::UnitFactor, "unit-factor", 0.18),
         (SlipKind::RadiusDiameter, "radius-diameter", 0.10),
         (SlipKind::TermOmitted, "term-omitted", 0.10),
@@ -104,6 +110,10 @@ impl SlipKind {
         (SlipKind::Intercept, "intercept", 0.03),
         (SlipKind::ConstantWrong, "constant-wrong", 0.05),
         (SlipKind::CountWrong, "count-wrong", 0.03),
+        // Seen in formulas alone, and never guessed at from a value.
+        (SlipKind::Brackets, "brackets", 0.0),
+        (SlipKind::WrongCell, "wrong-cell", 0.0),
+        (SlipKind::WrongFunction, "wrong-function", 0.0),
         (SlipKind::Compound, "compound", 0.02),
     ];
 

@@ -50,6 +50,12 @@ pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, Str
                 protocol.instruments[*instrument].title
             ),
         )),
+        Kind::Formula { address, oddities } => {
+            let shown: Vec<_> = oddities.iter().filter(|o| o.shows_in_the_file()).cloned().collect();
+            let what = super::under::oddities_for_team(&at, address, &shown);
+            (!what.is_empty())
+                .then(|| (what, "Look at that cell of your file and bring it again, or hand in as it is.".to_owned()))
+        }
         Kind::PlusMinusMissing { .. } => both(format!("The {} has no ±.", at.result()), "The sheet asks for one."),
         Kind::Unit(UnitFault::Unknown(_)) => {
             Some((format!("The unit of {} cannot be read.", at.reading()), format!("The sheet asks for{unit}.")))

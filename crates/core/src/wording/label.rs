@@ -54,6 +54,7 @@ pub fn label(kind: &Kind) -> &'static str {
         Kind::Unexplained(_) => "unexplained",
         Kind::Ambiguous(_) => "several stories",
         Kind::Carried { .. } => "carried",
+        Kind::Formula { .. } => "the formula",
         Kind::CutTooEarly { .. } => "cut early",
         Kind::DigitsMany(_) => "digits too many",
         Kind::PlusMinusMissing { .. } => "no ±",

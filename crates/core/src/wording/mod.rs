@@ -22,6 +22,7 @@ mod slips;
 mod team;
 #[cfg(test)]
 mod tests;
+pub(crate) mod under;
 
 pub use brief::brief;
 pub use class::{Counts, Who, by_chance, effect, shared, taught};

@@ -78,6 +78,9 @@ fn before(kind: &SlipKind) -> &'static str {
         SlipKind::ConstantWrong => "Copy the constant from the sheet with all its digits.",
         SlipKind::CountWrong => "Count once more, in twos, before you divide.",
         SlipKind::Declared(_) => "Show the right way and the usual wrong one side by side.",
+        SlipKind::Brackets => "Put what stands below the line in brackets, and what is added too.",
+        SlipKind::WrongCell => "Click on a formula and look at the cells that it lights up.",
+        SlipKind::WrongFunction => "Read out what the function does before you take it.",
         SlipKind::Compound => "Work it in single steps, each written down.",
     }
 }

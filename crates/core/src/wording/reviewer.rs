@@ -58,6 +58,7 @@ fn of_results(at: &At<'_>, kind: &Kind) -> String {
         Kind::Unit(fault) => unit(at, fault),
         Kind::KeyMissing { .. } => column(at, kind),
         Kind::Slip(story) => slip(at, story),
+        Kind::Formula { address, oddities } => super::under::oddities(at, address, oddities),
         Kind::Unexplained(riddle) | Kind::Ambiguous(riddle) => {
             let story = super::slips::riddle(at, kind) + &throughout(riddle);
             let (unit, right) = (at.unit(), at.right(&riddle.right));

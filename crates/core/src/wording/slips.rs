@@ -38,6 +38,9 @@ pub(super) fn said(kind: &SlipKind) -> &'static str {
         SlipKind::ConstantWrong => "another number for a constant",
         SlipKind::CountWrong => "a miscount",
         SlipKind::Declared(_) => "a slip this lab invites",
+        SlipKind::Brackets => "brackets missing or wrong",
+        SlipKind::WrongCell => "another cell read",
+        SlipKind::WrongFunction => "another function taken",
         SlipKind::Compound => "two slips at once",
     }
 }

@@ -35,6 +35,7 @@ fn ours(protocol: &Protocol, finding: &Finding) -> String {
                 at.item().map_or("", |i| i.unit.text.as_str())
             ),
             Kind::KeyMissing { .. } => column(&at, kind),
+            Kind::Formula { address, oddities } => super::under::oddities_for_team(&at, address, oddities),
             Kind::MissingReading => missing_reading(&at.reading()),
             Kind::Absent { reason } => {
                 format!("The value of {} is not there; you gave the reason “{reason}”.", at.reading())
@@ -271,7 +272,10 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
                 "Your {title} is {}; your readings give {}{unit}. {}{follow}{}",
                 amount(&story.text, &unit),
                 at.right(&story.right),
-                story.says,
+                story
+                    .cell
+                    .as_ref()
+                    .map_or_else(|| story.says.clone(), |cell| super::under::told_to_team(cell, &story.clause)),
                 only_copied(story)
             )
         }

@@ -3,6 +3,7 @@
 use std::mem::discriminant;
 
 use super::{brief, label, says, tells};
+use crate::cell::{Fault, NotUnderstood};
 use crate::finding::{
     Accuracy, Apart, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan, Place, PlusMinus,
     Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
@@ -10,6 +11,7 @@ use crate::finding::{
 use crate::protocol::{Protocol, Role, SlipKind};
 use crate::repair::Rewriting;
 use crate::submission::Submission;
+use crate::underneath::Oddity;
 
 fn lab(text: &str) -> Protocol {
     Protocol::parse(text).unwrap_or_else(|f| panic!("{f:?}"))
@@ -42,6 +44,7 @@ fn story() -> Story {
         guess: Some((SlipKind::DigitWrong, 0.26)),
         alike: vec![SlipKind::Literal],
         only_copied: false,
+        cell: None,
     }
 }
 
@@ -109,6 +112,26 @@ fn of_readings() -> Vec<Kind> {
     ]
 }
 
+/// Everything that may be odd about a formula.
+fn oddities() -> Vec<Oddity> {
+    let cells = || vec!["B4".to_owned(), "B5".to_owned()];
+    vec![
+        Oddity::NotUnderstood(NotUnderstood::Function("VLOOKUP".into())),
+        Oddity::Circle(cells()),
+        Oddity::TooLarge,
+        Oddity::Fault(Fault::Division),
+        Oddity::Another { holds: "412".into(), gives: 343.2 },
+        Oddity::ChangedSince(cells()),
+        Oddity::Unsaved { gives: 343.2 },
+        Oddity::Empty(cells()),
+        Oddity::NumbersAsTexts(cells()),
+        Oddity::TypedIn { text: "24.9".into(), item: 0 },
+        Oddity::RightByChance { clause: "the length was halved".into() },
+        Oddity::OfAReading,
+        Oddity::PassedOver(3),
+    ]
+}
+
 /// Kinds about the speed, a result, and about the lab as a whole.
 fn of_results() -> Vec<Kind> {
     let text = || "412".to_owned();
@@ -135,6 +158,7 @@ fn of_results() -> Vec<Kind> {
         Kind::Unexplained(Box::new(riddle())),
         Kind::Ambiguous(Box::new(riddle())),
         Kind::Carried { right: right() },
+        Kind::Formula { address: "F12".into(), oddities: oddities() },
         Kind::CutTooEarly { envelope: 12.0 },
         Kind::DigitsFew(figures(4)),
         Kind::DigitsMany(figures(4)),
@@ -163,7 +187,7 @@ fn of_results() -> Vec<Kind> {
 }
 
 /// Fails to compile when a kind joins: give it a sample above, and count it here.
-const KINDS: usize = 70;
+const KINDS: usize = 71;
 fn is_sampled(kind: &Kind) {
     use Kind::*;
     match kind {
@@ -183,7 +207,7 @@ fn is_sampled(kind: &Kind) {
         PointApart { .. } | Repair { .. } | Rewritten { .. } | Corrected { .. } | Own { .. } => {}
         MissingResult { .. } | NotWorkedOut { .. } | RowsWait { .. } => {}
         UnreadableResult { .. } | Unchecked { .. } | Differs { .. } | Slip(_) | SlipAgain | Unexplained(_) => {}
-        Ambiguous(_) | Carried { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
+        Ambiguous(_) | Carried { .. } | Formula { .. } | CutTooEarly { .. } | DigitsFew(_) | DigitsMany(_) => {}
         PlusMinusMissing { .. } | PlusMinusUnfair(_) | PlusMinusNear(_) | PlusMinusDigits { .. } => {}
         Check { .. } | Disagreement(_) | LastDigit { .. } | CannotTellApart(_) | Accuracy(_) => {}
         AccuracyUnchecked(_) | Precision { .. } | PrecisionUnchecked | Manual(_) | Taught { .. } => {}

@@ -1,6 +1,7 @@
 //! An Open Document spreadsheet: one part of plain XML. It is read as it comes, with what is said to be repeated written out
 //! only where something stands in it, and only within the limits.
 
+use std::collections::HashMap;
 use std::io::{BufReader, Cursor, Read};
 
 use jurado_core::error::Fault;
@@ -8,24 +9,24 @@ use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
 use zip::ZipArchive;
 
-use super::{Growing, Left, damaged};
-use crate::sheet::Grid;
+use super::book::{Kind, Left, UnderCell, WorkSheet, Workbook, held};
+use super::{damaged, shown};
 
-/// All sheets of a file.
-pub(super) fn sheets(bytes: &[u8]) -> Result<Vec<Grid>, Fault> {
+/// All sheets of a file; `None` where they are empty.
+pub(super) fn read(bytes: &[u8]) -> Result<Option<Workbook>, Fault> {
     let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(damaged)?;
     let part = archive.by_name("content.xml").map_err(damaged)?;
     let mut left = Left::all();
     let mut reading = Reading::default();
     let mut xml = Reader::from_reader(BufReader::new(part.take(super::UNPACKED)));
     let mut buffer = Vec::new();
-    let mut out: Vec<Grid> = Vec::new();
+    let mut out: Vec<WorkSheet> = Vec::new();
     loop {
         buffer.clear();
         match xml.read_event_into(&mut buffer).map_err(damaged)? {
             Event::Start(e) if e.local_name().as_ref() == "table" => {
                 reading.row = 0;
-                out.push(Grid::new());
+                out.push(WorkSheet::named(&attribute(&e, "name")?.unwrap_or_default()));
             }
             Event::Start(e) => reading.begin(&e)?,
             Event::Empty(e) => {
@@ -35,7 +36,7 @@ pub(super) fn sheets(bytes: &[u8]) -> Result<Vec<Grid>, Fault> {
             Event::End(e) => reading.end(e.local_name().as_ref(), out.last_mut(), &mut left)?,
             Event::Text(t) => reading.text(&t),
             Event::GeneralRef(r) => reading.reference(&r),
-            Event::Eof => return Ok(out),
+            Event::Eof => return Ok(Workbook::of(out, reading.names, left.over)),
             _ => {}
         }
     }
@@ -48,9 +49,11 @@ struct Reading {
     column: usize,
     /// How often the row is said to be there.
     rows: usize,
-    /// What stands in the row: first column, how often, text.
-    cells: Vec<(usize, usize, String)>,
+    /// What stands in the row: first column, how often, and what.
+    cells: Vec<(usize, usize, Standing)>,
     cell: Option<Cell>,
+    /// Names and what they stand for.
+    names: HashMap<String, String>,
     /// Whether a note on a cell is being read, which is no part of its text.
     in_note: bool,
 }
@@ -58,8 +61,41 @@ struct Reading {
 struct Cell {
     repeated: usize,
     /// What the cell is said to hold; a text stands in paragraphs instead.
-    value: Option<String>,
+    value: Option<(String, Kind)>,
+    formula: Option<String>,
     paragraphs: Vec<String>,
+}
+
+/// What stands in a cell.
+#[derive(Clone)]
+struct Standing {
+    text: String,
+    kind: Kind,
+    under: Option<UnderCell>,
+}
+
+impl Cell {
+    /// What it shows, and what stands under it; `None` where it is empty.
+    fn standing(self) -> Option<Standing> {
+        let shows = self.paragraphs.join("\n");
+        let by_formula = self.formula.is_some();
+        let (text, kind, whole) = match self.value {
+            Some((value, Kind::Number)) => {
+                let number: Option<f64> = value.parse().ok();
+                let text = number.map(|v| shown::shown(v, shown::decimals_of(&shows, v), by_formula));
+                (text.unwrap_or_else(|| value.clone()), Kind::Number, value)
+            }
+            // An error shows itself in place of a value.
+            Some((value, Kind::Text)) if by_formula && value.is_empty() && shows.starts_with('#') => {
+                (shows.clone(), Kind::Error, shows)
+            }
+            None if by_formula && shows.starts_with('#') => (shows.clone(), Kind::Error, shows),
+            Some((value, kind)) => (value.clone(), kind, value),
+            None => (shows.clone(), Kind::Text, shows),
+        };
+        let under = self.formula.map(|formula| UnderCell { formula, held: held(&whole, kind) });
+        (!text.is_empty() || under.is_some()).then_some(Standing { text, kind, under })
+    }
 }
 
 fn attribute(e: &BytesStart<'_>, name: &str) -> Result<Option<String>, Fault> {
@@ -88,10 +124,21 @@ impl Reading {
                 self.cell = Some(Cell {
                     repeated: times(e, "number-columns-repeated")?,
                     value: value(e)?,
+                    formula: attribute(e, "formula")?,
                     paragraphs: Vec::new(),
                 });
             }
             "annotation" => self.in_note = true,
+            "named-range" => {
+                if let (Some(name), Some(means)) = (attribute(e, "name")?, attribute(e, "cell-range-address")?) {
+                    self.names.insert(name.to_lowercase(), format!("[{means}]"));
+                }
+            }
+            "named-expression" => {
+                if let (Some(name), Some(means)) = (attribute(e, "name")?, attribute(e, "expression")?) {
+                    self.names.insert(name.to_lowercase(), means);
+                }
+            }
             "p" if !self.in_note => self.cell.iter_mut().for_each(|c| c.paragraphs.push(String::new())),
             "s" => {
                 let n = times(e, "c")?.min(crate::MAX_CELL);
@@ -128,20 +175,20 @@ impl Reading {
         }
     }
 
-    fn end(&mut self, name: &str, sheet: Option<&mut Grid>, left: &mut Left) -> Result<(), Fault> {
+    fn end(&mut self, name: &str, sheet: Option<&mut WorkSheet>, left: &mut Left) -> Result<(), Fault> {
         match name {
             "annotation" => self.in_note = false,
             "table-cell" | "covered-table-cell" => {
                 let Some(cell) = self.cell.take() else { return Ok(()) };
-                let text = cell.value.unwrap_or_else(|| cell.paragraphs.join("\n"));
-                if !text.is_empty() {
-                    self.cells.push((self.column, cell.repeated, text));
+                let repeated = cell.repeated;
+                if let Some(standing) = cell.standing() {
+                    self.cells.push((self.column, repeated, standing));
                 }
-                self.column = self.column.saturating_add(cell.repeated);
+                self.column = self.column.saturating_add(repeated);
             }
             "table-row" => {
-                if let Some(grid) = sheet.filter(|_| !self.cells.is_empty()) {
-                    self.put(grid, left)?;
+                if let Some(sheet) = sheet.filter(|_| !self.cells.is_empty()) {
+                    self.put(sheet, left)?;
                 }
                 self.row = self.row.saturating_add(self.rows);
             }
@@ -151,30 +198,36 @@ impl Reading {
     }
 
     /// Writes a row out as often as it is there; what goes beyond a limit is told at the first cell that does.
-    fn put(&mut self, grid: &mut Grid, left: &mut Left) -> Result<(), Fault> {
-        let mut sheet = Growing { grid: std::mem::take(grid), left };
+    fn put(&mut self, sheet: &mut WorkSheet, left: &mut Left) -> Result<(), Fault> {
         for row in self.row..self.row.saturating_add(self.rows) {
-            for (first, repeated, text) in &self.cells {
+            for (first, repeated, standing) in &self.cells {
                 for column in *first..first.saturating_add(*repeated) {
-                    sheet.put(row, column, text.clone())?;
+                    if let Some(under) = &standing.under {
+                        sheet.put_formula((row, column), under.clone(), left);
+                        if standing.text.is_empty() && left.over > 0 {
+                            return Ok(());
+                        }
+                    }
+                    sheet.put((row, column), standing.text.clone(), standing.kind, left)?;
                 }
             }
         }
-        *grid = sheet.grid;
         Ok(())
     }
 }
 
 /// What a cell that holds no text is said to hold, in the shortest way.
-fn value(e: &BytesStart<'_>) -> Result<Option<String>, Fault> {
+fn value(e: &BytesStart<'_>) -> Result<Option<(String, Kind)>, Fault> {
+    let said = |name, kind| Ok::<_, Fault>(attribute(e, name)?.map(|v| (v, kind)));
     Ok(match attribute(e, "value-type")?.as_deref() {
         Some("float" | "percentage" | "currency") => {
-            attribute(e, "value")?.map(|v| v.parse::<f64>().map_or(v, |v| format!("{v}")))
+            let shortest = |v: String| v.parse::<f64>().map_or(v, |v| format!("{v}"));
+            attribute(e, "value")?.map(|v| (shortest(v), Kind::Number))
         }
-        Some("boolean") => attribute(e, "boolean-value")?,
-        Some("date") => attribute(e, "date-value")?,
-        Some("time") => attribute(e, "time-value")?,
-        Some("string") => attribute(e, "string-value")?,
+        Some("boolean") => said("boolean-value", Kind::Truth)?,
+        Some("date") => said("date-value", Kind::Text)?,
+        Some("time") => said("time-value", Kind::Text)?,
+        Some("string") => said("string-value", Kind::Text)?,
         _ => None,
     })
 }

@@ -9,7 +9,7 @@ use super::labs::{self, Hold};
 use super::users::User;
 use super::{events, ground, sections as section_rows, sheets as sheet_rows};
 use crate::schema::{
-    drafts, room_readings, section_labs, sections, sheets, students, team_codes, teams, user_sections,
+    draft_books, drafts, room_readings, section_labs, sections, sheets, students, team_codes, teams, user_sections,
 };
 use crate::{Db, StoreError};
 
@@ -320,6 +320,7 @@ fn team(c: &mut Db, change: &Change) -> Result<(&'static str, String), StoreErro
             // Pictures and rows may belong to it besides: the database says so.
             diesel::delete(team_codes::table.find(id)).execute(c.sql())?;
             diesel::delete(drafts::table.filter(drafts::team_id.eq(id))).execute(c.sql())?;
+            diesel::delete(draft_books::table.filter(draft_books::team_id.eq(id))).execute(c.sql())?;
             diesel::delete(room_readings::table.filter(room_readings::team_id.eq(id))).execute(c.sql())?;
             let gone = diesel::delete(teams::table.find(id)).execute(c.sql()).map_err(|e| needed(e.into()))?;
             found(gone, "team")?;

@@ -95,6 +95,8 @@ pub struct Place {
     pub sheet: Option<Submission>,
     /// What was typed last, if anything was typed here.
     pub draft: Option<Draft>,
+    /// The formulas under the cells of the spreadsheet that it brought last.
+    pub book: Option<Box<jurado_core::cell::Under>>,
     /// Pictures that the team brought.
     pub pictures: Vec<Attachment>,
     /// Each time it was handed in, newest first.
@@ -309,6 +311,7 @@ pub fn place(c: &mut Db, team: &Team, lab: u32) -> Result<Place, StoreError> {
         due_at: setting.due_at,
         sheet: sheets::current(c, lab, team.id)?,
         draft: drafts::last(c, team, lab)?,
+        book: drafts::book(c, team, lab)?,
         pictures: attachments::of_team(c, lab, team)?,
         receipts: receipts(c, team.id, Some(lab))?.into_iter().map(|(_, receipt)| receipt).collect(),
         out: is_out(c, team.id, lab)?,

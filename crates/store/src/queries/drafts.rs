@@ -3,9 +3,10 @@
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
+use jurado_core::cell::Under;
 
 use super::door::Team;
-use crate::schema::drafts;
+use crate::schema::{draft_books, drafts};
 use crate::{Db, StoreError};
 
 /// Longest draft, in bytes.
@@ -103,4 +104,37 @@ pub fn keep(
         diesel::delete(of.filter(drafts::version.le(old))).execute(c.sql())?;
     }
     Ok(now)
+}
+
+/// Keeps the formulas under the cells of the spreadsheet that a team brought to its draft, in place of those of the one before;
+/// nothing where it has none.
+///
+/// # Errors
+/// Faults of the database.
+pub fn keep_book(c: &mut Db, team: &Team, lab: u32, under: Option<&Under>) -> Result<(), StoreError> {
+    let Some(under) = under else {
+        let of = draft_books::table.filter(draft_books::team_id.eq(team.id)).filter(draft_books::lab_id.eq(lab));
+        diesel::delete(of).execute(c.sql())?;
+        return Ok(());
+    };
+    let body = serde_json::to_string(under).map_err(|e| StoreError::Broken(e.to_string()))?;
+    let new = (
+        draft_books::team_id.eq(team.id),
+        draft_books::lab_id.eq(lab),
+        draft_books::body.eq(body),
+        draft_books::at.eq(c.now()?),
+    );
+    diesel::replace_into(draft_books::table).values(new).execute(c.sql())?;
+    Ok(())
+}
+
+/// The formulas under the cells of the spreadsheet that a team brought last.
+///
+/// # Errors
+/// Faults of the database.
+pub fn book(c: &mut Db, team: &Team, lab: u32) -> Result<Option<Box<Under>>, StoreError> {
+    let body: Option<String> =
+        draft_books::table.find((team.id, lab)).select(draft_books::body).first(c.sql()).optional()?;
+    body.map(|b| serde_json::from_str(&b).map_err(|e| StoreError::Broken(format!("formulas of a draft: {e}"))))
+        .transpose()
 }

@@ -9,9 +9,9 @@ use super::course::reason;
 use super::users::{self, User};
 use super::{events, settings};
 use crate::schema::{
-    api_tokens, attachments, college_accounts, decisions, drafts, events as event_table, hand_ins, invitations, labs,
-    moderation_words, outbox, practice_classes, practice_examples, practice_tables, questions, room_readings,
-    second_factors, second_marks, sections, sheets, students, team_codes, teams, terms, user_sections,
+    api_tokens, attachments, college_accounts, decisions, draft_books, drafts, events as event_table, hand_ins,
+    invitations, labs, moderation_words, outbox, practice_classes, practice_examples, practice_tables, questions,
+    room_readings, second_factors, second_marks, sections, sheets, students, team_codes, teams, terms, user_sections,
     users as user_table, went_out,
 };
 use crate::{Db, StoreError};
@@ -170,6 +170,7 @@ fn erase(c: &mut Db, at: &Listed) -> Result<(), StoreError> {
     let now = c.now()?;
     if alone(c, at)? {
         diesel::delete(drafts::table.filter(drafts::team_id.eq(at.team))).execute(c.sql())?;
+        diesel::delete(draft_books::table.filter(draft_books::team_id.eq(at.team))).execute(c.sql())?;
         diesel::delete(room_readings::table.filter(room_readings::team_id.eq(at.team))).execute(c.sql())?;
         diesel::delete(team_codes::table.find(at.team)).execute(c.sql())?;
         diesel::delete(attachments::table.filter(attachments::team_id.eq(at.team))).execute(c.sql())?;

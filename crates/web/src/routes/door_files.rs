@@ -8,6 +8,7 @@ use jurado_core::protocol::Protocol;
 use jurado_intake::{Intake, read_own};
 use jurado_store::attachments as pictures;
 use jurado_store::door::{self as store_door, Place};
+use jurado_store::drafts;
 use serde::Deserialize;
 
 use super::attachments::{BOUNDS, as_it_is, in_words, objection};
@@ -155,6 +156,8 @@ pub(crate) async fn file(
     // The file takes the place of what is there, and is kept beside what another phone saves meanwhile.
     let seen = place.draft.as_ref().map(|d| d.version);
     let cells = table.cells.iter().filter(|c| !c.value.trim().is_empty()).count();
+    let under = table.under.clone();
+    crew.run(move |c, team| drafts::keep_book(c, team, id, under.as_deref())).await?;
     match settle(&crew, id, (seen, fields_for(&place.lab.protocol, table)), Then::Look).await? {
         Outcome::Refused(place, _, told) => refused(&crew, &place, told, held(&intake)),
         // Another phone saved at this moment: what both say is looked at in the form.

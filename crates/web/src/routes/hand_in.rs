@@ -199,7 +199,7 @@ pub(super) async fn shown(
 ) -> Result<SheetPage, WebError> {
     let (team, now) = (crew.team.clone(), crew.look(|c, _| c.now()).await?);
     let look = move || {
-        let sheet = sheet_of(&place.lab.protocol, &joined.fields, &team);
+        let sheet = Submission { under: place.book.clone(), ..sheet_of(&place.lab.protocol, &joined.fields, &team) };
         let told = if sheet.cells.is_empty() { Vec::new() } else { gaps(&place.lab.protocol, &place.settings, &sheet) };
         SheetView::new(&place, &joined, &told, now, fault)
     };
@@ -284,6 +284,7 @@ pub(super) async fn settle(
             _ => Joined::of(mine.clone()),
         };
         let sheet = sheet_of(&place.lab.protocol, &joined.fields, &crew.team);
+        let sheet = Submission { under: place.book.clone(), ..sheet };
         let said = joined.fields.iter().filter(|(n, _)| n.starts_with("w.") || n.starts_with("x."));
         let long = said.into_iter().find_map(|(_, why)| EXPLANATION.optional(why).err());
         let empty = (then == Then::HandIn && sheet.cells.is_empty())

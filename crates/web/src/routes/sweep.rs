@@ -521,6 +521,7 @@ fn a_sheet_at_the_door_loses_nothing_and_tells_each_thing_in_its_place() {
                 due_at: None,
                 sheet: Some(d.submission.clone()),
                 draft: None,
+                book: None,
                 receipts: Vec::new(),
                 pictures: Vec::new(),
                 out: false,

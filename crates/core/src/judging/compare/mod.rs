@@ -11,6 +11,7 @@ use faces::{Limits, padded};
 use super::diagnose::{self, Candidates, Case};
 use super::ground::Ground;
 use super::stories::Odd;
+use super::under::Found;
 use super::values::{Env, Out, derive, sliced, within};
 use super::words;
 use crate::finding::Right;
@@ -20,7 +21,7 @@ use crate::protocol::ResultSpec;
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::reading::{CellKind, read};
-use crate::verdict::{JudgedResult, Reported, VerdictKind};
+use crate::verdict::{Face, JudgedResult, Reported, VerdictKind};
 
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
@@ -75,6 +76,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
             diagnose::down_the_column(protocol, spec, &mut out[first..], &candidates);
             diagnose::lone_rows(&mut out[first..]);
             diagnose::keyed_throughout(protocol, &mut out[first..]);
+            super::under::down_the_column(&mut out[first..], ground.beneath);
         }
     }
     (out, reported)
@@ -158,8 +160,16 @@ impl Judge<'_> {
         let f = f.unwrap_or(target);
         let (limits, agrees) = self.limits(written, r, target, deserved);
         out.reported.half_step = limits.h;
+        let beneath = self.ground.beneath.at(self.index, self.row);
+        out.under = beneath.map(|b| Box::new(b.under.clone()));
         if agrees {
             out.verdict = VerdictKind::Agrees;
+            return (out, None);
+        }
+        // What the formula under it shows is no guess, and goes before what the value could come of.
+        if let Some(slip) = beneath.and_then(|b| b.slip.as_ref()) {
+            out.verdict = VerdictKind::Slip;
+            out.slip = Some(crate::verdict::Slip { predicted: r, ..slip.clone() });
             return (out, None);
         }
         let clean = out.tainted_by.is_empty();
@@ -175,6 +185,19 @@ impl Judge<'_> {
         }
         if undefined {
             out.verdict = VerdictKind::Unchecked;
+            return (out, None);
+        }
+        // A formula that gave it, and that is no single mistake away from the lab's, leaves no room for slips of the pen.
+        if beneath.is_some_and(Found::is_wrong) {
+            out.verdict = VerdictKind::Unexplained;
+            return (out, None);
+        }
+        // The lab's own formula gave it: what is off came in by what it read.
+        if beneath.is_some_and(Found::is_right) && !upstream.is_empty() {
+            (out.verdict, out.face) = match clean {
+                true => (VerdictKind::Rounded, Some(Face::FromRounded)),
+                false => (VerdictKind::Carried, Some(Face::Follows(None))),
+            };
             return (out, None);
         }
         // No story is told from a column with a hole: either a value in it gives R, or nothing is known of R.

@@ -14,6 +14,7 @@ impl Maker<'_> {
     pub(super) fn finding(&self, number: usize, f: &Finding) -> FindingView {
         let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
         let chance = match &f.kind {
+            Kind::Slip(story) if story.cell.is_some() => "its formula shows it".to_owned(),
             Kind::Slip(story) => notation::chance(story.probability),
             _ => String::new(),
         };
@@ -77,18 +78,13 @@ impl Maker<'_> {
     /// How the result in hand comes about; with nothing in hand, the last one: what the lab is after.
     pub(super) fn explain(&self) -> Option<ExplainView> {
         let judged = self.tried.map_or(self.judged, |t| &t.judged);
-        let hand = self.in_hand().and_then(|f| f.place.item);
-        let place = self
-            .judged
-            .results
-            .iter()
-            .position(|r| self.is_in_hand(r, hand))
-            .or_else(|| self.judged.results.iter().rposition(|r| r.clean.is_some()))?;
+        let place = self.place_in_hand().or_else(|| self.judged.results.iter().rposition(|r| r.clean.is_some()))?;
         let e: Explained = explain::one(self.protocol, judged, judged.results.get(place)?);
         let unit = if e.unit.is_empty() { String::new() } else { format!(" {}", e.unit) };
         Some(ExplainView {
             title: capital(&e.title),
             math: e.stages.map(crate::views::stages).unwrap_or_default(),
+            under: self.under(&self.judged.results[place]),
             budget: e
                 .budget
                 .iter()
@@ -113,6 +109,18 @@ impl Maker<'_> {
             previous: place.checked_sub(1),
             next: (place + 1 < self.judged.results.len()).then_some(place + 1),
         })
+    }
+
+    /// The place of the result in hand.
+    fn place_in_hand(&self) -> Option<usize> {
+        let hand = self.in_hand().and_then(|f| f.place.item);
+        self.judged.results.iter().position(|r| self.is_in_hand(r, hand))
+    }
+
+    /// The cells that the formula of the result in hand reads.
+    pub(super) fn read_by_the_one_in_hand(&self) -> Vec<(usize, Option<u32>)> {
+        let under = self.place_in_hand().and_then(|n| self.judged.results[n].under.as_deref());
+        under.map(|u| u.reads.clone()).unwrap_or_default()
     }
 
     pub(super) fn lines(&self) -> Vec<LineView> {

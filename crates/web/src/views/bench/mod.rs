@@ -8,6 +8,7 @@ mod findings;
 mod raft;
 mod readings;
 mod rungs;
+mod under;
 
 use jurado_core::finding::{Finding, Severity};
 use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
@@ -109,6 +110,8 @@ pub(crate) struct TryView {
 pub(crate) struct ExplainView {
     pub(crate) title: String,
     pub(crate) math: Vec<Stage>,
+    /// The formula that the team has under it.
+    pub(crate) under: Option<under::UnderView>,
     pub(crate) budget: Vec<(String, String, String, u32)>,
     pub(crate) schools: Vec<(&'static str, String, bool)>,
     pub(crate) sentences: Vec<String>,
@@ -232,6 +235,8 @@ struct Maker<'a> {
     hand: Option<usize>,
     /// Whether all rows are shown.
     unfolded: bool,
+    /// The cells that the formula of the result in hand reads: item and row.
+    lit: Vec<(usize, Option<u32>)>,
 }
 
 impl BenchView {
@@ -244,7 +249,9 @@ impl BenchView {
         let result = around.result.filter(|r| *r < judged.results.len());
         let hand = look.filter(|n| (1..=numbered.len()).contains(n)).or(first_open.filter(|_| result.is_none()));
         let unfolded = around.unfolded;
-        let maker = Maker { protocol, judged, detail, tried: around.tried, result, numbered, hand, unfolded };
+        let tried = around.tried;
+        let mut maker = Maker { protocol, judged, detail, tried, result, numbered, hand, unfolded, lit: Vec::new() };
+        maker.lit = maker.read_by_the_one_in_hand();
         let findings: Vec<FindingView> =
             maker.numbered.iter().enumerate().map(|(n, i)| maker.finding(n + 1, &judged.findings[*i])).collect();
         let notes =

@@ -42,6 +42,8 @@ pub(crate) struct CellView {
     pub(crate) out: bool,
     /// Whether it is one of several.
     pub(crate) of_many: bool,
+    /// Whether the team's formula of the result in hand reads it.
+    pub(crate) read: bool,
 }
 
 impl CellView {
@@ -106,6 +108,7 @@ impl Maker<'_> {
             tried: tried.is_some_and(|t| t.text != c.text || t.by_person != c.by_person),
             out: tried.map_or(!c.counts && c.value.is_some(), |t| t.by_person || t.excluded.is_some()),
             of_many: many,
+            read: self.is_read(judged.item, c.row),
             text: tried.map_or_else(|| c.text.clone(), |t| t.text.clone()),
             typed_unit: if taken.is_empty() { String::new() } else { c.unit.trim().to_owned() },
             class: match &c.state {

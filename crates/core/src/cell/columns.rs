@@ -1,0 +1,294 @@
+//! The worksheet functions over many cells. In a range only numbers count; a value given by itself has to be one.
+
+use super::follow::{Term, TermKind};
+use super::function::Function;
+use super::value::{Fault, Grid, Value};
+use super::work::{Worker, finite};
+use crate::stats::{self, Line};
+
+/// Whether a function takes ranges as wholes.
+pub(super) fn takes_columns(function: Function) -> bool {
+    use Function::*;
+    matches!(
+        function,
+        Sum | Average
+            | Count
+            | CountAny
+            | Min
+            | Max
+            | Median
+            | Product
+            | SumSquares
+            | Deviations
+            | MeanDeviation
+            | Sd
+            | SdPopulation
+            | Variance
+            | VariancePopulation
+            | GeometricMean
+            | Large
+            | Small
+            | Slope
+            | Intercept
+            | Rsq
+            | Correl
+            | ResidualSd
+            | Forecast
+            | Linest
+            | SumProduct
+            | Index
+            | And
+            | Or
+    )
+}
+
+pub(super) fn call(worker: &mut Worker<'_>, function: Function, args: &[Term]) -> Result<Value, Fault> {
+    use Function::*;
+    match function {
+        Slope | Intercept | Rsq | Correl | ResidualSd => {
+            let (ys, xs) = (worker.value(&args[0]), worker.value(&args[1]));
+            along_a_line(function, &pairs(ys, xs)?)
+        }
+        Forecast => {
+            let x = worker.value(&args[0]).number()?;
+            let points = pairs(worker.value(&args[1]), worker.value(&args[2]))?;
+            Ok(finite(line(&points, false)?.at(x)))
+        }
+        Linest => linest(worker, args),
+        SumProduct => sum_of_products(worker, args),
+        Index => index(worker, args),
+        Large | Small => {
+            let mut xs = numbers(worker, &args[..1])?;
+            let k = worker.value(&args[1]).number()?;
+            xs.sort_by(f64::total_cmp);
+            if function == Large {
+                xs.reverse();
+            }
+            let at = if k >= 1.0 { (k.ceil() as usize).checked_sub(1) } else { None };
+            at.and_then(|k| xs.get(k)).map_or(Err(Fault::Number), |v| Ok(Value::Number(*v)))
+        }
+        CountAny => {
+            let mut n = 0;
+            for arg in args {
+                n += match worker.value(arg) {
+                    Value::Grid(g) => g.cells.iter().filter(|v| **v != Value::Empty).count(),
+                    Value::Empty => 0,
+                    _ => 1,
+                };
+            }
+            Ok(Value::Number(n as f64))
+        }
+        Count => Ok(Value::Number(counted(worker, args) as f64)),
+        And | Or => {
+            let mut all = Vec::new();
+            for arg in args {
+                match worker.value(arg) {
+                    Value::Grid(g) => {
+                        let known = g.cells.iter().filter(|v| !matches!(v, Value::Empty | Value::Text(_)));
+                        all.extend(known.map(Value::holds).collect::<Result<Vec<_>, _>>()?);
+                    }
+                    other => all.push(other.holds()?),
+                }
+            }
+            Ok(Value::Truth(if function == And { all.into_iter().all(|b| b) } else { all.into_iter().any(|b| b) }))
+        }
+        _ => of_numbers(function, &numbers(worker, args)?),
+    }
+}
+
+/// How many numbers; a text given by itself counts if it is one, an error never does.
+fn counted(worker: &mut Worker<'_>, args: &[Term]) -> usize {
+    let mut n = 0;
+    for arg in args {
+        n += match worker.value(arg) {
+            Value::Grid(g) => g.cells.iter().filter(|v| matches!(v, Value::Number(_))).count(),
+            Value::Number(_) => 1,
+            Value::Empty | Value::Fault(_) => 0,
+            other => usize::from(!matches!(arg.kind, TermKind::Leaf(_)) && other.number().is_ok()),
+        };
+    }
+    n
+}
+
+/// The numbers of all arguments.
+fn numbers(worker: &mut Worker<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
+    let mut out = Vec::new();
+    for arg in args {
+        let of_a_cell = matches!(arg.kind, TermKind::Leaf(_));
+        match worker.value(arg) {
+            Value::Grid(g) => {
+                for v in &g.cells {
+                    match v {
+                        Value::Number(x) => out.push(*x),
+                        Value::Fault(f) => return Err(*f),
+                        _ => {}
+                    }
+                }
+            }
+            Value::Number(x) => out.push(x),
+            Value::Fault(f) => return Err(f),
+            Value::Empty => {}
+            _ if of_a_cell => {}
+            other => out.push(other.number()?),
+        }
+    }
+    Ok(out)
+}
+
+fn of_numbers(function: Function, xs: &[f64]) -> Result<Value, Fault> {
+    use Function::*;
+    let n = xs.len() as f64;
+    let mean = || xs.iter().sum::<f64>() / n;
+    let squares = || {
+        let m = mean();
+        xs.iter().map(|x| (x - m).powi(2)).sum::<f64>()
+    };
+    let over = |sum: f64, by: f64| if by > 0.0 { Ok(finite(sum / by)) } else { Err(Fault::Division) };
+    let root = |v: Value| match v {
+        Value::Number(v) => finite(v.sqrt()),
+        other => other,
+    };
+    match function {
+        Sum => Ok(finite(xs.iter().sum())),
+        Average => over(xs.iter().sum(), n),
+        Min => Ok(Value::Number(xs.iter().copied().reduce(f64::min).unwrap_or(0.0))),
+        Max => Ok(Value::Number(xs.iter().copied().reduce(f64::max).unwrap_or(0.0))),
+        Median => stats::median(xs).map(Value::Number).ok_or(Fault::Number),
+        Product => Ok(if xs.is_empty() { Value::Number(0.0) } else { finite(xs.iter().product()) }),
+        SumSquares => Ok(finite(xs.iter().map(|x| x * x).sum())),
+        Deviations if xs.is_empty() => Err(Fault::Number),
+        Deviations => Ok(finite(squares())),
+        MeanDeviation if xs.is_empty() => Err(Fault::Number),
+        MeanDeviation => {
+            let m = mean();
+            over(xs.iter().map(|x| (x - m).abs()).sum(), n)
+        }
+        Variance => over(if xs.is_empty() { 0.0 } else { squares() }, n - 1.0),
+        VariancePopulation => over(if xs.is_empty() { 0.0 } else { squares() }, n),
+        Sd => over(if xs.is_empty() { 0.0 } else { squares() }, n - 1.0).map(root),
+        SdPopulation => over(if xs.is_empty() { 0.0 } else { squares() }, n).map(root),
+        GeometricMean if xs.is_empty() || xs.iter().any(|x| *x <= 0.0) => Err(Fault::Number),
+        GeometricMean => Ok(finite((xs.iter().map(|x| x.ln()).sum::<f64>() / n).exp())),
+        _ => Err(Fault::Name),
+    }
+}
+
+/// Points of two ranges, y before x; only where both are numbers.
+fn pairs(ys: Value, xs: Value) -> Result<Vec<(f64, f64)>, Fault> {
+    let cells = |v: Value| match v {
+        Value::Grid(g) => g.cells,
+        other => vec![other],
+    };
+    let (ys, xs) = (cells(ys), cells(xs));
+    if ys.len() != xs.len() {
+        return Err(Fault::NotThere);
+    }
+    if let Some(f) = ys.iter().chain(&xs).find_map(|v| if let Value::Fault(f) = v { Some(*f) } else { None }) {
+        return Err(f);
+    }
+    let point = |(y, x): (&Value, &Value)| match (x, y) {
+        (Value::Number(x), Value::Number(y)) => Some((*x, *y)),
+        _ => None,
+    };
+    Ok(ys.iter().zip(&xs).filter_map(point).collect())
+}
+
+fn line(points: &[(f64, f64)], through_origin: bool) -> Result<Line, Fault> {
+    let (x, y): (Vec<f64>, Vec<f64>) = points.iter().copied().unzip();
+    stats::line(&x, &y, None, through_origin).map_err(|_| Fault::Division)
+}
+
+fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Fault> {
+    match function {
+        Function::Slope => return Ok(finite(line(points, false)?.slope)),
+        Function::Intercept => return Ok(finite(line(points, false)?.intercept)),
+        Function::ResidualSd => return line(points, false)?.residual_sd.map(finite).ok_or(Fault::Division),
+        _ => {}
+    }
+    let n = points.len() as f64;
+    let (mx, my) = (points.iter().map(|p| p.0).sum::<f64>() / n, points.iter().map(|p| p.1).sum::<f64>() / n);
+    let sum = |f: &dyn Fn(f64, f64) -> f64| points.iter().map(|(x, y)| f(x - mx, y - my)).sum::<f64>();
+    let (sxx, syy, sxy) = (sum(&|x, _| x * x), sum(&|_, y| y * y), sum(&|x, y| x * y));
+    if points.len() < 2 || sxx == 0.0 || syy == 0.0 {
+        return Err(Fault::Division);
+    }
+    let r = sxy / (sxx * syy).sqrt();
+    Ok(finite(if function == Function::Rsq { r * r } else { r }))
+}
+
+/// Slope and intercept; with statistics the standard errors, r² and the residuals' spread, F and freedom, and the sums of
+/// squares, as worksheets lay them out.
+fn linest(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
+    let ys = worker.value(&args[0]);
+    let count = if let Value::Grid(g) = &ys { g.cells.len() } else { 1 };
+    let xs = match args.get(1).filter(|a| a.kind != TermKind::Blank) {
+        Some(arg) => worker.value(arg),
+        None => Value::Grid(Grid { columns: 1, cells: (1..=count).map(|n| Value::Number(n as f64)).collect() }),
+    };
+    let mut said = |n: usize, usual: bool| match args.get(n).filter(|a| a.kind != TermKind::Blank) {
+        Some(arg) => worker.value(arg).holds(),
+        None => Ok(usual),
+    };
+    let (with_intercept, statistics) = (said(2, true)?, said(3, false)?);
+    let points = pairs(ys, xs)?;
+    let fit = line(&points, !with_intercept)?;
+    let mut cells = vec![finite(fit.slope), finite(fit.intercept)];
+    if statistics {
+        let or_fault = |v: Option<f64>| v.map_or(Value::Fault(Fault::Number), finite);
+        let residual: f64 = points.iter().map(|(x, y)| (y - fit.at(*x)).powi(2)).sum();
+        let mean = if with_intercept { points.iter().map(|p| p.1).sum::<f64>() / points.len() as f64 } else { 0.0 };
+        let regression: f64 = points.iter().map(|(x, _)| (fit.at(*x) - mean).powi(2)).sum();
+        let freedom = fit.freedom() as f64;
+        let intercept_error =
+            if with_intercept { or_fault(fit.intercept_error) } else { Value::Fault(Fault::NotThere) };
+        cells.extend([or_fault(fit.slope_error), intercept_error]);
+        cells.extend([finite(regression / (regression + residual)), or_fault(fit.residual_sd)]);
+        cells.extend([finite(regression / (residual / freedom)), Value::Number(freedom)]);
+        cells.extend([finite(regression), finite(residual)]);
+    }
+    Ok(Value::Grid(Grid { columns: 2, cells }))
+}
+
+fn sum_of_products(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
+    let mut products: Vec<f64> = Vec::new();
+    for (n, arg) in args.iter().enumerate() {
+        let cells = match worker.value(arg) {
+            Value::Grid(g) => g.cells,
+            other => vec![other],
+        };
+        let number = |v: &Value| match v {
+            Value::Number(x) => Ok(*x),
+            Value::Fault(f) => Err(*f),
+            // What is no number counts as nought.
+            _ => Ok(0.0),
+        };
+        let xs = cells.iter().map(number).collect::<Result<Vec<f64>, Fault>>()?;
+        if n == 0 {
+            products = xs;
+        } else if xs.len() == products.len() {
+            products.iter_mut().zip(xs).for_each(|(p, x)| *p *= x);
+        } else {
+            return Err(Fault::Value);
+        }
+    }
+    Ok(finite(products.iter().sum()))
+}
+
+fn index(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
+    let grid = match worker.value(&args[0]) {
+        Value::Grid(g) => g,
+        other => Grid { columns: 1, cells: vec![other] },
+    };
+    let whole = |v: Value| v.number().map(|n| n.trunc().max(0.0) as usize);
+    let first = whole(worker.value(&args[1]))?;
+    let second = args.get(2).map(|a| whole(worker.value(a))).transpose()?;
+    let columns = grid.columns.max(1);
+    let one_row = grid.cells.len() == columns;
+    let (row, column) = match second {
+        Some(column) => (first.max(1), column.max(1)),
+        None if one_row => (1, first.max(1)),
+        None => (first.max(1), 1),
+    };
+    let found = (column <= columns).then(|| grid.cells.get((row - 1) * columns + column - 1)).flatten();
+    found.cloned().ok_or(Fault::Reference)
+}

@@ -1,0 +1,313 @@
+//! A formula followed to what it reads: its own pieces, those of the helper cells under it, and at the ends the cells that hold
+//! readings, results or plain values.
+
+use std::collections::HashMap;
+use std::ops::Range;
+
+use super::address::Address;
+use super::function::Function;
+use super::parse::{NotUnderstood, Operator, Piece, PieceKind, parse};
+use super::under::Under;
+use super::value::{Fault, Value};
+use crate::formula::ast::Comparator;
+
+/// Most pieces of a formula with all its helper cells.
+const MOST_PIECES: usize = 20_000;
+/// Deepest nesting of pieces, helper cells and all.
+const MOST_DEPTH: usize = 200;
+
+/// A formula with everything that it reads.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Formula {
+    /// Its outermost piece.
+    pub root: Term,
+    /// The cells at its ends.
+    pub leaves: Vec<Leaf>,
+    /// The cells whose formulas it is made of, itself first.
+    pub origins: Vec<Origin>,
+}
+
+/// A cell whose formula is followed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Origin {
+    /// Address.
+    pub address: String,
+    /// Its formula as the file spells it.
+    pub text: String,
+}
+
+/// A cell that is read and not followed further.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Leaf {
+    /// Address.
+    pub address: String,
+    /// Item and row of a cell of the sheet; `None` for one of the team's own.
+    pub item: Option<(String, Option<u32>)>,
+    /// What it holds.
+    pub value: Value,
+}
+
+/// A piece of a formula and where it stands.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Term {
+    /// What it is.
+    pub kind: TermKind,
+    /// Number of the origin in whose text it stands.
+    pub origin: usize,
+    /// Its bytes there.
+    pub span: Range<usize>,
+}
+
+/// The kinds of piece.
+#[derive(Clone, Debug, PartialEq)]
+pub enum TermKind {
+    /// A number typed into the formula.
+    Number(f64),
+    /// A text typed into it.
+    Text(String),
+    /// An error.
+    Fault(Fault),
+    /// A cell, by its number among the leaves.
+    Leaf(usize),
+    /// The cells of a range, row by row.
+    Range {
+        /// How many columns.
+        columns: usize,
+        /// The cells.
+        cells: Vec<Term>,
+    },
+    /// Sign turned.
+    Negative(Box<Term>),
+    /// A hundredth.
+    Percent(Box<Term>),
+    /// Operator on two pieces.
+    Binary(Operator, Box<Term>, Box<Term>),
+    /// Comparison.
+    Compare(Comparator, Box<Term>, Box<Term>),
+    /// Two texts as one.
+    Join(Box<Term>, Box<Term>),
+    /// A function.
+    Call(Function, Vec<Term>),
+    /// An argument left out.
+    Blank,
+}
+
+/// Why a formula cannot be followed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Unfollowed {
+    /// A formula is not understood: in which cell, and why.
+    NotUnderstood(String, NotUnderstood),
+    /// Cells that read one another in a circle.
+    Circle(Vec<String>),
+    /// It reads more than anybody needs.
+    TooLarge,
+}
+
+impl Formula {
+    /// The formula of a cell, followed.
+    ///
+    /// # Errors
+    /// Why it cannot be followed.
+    pub fn of(under: &Under, address: &str) -> Result<Formula, Unfollowed> {
+        let mut follower = Follower {
+            under,
+            leaves: Vec::new(),
+            known: HashMap::new(),
+            origins: Vec::new(),
+            path: Vec::new(),
+            pieces: 0,
+            depth: 0,
+        };
+        let text = under.cells.get(address).and_then(|c| c.formula.as_deref()).unwrap_or_default();
+        let root = follower.cell_formula(address, text)?;
+        Ok(Formula { root, leaves: follower.leaves, origins: follower.origins })
+    }
+}
+
+struct Follower<'a> {
+    under: &'a Under,
+    leaves: Vec<Leaf>,
+    known: HashMap<String, usize>,
+    origins: Vec<Origin>,
+    /// Cells whose formulas are being followed.
+    path: Vec<String>,
+    pieces: usize,
+    depth: usize,
+}
+
+impl Follower<'_> {
+    fn cell_formula(&mut self, address: &str, text: &str) -> Result<Term, Unfollowed> {
+        if self.path.iter().any(|p| p == address) {
+            let mut circle = self.path.clone();
+            circle.push(address.to_owned());
+            return Err(Unfollowed::Circle(circle));
+        }
+        let piece = parse(text).map_err(|why| Unfollowed::NotUnderstood(address.to_owned(), why))?;
+        let origin = match self.origins.iter().position(|o| o.address == address) {
+            Some(known) => known,
+            None => {
+                self.origins.push(Origin { address: address.to_owned(), text: text.to_owned() });
+                self.origins.len() - 1
+            }
+        };
+        self.path.push(address.to_owned());
+        let term = self.term(&piece, origin);
+        self.path.pop();
+        term
+    }
+
+    fn term(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
+        self.pieces += 1;
+        self.depth += 1;
+        if self.pieces > MOST_PIECES || self.depth > MOST_DEPTH {
+            return Err(Unfollowed::TooLarge);
+        }
+        let term = self.followed(piece, origin);
+        self.depth -= 1;
+        term
+    }
+
+    fn followed(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
+        let two = |me: &mut Self, a: &Piece, b: &Piece| -> Result<(Box<Term>, Box<Term>), Unfollowed> {
+            Ok((Box::new(me.term(a, origin)?), Box::new(me.term(b, origin)?)))
+        };
+        let kind = match &piece.kind {
+            PieceKind::Number(v) => TermKind::Number(*v),
+            PieceKind::Text(t) => TermKind::Text(t.clone()),
+            PieceKind::Fault(t) => TermKind::Fault(Fault::named(t)),
+            PieceKind::Cell(a) => return self.cell(a, origin, &piece.span),
+            PieceKind::Range(a, b) => self.range(a, b, origin, &piece.span)?,
+            PieceKind::Name(name) => return self.named(name, origin, piece),
+            PieceKind::Negative(a) => TermKind::Negative(Box::new(self.term(a, origin)?)),
+            PieceKind::Percent(a) => TermKind::Percent(Box::new(self.term(a, origin)?)),
+            PieceKind::Binary(op, a, b) => {
+                let (a, b) = two(self, a, b)?;
+                TermKind::Binary(*op, a, b)
+            }
+            PieceKind::Compare(op, a, b) => {
+                let (a, b) = two(self, a, b)?;
+                TermKind::Compare(*op, a, b)
+            }
+            PieceKind::Join(a, b) => {
+                let (a, b) = two(self, a, b)?;
+                TermKind::Join(a, b)
+            }
+            PieceKind::Call(f, args) => {
+                let args = args.iter().map(|a| self.term(a, origin)).collect::<Result<_, _>>()?;
+                TermKind::Call(*f, args)
+            }
+            PieceKind::Blank => TermKind::Blank,
+        };
+        Ok(Term { kind, origin, span: piece.span.clone() })
+    }
+
+    /// A name that the file gives to a cell, a range or a number.
+    fn named(&mut self, name: &str, origin: usize, piece: &Piece) -> Result<Term, Unfollowed> {
+        let fault = Term { kind: TermKind::Fault(Fault::Name), origin, span: piece.span.clone() };
+        let Some(meaning) = self.under.names.get(&name.to_lowercase()) else { return Ok(fault) };
+        // A name that stands for itself, or for another that does.
+        let key = format!("={}", name.to_lowercase());
+        if self.path.contains(&key) {
+            return Err(Unfollowed::Circle(vec![name.to_owned()]));
+        }
+        let inner = parse(meaning).map_err(|why| Unfollowed::NotUnderstood(name.to_owned(), why))?;
+        self.path.push(key);
+        let term = self.term(&inner, origin);
+        self.path.pop();
+        // It is marked where its name stands.
+        Ok(Term { origin, span: piece.span.clone(), ..term? })
+    }
+
+    /// The address as the table knows it: without its sheet where that is the table's own.
+    fn known_as(&self, a: &Address) -> String {
+        let home = a.sheet.as_deref().is_none_or(|s| s.eq_ignore_ascii_case(&self.under.home));
+        if home { Address::here(a.row, a.column).to_string() } else { a.to_string() }
+    }
+
+    fn cell(&mut self, a: &Address, origin: usize, span: &Range<usize>) -> Result<Term, Unfollowed> {
+        // On another sheet an address without a sheet is that sheet's.
+        let a = self.on_its_sheet(a, origin);
+        let address = self.known_as(&a);
+        if let Some(cell) = self.under.cells.get(&address)
+            && cell.item.is_empty()
+            && let Some(text) = cell.formula.clone()
+        {
+            return self.cell_formula(&address, &text);
+        }
+        Ok(Term { kind: TermKind::Leaf(self.leaf(address)), origin, span: span.clone() })
+    }
+
+    fn on_its_sheet(&self, a: &Address, origin: usize) -> Address {
+        let sheet = a.sheet.clone().or_else(|| Some(self.origins[origin].address.rsplit_once('!')?.0.to_owned()));
+        Address { sheet, ..a.clone() }
+    }
+
+    fn leaf(&mut self, address: String) -> usize {
+        if let Some(known) = self.known.get(&address) {
+            return *known;
+        }
+        let cell = self.under.cells.get(&address);
+        let item = cell.filter(|c| !c.item.is_empty()).map(|c| (c.item.clone(), c.row));
+        let value = cell.map_or(Value::Empty, |c| c.held.value());
+        self.leaves.push(Leaf { address: address.clone(), item, value });
+        self.known.insert(address, self.leaves.len() - 1);
+        self.leaves.len() - 1
+    }
+
+    fn range(&mut self, a: &Address, b: &Address, origin: usize, span: &Range<usize>) -> Result<TermKind, Unfollowed> {
+        let a = self.on_its_sheet(a, origin);
+        let (rows, columns) = ((b.row - a.row + 1) as usize, (b.column - a.column + 1) as usize);
+        self.pieces = self.pieces.saturating_add(rows.saturating_mul(columns));
+        if self.pieces > MOST_PIECES {
+            return Err(Unfollowed::TooLarge);
+        }
+        let mut cells = Vec::with_capacity(rows * columns);
+        for row in a.row..=b.row {
+            for column in a.column..=b.column {
+                let cell = Address { row, column, ..a.clone() };
+                cells.push(self.cell(&cell, origin, span)?);
+            }
+        }
+        Ok(TermKind::Range { columns, cells })
+    }
+}
+
+impl Term {
+    /// The pieces directly under this one.
+    pub fn children(&self) -> Vec<&Term> {
+        match &self.kind {
+            TermKind::Negative(a) | TermKind::Percent(a) => vec![a],
+            TermKind::Binary(_, a, b) | TermKind::Compare(_, a, b) | TermKind::Join(a, b) => vec![a, b],
+            TermKind::Call(_, args) | TermKind::Range { cells: args, .. } => args.iter().collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The pieces directly under this one, to be changed.
+    pub fn children_mut(&mut self) -> Vec<&mut Term> {
+        match &mut self.kind {
+            TermKind::Negative(a) | TermKind::Percent(a) => vec![a],
+            TermKind::Binary(_, a, b) | TermKind::Compare(_, a, b) | TermKind::Join(a, b) => vec![a, b],
+            TermKind::Call(_, args) | TermKind::Range { cells: args, .. } => args.iter_mut().collect(),
+            _ => Vec::new(),
+        }
+    }
+
+    /// Every piece, this one first.
+    pub fn all(&self) -> Vec<&Term> {
+        let mut out = vec![self];
+        let mut n = 0;
+        while n < out.len() {
+            out.extend(out[n].children());
+            n += 1;
+        }
+        out
+    }
+}
+
+impl Leaf {
+    /// Whether it is a number kept as a text, which sums and means pass over.
+    pub fn number_as_text(&self) -> bool {
+        matches!(&self.value, Value::Text(t) if super::value::plain_number(t).is_some())
+    }
+}

@@ -1,0 +1,499 @@
+//! Text of a formula → [`Piece`], in the spelling of either office format: `B7/(B4*'Other sheet'!B5)` with commas, or
+//! `of:=[.B7]/([.B4]*[$'Other sheet'.B5])` with semicolons. Nothing is looked up here.
+
+use std::ops::Range;
+
+use super::address::Address;
+use super::function::Function;
+use crate::formula::ast::Comparator;
+
+/// Longest formula, in bytes: as long as the office formats allow.
+pub const MOST_LENGTH: usize = 8_192;
+/// Deepest nesting.
+const MOST_DEPTH: usize = 64;
+/// Most numbers, references, functions and operators of one formula.
+const MOST_PIECES: usize = 1_000;
+
+/// A piece of a formula and where it stands (bytes of the text).
+#[derive(Clone, Debug, PartialEq)]
+pub struct Piece {
+    /// What it is.
+    pub kind: PieceKind,
+    /// Its bytes.
+    pub span: Range<usize>,
+}
+
+/// The kinds of piece.
+#[derive(Clone, Debug, PartialEq)]
+pub enum PieceKind {
+    /// `0.5`
+    Number(f64),
+    /// `"out"`
+    Text(String),
+    /// `#DIV/0!` written into the formula, as of a cell that was deleted.
+    Fault(String),
+    /// `B7`
+    Cell(Address),
+    /// `B7:F7`, upper left and lower right.
+    Range(Address, Address),
+    /// `plate_mass`
+    Name(String),
+    /// `-x`
+    Negative(Box<Piece>),
+    /// `x%`
+    Percent(Box<Piece>),
+    /// `a + b` and friends.
+    Binary(Operator, Box<Piece>, Box<Piece>),
+    /// `a <= b`
+    Compare(Comparator, Box<Piece>, Box<Piece>),
+    /// `a & b`
+    Join(Box<Piece>, Box<Piece>),
+    /// `SUM(x)`
+    Call(Function, Vec<Piece>),
+    /// An argument that was left out: `LINEST(y, x, , TRUE)`.
+    Blank,
+}
+
+pub use crate::formula::ast::Operator;
+
+/// Why a formula is not understood.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum NotUnderstood {
+    /// A function that is not known here, by its name.
+    Function(String),
+    /// It reads another file.
+    OtherFile,
+    /// It is longer, deeper or of more parts than anybody needs.
+    TooLarge,
+    /// Something stands where nothing can be made of it.
+    Sign(String),
+}
+
+/// Reads a formula, with or without `=` and the marks that files put before it.
+///
+/// # Errors
+/// What is not understood; nothing of the formula can then be worked out.
+///
+/// # Example
+/// ```
+/// use jurado_core::cell::{PieceKind, parse};
+/// let piece = parse("=B7/(B4*B5)").expect("understood");
+/// assert!(matches!(piece.kind, PieceKind::Binary(..)));
+/// assert_eq!(parse("of:=[.B7]/([.B4]*[.B5])").map(|p| p.kind.plain()), Ok(piece.kind.plain()));
+/// assert!(parse("=HYPERLINK(\"x\")").is_err());
+/// ```
+pub fn parse(text: &str) -> Result<Piece, NotUnderstood> {
+    if text.len() > MOST_LENGTH {
+        return Err(NotUnderstood::TooLarge);
+    }
+    let start = opening(text);
+    let mut parser = Parser { text, at: start, depth: 0, pieces: 0 };
+    let piece = parser.expression(0)?;
+    parser.spaces();
+    match parser.rest().chars().next() {
+        None => Ok(piece),
+        Some(c) => Err(NotUnderstood::Sign(c.to_string())),
+    }
+}
+
+/// Where a formula begins, after the marks that files put before it.
+fn opening(text: &str) -> usize {
+    let rest = text.trim_start();
+    let rest = ["of:", "oooc:", "msoxl:"].iter().find_map(|p| rest.strip_prefix(p)).unwrap_or(rest);
+    let rest = rest.strip_prefix('=').unwrap_or(rest);
+    text.len() - rest.len()
+}
+
+struct Parser<'a> {
+    text: &'a str,
+    at: usize,
+    depth: usize,
+    pieces: usize,
+}
+
+/// How tightly the operators bind; a sign before a number binds more tightly than a power.
+fn strength(op: &str) -> u8 {
+    match op {
+        "^" => 5,
+        "*" | "/" => 4,
+        "+" | "-" => 3,
+        "&" => 2,
+        _ => 1,
+    }
+}
+
+impl<'a> Parser<'a> {
+    fn rest(&self) -> &'a str {
+        &self.text[self.at..]
+    }
+
+    fn spaces(&mut self) {
+        let rest = self.rest();
+        self.at += rest.len() - rest.trim_start().len();
+    }
+
+    fn takes(&mut self, sign: &str) -> bool {
+        self.spaces();
+        let there = self.rest().starts_with(sign);
+        if there {
+            self.at += sign.len();
+        }
+        there
+    }
+
+    fn made(&mut self, kind: PieceKind, start: usize) -> Result<Piece, NotUnderstood> {
+        self.pieces += 1;
+        if self.pieces > MOST_PIECES {
+            return Err(NotUnderstood::TooLarge);
+        }
+        Ok(Piece { kind, span: start..self.at })
+    }
+
+    fn stray<T>(&self) -> Result<T, NotUnderstood> {
+        let rest = self.rest();
+        Err(NotUnderstood::Sign(rest.chars().take(12).collect::<String>()))
+    }
+
+    fn operator(&mut self) -> Option<&'static str> {
+        self.spaces();
+        let signs = ["<=", ">=", "<>", "<", ">", "=", "+", "-", "*", "/", "^", "&"];
+        signs.into_iter().find(|s| self.rest().starts_with(s))
+    }
+
+    fn expression(&mut self, least: u8) -> Result<Piece, NotUnderstood> {
+        self.depth += 1;
+        if self.depth > MOST_DEPTH {
+            return Err(NotUnderstood::TooLarge);
+        }
+        self.spaces();
+        let start = self.at;
+        let mut left = self.signed()?;
+        while let Some(sign) = self.operator().filter(|s| strength(s) > least) {
+            self.at += sign.len();
+            let right = self.expression(strength(sign))?;
+            let (a, b) = (Box::new(left), Box::new(right));
+            let kind = match sign {
+                "+" => PieceKind::Binary(Operator::Add, a, b),
+                "-" => PieceKind::Binary(Operator::Subtract, a, b),
+                "*" => PieceKind::Binary(Operator::Multiply, a, b),
+                "/" => PieceKind::Binary(Operator::Divide, a, b),
+                "^" => PieceKind::Binary(Operator::Power, a, b),
+                "&" => PieceKind::Join(a, b),
+                "<=" => PieceKind::Compare(Comparator::LessOrEqual, a, b),
+                ">=" => PieceKind::Compare(Comparator::GreaterOrEqual, a, b),
+                "<>" => PieceKind::Compare(Comparator::Unequal, a, b),
+                "<" => PieceKind::Compare(Comparator::Less, a, b),
+                ">" => PieceKind::Compare(Comparator::Greater, a, b),
+                _ => PieceKind::Compare(Comparator::Equal, a, b),
+            };
+            left = self.made(kind, start)?;
+        }
+        self.depth -= 1;
+        Ok(left)
+    }
+
+    fn signed(&mut self) -> Result<Piece, NotUnderstood> {
+        self.spaces();
+        let start = self.at;
+        if self.takes("-") {
+            self.depth += 1;
+            if self.depth > MOST_DEPTH {
+                return Err(NotUnderstood::TooLarge);
+            }
+            let of = self.signed()?;
+            self.depth -= 1;
+            return self.made(PieceKind::Negative(Box::new(of)), start);
+        }
+        if self.takes("+") {
+            self.depth += 1;
+            if self.depth > MOST_DEPTH {
+                return Err(NotUnderstood::TooLarge);
+            }
+            let of = self.signed()?;
+            self.depth -= 1;
+            return Ok(of);
+        }
+        let mut piece = self.single()?;
+        while self.takes("%") {
+            piece = self.made(PieceKind::Percent(Box::new(piece)), start)?;
+        }
+        Ok(piece)
+    }
+
+    fn single(&mut self) -> Result<Piece, NotUnderstood> {
+        self.spaces();
+        let start = self.at;
+        match self.rest().chars().next() {
+            Some('(') => {
+                self.at += 1;
+                let inner = self.expression(0)?;
+                if !self.takes(")") {
+                    return self.stray();
+                }
+                Ok(inner)
+            }
+            Some('"') => self.text(),
+            Some('#') => self.fault(),
+            Some('[') => self.open_reference(),
+            Some('{') => Err(NotUnderstood::Sign("{".to_owned())),
+            Some(c) if c.is_ascii_digit() || c == '.' => {
+                let rest = self.rest();
+                let end = number_end(rest);
+                let value = rest[..end].parse::<f64>().ok().filter(|v| v.is_finite());
+                let Some(value) = value else { return self.stray() };
+                self.at += end;
+                self.made(PieceKind::Number(value), start)
+            }
+            Some(c) if c.is_alphabetic() || matches!(c, '_' | '$' | '\'' | '\\') => self.word(),
+            _ => self.stray(),
+        }
+    }
+
+    fn text(&mut self) -> Result<Piece, NotUnderstood> {
+        let start = self.at;
+        let Some((text, length)) = quoted(self.rest(), '"') else { return self.stray() };
+        self.at += length;
+        self.made(PieceKind::Text(text), start)
+    }
+
+    fn fault(&mut self) -> Result<Piece, NotUnderstood> {
+        let start = self.at;
+        let known = ["#DIV/0!", "#VALUE!", "#NAME?", "#NUM!", "#N/A", "#REF!", "#NULL!"];
+        match known.into_iter().find(|k| self.rest().starts_with(k)) {
+            Some(k) => {
+                self.at += k.len();
+                self.made(PieceKind::Fault(k.to_owned()), start)
+            }
+            None => self.stray(),
+        }
+    }
+
+    /// `[.B7]`, `[.B7:.F7]`, `[$Work.B7]`; and `[1]Work!B7`, which is another file.
+    fn open_reference(&mut self) -> Result<Piece, NotUnderstood> {
+        let start = self.at;
+        let rest = self.rest();
+        let Some(end) = closing_bracket(rest) else { return self.stray() };
+        let inner = &rest[1..end];
+        if inner.bytes().all(|b| b.is_ascii_digit()) || inner.contains('#') && inner.starts_with('\'') {
+            return Err(NotUnderstood::OtherFile);
+        }
+        self.at += end + 1;
+        let (first, second) = parted(inner);
+        let Some(a) = open_address(first, None) else {
+            return if inner.contains("#REF!") {
+                self.made(PieceKind::Fault("#REF!".to_owned()), start)
+            } else {
+                Err(NotUnderstood::Sign(inner.chars().take(24).collect()))
+            };
+        };
+        let kind = match second.map(|s| open_address(s, a.sheet.as_deref())) {
+            None => PieceKind::Cell(a),
+            Some(Some(b)) => range(a, b),
+            Some(None) => return Err(NotUnderstood::Sign(inner.chars().take(24).collect())),
+        };
+        self.made(kind, start)
+    }
+
+    /// A function, a reference or a name.
+    fn word(&mut self) -> Result<Piece, NotUnderstood> {
+        let start = self.at;
+        let sheet = self.sheet()?;
+        let word = self.plain_word();
+        if word.is_empty() {
+            return self.stray();
+        }
+        if sheet.is_none() && self.rest().starts_with('(') {
+            return self.call(word, start);
+        }
+        if let Some(first) = Address::read(word) {
+            let first = Address { sheet: sheet.clone(), ..first };
+            if self.rest().starts_with(':') {
+                let back = self.at;
+                self.at += 1;
+                // `Work!A1:Work!A5` names its sheet twice.
+                self.sheet()?;
+                let second = self.plain_word();
+                match Address::read(second) {
+                    Some(second) => {
+                        let kind = range(first, Address { sheet, ..second });
+                        return self.made(kind, start);
+                    }
+                    None => self.at = back,
+                }
+                return self.stray();
+            }
+            return self.made(PieceKind::Cell(first), start);
+        }
+        match (sheet, word) {
+            (None, w) if w.eq_ignore_ascii_case("true") => {
+                self.made(PieceKind::Call(Function::True, Vec::new()), start)
+            }
+            (None, w) if w.eq_ignore_ascii_case("false") => {
+                self.made(PieceKind::Call(Function::False, Vec::new()), start)
+            }
+            (_, w) => self.made(PieceKind::Name(w.to_owned()), start),
+        }
+    }
+
+    /// The sheet before a `!`, if one stands here.
+    fn sheet(&mut self) -> Result<Option<String>, NotUnderstood> {
+        let rest = self.rest();
+        let (name, length) = if rest.starts_with('\'') {
+            let Some((name, length)) = quoted(rest, '\'') else { return self.stray() };
+            (name, length)
+        } else {
+            let length =
+                rest.find(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '.' | '$'))).unwrap_or(rest.len());
+            (rest[..length].trim_start_matches('$').to_owned(), length)
+        };
+        if !rest[length..].starts_with('!') {
+            return if rest.starts_with('\'') { self.stray() } else { Ok(None) };
+        }
+        self.at += length + 1;
+        if name.contains('[') {
+            return Err(NotUnderstood::OtherFile);
+        }
+        Ok(Some(name))
+    }
+
+    fn plain_word(&mut self) -> &'a str {
+        let rest = self.rest();
+        let end = rest
+            .find(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '.' | '$' | '\\' | '?')))
+            .unwrap_or(rest.len());
+        self.at += end;
+        &rest[..end]
+    }
+
+    fn call(&mut self, name: &str, start: usize) -> Result<Piece, NotUnderstood> {
+        let Some(function) = Function::named(name) else {
+            return Err(NotUnderstood::Function(name.chars().take(40).collect()));
+        };
+        self.at += 1;
+        let mut args = Vec::new();
+        if !self.takes(")") {
+            loop {
+                self.spaces();
+                let blank = self.rest().starts_with([',', ';', ')']);
+                let here = self.at;
+                let arg = if blank { self.made(PieceKind::Blank, here)? } else { self.expression(0)? };
+                args.push(arg);
+                if self.takes(")") {
+                    break;
+                }
+                if !self.takes(",") && !self.takes(";") {
+                    return self.stray();
+                }
+            }
+        }
+        let (least, most) = function.takes();
+        if args.len() < least || args.len() > most {
+            return Err(NotUnderstood::Sign(format!("{}(", function.name())));
+        }
+        self.made(PieceKind::Call(function, args), start)
+    }
+}
+
+fn number_end(rest: &str) -> usize {
+    let bytes = rest.as_bytes();
+    let digits = |from: usize| from + bytes[from..].iter().take_while(|b| b.is_ascii_digit()).count();
+    let mut end = digits(0);
+    if bytes.get(end) == Some(&b'.') {
+        end = digits(end + 1);
+    }
+    if matches!(bytes.get(end), Some(b'e' | b'E')) {
+        let sign = usize::from(matches!(bytes.get(end + 1), Some(b'+' | b'-')));
+        let last = digits((end + 1 + sign).min(bytes.len()));
+        if last > end + 1 + sign {
+            end = last;
+        }
+    }
+    end
+}
+
+/// A text in quotes, doubled ones inside it taken as one, and how many bytes it takes.
+fn quoted(rest: &str, quote: char) -> Option<(String, usize)> {
+    let mut out = String::new();
+    let mut chars = rest.char_indices().skip(1).peekable();
+    while let Some((at, c)) = chars.next() {
+        if c != quote {
+            out.push(c);
+        } else if chars.peek().is_some_and(|(_, next)| *next == quote) {
+            out.push(quote);
+            chars.next();
+        } else {
+            return Some((out, at + quote.len_utf8()));
+        }
+    }
+    None
+}
+
+/// Where a reference in brackets ends, quotes passed over.
+fn closing_bracket(rest: &str) -> Option<usize> {
+    let mut inside = false;
+    rest.char_indices()
+        .find(|(_, c)| {
+            inside ^= *c == '\'';
+            *c == ']' && !inside
+        })
+        .map(|(at, _)| at)
+}
+
+/// Both ends of a range in brackets, parted by a colon outside quotes.
+fn parted(inner: &str) -> (&str, Option<&str>) {
+    let mut inside = false;
+    let colon = inner.char_indices().find(|(_, c)| {
+        inside ^= *c == '\'';
+        *c == ':' && !inside
+    });
+    match colon {
+        Some((at, _)) => (&inner[..at], Some(&inner[at + 1..])),
+        None => (inner, None),
+    }
+}
+
+/// `.B7`, `Work.B7`, `$'Other sheet'.$B$7`.
+fn open_address(text: &str, sheet: Option<&str>) -> Option<Address> {
+    let (name, cell) = text.rsplit_once('.')?;
+    let name = name.trim_start_matches('$');
+    let name =
+        name.strip_prefix('\'').and_then(|n| n.strip_suffix('\'')).map_or(name.to_owned(), |n| n.replace("''", "'"));
+    let sheet = if name.is_empty() { sheet.map(str::to_owned) } else { Some(name) };
+    Address::read(cell).map(|a| Address { sheet, ..a })
+}
+
+/// A range from any two of its corners.
+fn range(a: Address, b: Address) -> PieceKind {
+    let upper = Address { sheet: a.sheet.clone(), row: a.row.min(b.row), column: a.column.min(b.column) };
+    let lower = Address { sheet: a.sheet, row: a.row.max(b.row), column: a.column.max(b.column) };
+    PieceKind::Range(upper, lower)
+}
+
+impl PieceKind {
+    /// The piece fully bracketed, in one spelling whatever the file's: for comparing formulas.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::parse;
+    /// assert_eq!(parse("=-B7^2").map(|p| p.kind.plain()), Ok("((-B7)^2)".into()));
+    /// ```
+    pub fn plain(&self) -> String {
+        match self {
+            PieceKind::Number(v) => format!("{v}"),
+            PieceKind::Text(t) => format!("{t:?}"),
+            PieceKind::Fault(t) => t.clone(),
+            PieceKind::Cell(a) => a.to_string(),
+            PieceKind::Range(a, b) => format!("{a}:{}", Address { sheet: None, ..b.clone() }),
+            PieceKind::Name(n) => n.to_lowercase(),
+            PieceKind::Negative(a) => format!("(-{})", a.kind.plain()),
+            PieceKind::Percent(a) => format!("({}%)", a.kind.plain()),
+            PieceKind::Binary(op, a, b) => format!("({}{}{})", a.kind.plain(), op.sign(), b.kind.plain()),
+            PieceKind::Compare(op, a, b) => format!("({}{}{})", a.kind.plain(), op.sign(), b.kind.plain()),
+            PieceKind::Join(a, b) => format!("({}&{})", a.kind.plain(), b.kind.plain()),
+            PieceKind::Call(f, args) => {
+                format!("{}({})", f.name(), args.iter().map(|a| a.kind.plain()).collect::<Vec<_>>().join(","))
+            }
+            PieceKind::Blank => String::new(),
+        }
+    }
+}

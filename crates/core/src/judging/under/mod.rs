@@ -1,0 +1,340 @@
+//! The formulas under the results of a table that came in a spreadsheet: whether each gives what its cell holds, whether it is
+//! the lab's, and if not, what differs. What differs is then no guess: the formula says it.
+
+mod changes;
+mod normal;
+mod points;
+mod search;
+
+use std::borrow::Cow;
+use std::collections::HashMap;
+
+use super::sheet::{Sheet, Stage};
+use super::table::Table;
+use crate::cell::{Below, Formula, Function, Held, Term, TermKind, Under, Unfollowed, Value};
+use crate::finding::{Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
+use crate::protocol::{ItemKind, Protocol};
+use crate::reading::{CellKind, Hints, read};
+use crate::submission::Submission;
+use crate::underneath::{Gives, Oddity, Underneath};
+use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
+
+use points::{Place, Points};
+use search::{Hint, Story};
+
+/// What a formula gives and what its cell holds are one within this share of each other: files keep fifteen figures.
+const KEPT: f64 = 1e-9;
+
+/// What the formulas of a table say.
+#[derive(Default)]
+pub(super) struct Beneath {
+    found: HashMap<(usize, Option<usize>), Found>,
+    odd: Vec<(usize, Option<u32>, String, Vec<Oddity>)>,
+}
+
+/// What the formula under one result says.
+pub(super) struct Found {
+    pub(super) under: Underneath,
+    /// The mistake that it shows, where it gives what its cell holds and is not the lab's.
+    pub(super) slip: Option<Slip>,
+}
+
+impl Found {
+    /// Whether it gives what its cell holds by the lab's own formula.
+    pub(super) fn is_right(&self) -> bool {
+        self.under.gives == Gives::ItsValue && self.under.same == Some(true)
+    }
+}
+
+impl Found {
+    /// Whether it gives what its cell holds by another formula than the lab's.
+    pub(super) fn is_wrong(&self) -> bool {
+        self.under.gives == Gives::ItsValue && self.under.same == Some(false)
+    }
+}
+
+impl Beneath {
+    /// Of a result's row, from 0.
+    pub(super) fn at(&self, index: usize, row: Option<usize>) -> Option<&Found> {
+        self.found.get(&(index, row))
+    }
+
+    /// The oddities, as notes: what is odd about each formula, and that one is not the lab's although its value is right.
+    pub(super) fn find(&self, protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
+        let mut odd = self.odd.clone();
+        for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
+            let Some(here) = self.at(r.index, r.row.map(|n| n as usize - 1)) else { continue };
+            let Some(slip) = &here.slip else { continue };
+            let oddity = Oddity::RightByChance { clause: slip.clause.clone() };
+            match odd.iter_mut().find(|(item, row, ..)| (*item, *row) == (r.item, r.row)) {
+                Some((.., list)) => list.push(oddity),
+                None => odd.push((r.item, r.row, here.under.address.clone(), vec![oddity])),
+            }
+        }
+        for (item, row, address, oddities) in &odd {
+            let kind = Kind::Formula { address: address.clone(), oddities: oddities.clone() };
+            let key = Key::of_cell(&kind, &protocol.items[*item].id, *row);
+            found.push(Finding::new(kind, key, Severity::Note, FindingPlace::of(*item, *row)));
+        }
+    }
+}
+
+/// Looks at every formula of a table.
+pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
+    let mut out = Beneath::default();
+    let Some(brought) = stage.submission.under.as_deref() else { return out };
+    let (under, changed) = current(brought, stage.submission);
+    let under = &*under;
+    let protocol = stage.protocol;
+    let points = Points::of(stage, table, sheet).with_results(protocol, table);
+    let mut hints: HashMap<usize, Hint> = HashMap::new();
+    let mut cells: Vec<(&String, &Below)> =
+        under.cells.iter().filter(|(_, c)| c.formula.is_some() && !c.item.is_empty()).collect();
+    // In the order of the lab's items and their rows, so that the first of a column tells for the next.
+    cells.sort_by_key(|(_, c)| (protocol.item(&c.item), c.row));
+    for (address, cell) in cells {
+        let Some(item) = protocol.item(&cell.item) else { continue };
+        let mut odd = |list: Vec<Oddity>| {
+            if !list.is_empty() {
+                out.odd.push((item, cell.row, address.clone(), list));
+            }
+        };
+        let ItemKind::Result(index) = protocol.items[item].kind else {
+            if Formula::of(under, address).is_ok_and(|f| !f.leaves.is_empty()) {
+                odd(vec![Oddity::OfAReading]);
+            }
+            continue;
+        };
+        let spec = &protocol.results[index];
+        let row = spec.table.and(cell.row).map(|r| r as usize - 1);
+        let Some(reported) = table.reported[index].get(row.unwrap_or(0)) else { continue };
+        // A cell that was typed over since has nothing under it any more.
+        if protocol.items[item].words.is_some() || spec.guess || !is_held(reported, &cell.held) {
+            continue;
+        }
+        let place = Place { index, spec, row };
+        let mut looked = look(&points, under, (address, cell), place, &mut hints);
+        looked.mind(&changed, under, address);
+        odd(looked.odd);
+        out.found.insert((index, row), looked.found);
+    }
+    if under.passed_over > 0
+        && let Some(first) = protocol.results.first()
+    {
+        out.odd.push((first.item, None, String::new(), vec![Oddity::PassedOver(under.passed_over)]));
+    }
+    out
+}
+
+/// Whether a table still has in a cell what its file held there, as far as it shows.
+fn is_held(reported: &Reported, held: &Held) -> bool {
+    match (&reported.number, held) {
+        (Some(number), Held::Number(text)) => {
+            let raw: f64 = text.parse().unwrap_or(f64::NAN);
+            (raw - number.value).abs() <= 1.001 * number.half_step() + KEPT * raw.abs()
+        }
+        (None, Held::Number(_)) => false,
+        (Some(_), _) => false,
+        (None, Held::Empty) => reported.text.trim().is_empty(),
+        (None, _) => true,
+    }
+}
+
+/// What looking at one formula gave.
+struct Looked {
+    found: Found,
+    odd: Vec<Oddity>,
+}
+
+impl Looked {
+    /// A formula that was worked out with other numbers than the table has now shows nothing of a mistake.
+    fn mind(&mut self, changed: &[String], under: &Under, address: &str) {
+        if changed.is_empty() {
+            return;
+        }
+        let Ok(formula) = Formula::of(under, address) else { return };
+        let read: Vec<String> =
+            formula.leaves.iter().map(|l| l.address.clone()).filter(|a| changed.contains(a)).collect();
+        if !read.is_empty() && self.found.under.gives != Gives::ItsValue {
+            self.odd.retain(|o| !matches!(o, Oddity::Another { .. }));
+            self.odd.push(Oddity::ChangedSince(read));
+        }
+    }
+}
+
+/// What was brought with the numbers that the table has now, and the addresses of the cells that changed since.
+fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, Vec<String>) {
+    let texts: HashMap<(&str, Option<u32>), &str> =
+        submission.cells.iter().map(|c| ((c.item.as_str(), c.row), c.value.as_str())).collect();
+    let mut out = Cow::Borrowed(brought);
+    let mut changed = Vec::new();
+    for (address, cell) in brought.cells.iter().filter(|(_, c)| !c.item.is_empty()) {
+        let text = texts.get(&(cell.item.as_str(), cell.row)).copied().unwrap_or_default();
+        let number = match read(text, &Hints::default()).kind {
+            CellKind::Number(n) => Some(n),
+            _ => None,
+        };
+        let held = match (&cell.held, number) {
+            (Held::Number(raw), Some(n)) => {
+                let raw: f64 = raw.parse().unwrap_or(f64::NAN);
+                let same = (raw - n.value).abs() <= 1.001 * n.half_step() + KEPT * raw.abs();
+                (!same).then(|| Held::Number(format!("{}", n.value)))
+            }
+            // A text may be a number with its unit, and an empty cell may hold a formula without its value.
+            (Held::Number(_), None) if text.trim().is_empty() => Some(Held::Empty),
+            (Held::Number(_), None) => Some(Held::Text(text.to_owned())),
+            (Held::Empty, Some(n)) => Some(Held::Number(format!("{}", n.value))),
+            _ => None,
+        };
+        if let Some(held) = held {
+            if let Some(cell) = out.to_mut().cells.get_mut(address) {
+                cell.held = held;
+            }
+            changed.push(address.clone());
+        }
+    }
+    (out, changed)
+}
+
+fn look(
+    points: &Points<'_>,
+    under: &Under,
+    (address, cell): (&str, &Below),
+    place: Place<'_>,
+    hints: &mut HashMap<usize, Hint>,
+) -> Looked {
+    let mut told = Underneath {
+        address: address.to_owned(),
+        text: cell.formula.clone().unwrap_or_default(),
+        gives: Gives::Unknown,
+        same: None,
+        rounds: false,
+        marks: Vec::new(),
+        reads: Vec::new(),
+    };
+    let formula = match Formula::of(under, address) {
+        Ok(formula) => formula,
+        Err(why) => {
+            let odd = vec![match why {
+                Unfollowed::NotUnderstood(_, why) => Oddity::NotUnderstood(why),
+                Unfollowed::Circle(cells) => Oddity::Circle(cells),
+                Unfollowed::TooLarge => Oddity::TooLarge,
+            }];
+            return Looked { found: Found { under: told, slip: None }, odd };
+        }
+    };
+    let protocol = points.protocol;
+    told.reads = formula
+        .leaves
+        .iter()
+        .filter_map(|l| {
+            let (id, row) = l.item.as_ref()?;
+            Some((protocol.item(id)?, *row))
+        })
+        .collect();
+    let mut odd = what_it_reads(&formula);
+    told.gives = match (&cell.held, formula.value()) {
+        (_, Value::Fault(fault)) => {
+            odd.push(Oddity::Fault(fault));
+            Gives::Fault(fault)
+        }
+        (Held::Number(text), Value::Number(v)) => {
+            let raw: f64 = text.parse().unwrap_or(f64::NAN);
+            if (v - raw).abs() <= KEPT * v.abs().max(raw.abs()) {
+                Gives::ItsValue
+            } else {
+                odd.push(Oddity::Another { holds: text.clone(), gives: v });
+                Gives::Another(v)
+            }
+        }
+        (Held::Empty, Value::Number(v)) => {
+            odd.push(Oddity::Unsaved { gives: v });
+            Gives::Unsaved(v)
+        }
+        (_, Value::Number(v)) => Gives::Another(v),
+        _ => Gives::Unknown,
+    };
+    let story = search::story(points, place, &formula, hints);
+    let mut slip = None;
+    match story {
+        Story::Same { rounds, typed } => {
+            (told.same, told.rounds) = (Some(true), rounds);
+            odd.extend(typed.into_iter().map(|(text, item)| Oddity::TypedIn { text, item }));
+        }
+        Story::Mistake(mistake) => {
+            told.same = Some(false);
+            told.marks = mistake.marks;
+            slip = (told.gives == Gives::ItsValue).then_some(mistake.slip);
+        }
+        Story::Other => told.same = Some(false),
+        Story::Unknown => {}
+    }
+    Looked { found: Found { under: told, slip }, odd }
+}
+
+/// What is odd about the cells that a formula reads.
+fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
+    let mut empty = Vec::new();
+    let mut texts = Vec::new();
+    let mut open: Vec<(&Term, bool)> = vec![(&formula.root, false)];
+    while let Some((term, passes_over)) = open.pop() {
+        match &term.kind {
+            TermKind::Leaf(n) => {
+                let leaf = &formula.leaves[*n];
+                if leaf.value == Value::Empty && !passes_over && !empty.contains(&leaf.address) {
+                    empty.push(leaf.address.clone());
+                }
+                if passes_over && leaf.number_as_text() && !texts.contains(&leaf.address) {
+                    texts.push(leaf.address.clone());
+                }
+            }
+            TermKind::Range { cells, .. } => open.extend(cells.iter().map(|c| (c, true))),
+            TermKind::Call(f, _) => {
+                let over = !matches!(f, Function::If | Function::IfError | Function::SumProduct | Function::Index)
+                    && f.is_of_columns();
+                open.extend(term.children().into_iter().map(|c| (c, over)));
+            }
+            _ => open.extend(term.children().into_iter().map(|c| (c, false))),
+        }
+    }
+    empty.sort();
+    texts.sort();
+    let mut out = Vec::new();
+    if !empty.is_empty() {
+        out.push(Oddity::Empty(empty));
+    }
+    if !texts.is_empty() {
+        out.push(Oddity::NumbersAsTexts(texts));
+    }
+    out
+}
+
+/// One mistake down a column is one case: the rows whose formulas show the same are told and charged as one.
+pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
+    let by_formula = |r: &JudgedResult| {
+        let row = r.row.map(|n| n as usize - 1);
+        r.verdict == VerdictKind::Slip && beneath.at(r.index, row).is_some_and(|f| f.slip.is_some())
+    };
+    let all: Vec<usize> = (0..rows.len()).filter(|n| by_formula(&rows[*n])).collect();
+    for n in &all {
+        let Some(mine) = rows[*n].slip.clone().filter(|s| s.rows.is_empty()) else { continue };
+        let same: Vec<usize> = all
+            .iter()
+            .copied()
+            .filter(|m| {
+                rows[*m].slip.as_ref().is_some_and(|s| {
+                    s.kind == mine.kind && s.subject == mine.subject && (s.subject.is_some() || s.clause == mine.clause)
+                })
+            })
+            .collect();
+        if same.len() < 2 {
+            continue;
+        }
+        let numbers: Vec<u32> = same.iter().filter_map(|m| rows[*m].row).collect();
+        for m in same {
+            if let Some(slip) = &mut rows[m].slip {
+                slip.rows.clone_from(&numbers);
+            }
+        }
+    }
+}

@@ -1,0 +1,229 @@
+//! The lab's formula and the team's, worked out side by side at several made-up tables near the one handed in. Two formulas
+//! that agree at all of them are one formula, however they are written; that what was handed in agrees is not enough.
+
+use std::collections::HashMap;
+
+use super::super::sheet::{Sheet, Stage};
+use super::super::table::Table;
+use super::super::values::{self, Env};
+use crate::cell::{Formula, Leaf, Value as Held};
+use crate::formula::{Context, Node, Value, evaluate_any};
+use crate::protocol::{Protocol, ReadingKind, ResultSpec};
+use crate::quantity::Nature;
+
+/// Made-up tables.
+const POINTS: usize = 5;
+/// Fewest of them that have to be worked out for two formulas to be compared.
+const FEWEST: usize = 3;
+/// How far a made-up reading lies from the one handed in, as a share of it.
+const SPREAD: f64 = 0.03;
+/// Within what share of one another two values are one.
+const SAME: f64 = 1e-8;
+
+/// Made-up tables near one that was handed in.
+pub(super) struct Points<'a> {
+    pub(super) protocol: &'a Protocol,
+    sheet: &'a Sheet,
+    envs: Vec<Env>,
+    /// Factor and shift from the unit written in a cell to the protocol's, by item and row.
+    conversions: HashMap<(usize, Option<u32>), (f64, f64)>,
+    /// What stands in the cells of results, in the unit written there.
+    typed: HashMap<(usize, Option<u32>), f64>,
+}
+
+impl<'a> Points<'a> {
+    pub(super) fn of(stage: Stage<'a>, table: &Table, sheet: &'a Sheet) -> Points<'a> {
+        let protocol = stage.protocol;
+        let envs = (0..POINTS).map(|k| {
+            let mut env = sheet.measured.clone();
+            for reading in &table.readings {
+                let count = protocol.reading_of(reading.item).is_some_and(|r| r.kind == ReadingKind::Count);
+                let moved = |n: usize, v: f64| beside(v, reading.item, n, k, count);
+                match &mut env[reading.item] {
+                    Some(Value::Scalar(v)) => *v = moved(0, *v),
+                    Some(Value::Column(xs)) => {
+                        xs.iter_mut().enumerate().for_each(|(n, x)| *x = x.map(|v| moved(n, v)));
+                    }
+                    _ => {}
+                }
+            }
+            values::chain(protocol, &mut env, &sheet.out, table);
+            env
+        });
+        Points { protocol, sheet, envs: envs.collect(), conversions: conversions(table), typed: HashMap::new() }
+    }
+
+    /// What a cell of the sheet holds in a made-up table, in the unit written there; a cell of the team's own what it holds.
+    fn held(&self, k: usize, leaf: &Leaf) -> Held {
+        let Some((id, row)) = &leaf.item else { return leaf.value.clone() };
+        let Some(item) = self.protocol.item(id) else { return leaf.value.clone() };
+        let it = &self.protocol.items[item];
+        let at = row.map(|r| r as usize - 1);
+        let Some(value) = self.envs[k][item].as_ref().and_then(|v| v.at(at)) else { return leaf.value.clone() };
+        let (factor, shift) = self.conversion(item, *row);
+        let written = (it.from_si(*value) - shift) / factor;
+        match leaf.value {
+            // Sums pass over a number kept as a text, here as there.
+            Held::Text(_) => Held::Text(format!("{written}")),
+            _ => Held::Number(written),
+        }
+    }
+
+    fn conversion(&self, item: usize, row: Option<u32>) -> (f64, f64) {
+        self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
+    }
+
+    /// What a team's formula gives in each made-up table, in the unit of the result's item; `None` where it gives no number.
+    pub(super) fn theirs(&self, place: Place<'_>, formula: &Formula) -> Vec<Option<f64>> {
+        let (factor, shift) = self.conversion(place.spec.item, place.number());
+        (0..POINTS)
+            .map(|k| match formula.with(&|n| self.held(k, &formula.leaves[n])) {
+                Held::Number(v) => Some(v * factor + shift),
+                _ => None,
+            })
+            .collect()
+    }
+
+    /// What the lab's formula gives in each made-up table, in the unit of the result's item.
+    pub(super) fn right(&self, place: Place<'_>) -> Vec<Option<f64>> {
+        let item = &self.protocol.items[place.spec.item];
+        let value = |env: &Env| env[place.spec.item].as_ref()?.at(place.row).map(|v| item.from_si(*v));
+        self.envs.iter().map(value).collect()
+    }
+
+    /// What another formula over the lab's items gives, times `scale`.
+    pub(super) fn other(&self, place: Place<'_>, node: &Node, scale: f64) -> Vec<Option<f64>> {
+        let item = &self.protocol.items[place.spec.item];
+        let shift = if item.nature == Nature::Point { item.unit.offset / item.unit.factor } else { 0.0 };
+        let value = |env: &Env| -> Option<f64> {
+            let sliced = place.row.filter(|_| place.spec.row_local).map(|r| values::sliced(env, r));
+            let env = sliced.as_ref().unwrap_or(env);
+            let value = evaluate_any(node, &Context::without(env, &self.sheet.out)).ok()?;
+            value.at(place.row).map(|v| v * scale - shift).filter(|v| v.is_finite())
+        };
+        self.envs.iter().map(value).collect()
+    }
+
+    /// The value of an item, or of a row of it, in each made-up table, in its unit.
+    pub(super) fn item(&self, item: usize, row: Option<usize>) -> Vec<Option<f64>> {
+        let it = &self.protocol.items[item];
+        self.envs.iter().map(|env| env[item].as_ref()?.at(row).map(|v| it.from_si(*v))).collect()
+    }
+}
+
+/// A result that is looked at: one row of a column (from 0), or a single one.
+#[derive(Clone, Copy)]
+pub(super) struct Place<'a> {
+    pub(super) index: usize,
+    pub(super) spec: &'a ResultSpec,
+    pub(super) row: Option<usize>,
+}
+
+impl Place<'_> {
+    /// Its row from 1.
+    pub(super) fn number(&self) -> Option<u32> {
+        self.row.map(|r| r as u32 + 1)
+    }
+}
+
+/// Whether two formulas agree in every made-up table that both can be worked out in; `None` where those are too few.
+pub(super) fn agree(a: &[Option<f64>], b: &[Option<f64>]) -> Option<bool> {
+    let both: Vec<(f64, f64)> = a.iter().zip(b).filter_map(|(a, b)| Some(((*a)?, (*b)?))).collect();
+    // Where only one of the two gives a number they are two formulas.
+    if a.iter().zip(b).any(|(a, b)| a.is_some() != b.is_some()) {
+        return if both.len() >= FEWEST || a.iter().any(Option::is_some) { Some(false) } else { None };
+    }
+    if both.len() < FEWEST {
+        return None;
+    }
+    Some(both.iter().all(|(a, b)| (a - b).abs() <= SAME * a.abs().max(b.abs())))
+}
+
+/// A value beside one, by as much as its place says: the same in every run.
+fn beside(value: f64, item: usize, n: usize, k: usize, count: bool) -> f64 {
+    // SplitMix64 (Steele, Lea and Flood 2014) spreads neighbouring places apart.
+    let mut z = ((item as u64) << 40 ^ (n as u64) << 8 ^ k as u64).wrapping_add(0x9e37_79b9_7f4a_7c15);
+    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    z ^= z >> 31;
+    let share = (z >> 11) as f64 / (1u64 << 53) as f64;
+    if count {
+        return value + 1.0 + (share * 7.0).floor();
+    }
+    if value == 0.0 { SPREAD * (0.5 + share) * 1e-3 } else { value * (1.0 + SPREAD * (2.0 * share - 1.0)) }
+}
+
+/// How a number as written becomes one in the protocol's unit, where the two differ.
+fn conversions(table: &Table) -> HashMap<(usize, Option<u32>), (f64, f64)> {
+    let mut out = HashMap::new();
+    for reading in &table.readings {
+        for cell in &reading.cells {
+            let (Some(number), Some(value)) = (&cell.number, cell.value) else { continue };
+            let factor = if number.resolution > 0.0 { cell.resolution / number.resolution } else { 1.0 };
+            let shift = value - number.value * factor;
+            let shift = if shift.abs() <= 1e-9 * value.abs() { 0.0 } else { shift };
+            out.insert((reading.item, cell.row), (factor, shift));
+        }
+    }
+    out
+}
+
+impl Points<'_> {
+    /// Adds how results were converted.
+    pub(super) fn with_results(mut self, protocol: &Protocol, table: &Table) -> Self {
+        for (spec, rows) in protocol.results.iter().zip(&table.reported) {
+            for (n, reported) in rows.iter().enumerate() {
+                let (Some(number), Some(value)) = (&reported.number, reported.value) else { continue };
+                let shift = value - number.value * reported.scale;
+                let shift = if shift.abs() <= 1e-9 * value.abs() { 0.0 } else { shift };
+                let row = spec.table.map(|_| n as u32 + 1);
+                self.conversions.insert((spec.item, row), (reported.scale, shift));
+                self.typed.insert((spec.item, row), number.value);
+            }
+        }
+        self
+    }
+}
+
+impl Points<'_> {
+    /// How many rows a column has.
+    pub(super) fn rows(&self, item: usize) -> usize {
+        match self.envs.first().and_then(|e| e[item].as_ref()) {
+            Some(Value::Column(xs)) => xs.len(),
+            _ => 0,
+        }
+    }
+
+    /// The value of a constant or parameter as the table has it, in its unit.
+    pub(super) fn given(&self, item: usize) -> Option<f64> {
+        self.sheet.measured[item].as_ref()?.scalar().map(|v| self.protocol.items[item].from_si(*v))
+    }
+
+    /// The value of an item as the table has it, in the unit written in its cell.
+    pub(super) fn written(&self, item: usize, row: Option<usize>) -> Option<f64> {
+        let number = row.map(|r| r as u32 + 1);
+        if let Some(typed) = self.typed.get(&(item, number)) {
+            return Some(*typed);
+        }
+        let value = self.sheet.clean[item].as_ref()?.at(row)?;
+        let (factor, shift) = self.conversion(item, row.map(|r| r as u32 + 1));
+        Some((self.protocol.items[item].from_si(*value) - shift) / factor)
+    }
+
+    /// The number of a cell of the sheet among the leaves of a formula, put there if it is not; `None` of what has no cell.
+    pub(super) fn leaf(&self, formula: &mut Formula, item: usize, row: Option<usize>) -> Option<usize> {
+        let it = &self.protocol.items[item];
+        if !self.protocol.is_typed(item) {
+            // A constant has no cell on the sheet: a leaf that holds it.
+            let value = self.given(item)?;
+            formula.leaves.push(Leaf { address: String::new(), item: None, value: Held::Number(value) });
+            return Some(formula.leaves.len() - 1);
+        }
+        let place = (it.id.clone(), row.map(|r| r as u32 + 1));
+        let known = formula.leaves.iter().position(|l| l.item.as_ref() == Some(&place));
+        Some(known.unwrap_or_else(|| {
+            formula.leaves.push(Leaf { address: String::new(), item: Some(place), value: Held::Number(0.0) });
+            formula.leaves.len() - 1
+        }))
+    }
+}
