@@ -41,6 +41,8 @@ pub struct Judged {
     /// What it was judged by in place of what the protocol says: whoever explains the verdict needs
     /// [`crate::protocol::Protocol::taught`].
     pub taught: crate::protocol::Taught,
+    /// What its formulas are known by, where it came in a spreadsheet with any.
+    pub book: Option<crate::class::Book>,
 }
 
 /// One reading with its cells.

@@ -1,10 +1,10 @@
 //! The cells of a laid-out data sheet that hold readings and results: where each stands, what it shows, and the names that
 //! formulas may call it by.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use jurado_core::cell::Address;
-use jurado_core::protocol::{Protocol, ReadingKind};
+use jurado_core::protocol::{ItemKind, Protocol, ReadingKind};
 
 /// A cell of a reading or result, row and column from nought.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -81,27 +81,50 @@ pub(crate) fn shows(protocol: &Protocol, item: usize) -> Shows {
     }
 }
 
-/// The names of a sheet with their cells: the ids of its items, and their symbols where no two are alike. A name that a program would
+/// A name of a sheet: what it is, its item, and its first and last cell.
+pub(crate) struct Name {
+    pub(crate) name: String,
+    pub(crate) item: usize,
+    pub(crate) range: [Address; 2],
+}
+
+/// The names of a sheet: the ids of its items, and short ones by their symbols. A symbol is the name of the first item that has it;
+/// that of a later one has its bay after it, since names are alike in capitals and small letters. A name that a program would
 /// take for an address has a line after it.
-pub(crate) fn names(protocol: &Protocol, spots: &[Spot]) -> Vec<(String, [Address; 2])> {
+pub(crate) fn names(protocol: &Protocol, spots: &[Spot]) -> Vec<Name> {
     let mut cells: BTreeMap<usize, [Address; 2]> = BTreeMap::new();
+    let mut order: Vec<usize> = Vec::new();
     for s in spots {
         let at = Address::here(s.row as u32 + 1, s.column as u32 + 1);
+        if !order.contains(&s.item) {
+            order.push(s.item);
+        }
         cells.entry(s.item).and_modify(|c| c[1] = at.clone()).or_insert_with(|| [at.clone(), at]);
     }
-    let mut taken: BTreeMap<String, usize> = BTreeMap::new();
-    let ids = cells.keys().map(|i| named(&protocol.items[*i].id));
-    ids.flatten().for_each(|n| *taken.entry(n.to_lowercase()).or_default() += 1);
-    let symbols = cells.keys().map(|i| named(&protocol.items[*i].symbol));
-    symbols.flatten().for_each(|n| *taken.entry(n.to_lowercase()).or_default() += 1);
-    let mut out = Vec::new();
-    for (item, range) in &cells {
-        let it = &protocol.items[*item];
-        let id = named(&it.id);
-        let symbol = named(&it.symbol).filter(|s| taken.get(&s.to_lowercase()) == Some(&1));
-        out.extend(id.into_iter().chain(symbol).map(|name| (name, range.clone())));
+    let mut taken: BTreeSet<String> =
+        order.iter().filter_map(|i| named(&protocol.items[*i].id)).map(|n| n.to_lowercase()).collect();
+    let mut out: Vec<Name> = Vec::new();
+    for item in order {
+        let it = &protocol.items[item];
+        let bay = match it.kind {
+            ItemKind::Reading(r) => protocol.readings[r].bay,
+            ItemKind::Result(r) => protocol.results[r].bay,
+            _ => continue,
+        };
+        let short = [it.symbol.clone(), format!("{}_{}", it.symbol, protocol.bays[bay].id)]
+            .iter()
+            .filter(|_| !it.symbol.is_empty())
+            .filter_map(|s| named(s))
+            .find(|s| taken.insert(s.to_lowercase()));
+        let Some(range) = cells.get(&item) else { continue };
+        out.extend(named(&it.id).into_iter().chain(short).map(|name| Name { name, item, range: range.clone() }));
     }
     out
+}
+
+/// The short name of an item: what stands for it in a formula besides its id.
+pub(crate) fn short(names: &[Name], item: usize) -> Option<&str> {
+    names.iter().filter(|n| n.item == item).nth(1).map(|n| n.name.as_str())
 }
 
 /// A text as a name that spreadsheets take; `None` where it is none.

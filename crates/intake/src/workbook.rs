@@ -11,7 +11,7 @@ use rust_xlsxwriter::{Color, Format, Workbook, XlsxError};
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
-use crate::named::{Shows, Spot, names, shows, spots};
+use crate::named::{Name, Shows, Spot, names, short, shows, spots};
 use crate::sheet::lay_out;
 
 /// Which cells of a laid-out sheet are filled in by a team, and which say what belongs where.
@@ -46,9 +46,9 @@ fn to_fill_in(grid: &[Vec<String>]) -> Vec<Vec<bool>> {
 }
 
 /// How each cell of an empty sheet shows what is filled in: row, column and way.
-fn ways(protocol: &Protocol, spots: &[Spot], filled: bool) -> Vec<(usize, usize, Shows)> {
+fn ways(protocol: &Protocol, spots: &[Spot], blank: bool) -> Vec<(usize, usize, Shows)> {
     // A filled sheet is what was typed, character by character.
-    spots.iter().filter(|_| !filled).map(|s| (s.row, s.column, shows(protocol, s.item))).collect()
+    spots.iter().filter(|_| blank).map(|s| (s.row, s.column, shows(protocol, s.item))).collect()
 }
 
 /// Its name among those of a workbook.
@@ -59,16 +59,21 @@ const SHEET: &str = "Data sheet";
 /// # Errors
 /// A table too large for a worksheet.
 pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, XlsxError> {
-    let grid = lay_out(protocol, filled);
+    let mut grid = lay_out(protocol, filled);
     let fill = to_fill_in(&grid);
+    let blank = filled.is_none_or(|s| s.cells.is_empty());
+    let places = spots(protocol, &grid);
+    let named = names(protocol, &places);
+    if blank {
+        tell_names(&named, &places, &mut grid);
+    }
     let mut book = Workbook::new();
     // A workbook carries no time of its own: the same sheet is the same file.
     let day = rust_xlsxwriter::ExcelDateTime::from_ymd(2020, 1, 1)?;
     book.set_properties(&rust_xlsxwriter::DocProperties::new().set_title(&protocol.title).set_creation_datetime(&day));
     let sheet = book.add_worksheet();
     sheet.set_name(SHEET)?;
-    let places = spots(protocol, &grid);
-    let ways = ways(protocol, &places, filled.is_some());
+    let ways = ways(protocol, &places, blank);
     let plain = Format::new().set_num_format("@");
     let said = Format::new().set_num_format("@").set_font_color(Color::RGB(0x4a_5560));
     let head = Format::new().set_num_format("@").set_bold();
@@ -104,7 +109,7 @@ pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Ve
     }
     sheet.set_column_width(0, 20)?;
     sheet.set_column_width(1, 26)?;
-    for (name, [first, last]) in names(protocol, &places) {
+    for Name { name, range: [first, last], .. } in named {
         let absolute = |a: &Address| format!("${}${}", letters(a), a.row);
         let range = if first == last { absolute(&first) } else { format!("{}:{}", absolute(&first), absolute(&last)) };
         book.define_name(name, &format!("='{SHEET}'!{range}"))?;
@@ -122,10 +127,38 @@ fn letters(a: &Address) -> String {
 /// # Errors
 /// The archive cannot be written.
 pub fn write_ods(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, zip::result::ZipError> {
-    let grid = lay_out(protocol, filled);
+    let mut grid = lay_out(protocol, filled);
+    let fill = to_fill_in(&grid);
+    let blank = filled.is_none_or(|s| s.cells.is_empty());
     let places = spots(protocol, &grid);
     let named = names(protocol, &places);
-    pack(SHEET, &grid, &to_fill_in(&grid), &ways(protocol, &places, filled.is_some()), &named)
+    if blank {
+        tell_names(&named, &places, &mut grid);
+    }
+    pack(SHEET, &grid, &fill, &ways(protocol, &places, blank), &named)
+}
+
+/// Says in the hint of each item by which short name formulas may call it.
+fn tell_names(names: &[Name], spots: &[Spot], grid: &mut [Vec<String>]) {
+    let mut told = Vec::new();
+    for spot in spots {
+        let Some(name) = short(names, spot.item).filter(|_| !told.contains(&spot.item)) else { continue };
+        told.push(spot.item);
+        // Of a single item beside it, of a column above it.
+        let head = (0..spot.row).rev().find(|r| matches!(grid[*r].first().map(String::as_str), Some("item" | "row")));
+        let Some(head) = head else { continue };
+        let at = if grid[head][0] == "item" {
+            grid[head].iter().position(|h| h == "hint").map(|column| (spot.row, column))
+        } else {
+            (head..spot.row).find(|r| grid[*r].first().is_some_and(|f| f == "hint")).map(|row| (row, spot.column))
+        };
+        let Some((row, column)) = at else { continue };
+        if grid[row].len() <= column {
+            grid[row].resize(column + 1, String::new());
+        }
+        let hint = &mut grid[row][column];
+        *hint = if hint.is_empty() { format!("name {name}") } else { format!("{hint} · name {name}") };
+    }
 }
 
 /// A table of texts as ODS; `fill` says which cells are to be filled in. Open Document is plain XML in an archive; the
@@ -144,7 +177,7 @@ fn pack(
     grid: &[Vec<String>],
     fill: &[Vec<bool>],
     ways: &[(usize, usize, Shows)],
-    names: &[(String, [Address; 2])],
+    names: &[Name],
 ) -> Result<Vec<u8>, zip::result::ZipError> {
     let ways: HashMap<(usize, usize), Shows> = ways.iter().map(|(r, c, way)| ((*r, *c), *way)).collect();
     let mut rows = String::new();
@@ -172,7 +205,7 @@ fn pack(
     }
     let most = ways.values().filter_map(|w| if let Shows::Decimals(n) = w { Some(*n) } else { None }).max();
     let decimals: String = most.map_or_else(String::new, |most| (0..=most).map(number_style).collect());
-    let named: String = names.iter().map(|(name, range)| named_range(title, name, range)).collect();
+    let named: String = names.iter().map(|n| named_range(title, &n.name, &n.range)).collect();
     let content = format!(
         "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<office:document-content xmlns:office=\"urn:oasis:names:tc:opendocument:xmlns:office:1.0\" \
          xmlns:table=\"urn:oasis:names:tc:opendocument:xmlns:table:1.0\" xmlns:text=\"urn:oasis:names:tc:opendocument:xmlns:text:1.0\" \

@@ -15,6 +15,6 @@ mod work;
 pub use address::{Address, MOST_COLUMNS, MOST_ROWS};
 pub use follow::{Formula, Leaf, Origin, Term, TermKind, Unfollowed};
 pub use function::Function;
-pub use parse::{MOST_LENGTH, NotUnderstood, Operator, Piece, PieceKind, parse};
+pub use parse::{MOST_LENGTH, NotUnderstood, Operator, Piece, PieceKind, in_one_spelling, parse};
 pub use under::{Below, Held, Under};
 pub use value::{Fault, Grid, Value};

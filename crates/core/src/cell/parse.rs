@@ -497,3 +497,54 @@ impl PieceKind {
         }
     }
 }
+
+/// A formula of the open format in the spelling of the other: `=D12/SUM(D13,'Other sheet'!B5)` for
+/// `of:=[.D12]/SUM([.D13];[$'Other sheet'.B5])`. Any other text stays as it is.
+///
+/// # Example
+/// ```
+/// use jurado_core::cell::in_one_spelling;
+/// assert_eq!(in_one_spelling("of:=[.D12:.G12]*IF([.A1]=\"a;b\";[$Work.$B$2];2)"), "=D12:G12*IF(A1=\"a;b\",Work!$B$2,2)");
+/// assert_eq!(in_one_spelling("=D12*2"), "=D12*2");
+/// ```
+pub fn in_one_spelling(text: &str) -> String {
+    let start = opening(text);
+    let marked = text[..start].trim_start().starts_with(['o', 'm']) || text.contains("[.");
+    if !marked {
+        return text.to_owned();
+    }
+    let mut out = String::from("=");
+    let mut rest = &text[start..];
+    while let Some(c) = rest.chars().next() {
+        let taken = match c {
+            '"' => quoted(rest, '"').map_or(rest.len(), |(_, length)| length),
+            '[' => closing_bracket(rest).map_or(rest.len(), |end| end + 1),
+            c => c.len_utf8(),
+        };
+        let piece = &rest[..taken];
+        match c {
+            '[' => {
+                let inner = piece.trim_start_matches('[').trim_end_matches(']');
+                match parted(inner) {
+                    (first, Some(second)) => {
+                        out.push_str(&format!("{}:{}", plain_address(first), plain_address(second)))
+                    }
+                    (one, None) => out.push_str(&plain_address(one)),
+                }
+            }
+            ';' => out.push(','),
+            _ => out.push_str(piece),
+        }
+        rest = &rest[taken..];
+    }
+    out
+}
+
+/// `.B7` as `B7`, `$Work.B7` as `Work!B7`; what is no address stays.
+fn plain_address(text: &str) -> String {
+    match text.rsplit_once('.') {
+        Some(("" | "$", cell)) => cell.to_owned(),
+        Some((sheet, cell)) => format!("{}!{cell}", sheet.trim_start_matches('$')),
+        None => text.to_owned(),
+    }
+}

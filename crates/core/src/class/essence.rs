@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::Book;
 use crate::finding::Accuracy;
 use crate::notation::to_figures;
 use crate::protocol::{Protocol, ReadingKind};
@@ -24,6 +25,9 @@ pub struct Essence {
     /// Measured cells as typed, in the reading's unit, by its id and then by row; empty where nothing stands.
     #[serde(rename = "c", default, skip_serializing_if = "BTreeMap::is_empty")]
     pub cells: BTreeMap<String, Vec<String>>,
+    /// What its formulas are known by, where it came in a spreadsheet with any.
+    #[serde(rename = "b", default, skip_serializing_if = "Option::is_none")]
+    pub book: Option<Book>,
 }
 
 /// One result of one table.
@@ -74,6 +78,7 @@ impl Essence {
             keys: judged.keys.clone(),
             values: judged.results.iter().map(|r| value(protocol, judged, r)).collect(),
             cells: cells(protocol, judged),
+            book: judged.book.clone(),
         }
     }
 
@@ -98,7 +103,7 @@ impl Essence {
             values: Vec<Value>,
         }
         let Bare { keys, values } = serde_json::from_str(text).ok()?;
-        Some(Essence { keys, values, cells: BTreeMap::new() })
+        Some(Essence { keys, values, ..Essence::default() })
     }
 }
 

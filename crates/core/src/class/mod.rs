@@ -5,6 +5,7 @@
 //! stations and sections (`effects`), consensus of words (`words`), what was taught otherwise (`taught`), tables that share
 //! their typed cells (`shared`).
 
+mod books;
 mod effects;
 mod essence;
 mod floor;
@@ -18,6 +19,7 @@ mod taught;
 mod tests;
 mod words;
 
+pub use books::{Book, SharedBook, shared_books};
 pub use effects::{Effect, Member, effects};
 pub use essence::{Entry, Essence, Value};
 pub use floor::{

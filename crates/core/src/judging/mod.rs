@@ -161,6 +161,7 @@ pub fn judge_in(
         sources: propagated.sources,
         row_keys: table.rows.into_iter().map(|r| r.keys).collect(),
         taught: set.taught,
+        book: as_typed.under.as_deref().and_then(crate::class::Book::of),
     }
 }
 

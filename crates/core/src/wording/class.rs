@@ -42,6 +42,23 @@ pub fn shared(one: &str, other: &str, (alike, cells): (usize, usize), chance: f6
     )
 }
 
+/// Tables with the same formulas, `of` all that have any.
+pub fn same_book(names: &[String], (formulas, own): (u32, u32), of: usize) -> String {
+    let list = match names {
+        [all @ .., last] if !all.is_empty() => format!("{} and {last}", all.join(", ")),
+        names => names.join(""),
+    };
+    let why = match 2 * names.len() > of {
+        true => "More than half of the tables with formulas have them: it looks like a sheet that was handed out.",
+        false => "One sheet handed out, or written together, would explain it.",
+    };
+    format!(
+        "Worth a look: {list} have the same {} to the letter, with the same {} of their own beside the sheet. {why}",
+        notation::counted(formulas as usize, "formula"),
+        notation::counted(own as usize, "cell"),
+    )
+}
+
 /// Of what a group is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Who {

@@ -25,7 +25,7 @@ mod tests;
 pub(crate) mod under;
 
 pub use brief::brief;
-pub use class::{Counts, Who, by_chance, effect, shared, taught};
+pub use class::{Counts, Who, by_chance, effect, same_book, shared, taught};
 pub use fragile::fragile;
 pub use join::sentences;
 pub use label::label;

@@ -136,6 +136,11 @@ pub(crate) fn brackets(piece: &str) -> String {
     format!("brackets are missing or stand wrongly in {piece}")
 }
 
+/// A formula that is no single mistake away from the lab's.
+pub(crate) fn another() -> &'static str {
+    "another formula than the lab’s stands"
+}
+
 pub(crate) fn otherwise(piece: &str) -> String {
     format!("{piece} is not what belongs there")
 }

@@ -1,6 +1,7 @@
 //! Small builders for tables, so that a test reads as a sheet does.
 #![allow(dead_code, missing_docs)]
 
+use jurado_core::cell::{Below, Held, Under};
 use jurado_core::finding::Finding;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
@@ -38,15 +39,24 @@ pub(crate) fn protocol(text: &str) -> Protocol {
 }
 
 /// A table from lines `item: value`, or `item 2: value` for row 2. After the value, marks in braces: `{out reason}`,
-/// `{± 0.02}`, `{unit mm}`, `{fork a}` for a row's key.
+/// `{± 0.02}`, `{unit mm}`, `{fork a}` for a row's key; `{= a*b/2}` for the formula under it, which calls cells by their items (`x_2` for row 2), and
+/// `{raw 55.354}` for what it last gave. A line `cell H1: 3.5` is a cell of the team's own beside the sheet.
 pub(crate) fn sheet(lines: &str) -> Submission {
     let mut out = Submission { section: "Morning".into(), team: "Heron".into(), ..Submission::default() };
+    let mut under = Under { home: "Data sheet".into(), ..Under::default() };
     for line in lines.lines().map(str::trim).filter(|l| !l.is_empty()) {
         let (place, rest) = line.split_once(':').unwrap_or_else(|| panic!("a line without a colon: {line}"));
         let mut place = place.split_whitespace();
         let item = place.next().unwrap_or_default();
         let row = place.next().and_then(|r| r.parse().ok());
         let (value, marks) = rest.split_once('{').unwrap_or((rest, ""));
+        let held = |v: &str| if v.parse::<f64>().is_ok() { Held::Number(v.into()) } else { Held::Text(v.into()) };
+        let mut below = Below { item: item.into(), row, held: held(value.trim()), formula: None };
+        if item == "cell" {
+            let address = line.split([' ', ':']).nth(1).unwrap_or_default().to_owned();
+            under.cells.insert(address, Below { item: String::new(), ..below });
+            continue;
+        }
         let mut cell = SubmittedCell { item: item.into(), row, value: value.trim().into(), ..SubmittedCell::default() };
         for mark in marks.split('{').map(|m| m.trim().trim_end_matches('}').trim()).filter(|m| !m.is_empty()) {
             match mark.split_once(' ').unwrap_or((mark, "")) {
@@ -54,14 +64,22 @@ pub(crate) fn sheet(lines: &str) -> Submission {
                 ("±", pm) => cell.plus_minus = pm.into(),
                 ("unit", unit) => cell.unit = unit.into(),
                 ("note", note) => cell.note = note.into(),
+                ("=", formula) => below.formula = Some(format!("={formula}")),
+                ("raw", "") => below.held = Held::Empty,
+                ("raw", text) => below.held = held(text),
                 ("waiting", rows) => out.waiting = rows.parse().unwrap_or(0),
                 (key, value) => {
                     cell.keys.insert(key.into(), value.into());
                 }
             }
         }
+        let address = format!("A{}", under.cells.len() + 1);
+        let name = row.map_or_else(|| item.to_owned(), |r: u32| format!("{item}_{r}"));
+        under.names.insert(name, format!("={address}"));
+        under.cells.insert(address, below);
         out.cells.push(cell);
     }
+    out.under = under.cells.values().any(|c| c.formula.is_some()).then(|| Box::new(under));
     out
 }
 

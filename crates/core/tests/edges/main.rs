@@ -9,6 +9,7 @@ mod charging;
 mod common;
 mod comparing;
 mod diagnosing;
+mod formulas;
 mod kit;
 
 use std::collections::BTreeSet;
@@ -32,6 +33,8 @@ fn all() -> Vec<Edge> {
         beside::beside(),
         beside::beside_more(),
         diagnosing::repairing(),
+        formulas::formulas(),
+        formulas::formulas_more(),
         beside::uncertain(),
     ]
     .into_iter()

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 use std::io::{BufReader, Cursor, Read};
 
+use jurado_core::cell::in_one_spelling;
 use jurado_core::error::Fault;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
@@ -93,7 +94,7 @@ impl Cell {
             Some((value, kind)) => (value.clone(), kind, value),
             None => (shows.clone(), Kind::Text, shows),
         };
-        let under = self.formula.map(|formula| UnderCell { formula, held: held(&whole, kind) });
+        let under = self.formula.map(|f| UnderCell { formula: in_one_spelling(&f), held: held(&whole, kind) });
         (!text.is_empty() || under.is_some()).then_some(Standing { text, kind, under })
     }
 }
@@ -131,12 +132,12 @@ impl Reading {
             "annotation" => self.in_note = true,
             "named-range" => {
                 if let (Some(name), Some(means)) = (attribute(e, "name")?, attribute(e, "cell-range-address")?) {
-                    self.names.insert(name.to_lowercase(), format!("[{means}]"));
+                    self.names.insert(name.to_lowercase(), in_one_spelling(&format!("of:=[{means}]")));
                 }
             }
             "named-expression" => {
                 if let (Some(name), Some(means)) = (attribute(e, "name")?, attribute(e, "expression")?) {
-                    self.names.insert(name.to_lowercase(), means);
+                    self.names.insert(name.to_lowercase(), in_one_spelling(&format!("of:={means}")));
                 }
             }
             "p" if !self.in_note => self.cell.iter_mut().for_each(|c| c.paragraphs.push(String::new())),

@@ -2,7 +2,7 @@
 
 use actix_web::{HttpResponse, web};
 use askama::Template;
-use jurado_core::class::{Entry, shared_tables};
+use jurado_core::class::{Entry, shared_books, shared_tables};
 use jurado_core::notation::counted;
 use jurado_core::wording;
 use jurado_intake::write_grid_csv;
@@ -75,6 +75,14 @@ struct SharedPage {
     title: String,
     pairs: Vec<SharedView>,
     more: usize,
+    /// Tables with the same formulas.
+    books: Vec<BookView>,
+}
+
+/// Tables that have the same formulas, with those that one may see.
+struct BookView {
+    says: String,
+    tables: Vec<(String, String)>,
 }
 
 /// Two tables that share what was typed.
@@ -329,7 +337,16 @@ pub(crate) async fn shared(actor: Actor, lab: web::Path<u32>) -> Result<HttpResp
                 one: table(s.one),
                 other: table(s.other),
             });
-            SharedPage { frame, lab: loaded.lab.id, title: loaded.title(), pairs: pairs.collect(), more }
+            let books = shared_books(&loaded.entries).into_iter().take(MOST_SHARED).map(|b| BookView {
+                says: wording::same_book(
+                    &b.tables.iter().map(|n| name(*n)).collect::<Vec<_>>(),
+                    (b.book.formulas, b.book.own),
+                    b.of,
+                ),
+                tables: b.tables.iter().filter_map(|n| Some((name(*n), table(*n)?))).collect(),
+            });
+            let (pairs, books) = (pairs.collect(), books.collect());
+            SharedPage { frame, lab: loaded.lab.id, title: loaded.title(), pairs, more, books }
         })
         .await?;
     html(&page)

@@ -193,10 +193,11 @@ impl Judge<'_> {
             return (out, None);
         }
         // The lab's own formula gave it: what is off came in by what it read.
-        if beneath.is_some_and(Found::is_right) && !upstream.is_empty() {
-            (out.verdict, out.face) = match clean {
-                true => (VerdictKind::Rounded, Some(Face::FromRounded)),
-                false => (VerdictKind::Carried, Some(Face::Follows(None))),
+        if let Some(found) = beneath.filter(|b| b.is_right() && (b.under.rounds || !upstream.is_empty())) {
+            (out.verdict, out.face) = match (clean, found.under.rounds) {
+                (false, _) => (VerdictKind::Carried, Some(Face::Follows(None))),
+                (true, true) => (VerdictKind::Rounded, Some(Face::Early)),
+                (true, false) => (VerdictKind::Rounded, Some(Face::FromRounded)),
             };
             return (out, None);
         }

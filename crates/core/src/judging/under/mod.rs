@@ -18,6 +18,7 @@ use crate::reading::{CellKind, Hints, read};
 use crate::submission::Submission;
 use crate::underneath::{Gives, Oddity, Underneath};
 use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
+use crate::wording::under as words;
 
 use points::{Place, Points};
 use search::{Hint, Story};
@@ -64,8 +65,12 @@ impl Beneath {
         let mut odd = self.odd.clone();
         for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
             let Some(here) = self.at(r.index, r.row.map(|n| n as usize - 1)) else { continue };
-            let Some(slip) = &here.slip else { continue };
-            let oddity = Oddity::RightByChance { clause: slip.clause.clone() };
+            let clause = match &here.slip {
+                Some(slip) => slip.clause.clone(),
+                None if here.is_wrong() => words::another().to_owned(),
+                None => continue,
+            };
+            let oddity = Oddity::RightByChance { clause };
             match odd.iter_mut().find(|(item, row, ..)| (*item, *row) == (r.item, r.row)) {
                 Some((.., list)) => list.push(oddity),
                 None => odd.push((r.item, r.row, here.under.address.clone(), vec![oddity])),

@@ -29,6 +29,8 @@ pub(crate) struct RungView {
     pub(crate) hint: String,
     pub(crate) pennants: Vec<Pennant>,
     pub(crate) in_hand: bool,
+    /// Whether the team's formula of the result in hand reads it.
+    pub(crate) read: bool,
 }
 
 /// One unit of the last digit written, in the protocol's unit.
@@ -134,6 +136,7 @@ impl Maker<'_> {
                     hint,
                     pennants: self.pennants(|f| f.concerns(r.item) && of_row(f, r)),
                     in_hand: self.is_in_hand(r, hand),
+                    read: self.is_read(r.item, r.row),
                 }
             })
             .collect()

@@ -43,19 +43,8 @@ fn pieces(text: &str, spans: &[Range<usize>]) -> Vec<(String, bool)> {
     out
 }
 
-/// A formula as people write it: without the marks that its file puts before it.
-fn shown(text: &str) -> (&str, usize) {
-    let rest = ["of:", "oooc:", "msoxl:"].iter().find_map(|p| text.strip_prefix(p)).unwrap_or(text);
-    (rest, text.len() - rest.len())
-}
-
 fn in_pieces(address: &str, text: &str, marks: &[Mark]) -> Vec<(String, bool)> {
-    let (text, before) = shown(text);
-    let spans: Vec<Range<usize>> = marks
-        .iter()
-        .filter(|m| m.address == address)
-        .filter_map(|m| Some(m.span.start.checked_sub(before)?..m.span.end.checked_sub(before)?))
-        .collect();
+    let spans: Vec<Range<usize>> = marks.iter().filter(|m| m.address == address).map(|m| m.span.clone()).collect();
     pieces(text, &spans)
 }
 

@@ -100,6 +100,8 @@ pub(crate) struct ResultView {
     pub(crate) words: bool,
     pub(crate) reported: String,
     pub(crate) pad: String,
+    /// Whether the team's formula of the result in hand reads it.
+    pub(crate) read: bool,
     pub(crate) whole: String,
     /// Recomputed, where the verdict is not that it agrees.
     pub(crate) clean: String,

@@ -90,6 +90,7 @@ impl Maker<'_> {
                 })
                 .map(|n| n + 1),
             words,
+            read: self.is_read(r.item, r.row),
             pad: if words { String::new() } else { pad(&text, most) },
             whole: r.reported.written(),
             clean_pad: if words { String::new() } else { pad(&shown(&clean), most) },
