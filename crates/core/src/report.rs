@@ -9,6 +9,7 @@ use rust_decimal::Decimal;
 
 use crate::finding::{Finding, Kind};
 use crate::protocol::Protocol;
+use crate::underneath::Gives;
 use crate::verdict::{ENGINE, Judged, JudgedResult};
 use crate::wording;
 
@@ -57,6 +58,19 @@ struct ResultOf<'a> {
     verdict: &'static str,
     slip: Option<SlipOf<'a>>,
     ruling: Option<u64>,
+    /// The formula under it, where it came in a spreadsheet and has one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    formula: Option<FormulaOf<'a>>,
+}
+
+#[derive(Serialize)]
+struct FormulaOf<'a> {
+    cell: &'a str,
+    text: &'a str,
+    /// Whether it gives what its cell holds.
+    gives: bool,
+    /// Whether it is the lab's; null where that cannot be told.
+    same: Option<bool>,
 }
 
 #[derive(Serialize)]
@@ -309,6 +323,12 @@ fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -
             .filter(|f| f.place.item == Some(r.item) && (f.place.row.is_none() || f.place.row == r.row))
             .filter_map(|f| f.ruling)
             .max(),
+        formula: r.under.as_deref().map(|u| FormulaOf {
+            cell: &u.address,
+            text: &u.text,
+            gives: u.gives == Gives::ItsValue,
+            same: u.same,
+        }),
     }
 }
 

@@ -88,6 +88,8 @@ pub enum Oddity {
         holds: String,
         /// What the formula gives.
         gives: f64,
+        /// Whether the formula is the lab's.
+        right: bool,
     },
     /// Cells that it reads hold other numbers now than when the file was brought, by their addresses.
     ChangedSince(Vec<String>),

@@ -45,6 +45,28 @@ fn to_fill_in(grid: &[Vec<String>]) -> Vec<Vec<bool>> {
         .collect()
 }
 
+/// A data sheet laid out: its lines, which cells are filled in, how they show numbers, and their names.
+struct Laid {
+    grid: Vec<Vec<String>>,
+    fill: Vec<Vec<bool>>,
+    ways: Vec<(usize, usize, Shows)>,
+    named: Vec<Name>,
+}
+
+impl Laid {
+    fn out(protocol: &Protocol, filled: Option<&Submission>) -> Laid {
+        let mut grid = lay_out(protocol, filled);
+        let fill = to_fill_in(&grid);
+        let blank = filled.is_none_or(|s| s.cells.is_empty());
+        let places = spots(protocol, &grid);
+        let named = names(protocol, &places);
+        if blank {
+            tell_names(&named, &places, &mut grid);
+        }
+        Laid { ways: ways(protocol, &places, blank), grid, fill, named }
+    }
+}
+
 /// How each cell of an empty sheet shows what is filled in: row, column and way.
 fn ways(protocol: &Protocol, spots: &[Spot], blank: bool) -> Vec<(usize, usize, Shows)> {
     // A filled sheet is what was typed, character by character.
@@ -59,21 +81,13 @@ const SHEET: &str = "Data sheet";
 /// # Errors
 /// A table too large for a worksheet.
 pub fn write_xlsx(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, XlsxError> {
-    let mut grid = lay_out(protocol, filled);
-    let fill = to_fill_in(&grid);
-    let blank = filled.is_none_or(|s| s.cells.is_empty());
-    let places = spots(protocol, &grid);
-    let named = names(protocol, &places);
-    if blank {
-        tell_names(&named, &places, &mut grid);
-    }
+    let Laid { grid, fill, ways, named } = Laid::out(protocol, filled);
     let mut book = Workbook::new();
     // A workbook carries no time of its own: the same sheet is the same file.
     let day = rust_xlsxwriter::ExcelDateTime::from_ymd(2020, 1, 1)?;
     book.set_properties(&rust_xlsxwriter::DocProperties::new().set_title(&protocol.title).set_creation_datetime(&day));
     let sheet = book.add_worksheet();
     sheet.set_name(SHEET)?;
-    let ways = ways(protocol, &places, blank);
     let plain = Format::new().set_num_format("@");
     let said = Format::new().set_num_format("@").set_font_color(Color::RGB(0x4a_5560));
     let head = Format::new().set_num_format("@").set_bold();
@@ -127,15 +141,8 @@ fn letters(a: &Address) -> String {
 /// # Errors
 /// The archive cannot be written.
 pub fn write_ods(protocol: &Protocol, filled: Option<&Submission>) -> Result<Vec<u8>, zip::result::ZipError> {
-    let mut grid = lay_out(protocol, filled);
-    let fill = to_fill_in(&grid);
-    let blank = filled.is_none_or(|s| s.cells.is_empty());
-    let places = spots(protocol, &grid);
-    let named = names(protocol, &places);
-    if blank {
-        tell_names(&named, &places, &mut grid);
-    }
-    pack(SHEET, &grid, &fill, &ways(protocol, &places, blank), &named)
+    let Laid { grid, fill, ways, named } = Laid::out(protocol, filled);
+    pack(SHEET, &grid, &fill, &ways, &named)
 }
 
 /// Says in the hint of each item by which short name formulas may call it.

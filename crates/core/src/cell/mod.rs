@@ -8,6 +8,8 @@ mod drawn;
 mod follow;
 mod function;
 mod parse;
+#[cfg(test)]
+mod tests;
 mod under;
 mod value;
 mod work;

@@ -120,7 +120,7 @@ fn oddities() -> Vec<Oddity> {
         Oddity::Circle(cells()),
         Oddity::TooLarge,
         Oddity::Fault(Fault::Division),
-        Oddity::Another { holds: "412".into(), gives: 343.2 },
+        Oddity::Another { holds: "412".into(), gives: 343.2, right: true },
         Oddity::ChangedSince(cells()),
         Oddity::Unsaved { gives: 343.2 },
         Oddity::Empty(cells()),

@@ -189,8 +189,9 @@ fn oddity(at: &At<'_>, address: &str, oddity: &Oddity) -> String {
         }
         Oddity::TooLarge => format!("The formula in cell {address} reads more than is followed."),
         Oddity::Fault(fault) => format!("The formula in cell {address} gives {fault}: {}.", fault_said(*fault)),
-        Oddity::Another { holds, gives } => format!(
-            "Cell {address} holds {holds}, and its formula gives {}: the number was typed over it, or the file was not worked out again.",
+        Oddity::Another { holds, gives, right } => format!(
+            "Cell {address} holds {holds}, and its formula{} gives {}: the number was typed over it, or the file was not worked out again.",
+            if *right { ", which is the lab’s," } else { "" },
             shown(*gives)
         ),
         Oddity::ChangedSince(cells) => format!(
@@ -310,8 +311,8 @@ fn counted_cells(cells: &[String], what: &str) -> String {
     format!("{list}, {verb}")
 }
 
-/// A value with as many figures as anybody reads.
+/// A value with as many figures as tell it from its neighbour.
 fn shown(value: f64) -> String {
-    let text = notation::figures(value, 6);
+    let text = notation::figures(value, 10);
     if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
 }

@@ -11,7 +11,6 @@ use faces::{Limits, padded};
 use super::diagnose::{self, Candidates, Case};
 use super::ground::Ground;
 use super::stories::Odd;
-use super::under::Found;
 use super::values::{Env, Out, derive, sliced, within};
 use super::words;
 use crate::finding::Right;
@@ -21,7 +20,7 @@ use crate::protocol::ResultSpec;
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::reading::{CellKind, read};
-use crate::verdict::{Face, JudgedResult, Reported, VerdictKind};
+use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
 
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
@@ -168,8 +167,7 @@ impl Judge<'_> {
         }
         // What the formula under it shows is no guess, and goes before what the value could come of.
         if let Some(slip) = beneath.and_then(|b| b.slip.as_ref()) {
-            out.verdict = VerdictKind::Slip;
-            out.slip = Some(crate::verdict::Slip { predicted: r, ..slip.clone() });
+            (out.verdict, out.slip) = (VerdictKind::Slip, Some(Slip { predicted: r, ..slip.clone() }));
             return (out, None);
         }
         let clean = out.tainted_by.is_empty();
@@ -187,18 +185,8 @@ impl Judge<'_> {
             out.verdict = VerdictKind::Unchecked;
             return (out, None);
         }
-        // A formula that gave it, and that is no single mistake away from the lab's, leaves no room for slips of the pen.
-        if beneath.is_some_and(Found::is_wrong) {
-            out.verdict = VerdictKind::Unexplained;
-            return (out, None);
-        }
-        // The lab's own formula gave it: what is off came in by what it read.
-        if let Some(found) = beneath.filter(|b| b.is_right() && (b.under.rounds || !upstream.is_empty())) {
-            (out.verdict, out.face) = match (clean, found.under.rounds) {
-                (false, _) => (VerdictKind::Carried, Some(Face::Follows(None))),
-                (true, true) => (VerdictKind::Rounded, Some(Face::Early)),
-                (true, false) => (VerdictKind::Rounded, Some(Face::FromRounded)),
-            };
+        if let Some((verdict, face)) = beneath.and_then(|b| b.settles(clean, !upstream.is_empty())) {
+            (out.verdict, out.face) = (verdict, face);
             return (out, None);
         }
         // No story is told from a column with a hole: either a value in it gives R, or nothing is known of R.

@@ -199,17 +199,7 @@ fn at(term: &Term, path: &[usize], (cells, numbers, factors): Tried<'_>, out: &m
             }
         }
         TermKind::Call(f, args) => {
-            sisters(*f).iter().filter(|s| *s != f).for_each(|s| push(How::Function(*s), false));
-            if args.len() == 1 {
-                push(How::Bare, false);
-                for within in [Function::Radians, Function::Degrees] {
-                    push(How::Within(within), false);
-                    push(How::Around(within), false);
-                }
-            }
-            if args.len() == 2 {
-                push(How::Turned, false);
-            }
+            of_call(*f, args.len(), &mut push);
             factors.iter().for_each(|f| push(How::Times(*f), false));
         }
         TermKind::Binary(op, ..) => {
@@ -231,6 +221,21 @@ fn at(term: &Term, path: &[usize], (cells, numbers, factors): Tried<'_>, out: &m
             }
         }
         _ => {}
+    }
+}
+
+/// The changes of a function.
+fn of_call(function: Function, arguments: usize, push: &mut dyn FnMut(How, bool)) {
+    sisters(function).iter().filter(|s| **s != function).for_each(|s| push(How::Function(*s), false));
+    if arguments == 1 {
+        push(How::Bare, false);
+        for angle in [Function::Radians, Function::Degrees] {
+            push(How::Within(angle), false);
+            push(How::Around(angle), false);
+        }
+    }
+    if arguments == 2 {
+        push(How::Turned, false);
     }
 }
 

@@ -2,6 +2,7 @@
 //! the lab's, and if not, what differs. What differs is then no guess: the formula says it.
 
 mod changes;
+mod naming;
 mod normal;
 mod points;
 mod search;
@@ -17,7 +18,7 @@ use crate::protocol::{ItemKind, Protocol};
 use crate::reading::{CellKind, Hints, read};
 use crate::submission::Submission;
 use crate::underneath::{Gives, Oddity, Underneath};
-use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
+use crate::verdict::{Face, JudgedResult, Reported, Slip, VerdictKind};
 use crate::wording::under as words;
 
 use points::{Place, Points};
@@ -41,16 +42,25 @@ pub(super) struct Found {
 }
 
 impl Found {
-    /// Whether it gives what its cell holds by the lab's own formula.
-    pub(super) fn is_right(&self) -> bool {
-        self.under.gives == Gives::ItsValue && self.under.same == Some(true)
-    }
-}
-
-impl Found {
     /// Whether it gives what its cell holds by another formula than the lab's.
-    pub(super) fn is_wrong(&self) -> bool {
+    fn is_wrong(&self) -> bool {
         self.under.gives == Gives::ItsValue && self.under.same == Some(false)
+    }
+
+    /// The verdict on a value that it gave and that nothing else explains, where it leaves no room for a guess: the lab's own
+    /// formula gave it from what it read, or another one that is no single mistake away. `clean` is whether the values before it
+    /// are right, `upstream` whether there are any.
+    pub(super) fn settles(&self, clean: bool, upstream: bool) -> Option<(VerdictKind, Option<Face>)> {
+        if self.is_wrong() {
+            return Some((VerdictKind::Unexplained, None));
+        }
+        let right = self.under.gives == Gives::ItsValue && self.under.same == Some(true);
+        match (right, clean, self.under.rounds) {
+            (true, false, _) => Some((VerdictKind::Carried, Some(Face::Follows(None)))),
+            (true, true, true) => Some((VerdictKind::Rounded, Some(Face::Early))),
+            (true, true, false) if upstream => Some((VerdictKind::Rounded, Some(Face::FromRounded))),
+            _ => None,
+        }
     }
 }
 
@@ -238,32 +248,17 @@ fn look(
         })
         .collect();
     let mut odd = what_it_reads(&formula);
-    told.gives = match (&cell.held, formula.value()) {
-        (_, Value::Fault(fault)) => {
-            odd.push(Oddity::Fault(fault));
-            Gives::Fault(fault)
-        }
-        (Held::Number(text), Value::Number(v)) => {
-            let raw: f64 = text.parse().unwrap_or(f64::NAN);
-            if (v - raw).abs() <= KEPT * v.abs().max(raw.abs()) {
-                Gives::ItsValue
-            } else {
-                odd.push(Oddity::Another { holds: text.clone(), gives: v });
-                Gives::Another(v)
-            }
-        }
-        (Held::Empty, Value::Number(v)) => {
-            odd.push(Oddity::Unsaved { gives: v });
-            Gives::Unsaved(v)
-        }
-        (_, Value::Number(v)) => Gives::Another(v),
-        _ => Gives::Unknown,
-    };
+    told.gives = gives(&cell.held, formula.value(), &mut odd);
     let story = search::story(points, place, &formula, hints);
     let mut slip = None;
     match story {
         Story::Same { rounds, typed } => {
             (told.same, told.rounds) = (Some(true), rounds);
+            odd.iter_mut().for_each(|o| {
+                if let Oddity::Another { right, .. } = o {
+                    *right = true
+                }
+            });
             odd.extend(typed.into_iter().map(|(text, item)| Oddity::TypedIn { text, item }));
         }
         Story::Mistake(mistake) => {
@@ -275,6 +270,30 @@ fn look(
         Story::Unknown => {}
     }
     Looked { found: Found { under: told, slip }, odd }
+}
+
+/// What a formula gives beside what its cell holds, and what is odd about that.
+fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> Gives {
+    match (held, value) {
+        (_, Value::Fault(fault)) => {
+            odd.push(Oddity::Fault(fault));
+            Gives::Fault(fault)
+        }
+        (Held::Number(text), Value::Number(v)) => {
+            let raw: f64 = text.parse().unwrap_or(f64::NAN);
+            if (v - raw).abs() <= KEPT * v.abs().max(raw.abs()) {
+                return Gives::ItsValue;
+            }
+            odd.push(Oddity::Another { holds: text.clone(), gives: v, right: false });
+            Gives::Another(v)
+        }
+        (Held::Empty, Value::Number(v)) => {
+            odd.push(Oddity::Unsaved { gives: v });
+            Gives::Unsaved(v)
+        }
+        (_, Value::Number(v)) => Gives::Another(v),
+        _ => Gives::Unknown,
+    }
 }
 
 /// What is odd about the cells that a formula reads.

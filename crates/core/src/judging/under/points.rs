@@ -73,15 +73,18 @@ impl<'a> Points<'a> {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }
 
-    /// What a team's formula gives in each made-up table, in the unit of the result's item; `None` where it gives no number.
-    pub(super) fn theirs(&self, place: Place<'_>, formula: &Formula) -> Vec<Option<f64>> {
+    /// What a team's formula gives in a made-up table, in the unit of the result's item; `None` where it gives no number.
+    pub(super) fn theirs_at(&self, place: Place<'_>, formula: &Formula, k: usize) -> Option<f64> {
         let (factor, shift) = self.conversion(place.spec.item, place.number());
-        (0..POINTS)
-            .map(|k| match formula.with(&|n| self.held(k, &formula.leaves[n])) {
-                Held::Number(v) => Some(v * factor + shift),
-                _ => None,
-            })
-            .collect()
+        match formula.with(&|n| self.held(k, &formula.leaves[n])) {
+            Held::Number(v) => Some(v * factor + shift),
+            _ => None,
+        }
+    }
+
+    /// The same in all of them.
+    pub(super) fn theirs(&self, place: Place<'_>, formula: &Formula) -> Vec<Option<f64>> {
+        (0..POINTS).map(|k| self.theirs_at(place, formula, k)).collect()
     }
 
     /// What the lab's formula gives in each made-up table, in the unit of the result's item.
@@ -91,17 +94,18 @@ impl<'a> Points<'a> {
         self.envs.iter().map(value).collect()
     }
 
-    /// What another formula over the lab's items gives, times `scale`.
-    pub(super) fn other(&self, place: Place<'_>, node: &Node, scale: f64) -> Vec<Option<f64>> {
+    /// The values that another formula over the lab's items is worked out with: of a row that depends on itself alone its own.
+    pub(super) fn seen_from(&self, place: Place<'_>) -> Vec<Env> {
+        let own = place.row.filter(|_| place.spec.row_local);
+        self.envs.iter().map(|env| own.map_or_else(|| env.clone(), |r| values::sliced(env, r))).collect()
+    }
+
+    /// What such a formula gives with them, times `scale`.
+    pub(super) fn other_at(&self, place: Place<'_>, env: &Env, (node, scale): (&Node, f64)) -> Option<f64> {
         let item = &self.protocol.items[place.spec.item];
         let shift = if item.nature == Nature::Point { item.unit.offset / item.unit.factor } else { 0.0 };
-        let value = |env: &Env| -> Option<f64> {
-            let sliced = place.row.filter(|_| place.spec.row_local).map(|r| values::sliced(env, r));
-            let env = sliced.as_ref().unwrap_or(env);
-            let value = evaluate_any(node, &Context::without(env, &self.sheet.out)).ok()?;
-            value.at(place.row).map(|v| v * scale - shift).filter(|v| v.is_finite())
-        };
-        self.envs.iter().map(value).collect()
+        let value = evaluate_any(node, &Context::without(env, &self.sheet.out)).ok()?;
+        value.at(place.row).map(|v| v * scale - shift).filter(|v| v.is_finite())
     }
 
     /// The value of an item, or of a row of it, in each made-up table, in its unit.
@@ -126,17 +130,18 @@ impl Place<'_> {
     }
 }
 
-/// Whether two formulas agree in every made-up table that both can be worked out in; `None` where those are too few.
-pub(super) fn agree(a: &[Option<f64>], b: &[Option<f64>]) -> Option<bool> {
-    let both: Vec<(f64, f64)> = a.iter().zip(b).filter_map(|(a, b)| Some(((*a)?, (*b)?))).collect();
-    // Where only one of the two gives a number they are two formulas.
-    if a.iter().zip(b).any(|(a, b)| a.is_some() != b.is_some()) {
-        return if both.len() >= FEWEST || a.iter().any(Option::is_some) { Some(false) } else { None };
+/// Whether two formulas agree in every made-up table that they can be worked out in; `None` where those are too few. Where only
+/// one of the two gives a number they are two formulas. The first difference ends it, since most formulas differ at once.
+pub(super) fn agree(a: &dyn Fn(usize) -> Option<f64>, b: &dyn Fn(usize) -> Option<f64>) -> Option<bool> {
+    let mut both = 0;
+    for k in 0..POINTS {
+        match (a(k), b(k)) {
+            (Some(a), Some(b)) if (a - b).abs() <= SAME * a.abs().max(b.abs()) => both += 1,
+            (None, None) => {}
+            _ => return Some(false),
+        }
     }
-    if both.len() < FEWEST {
-        return None;
-    }
-    Some(both.iter().all(|(a, b)| (a - b).abs() <= SAME * a.abs().max(b.abs())))
+    (both >= FEWEST).then_some(true)
 }
 
 /// A value beside one, by as much as its place says: the same in every run.

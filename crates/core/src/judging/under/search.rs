@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use super::changes::{self, Change, How, applied, piece};
 use super::normal::{self, Normal};
 use super::points::{Place, Points, agree};
-use crate::cell::{Formula, Function, Operator, Term, TermKind};
+use crate::cell::{Formula, Term, TermKind};
 use crate::formula::Shape;
 use crate::notation;
 use crate::protocol::{ItemKind, SlipKind, Variant};
@@ -49,7 +49,7 @@ pub(super) fn story(
     if theirs.iter().all(Option::is_none) {
         return Story::Unknown;
     }
-    match agree(&theirs, &right) {
+    match agree(&|k| theirs[k], &|k| right[k]) {
         Some(true) => return Story::Same { rounds: false, typed: Vec::new() },
         // Neither gives a number anywhere near.
         None => return Story::Unknown,
@@ -58,7 +58,7 @@ pub(super) fn story(
     let plain = normal::of(points, formula);
     let full = normal::with_cells(points, place, &plain);
     for form in [&plain, &full] {
-        if agree(&points.theirs(place, &form.formula), &right) == Some(true) {
+        if agree(&|k| points.theirs_at(place, &form.formula, k), &|k| right[k]) == Some(true) {
             return Story::Same { rounds: form.rounds, typed: form.typed.clone() };
         }
     }
@@ -79,20 +79,22 @@ pub(super) fn story(
     }
 }
 
-struct Search<'a> {
-    points: &'a Points<'a>,
-    place: Place<'a>,
+/// A team's formula that is not the lab's.
+pub(super) struct Search<'a> {
+    pub(super) points: &'a Points<'a>,
+    pub(super) place: Place<'a>,
     right: Vec<Option<f64>>,
-    form: &'a Normal,
+    pub(super) form: &'a Normal,
 }
 
 impl Search<'_> {
     fn found(&self, hint: Option<Hint>) -> Option<(Mistake, Hint)> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
+        let envs = self.points.seen_from(self.place);
         let variants = &self.place.spec.variants;
         let by_variant = |n: usize| {
             let v = &variants[n];
-            agree(&self.points.other(self.place, &v.node, v.scale), &theirs) == Some(true)
+            agree(&|k| self.points.other_at(self.place, &envs[k], (&v.node, v.scale)), &|k| theirs[k]) == Some(true)
         };
         if let Some(Hint::Variant(n)) = hint.filter(|h| matches!(h, Hint::Variant(n) if by_variant(*n))) {
             return Some((self.of_variant(&variants[n]), Hint::Variant(n)));
@@ -154,7 +156,7 @@ impl Search<'_> {
         let leaf = |item, row| known.get(&(item, row)).copied();
         let range = |item| (0..points.rows(item)).map(|n| known.get(&(item, Some(n))).copied()).collect();
         let Some(mended) = applied(&formula, change, &leaf, &range) else { return false };
-        agree(&points.theirs(place, &mended), &self.right) == Some(true)
+        agree(&|k| points.theirs_at(place, &mended, k), &|k| self.right[k]) == Some(true)
     }
 
     fn slip(&self, kind: SlipKind, clause: String, subject: Option<usize>) -> Slip {
@@ -214,157 +216,6 @@ impl Search<'_> {
         Mistake { slip: self.slip(kind, clause, subject), marks }
     }
 
-    /// "the plate length", "reading 3 of the disc diameter".
-    fn cell_named(&self, item: usize, row: Option<usize>) -> String {
-        words::cell(self.points.protocol, item, row.map(|r| r as u32 + 1))
-    }
-
-    /// What a leaf is: a cell of the sheet by its title, one of the team's own by its address and what it holds.
-    fn leaf_named(&self, n: usize) -> String {
-        let leaf = &self.form.formula.leaves[n];
-        match leaf.item.as_ref().and_then(|(id, row)| Some((self.points.protocol.item(id)?, *row))) {
-            Some((item, row)) => words::cell(self.points.protocol, item, row),
-            None => words::own_cell(&leaf.address, &leaf.value),
-        }
-    }
-
-    /// The item of a leaf.
-    fn leaf_item(&self, n: usize) -> Option<usize> {
-        self.form.formula.leaves[n].item.as_ref().and_then(|(id, _)| self.points.protocol.item(id))
-    }
-
-    fn text_of(&self, term: &Term) -> String {
-        let origin = self.form.formula.origins.get(term.origin);
-        origin.and_then(|o| o.text.get(term.span.clone())).unwrap_or_default().to_owned()
-    }
-
-    fn named(&self, before: &Term, parent: Option<(&Term, usize)>, how: &How) -> (SlipKind, String, Option<usize>) {
-        let protocol = self.points.protocol;
-        let in_power = parent.is_some_and(|(p, n)| {
-            n == 1 && matches!(p.kind, TermKind::Binary(Operator::Power, ..) | TermKind::Call(Function::Power, _))
-        });
-        match (&before.kind, how) {
-            (TermKind::Number(v), How::Cell(item, row)) => {
-                let kind = match protocol.items[*item].kind {
-                    ItemKind::Reference(_) => SlipKind::ConstantWrong,
-                    ItemKind::Parameter(_) => SlipKind::CountWrong,
-                    _ => SlipKind::ReadingMiskeyed,
-                };
-                let has = self.points.written(*item, *row).filter(|_| kind == SlipKind::ReadingMiskeyed);
-                (kind, words::typed_for(&notation_of(*v), &self.cell_named(*item, *row), has), Some(*item))
-            }
-            (TermKind::Number(v), How::Number(right)) => {
-                let tens = (v / right).abs().log10();
-                let kind = if in_power {
-                    SlipKind::Power
-                } else if tens != 0.0 && (tens - tens.round()).abs() < 1e-9 {
-                    SlipKind::UnitFactor
-                } else {
-                    SlipKind::Literal
-                };
-                (kind, words::number_for(&notation_of(*v), &notation_of(*right), in_power), None)
-            }
-            (TermKind::Leaf(n), How::Cell(item, row)) => {
-                let slid =
-                    self.leaf_item(*n) == Some(*item) || self.leaf_item(*n).is_none() && row.is_some_and(|r| r > 0);
-                let clause = words::read_for(&self.leaf_named(*n), &self.cell_named(*item, *row), slid);
-                (SlipKind::WrongCell, clause, Some(*item))
-            }
-            (TermKind::Leaf(n), How::Column(item)) => {
-                let kind =
-                    if self.leaf_item(*n) == Some(*item) { SlipKind::SingleReplicate } else { SlipKind::WrongCell };
-                (kind, words::one_for_all(&self.leaf_named(*n), &protocol.full_title(*item)), Some(*item))
-            }
-            (TermKind::Range { cells, .. }, How::Column(item)) => self.range_named(before, cells, *item),
-            (TermKind::Call(was, _), How::Function(f)) => {
-                let kind = match f {
-                    Function::Ln | Function::Log10 => SlipKind::LogBase,
-                    Function::Sum => SlipKind::SumForMean,
-                    Function::Average if *was == Function::Sum => SlipKind::SumForMean,
-                    Function::Sd if *was == Function::SdPopulation => SlipKind::WrongCount,
-                    Function::SdPopulation if *was == Function::Sd => SlipKind::WrongCount,
-                    Function::Variance | Function::VariancePopulation if is_variance(*was) => SlipKind::WrongCount,
-                    _ => SlipKind::WrongFunction,
-                };
-                (kind, words::function_for(*was, *f), None)
-            }
-            (TermKind::Call(outer, _), How::Within(Function::Radians)) => {
-                (SlipKind::AngleUnit, words::degrees_to(*outer), None)
-            }
-            (_, How::Around(Function::Radians)) => (SlipKind::AngleUnit, words::degrees_left().to_owned(), None),
-            (_, How::Within(_) | How::Around(Function::Degrees)) => {
-                (SlipKind::AngleUnit, words::radians_left().to_owned(), None)
-            }
-            (_, How::Around(_)) => (SlipKind::Root, words::root_left_out().to_owned(), None),
-            (TermKind::Call(f, _), How::Bare) => {
-                let kind = match f {
-                    Function::Sqrt => SlipKind::Root,
-                    Function::Abs => SlipKind::Sign,
-                    Function::Degrees | Function::Radians => SlipKind::AngleUnit,
-                    _ => SlipKind::WrongFunction,
-                };
-                (kind, words::too_much(*f), None)
-            }
-            (TermKind::Negative(_), How::Bare) => (SlipKind::Sign, words::sign_too_much().to_owned(), None),
-            (TermKind::Call(f, _), How::Turned) => {
-                let kind = if *f == Function::Slope { SlipKind::SlopeInverted } else { SlipKind::Swapped };
-                (kind, words::arguments_turned(*f), None)
-            }
-            (TermKind::Binary(op, ..), How::Turned) => {
-                let kind = if *op == Operator::Subtract { SlipKind::Sign } else { SlipKind::Inverted };
-                (kind, words::parts_turned(&self.text_of(before)), None)
-            }
-            (TermKind::Binary(was, ..), How::Operator(op)) => {
-                let kind = match op {
-                    Operator::Add | Operator::Subtract => SlipKind::Sign,
-                    _ if *was == Operator::Power => SlipKind::Power,
-                    _ => SlipKind::Inverted,
-                };
-                (kind, words::operator_for(*was, *op, &self.text_of(before)), None)
-            }
-            (_, How::Times(f)) => {
-                let what = match before.kind {
-                    TermKind::Leaf(n) => self.leaf_named(n),
-                    _ => self.text_of(before),
-                };
-                let subject = if let TermKind::Leaf(n) = before.kind { self.leaf_item(n) } else { None };
-                (SlipKind::UnitFactor, words::not_converted(&what, &notation::figures(*f, 3)), subject)
-            }
-            (TermKind::Negative(a), How::Cell(item, row)) => {
-                let typed = if let TermKind::Number(v) = a.kind { notation_of(-v) } else { String::new() };
-                let has = self.points.written(*item, *row);
-                (SlipKind::ReadingMiskeyed, words::typed_for(&typed, &self.cell_named(*item, *row), has), Some(*item))
-            }
-            (_, How::With(op, item, ..)) => {
-                let (title, piece) = (protocol.full_title(*item), self.text_of(before));
-                (SlipKind::TermOmitted, words::part_gone_of(&piece, &title, *op == Operator::Divide), Some(*item))
-            }
-            (_, How::Grouped(_)) => (SlipKind::Brackets, words::brackets(&self.text_of(before)), None),
-            _ => (SlipKind::Compound, words::otherwise(&self.text_of(before)), None),
-        }
-    }
-
-    /// A range that is not the column that it should be: rows short, rows too many, another column.
-    fn range_named(&self, before: &Term, cells: &[Term], item: usize) -> (SlipKind, String, Option<usize>) {
-        let protocol = self.points.protocol;
-        let leaf = |c: &Term| if let TermKind::Leaf(n) = c.kind { Some(n) } else { None };
-        let leaves: Vec<usize> = cells.iter().filter_map(leaf).collect();
-        let rows: Vec<usize> = leaves
-            .iter()
-            .filter(|n| self.leaf_item(**n) == Some(item))
-            .filter_map(|n| self.form.formula.leaves[*n].item.as_ref()?.1.map(|r| r as usize - 1))
-            .collect();
-        let title = protocol.full_title(item);
-        let text = self.text_of(before);
-        if rows.is_empty() {
-            return (SlipKind::WrongCell, words::other_column(&text, &title), Some(item));
-        }
-        let missing: Vec<u32> =
-            (0..self.points.rows(item)).filter(|n| !rows.contains(n)).map(|n| n as u32 + 1).collect();
-        let kind = SlipKind::Exclusion;
-        (kind, words::range_of(&text, &title, &missing), Some(item))
-    }
-
     /// A factor that is left out of the whole formula, or one too many: a number, or a power of an item.
     fn by_a_factor(&self) -> Option<Mistake> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
@@ -422,7 +273,7 @@ impl Search<'_> {
             let xs = self.points.item(item, row);
             for sign in [1.0, -1.0] {
                 let with: Vec<Option<f64>> = theirs.iter().zip(&xs).map(|(t, x)| Some((*t)? + sign * (*x)?)).collect();
-                if agree(&with, &self.right) == Some(true) {
+                if agree(&|k| with[k], &|k| self.right[k]) == Some(true) {
                     let title = self.points.protocol.full_title(item);
                     let clause = words::summand_gone(&title, sign < 0.0);
                     return Some(Mistake {
@@ -434,13 +285,4 @@ impl Search<'_> {
         }
         None
     }
-}
-
-fn is_variance(f: Function) -> bool {
-    matches!(f, Function::Variance | Function::VariancePopulation)
-}
-
-/// A number as people write it.
-fn notation_of(v: f64) -> String {
-    format!("{v}")
 }
