@@ -248,9 +248,14 @@ fn files(store: &Store, classes: &Classes, user: &User) -> Result<Vec<(u32, Stri
     for lab in labs {
         let Some(tables) = classes.get(&lab.protocol.id) else { continue };
         for (section, _) in jurado_sim::DEMO_SECTIONS {
-            let name = format!("{}-{}.csv", lab.protocol.id, section.to_lowercase().replace(' ', "-"));
+            let name = format!("{}-{}", lab.protocol.id, section.to_lowercase().replace(' ', "-"));
             let mine: Vec<Submission> = tables.iter().filter(|t| t.section == section).cloned().collect();
-            out.push((lab.id, name, jurado_sim::class_csv(&lab.protocol, &mine)));
+            // Text has no formulas under its cells.
+            let (ending, text) = match mine.iter().any(|t| t.under.is_some()) {
+                true => ("json", serde_json::to_string(&mine).unwrap_or_default()),
+                false => ("csv", jurado_sim::class_csv(&lab.protocol, &mine)),
+            };
+            out.push((lab.id, format!("{name}.{ending}"), text));
         }
     }
     log::debug!("{} files of the demo for {}", out.len(), user.name);

@@ -32,6 +32,11 @@ pub fn read_json(bytes: &[u8], protocol: &Protocol) -> Result<Intake, Fault> {
     let mut out = Intake::default();
     for table in &mut tables {
         let place = format!("{} {}", table.section, table.team);
+        // What a spreadsheet gives is bounded as it is read; a list of one's own is no way round that.
+        if table.under.as_deref().is_some_and(crate::under::is_too_much) {
+            table.under = None;
+            out.remarks.push(format!("The formulas of {place} are more than are looked at; they were left aside."));
+        }
         table.cells.retain(|cell| {
             out.rows += 1;
             let objection = match protocol.item(&cell.item) {

@@ -49,6 +49,13 @@ pub(crate) fn attached(book: &Workbook, mut intake: Intake, lead: usize) -> Inta
     intake
 }
 
+/// Whether it is more than is kept of a workbook.
+pub(crate) fn is_too_much(under: &Under) -> bool {
+    let text = |(a, c): (&String, &Below)| a.len() + c.formula.as_ref().map_or(0, String::len);
+    let names: usize = under.names.iter().map(|(n, m)| n.len() + m.len()).sum();
+    under.cells.len() > MOST_CELLS || under.cells.iter().map(text).sum::<usize>() + names > 2 * MOST_TEXT
+}
+
 /// Gathers the cells that the formulas of one table hang on.
 struct Gatherer<'a> {
     book: &'a Workbook,

@@ -25,6 +25,8 @@ pub struct Formula {
     pub leaves: Vec<Leaf>,
     /// The cells whose formulas it is made of, itself first.
     pub origins: Vec<Origin>,
+    /// How many pieces it has, each cell of a range counted.
+    pub pieces: usize,
 }
 
 /// A cell whose formula is followed.
@@ -120,7 +122,7 @@ impl Formula {
         };
         let text = under.cells.get(address).and_then(|c| c.formula.as_deref()).unwrap_or_default();
         let root = follower.cell_formula(address, text)?;
-        Ok(Formula { root, leaves: follower.leaves, origins: follower.origins })
+        Ok(Formula { root, leaves: follower.leaves, origins: follower.origins, pieces: follower.pieces })
     }
 }
 

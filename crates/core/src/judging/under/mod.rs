@@ -24,6 +24,8 @@ use crate::wording::under as words;
 use points::{Place, Points};
 use search::{Hint, Story};
 
+/// Most pieces of all formulas of a table that are looked at.
+const MOST_FOLLOWED: usize = 400_000;
 /// What a formula gives and what its cell holds are one within this share of each other: files keep fifteen figures.
 const KEPT: f64 = 1e-9;
 
@@ -107,6 +109,7 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
         under.cells.iter().filter(|(_, c)| c.formula.is_some() && !c.item.is_empty()).collect();
     // In the order of the lab's items and their rows, so that the first of a column tells for the next.
     cells.sort_by_key(|(_, c)| (protocol.item(&c.item), c.row));
+    let mut followed = 0;
     for (address, cell) in cells {
         let Some(item) = protocol.item(&cell.item) else { continue };
         let mut odd = |list: Vec<Oddity>| {
@@ -128,8 +131,13 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
             continue;
         }
         let place = Place { index, spec, row };
+        if followed > MOST_FOLLOWED {
+            odd(vec![Oddity::TooLarge]);
+            continue;
+        }
         let mut looked = look(&points, under, (address, cell), place, &mut hints);
         looked.mind(&changed, under, address);
+        followed += looked.pieces;
         odd(looked.odd);
         out.found.insert((index, row), looked.found);
     }
@@ -159,6 +167,8 @@ fn is_held(reported: &Reported, held: &Held) -> bool {
 struct Looked {
     found: Found,
     odd: Vec<Oddity>,
+    /// Pieces of its formula.
+    pieces: usize,
 }
 
 impl Looked {
@@ -235,7 +245,7 @@ fn look(
                 Unfollowed::Circle(cells) => Oddity::Circle(cells),
                 Unfollowed::TooLarge => Oddity::TooLarge,
             }];
-            return Looked { found: Found { under: told, slip: None }, odd };
+            return Looked { found: Found { under: told, slip: None }, odd, pieces: 0 };
         }
     };
     let protocol = points.protocol;
@@ -269,7 +279,7 @@ fn look(
         Story::Other => told.same = Some(false),
         Story::Unknown => {}
     }
-    Looked { found: Found { under: told, slip }, odd }
+    Looked { found: Found { under: told, slip }, odd, pieces: formula.pieces }
 }
 
 /// What a formula gives beside what its cell holds, and what is odd about that.

@@ -1,6 +1,7 @@
 //! The lab's formula and the team's, worked out side by side at several made-up tables near the one handed in. Two formulas
 //! that agree at all of them are one formula, however they are written; that what was handed in agrees is not enough.
 
+use std::cell::Cell;
 use std::collections::HashMap;
 
 use super::super::sheet::{Sheet, Stage};
@@ -17,6 +18,8 @@ const POINTS: usize = 5;
 const FEWEST: usize = 3;
 /// How far a made-up reading lies from the one handed in, as a share of it.
 const SPREAD: f64 = 0.03;
+/// Most pieces of formulas that are worked out for one table: thousands of times what any honest one needs.
+const MOST_WORK: usize = 8_000_000;
 /// Within what share of one another two values are one.
 const SAME: f64 = 1e-8;
 
@@ -29,6 +32,8 @@ pub(super) struct Points<'a> {
     conversions: HashMap<(usize, Option<u32>), (f64, f64)>,
     /// What stands in the cells of results, in the unit written there.
     typed: HashMap<(usize, Option<u32>), f64>,
+    /// Pieces of formulas that may still be worked out; `None` once that was too little.
+    left: Cell<Option<usize>>,
 }
 
 impl<'a> Points<'a> {
@@ -50,7 +55,14 @@ impl<'a> Points<'a> {
             values::chain(protocol, &mut env, &sheet.out, table);
             env
         });
-        Points { protocol, sheet, envs: envs.collect(), conversions: conversions(table), typed: HashMap::new() }
+        Points {
+            protocol,
+            sheet,
+            envs: envs.collect(),
+            conversions: conversions(table),
+            typed: HashMap::new(),
+            left: Cell::new(Some(MOST_WORK)),
+        }
     }
 
     /// What a cell of the sheet holds in a made-up table, in the unit written there; a cell of the team's own what it holds.
@@ -75,11 +87,22 @@ impl<'a> Points<'a> {
 
     /// What a team's formula gives in a made-up table, in the unit of the result's item; `None` where it gives no number.
     pub(super) fn theirs_at(&self, place: Place<'_>, formula: &Formula, k: usize) -> Option<f64> {
+        // A table of endless formulas ends all the same.
+        let Some(left) = self.left.get().and_then(|left| left.checked_sub(formula.pieces)) else {
+            self.left.set(None);
+            return None;
+        };
+        self.left.set(Some(left));
         let (factor, shift) = self.conversion(place.spec.item, place.number());
         match formula.with(&|n| self.held(k, &formula.leaves[n])) {
             Held::Number(v) => Some(v * factor + shift),
             _ => None,
         }
+    }
+
+    /// Whether there was more to work out than is worked out, so that nothing is known of what differs.
+    pub(super) fn is_spent(&self) -> bool {
+        self.left.get().is_none()
     }
 
     /// The same in all of them.

@@ -44,6 +44,11 @@ pub(super) fn story(
     formula: &Formula,
     hints: &mut HashMap<usize, Hint>,
 ) -> Story {
+    let story = looked_for(points, place, formula, hints);
+    if points.is_spent() { Story::Unknown } else { story }
+}
+
+fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<usize, Hint>) -> Story {
     let right = points.right(place);
     let theirs = points.theirs(place, formula);
     if theirs.iter().all(Option::is_none) {

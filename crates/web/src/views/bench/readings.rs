@@ -12,7 +12,11 @@ pub(crate) struct ReadingView {
     pub(crate) title: String,
     pub(crate) symbol: Symbol,
     pub(crate) unit: String,
+    /// Of a repeated reading the unit that was typed, where it was turned into another: there is no room for it in each cell.
+    pub(crate) typed_unit: String,
     pub(crate) repeated: bool,
+    /// Whether five of its cells side by side need narrow figures.
+    pub(crate) tight: bool,
     /// Words instead of numbers: they need room beside each other.
     pub(crate) words: bool,
     pub(crate) cells: Vec<CellView>,
@@ -69,13 +73,18 @@ impl Maker<'_> {
     pub(super) fn reading(&self, i: usize) -> ReadingView {
         let judged = &self.judged.readings[i];
         let item = &self.protocol.items[judged.item];
+        let cells: Vec<CellView> = (0..judged.cells.len()).map(|n| self.cell(i, n)).collect();
+        let repeated = self.protocol.rows_of(judged.item).is_some();
+        let typed = cells.iter().map(|c| c.typed_unit.as_str()).find(|u| !u.is_empty() && repeated);
         ReadingView {
+            typed_unit: typed.unwrap_or_default().to_owned(),
             title: capital(&item.title),
             symbol: Symbol::of(&item.symbol),
             unit: item.unit_after().trim().to_owned(),
-            repeated: self.protocol.rows_of(judged.item).is_some(),
+            repeated,
+            tight: cells.iter().any(|c| c.text.chars().count() > 6),
             words: item.words.is_some(),
-            cells: (0..judged.cells.len()).map(|n| self.cell(i, n)).collect(),
+            cells,
             pennants: self.pennants(|f| f.concerns(judged.item)),
         }
     }
