@@ -266,7 +266,7 @@ fn an_empty_data_sheet_names_its_cells_and_shows_the_decimals_of_its_instruments
 #[test]
 fn a_table_of_endless_formulas_is_judged_by_its_values() {
     let p = lab();
-    let sums = vec!["SUM(J100:S299)"; 9].join("*1.01+");
+    let sums = ["SUM(J100:S299)"; 9].join("*1.01+");
     let long = format!("={sums}|0");
     let mut cells: Vec<(u32, u16, &str)> = (0..2_000).map(|n| (99 + n / 10, 9 + (n % 10) as u16, "1.5")).collect();
     cells.push((VOLUME, VALUE, long.as_str()));
