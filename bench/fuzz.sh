@@ -7,3 +7,4 @@ cd "$(dirname "$0")/.."
 export FUZZ_CASES=${1:-20000} PROPTEST_CASES=${1:-20000}
 cargo test --release --quiet -p jurado-core --test hostile
 cargo test --release --quiet -p jurado-intake any_
+cargo test --release --quiet -p jurado-core --lib cell::tests::any_

@@ -3,6 +3,7 @@
 
 use jurado_core::judging::judge;
 use jurado_core::protocol::Protocol;
+use jurado_core::underneath::Gives;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
 use jurado_intake::{UPLOAD, read_file, write_xlsx};
@@ -260,6 +261,43 @@ fn an_empty_data_sheet_names_its_cells_and_shows_the_decimals_of_its_instruments
     assert_eq!(format(row_of("plate_length"), 3), "0.00");
     assert_eq!(format(row_of("plate_volume"), 3), "General");
     assert_eq!(format(row_of("plate_length"), 2), "@", "a unit is a text");
+}
+
+/// A cell shows what its format says: hundredths with their sign, and as many decimals; the formula gave more.
+#[test]
+fn a_value_is_taken_as_its_cell_shows_it_and_its_formula_as_it_gave_it() {
+    let p = lab();
+    let mut book = Workbook::new();
+    let sheet = book.add_worksheet();
+    for (c, head) in
+        ["section", "team", "plate_mass", "plate_volume", "plate_density", "plate_error", "station"].iter().enumerate()
+    {
+        sheet.write_string(0, c as u16, *head).expect("a cell");
+    }
+    sheet.write_string(1, 0, "Morning").expect("a cell");
+    sheet.write_string(1, 1, "Heron").expect("a cell");
+    sheet.write_string(1, 6, "1").expect("a cell");
+    let shows = |format: &str| rust_xlsxwriter::Format::new().set_num_format(format);
+    sheet.write_number_with_format(1, 2, 114.4, &shows("0.00")).expect("a cell");
+    sheet.write_number(1, 3, 42.38).expect("a cell");
+    // The workbook is set to hold what its cells show.
+    let density: f64 = format!("{:.3}", 114.4 / 42.38).parse().expect("a number");
+    let formula = Formula::new("=C2/D2").set_result(density.to_string());
+    sheet.write_formula_with_format(1, 4, formula, &shows("0.000")).expect("a formula");
+    let error = (density - 2.7).abs() / 2.7;
+    let formula = Formula::new("=ABS(E2-2.7)/2.7").set_result(error.to_string());
+    sheet.write_formula_with_format(1, 5, formula, &shows("0.00%")).expect("a formula");
+    let bytes = book.save_to_buffer().expect("a workbook");
+    let intake = read_file(&bytes, &p, None, UPLOAD, None).expect("a workbook");
+    let text = |id: &str| intake.tables[0].cells.iter().find(|c| c.item == id).map_or("", |c| c.value.as_str());
+    let shown = ["plate_mass", "plate_density", "plate_error"].map(text);
+    assert_eq!(shown, ["114.40", &format!("{density:.3}"), &format!("{:.2}%", error * 100.0)]);
+    let j = judge(&p, &intake.tables[0], &[], &[]);
+    let of = |id: &str| {
+        j.results.iter().find(|r| p.items[r.item].id == id).and_then(|r| r.under.clone()).expect("a formula")
+    };
+    assert_eq!((&of("plate_density").gives, &of("plate_error").gives), (&Gives::ItsValue, &Gives::ItsValue));
+    assert!(!told(&j).contains("typed over"), "{}", told(&j));
 }
 
 /// A table of formulas without end: each result reads thousands of cells, and is no single mistake away.

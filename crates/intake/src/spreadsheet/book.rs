@@ -135,7 +135,12 @@ pub(super) fn held(text: &str, kind: Kind) -> Held {
     match kind {
         _ if text.is_empty() => Held::Empty,
         Kind::Text => Held::Text(text.to_owned()),
-        Kind::Number => Held::Number(text.parse::<f64>().map_or_else(|_| text.to_owned(), |v| format!("{v}"))),
+        Kind::Number => {
+            // A cell that shows hundredths holds the number itself.
+            let hundredths = text.strip_suffix('%').and_then(|t| t.parse::<f64>().ok()).map(|v| v / 100.0);
+            let value = hundredths.or_else(|| text.parse().ok());
+            Held::Number(value.map_or_else(|| text.to_owned(), |v| format!("{v}")))
+        }
         Kind::Truth => Held::Truth(text.eq_ignore_ascii_case("true")),
         Kind::Error => Held::Error(text.to_owned()),
     }

@@ -83,7 +83,7 @@ impl Cell {
         let (text, kind, whole) = match self.value {
             Some((value, Kind::Number)) => {
                 let number: Option<f64> = value.parse().ok();
-                let text = number.map(|v| shown::shown(v, shown::decimals_of(&shows, v), by_formula));
+                let text = number.map(|v| shown::shown(v, shown::of_text(&shows, v), by_formula));
                 (text.unwrap_or_else(|| value.clone()), Kind::Number, value)
             }
             // An error shows itself in place of a value.

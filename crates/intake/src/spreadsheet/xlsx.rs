@@ -7,6 +7,7 @@ use calamine::{DataRef, Reader, Xlsx};
 use jurado_core::error::Fault;
 
 use super::book::{Kind, Left, UnderCell, WorkSheet, Workbook, held};
+use super::shown::Shows;
 use super::{damaged, shown};
 
 /// All sheets of a file; `None` where they are empty.
@@ -18,17 +19,17 @@ pub(super) fn read(bytes: &[u8]) -> Result<Option<Workbook>, Fault> {
         let formulas = formulas(&mut book, &name);
         // A sheet of charts has no cells.
         let Ok(mut cells) = book.worksheet_cells_reader(&name) else { continue };
-        let decimals: Vec<Option<usize>> = cells
+        let shows: Vec<Option<Shows>> = cells
             .styles()
             .iter()
-            .map(|s| s.number_format.as_ref().and_then(|f| shown::decimals(&f.format_code)))
+            .map(|s| s.number_format.as_ref().and_then(|f| shown::of_format(&f.format_code)))
             .collect();
         let mut sheet = WorkSheet::named(&name);
         while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(damaged)? {
             let at = (cell.get_position().0 as usize, cell.get_position().1 as usize);
             let formula = formulas.get(&at);
-            let places = decimals.get(style).copied().flatten();
-            let (text, kind) = text_of(cell.get_value(), places, formula.is_some());
+            let shows = shows.get(style).copied().flatten();
+            let (text, kind) = text_of(cell.get_value(), shows, formula.is_some());
             if let Some(formula) = formula {
                 let held = match cell.get_value() {
                     DataRef::Float(v) => held(&format!("{v}"), Kind::Number),
@@ -59,12 +60,12 @@ fn formulas(book: &mut Xlsx<Cursor<&[u8]>>, name: &str) -> HashMap<(usize, usize
 }
 
 /// A number is written as the shortest text that is it, with the noughts that its cell shows.
-fn text_of(cell: &DataRef<'_>, decimals: Option<usize>, by_formula: bool) -> (String, Kind) {
+fn text_of(cell: &DataRef<'_>, shows: Option<Shows>, by_formula: bool) -> (String, Kind) {
     match cell {
         DataRef::String(s) => (s.clone(), Kind::Text),
         DataRef::SharedString(s) => ((*s).to_owned(), Kind::Text),
-        DataRef::Float(v) => (shown::shown(*v, decimals, by_formula), Kind::Number),
-        DataRef::Int(v) => (shown::shown(*v as f64, decimals, by_formula), Kind::Number),
+        DataRef::Float(v) => (shown::shown(*v, shows, by_formula), Kind::Number),
+        DataRef::Int(v) => (shown::shown(*v as f64, shows, by_formula), Kind::Number),
         DataRef::Bool(b) => (b.to_string(), Kind::Truth),
         DataRef::DateTimeIso(s) | DataRef::DurationIso(s) => (s.clone(), Kind::Text),
         DataRef::DateTime(d) => (format!("{}", d.as_f64()), Kind::Number),

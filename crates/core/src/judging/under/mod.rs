@@ -15,7 +15,7 @@ use super::table::Table;
 use crate::cell::{Below, Formula, Function, Held, Term, TermKind, Under, Unfollowed, Value};
 use crate::finding::{Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
 use crate::protocol::{ItemKind, Protocol};
-use crate::reading::{CellKind, Hints, read};
+use crate::reading::{CellKind, Hints, Number, read};
 use crate::submission::Submission;
 use crate::underneath::{Gives, Oddity, Underneath};
 use crate::verdict::{Face, JudgedResult, Reported, Slip, VerdictKind};
@@ -154,13 +154,19 @@ fn is_held(reported: &Reported, held: &Held) -> bool {
     match (&reported.number, held) {
         (Some(number), Held::Number(text)) => {
             let raw: f64 = text.parse().unwrap_or(f64::NAN);
-            (raw - number.value).abs() <= 1.001 * number.half_step() + KEPT * raw.abs()
+            is_shown(raw, number)
         }
         (None, Held::Number(_)) => false,
         (Some(_), _) => false,
         (None, Held::Empty) => reported.text.trim().is_empty(),
         (None, _) => true,
     }
+}
+
+/// Whether a text shows what a cell holds; a cell that shows hundredths holds the number itself.
+fn is_shown(raw: f64, number: &Number) -> bool {
+    let share = points::hundredths(number);
+    (raw - number.value * share).abs() <= 1.001 * number.half_step() * share + KEPT * raw.abs()
 }
 
 /// What looking at one formula gave.
@@ -202,8 +208,7 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
         let held = match (&cell.held, number) {
             (Held::Number(raw), Some(n)) => {
                 let raw: f64 = raw.parse().unwrap_or(f64::NAN);
-                let same = (raw - n.value).abs() <= 1.001 * n.half_step() + KEPT * raw.abs();
-                (!same).then(|| Held::Number(format!("{}", n.value)))
+                (!is_shown(raw, &n)).then(|| Held::Number(format!("{}", n.value * points::hundredths(&n))))
             }
             // A text may be a number with its unit, and an empty cell may hold a formula without its value.
             (Held::Number(_), None) if text.trim().is_empty() => Some(Held::Empty),
@@ -258,12 +263,13 @@ fn look(
         })
         .collect();
     let mut odd = what_it_reads(&formula);
-    told.gives = gives(&cell.held, formula.value(), &mut odd);
+    let as_shown;
+    (told.gives, as_shown) = gives(&cell.held, formula.value(), &mut odd);
     let story = search::story(points, place, &formula, hints);
     let mut slip = None;
     match story {
         Story::Same { rounds, typed } => {
-            (told.same, told.rounds) = (Some(true), rounds);
+            (told.same, told.rounds) = (Some(true), rounds || as_shown);
             odd.iter_mut().for_each(|o| {
                 if let Oddity::Another { right, .. } = o {
                     *right = true
@@ -282,9 +288,9 @@ fn look(
     Looked { found: Found { under: told, slip }, odd, pieces: formula.pieces }
 }
 
-/// What a formula gives beside what its cell holds, and what is odd about that.
-fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> Gives {
-    match (held, value) {
+/// What a formula gives beside what its cell holds, whether the cell holds it rounded, and what is odd about that.
+fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> (Gives, bool) {
+    let gives = match (held, value) {
         (_, Value::Fault(fault)) => {
             odd.push(Oddity::Fault(fault));
             Gives::Fault(fault)
@@ -292,7 +298,12 @@ fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> Gives {
         (Held::Number(text), Value::Number(v)) => {
             let raw: f64 = text.parse().unwrap_or(f64::NAN);
             if (v - raw).abs() <= KEPT * v.abs().max(raw.abs()) {
-                return Gives::ItsValue;
+                return (Gives::ItsValue, false);
+            }
+            // A workbook may be set to hold what its cells show.
+            let places = text.split_once('.').map_or(0, |(_, decimals)| decimals.len()).min(15) as i32;
+            if ((v * 10f64.powi(places)).round() / 10f64.powi(places) - raw).abs() <= KEPT * raw.abs() && raw != 0.0 {
+                return (Gives::ItsValue, true);
             }
             odd.push(Oddity::Another { holds: text.clone(), gives: v, right: false });
             Gives::Another(v)
@@ -303,7 +314,8 @@ fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> Gives {
         }
         (_, Value::Number(v)) => Gives::Another(v),
         _ => Gives::Unknown,
-    }
+    };
+    (gives, false)
 }
 
 /// What is odd about the cells that a formula reads.

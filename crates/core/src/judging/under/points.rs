@@ -11,6 +11,7 @@ use crate::cell::{Formula, Leaf, Value as Held};
 use crate::formula::{Context, Node, Value, evaluate_any};
 use crate::protocol::{Protocol, ReadingKind, ResultSpec};
 use crate::quantity::Nature;
+use crate::reading::Number;
 
 /// Made-up tables.
 const POINTS: usize = 5;
@@ -181,6 +182,11 @@ fn beside(value: f64, item: usize, n: usize, k: usize, count: bool) -> f64 {
     if value == 0.0 { SPREAD * (0.5 + share) * 1e-3 } else { value * (1.0 + SPREAD * (2.0 * share - 1.0)) }
 }
 
+/// What a number with its sign for hundredths is multiplied by to be what its cell holds: 1 without the sign.
+pub(super) fn hundredths(number: &Number) -> f64 {
+    if number.unit.as_ref().is_some_and(|u| u.text == "%") { 0.01 } else { 1.0 }
+}
+
 /// How a number as written becomes one in the protocol's unit, where the two differ.
 fn conversions(table: &Table) -> HashMap<(usize, Option<u32>), (f64, f64)> {
     let mut out = HashMap::new();
@@ -205,8 +211,9 @@ impl Points<'_> {
                 let shift = value - number.value * reported.scale;
                 let shift = if shift.abs() <= 1e-9 * value.abs() { 0.0 } else { shift };
                 let row = spec.table.map(|_| n as u32 + 1);
-                self.conversions.insert((spec.item, row), (reported.scale, shift));
-                self.typed.insert((spec.item, row), number.value);
+                let share = hundredths(number);
+                self.conversions.insert((spec.item, row), (reported.scale / share, shift));
+                self.typed.insert((spec.item, row), number.value * share);
             }
         }
         self
