@@ -2,8 +2,9 @@
 //! `cargo bench -p jurado-cli --bench books`
 #![allow(missing_docs)]
 
+mod shared;
+
 use std::hint::black_box;
-use std::path::Path;
 use std::time::Instant;
 
 use jurado_core::judging::judge;
@@ -11,6 +12,7 @@ use jurado_core::protocol::SlipKind;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_sim::{Booked, Lab, Order};
+use shared::lab;
 
 const LABS: [&str; 12] = [
     "keel-plate",
@@ -26,12 +28,6 @@ const LABS: [&str; 12] = [
     "boom-balance",
     "ring-tube",
 ];
-
-fn lab(id: &str) -> Lab {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../protocols");
-    let read = |p: &Path| std::fs::read_to_string(p).expect("a shipped lab");
-    Lab::new(&read(&folder.join(format!("{id}.toml"))), &read(&folder.join(format!("worlds/{id}.toml")))).expect(id)
-}
 
 /// How many of the mistakes of a table are named rightly.
 fn named(lab: &Lab, booked: &Booked, judged: &Judged) -> usize {

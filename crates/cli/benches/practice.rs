@@ -2,16 +2,13 @@
 //! difficulty. `cargo bench -p jurado-cli --bench practice`
 #![allow(missing_docs)]
 
-#[allow(dead_code)]
 mod shared;
-
-use std::path::Path;
 
 use jurado_core::moderation::Field;
 use jurado_core::practice::{Proposed, Summed, judged, taking_all};
-use jurado_sim::{Lab, Level};
+use jurado_sim::Level;
 use rust_decimal::prelude::ToPrimitive;
-use shared::percent;
+use shared::{lab, percent};
 
 const LABS: [&str; 8] = [
     "keel-plate",
@@ -25,13 +22,6 @@ const LABS: [&str; 8] = [
 ];
 /// Classes of sixteen tables for each lab and difficulty.
 const CLASSES: u64 = 6;
-
-fn lab(id: &str) -> Lab {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../protocols");
-    let read = |p: &Path| std::fs::read_to_string(p).unwrap_or_else(|e| panic!("{}: {e}", p.display()));
-    Lab::new(&read(&folder.join(format!("{id}.toml"))), &read(&folder.join(format!("worlds/{id}.toml"))))
-        .unwrap_or_else(|f| panic!("{id}: {f:?}"))
-}
 
 fn main() {
     let mut whole = Summed::default();

@@ -5,6 +5,7 @@
 mod common;
 
 use common::*;
+use jurado_core::cell::{Below, Held, Under};
 use jurado_core::formula::parse;
 use jurado_core::judging::judge;
 use jurado_core::protocol::Protocol;
@@ -186,4 +187,31 @@ fn names_in_any_script_serve_as_ids() {
     let p = protocol(&text);
     let j = judged(&text, "лодка_полная: 12.8431 {unit g}\nboat_empty: 12.3325 {unit g}\n質量: 0.5106 {unit g}");
     assert_eq!(result(&p, &j, "質量", None).verdict.word(), "agrees");
+}
+
+/// Formulas that no file of ours gives: a list of tables may hold anything.
+#[test]
+fn any_formulas_under_any_cells_give_a_verdict() {
+    let texts = ["=A1", "=B1*2", "=SUM(A1:B2)", "=D1/0", "=", "=((((", "=1E308*1E308", "=nothing", "='x'!A1", "7"];
+    let held = ["7", "NaN", "inf", "1e400", "", "-0", "2.5%"].map(|n| Held::Number(n.into()));
+    let held: Vec<Held> =
+        held.into_iter().chain([Held::Empty, Held::Text("7".into()), Held::Error("#N/A".into())]).collect();
+    for p in protocols() {
+        let mut n = 0;
+        let mut s = filled(p, || {
+            n += 1;
+            format!("{}.{n}", n % 9)
+        });
+        let ids: Vec<String> = s.cells.iter().map(|c| c.item.clone()).chain(["nothing".into()]).collect();
+        let mut under = Under { home: "x".into(), ..Under::default() };
+        for (k, item) in ids.iter().enumerate() {
+            let (row, formula) = ([None, Some(0), Some(1), Some(u32::MAX)][k % 4], texts[k % texts.len()]);
+            let below =
+                Below { item: item.clone(), row, held: held[k % held.len()].clone(), formula: Some(formula.into()) };
+            under.cells.insert(format!("{}{}", ["A", "B", "C", "D", "no address "][k % 5], k / 5 + 1), below);
+        }
+        under.names.insert("nothing".into(), "=nothing".into());
+        s.under = Some(Box::new(under));
+        sound(p, &s).unwrap_or_else(|e| panic!("{}: {e}", p.id));
+    }
 }

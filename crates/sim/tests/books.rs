@@ -1,9 +1,11 @@
 //! Classes that work in spreadsheets: what the formula shows is named, and nothing else is.
 #![allow(missing_docs)]
 
-use std::collections::BTreeMap;
-use std::path::Path;
+mod common;
 
+use std::collections::BTreeMap;
+
+use common::lab;
 use jurado_core::finding::Kind;
 use jurado_core::judging::judge;
 use jurado_core::protocol::SlipKind;
@@ -26,12 +28,6 @@ const LABS: [&str; 12] = [
     "boom-balance",
     "ring-tube",
 ];
-
-fn lab(id: &str) -> Lab {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../protocols");
-    let read = |p: &Path| std::fs::read_to_string(p).expect("a shipped lab");
-    Lab::new(&read(&folder.join(format!("{id}.toml"))), &read(&folder.join(format!("worlds/{id}.toml")))).expect(id)
-}
 
 fn right_tables(lab: &Lab, seed: u64) -> Vec<Submission> {
     let order = Order { teams: 12, seed, slips: 0.0, troubles: 0.0, typing: false, ..Order::default() };

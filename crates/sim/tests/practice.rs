@@ -1,8 +1,9 @@
 //! Practice over eight labs: whoever decides by the truth is told so, and whoever does otherwise is told what.
 #![allow(missing_docs)]
 
-use std::path::Path;
+mod common;
 
+use common::lab;
 use jurado_core::decision::{Action, Decision};
 use jurado_core::finding::Key;
 use jurado_core::practice::{Account, Proposed, Summed, Truth, judged, taking_all};
@@ -20,12 +21,6 @@ const LABS: [&str; 8] = [
     "rust-iron",
     "base-standard",
 ];
-
-fn lab(id: &str) -> Lab {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../protocols");
-    let read = |p: &Path| std::fs::read_to_string(p).expect("a shipped lab");
-    Lab::new(&read(&folder.join(format!("{id}.toml"))), &read(&folder.join(format!("worlds/{id}.toml")))).expect(id)
-}
 
 fn account(lab: &Lab, (table, truth): &(Submission, Truth), own: &[Decision]) -> Account {
     truth.account(&judged(&lab.protocol, table, own))

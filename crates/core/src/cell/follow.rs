@@ -7,12 +7,12 @@ use std::ops::Range;
 use super::address::Address;
 use super::function::Function;
 use super::parse::{NotUnderstood, Operator, Piece, PieceKind, parse};
-use super::under::Under;
+use super::under::{Below, Under};
 use super::value::{Fault, Value};
 use crate::formula::ast::Comparator;
 
 /// Most pieces of a formula with all its helper cells.
-const MOST_PIECES: usize = 20_000;
+pub(crate) const MOST_PIECES: usize = 20_000;
 /// Deepest nesting of pieces, helper cells and all.
 const MOST_DEPTH: usize = 200;
 
@@ -231,7 +231,7 @@ impl Follower<'_> {
         let a = self.on_its_sheet(a, origin);
         let address = self.known_as(&a);
         if let Some(cell) = self.under.cells.get(&address)
-            && cell.item.is_empty()
+            && cell.place().is_none()
             && let Some(text) = cell.formula.clone()
         {
             return self.cell_formula(&address, &text);
@@ -249,7 +249,7 @@ impl Follower<'_> {
             return *known;
         }
         let cell = self.under.cells.get(&address);
-        let item = cell.filter(|c| !c.item.is_empty()).map(|c| (c.item.clone(), c.row));
+        let item = cell.and_then(Below::place).map(|(item, row)| (item.to_owned(), row));
         let value = cell.map_or(Value::Empty, |c| c.held.value());
         self.leaves.push(Leaf { address: address.clone(), item, value });
         self.known.insert(address, self.leaves.len() - 1);

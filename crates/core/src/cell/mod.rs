@@ -15,6 +15,7 @@ mod value;
 mod work;
 
 pub use address::{Address, MOST_COLUMNS, MOST_ROWS};
+pub(crate) use follow::MOST_PIECES;
 pub use follow::{Formula, Leaf, Origin, Term, TermKind, Unfollowed};
 pub use function::Function;
 pub use parse::{MOST_LENGTH, NotUnderstood, Operator, Piece, PieceKind, in_one_spelling, parse};

@@ -42,6 +42,13 @@ pub struct Below {
     pub formula: Option<String>,
 }
 
+impl Below {
+    /// The item that stands in it and its row; `None` for a cell of the team's own, and for a row that no sheet has.
+    pub fn place(&self) -> Option<(&str, Option<u32>)> {
+        (!self.item.is_empty() && self.row != Some(0)).then_some((self.item.as_str(), self.row))
+    }
+}
+
 /// What stands in a cell.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -64,7 +71,10 @@ impl Held {
     pub fn value(&self) -> Value {
         match self {
             Held::Empty => Value::Empty,
-            Held::Number(text) => text.parse().map_or(Value::Fault(Fault::Value), Value::Number),
+            Held::Number(text) => {
+                let number = text.parse().ok().filter(|v: &f64| v.is_finite());
+                number.map_or(Value::Fault(Fault::Value), Value::Number)
+            }
             Held::Text(text) => Value::Text(text.clone()),
             Held::Truth(b) => Value::Truth(*b),
             Held::Error(text) => Value::Fault(Fault::named(text)),

@@ -129,6 +129,14 @@ async fn a_file_is_read_into_the_form_and_pictures_go_with_the_sheet() {
     let page = alfa.get(&at("")).await.body;
     assert!(page.contains("84,44") && words(&page).contains("Read, not handed in yet"), "as it was typed");
     assert_eq!(s.count("SELECT COUNT(*) FROM sheets"), 0);
+    // The formulas under a file's cells stay with the draft until another file takes its place.
+    let book = r#"[{"section":"Morning","team":"Alfa","keys":{},"cells":[{"item":"plate_volume","value":"7"}],
+        "under":{"home":"Data sheet","cells":{"D9":{"item":"plate_volume","held":{"number":"7"},"formula":"=1/0"}}}}]"#;
+    alfa.files(&at("/file"), &[], &[("own.json", book.as_bytes())]).await;
+    assert_eq!(s.count("SELECT COUNT(*) FROM draft_books"), 1);
+    assert!(words(&alfa.get(&at("")).await.body).contains("Your cell D9 gives #DIV/0!"));
+    alfa.files(&at("/file"), &[], &[("own.csv", b"item;value\nplate_length;84,44\n")]).await;
+    assert_eq!(s.count("SELECT COUNT(*) FROM draft_books"), 0);
     // Pictures: what each shows is said; nobody else's are seen or taken away.
     let put = alfa.files(&at("/picture"), &[("about", "the graph")], &[("g.png", PICTURE)]).await;
     assert_eq!(put.status, 303, "{}", words(&put.body));

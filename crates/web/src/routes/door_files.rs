@@ -156,9 +156,13 @@ pub(crate) async fn file(
     // The file takes the place of what is there, and is kept beside what another phone saves meanwhile.
     let seen = place.draft.as_ref().map(|d| d.version);
     let cells = table.cells.iter().filter(|c| !c.value.trim().is_empty()).count();
-    let under = table.under.clone();
-    crew.run(move |c, team| drafts::keep_book(c, team, id, under.as_deref())).await?;
-    match settle(&crew, id, (seen, fields_for(&place.lab.protocol, table)), Then::Look).await? {
+    let outcome = settle(&crew, id, (seen, fields_for(&place.lab.protocol, table)), Then::Look).await?;
+    // The formulas belong to what was taken into the form: of a file that was not, none are kept.
+    if !matches!(outcome, Outcome::Refused(..)) {
+        let under = table.under.clone();
+        crew.run(move |c, team| drafts::keep_book(c, team, id, under.as_deref())).await?;
+    }
+    match outcome {
         Outcome::Refused(place, _, told) => refused(&crew, &place, told, held(&intake)),
         // Another phone saved at this moment: what both say is looked at in the form.
         Outcome::Kept(place, joined) if !joined.both.is_empty() => html(&shown(&crew, place, joined, None).await?),

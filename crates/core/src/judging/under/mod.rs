@@ -12,7 +12,7 @@ use std::collections::HashMap;
 
 use super::sheet::{Sheet, Stage};
 use super::table::Table;
-use crate::cell::{Below, Formula, Function, Held, Term, TermKind, Under, Unfollowed, Value};
+use crate::cell::{Below, Formula, Function, Held, MOST_PIECES, Term, TermKind, Under, Unfollowed, Value};
 use crate::finding::{Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
 use crate::protocol::{ItemKind, Protocol};
 use crate::reading::{CellKind, Hints, Number, read};
@@ -106,7 +106,7 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
     let points = Points::of(stage, table, sheet).with_results(protocol, table);
     let mut hints: HashMap<usize, Hint> = HashMap::new();
     let mut cells: Vec<(&String, &Below)> =
-        under.cells.iter().filter(|(_, c)| c.formula.is_some() && !c.item.is_empty()).collect();
+        under.cells.iter().filter(|(_, c)| c.formula.is_some() && c.place().is_some()).collect();
     // In the order of the lab's items and their rows, so that the first of a column tells for the next.
     cells.sort_by_key(|(_, c)| (protocol.item(&c.item), c.row));
     let mut followed = 0;
@@ -117,8 +117,14 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
                 out.odd.push((item, cell.row, address.clone(), list));
             }
         };
+        if followed > MOST_FOLLOWED {
+            odd(vec![Oddity::TooLarge]);
+            continue;
+        }
         let ItemKind::Result(index) = protocol.items[item].kind else {
-            if Formula::of(under, address).is_ok_and(|f| !f.leaves.is_empty()) {
+            let formula = Formula::of(under, address);
+            followed += pieces(&formula);
+            if formula.is_ok_and(|f| !f.leaves.is_empty()) {
                 odd(vec![Oddity::OfAReading]);
             }
             continue;
@@ -130,14 +136,10 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
         if protocol.items[item].words.is_some() || spec.guess || !is_held(reported, &cell.held) {
             continue;
         }
+        let formula = Formula::of(under, address);
+        followed += pieces(&formula);
         let place = Place { index, spec, row };
-        if followed > MOST_FOLLOWED {
-            odd(vec![Oddity::TooLarge]);
-            continue;
-        }
-        let mut looked = look(&points, under, (address, cell), place, &mut hints);
-        looked.mind(&changed, under, address);
-        followed += looked.pieces;
+        let looked = look(&points, (address, cell), formula, (place, &changed), &mut hints);
         odd(looked.odd);
         out.found.insert((index, row), looked.found);
     }
@@ -173,23 +175,20 @@ fn is_shown(raw: f64, number: &Number) -> bool {
 struct Looked {
     found: Found,
     odd: Vec<Oddity>,
-    /// Pieces of its formula.
-    pieces: usize,
 }
 
-impl Looked {
-    /// A formula that was worked out with other numbers than the table has now shows nothing of a mistake.
-    fn mind(&mut self, changed: &[String], under: &Under, address: &str) {
-        if changed.is_empty() {
-            return;
-        }
-        let Ok(formula) = Formula::of(under, address) else { return };
-        let read: Vec<String> =
-            formula.leaves.iter().map(|l| l.address.clone()).filter(|a| changed.contains(a)).collect();
-        if !read.is_empty() && self.found.under.gives != Gives::ItsValue {
-            self.odd.retain(|o| !matches!(o, Oddity::Another { .. }));
-            self.odd.push(Oddity::ChangedSince(read));
-        }
+/// How many pieces a formula took to follow, one that was given up as many as any may.
+fn pieces(formula: &Result<Formula, Unfollowed>) -> usize {
+    formula.as_ref().map_or(MOST_PIECES, |f| f.pieces)
+}
+
+/// A formula that was worked out with other numbers than the table has now shows nothing of a mistake: which of the cells that
+/// it reads changed.
+fn mind(formula: &Formula, changed: &[String], odd: &mut Vec<Oddity>) {
+    let read: Vec<String> = formula.leaves.iter().map(|l| l.address.clone()).filter(|a| changed.contains(a)).collect();
+    if !read.is_empty() {
+        odd.retain(|o| !matches!(o, Oddity::Another { .. }));
+        odd.push(Oddity::ChangedSince(read));
     }
 }
 
@@ -228,9 +227,9 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
 
 fn look(
     points: &Points<'_>,
-    under: &Under,
     (address, cell): (&str, &Below),
-    place: Place<'_>,
+    formula: Result<Formula, Unfollowed>,
+    (place, changed): (Place<'_>, &[String]),
     hints: &mut HashMap<usize, Hint>,
 ) -> Looked {
     let mut told = Underneath {
@@ -242,7 +241,7 @@ fn look(
         marks: Vec::new(),
         reads: Vec::new(),
     };
-    let formula = match Formula::of(under, address) {
+    let formula = match formula {
         Ok(formula) => formula,
         Err(why) => {
             let odd = vec![match why {
@@ -250,7 +249,7 @@ fn look(
                 Unfollowed::Circle(cells) => Oddity::Circle(cells),
                 Unfollowed::TooLarge => Oddity::TooLarge,
             }];
-            return Looked { found: Found { under: told, slip: None }, odd, pieces: 0 };
+            return Looked { found: Found { under: told, slip: None }, odd };
         }
     };
     let protocol = points.protocol;
@@ -285,7 +284,10 @@ fn look(
         Story::Other => told.same = Some(false),
         Story::Unknown => {}
     }
-    Looked { found: Found { under: told, slip }, odd, pieces: formula.pieces }
+    if told.gives != Gives::ItsValue {
+        mind(&formula, changed, &mut odd);
+    }
+    Looked { found: Found { under: told, slip }, odd }
 }
 
 /// What a formula gives beside what its cell holds, whether the cell holds it rounded, and what is odd about that.

@@ -19,7 +19,7 @@ const POINTS: usize = 5;
 const FEWEST: usize = 3;
 /// How far a made-up reading lies from the one handed in, as a share of it.
 const SPREAD: f64 = 0.03;
-/// Most pieces of formulas that are worked out for one table: thousands of times what any honest one needs.
+/// Most pieces of formulas that are worked out for one table: a sheet of twenty mistaken results needs about half of it.
 const MOST_WORK: usize = 8_000_000;
 /// Within what share of one another two values are one.
 const SAME: f64 = 1e-8;
@@ -196,7 +196,7 @@ fn conversions(table: &Table) -> HashMap<(usize, Option<u32>), (f64, f64)> {
             let factor = if number.resolution > 0.0 { cell.resolution / number.resolution } else { 1.0 };
             let shift = value - number.value * factor;
             let shift = if shift.abs() <= 1e-9 * value.abs() { 0.0 } else { shift };
-            out.insert((reading.item, cell.row), (factor, shift));
+            out.insert((reading.item, cell.row), (factor / hundredths(number), shift));
         }
     }
     out

@@ -51,12 +51,13 @@ pub(super) fn story(
 fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<usize, Hint>) -> Story {
     let right = points.right(place);
     let theirs = points.theirs(place, formula);
-    if theirs.iter().all(Option::is_none) {
+    // Neither of the two is known by a formula that gives nothing.
+    if [&theirs, &right].iter().any(|values| values.iter().all(Option::is_none)) {
         return Story::Unknown;
     }
     match agree(&|k| theirs[k], &|k| right[k]) {
         Some(true) => return Story::Same { rounds: false, typed: Vec::new() },
-        // Neither gives a number anywhere near.
+        // Too few tables in which they are known.
         None => return Story::Unknown,
         Some(false) => {}
     }
@@ -66,9 +67,6 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
         if agree(&|k| points.theirs_at(place, &form.formula, k), &|k| right[k]) == Some(true) {
             return Story::Same { rounds: form.rounds, typed: form.typed.clone() };
         }
-    }
-    if right.iter().all(Option::is_none) {
-        return Story::Unknown;
     }
     let search = Search { points, place, right, form: &full };
     let hint = hints.get(&place.index).copied();
