@@ -3,6 +3,7 @@
 
 mod shared;
 
+use std::collections::HashMap;
 use std::time::Instant;
 
 use jurado_core::class::{Asked, By, Entry, Floor, Member, comparable, effects, main_key, shared_tables, taught};
@@ -110,11 +111,12 @@ fn sections_taught(name: &str, lab: &Lab, slip: &str) {
 }
 
 /// How often two tables are told that nobody copied, and how often a copied one is told: whole tables, and ten readings of
-/// each.
+/// each. Beside it, how many pairs of honest tables have all of it alike: where there are more of them than one in a hundred
+/// classes, nothing that sees the readings alone can find a copied table and name so few falsely.
 fn copied(name: &str, lab: &Lab) {
     let classes = 100;
     let key = comparable(&lab.protocol).first().and_then(|n| main_key(&lab.protocol, *n));
-    let (mut falsely, mut found) = ([0; 2], [0; 2]);
+    let (mut falsely, mut found, mut honest) = ([0; 2], [0; 2], [0; 2]);
     for seed in 1..=classes {
         let mut entries = class(lab, seed, |_| {});
         for of_ten in [0, 1] {
@@ -122,6 +124,7 @@ fn copied(name: &str, lab: &Lab) {
                 entries.iter_mut().for_each(ten);
             }
             falsely[of_ten] += shared_tables(&entries, key).len();
+            honest[of_ten] += wholly_alike(&entries);
             let (from, to) = ((seed as usize * 31) % entries.len(), (seed as usize * 77 + 5) % entries.len());
             if from == to {
                 continue;
@@ -134,12 +137,22 @@ fn copied(name: &str, lab: &Lab) {
     }
     for (of_ten, what) in ["whole tables", "ten readings of each"].iter().enumerate() {
         println!(
-            "{name}, {what}: {} pairs told falsely, a copied one found in {:.0} % ({classes} classes of {})",
+            "{name}, {what}: {} pairs told falsely, a copied one found in {:.0} %; honest pairs that are wholly alike: {} ({classes} classes of {})",
             falsely[of_ten],
             percent(found[of_ten], classes as usize),
+            honest[of_ten],
             STATIONS * TEAMS * SECTIONS
         );
     }
+}
+
+/// Pairs of tables with the same cells throughout, none of them empty.
+fn wholly_alike(entries: &[Entry]) -> usize {
+    let mut of: HashMap<String, usize> = HashMap::new();
+    for cells in entries.iter().map(|e| &e.essence.cells).filter(|c| c.values().flatten().all(|t| !t.is_empty())) {
+        *of.entry(format!("{cells:?}")).or_default() += 1;
+    }
+    of.values().map(|n| n * (n - 1) / 2).sum()
 }
 
 /// Leaves a table ten readings.

@@ -7,8 +7,8 @@ use crate::formula::{Node, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
-use crate::uncertainty::{Of, Source, SourceKind};
-use crate::verdict::{Face, Judged, JudgedResult, VerdictKind};
+use crate::verdict::{Judged, JudgedResult};
+use crate::wording;
 
 /// How one result comes about.
 #[derive(Clone, Debug, Serialize)]
@@ -68,25 +68,6 @@ pub struct SchoolLine {
     pub marked: bool,
 }
 
-/// A source of uncertainty in words.
-fn source_name(protocol: &Protocol, source: &Source) -> String {
-    let title = match source.of {
-        Of::Item(i) => &protocol.items[i].title,
-        Of::Instrument(i) => &protocol.instruments[i].title,
-    };
-    let what = match source.kind {
-        SourceKind::Resolution => "step of the",
-        SourceKind::Replicates => "spread of the",
-        SourceKind::Limit => "limit of the",
-        SourceKind::Events => "chance in the",
-        SourceKind::Constant => "the",
-        SourceKind::Bracket => "bracket of the",
-        SourceKind::Own => "the lab’s own formula for the",
-        SourceKind::Arising => "fit in the",
-    };
-    format!("{what} {title}")
-}
-
 /// Longest column whose numbers are written out in a stage.
 const WRITTEN_OUT: usize = 6;
 
@@ -124,7 +105,7 @@ fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explaine
     });
     let mut budget: Vec<BudgetLine> = Vec::new();
     for s in r.budget.iter().flat_map(|b| &b.shares) {
-        let source = judged.sources.get(s.source).map_or_else(String::new, |x| source_name(protocol, x));
+        let source = judged.sources.get(s.source).map_or_else(String::new, |x| wording::source(protocol, x));
         // Sources that a reader cannot tell apart (the limit of one scale, read six times) are one line: independent
         // parts join in quadrature.
         match budget.iter_mut().find(|l| l.source == source) {
@@ -155,7 +136,7 @@ fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explaine
         unit,
         budget,
         uncertainties,
-        sentences: sentences(protocol, judged, r),
+        sentences: wording::explained(protocol, judged, r),
     }
 }
 
@@ -272,40 +253,6 @@ fn counts(protocol: &Protocol, judged: &Judged, item: usize, row: u32) -> bool {
 fn written_value(value: f64) -> String {
     let short = format!("{value}");
     if short.len() <= 8 { short.replace('-', "−") } else { notation::figures(value, 6) }
-}
-
-fn sentences(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Vec<String> {
-    let mut out = Vec::new();
-    match r.verdict {
-        VerdictKind::Agrees => out.push("Your value agrees with what your readings give.".to_owned()),
-        VerdictKind::Rounded | VerdictKind::Carried => {
-            let face = crate::wording::face(protocol, r.face.as_ref().unwrap_or(&Face::Early));
-            let what = if r.verdict == VerdictKind::Rounded {
-                format!("Your value is right to its figures: {face}.")
-            } else {
-                format!(
-                    "Your value is worked out rightly from an earlier one that is not: {face}. It costs nothing again."
-                )
-            };
-            out.push(what);
-        }
-        VerdictKind::Unchecked => out.push("Your value could not be checked: it waits for a reading.".to_owned()),
-        _ => {}
-    }
-    let told = judged
-        .findings
-        .iter()
-        .filter(|f| f.concerns(r.item) && (f.place.row.is_none() || r.row.is_none() || f.place.row == r.row));
-    out.extend(told.map(|f| crate::wording::tells(protocol, f)).filter(|text| !text.is_empty()));
-    if let Some(u) = r.monte_carlo {
-        let unit = protocol.items[r.item].unit_after();
-        out.push(format!(
-            "Its uncertainty, {}{unit}, comes from {} trials: the linear rule would be wrong here.",
-            notation::uncertainty(u),
-            20_000
-        ));
-    }
-    out
 }
 
 /// The explanation as text, for the command line.

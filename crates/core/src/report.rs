@@ -96,7 +96,7 @@ struct CarriedOf {
 #[derive(Serialize)]
 struct SlipOf<'a> {
     kind: &'a str,
-    says: &'a str,
+    says: String,
     probability: f64,
     alternatives: Vec<AlternativeOf<'a>>,
     places: Vec<String>,
@@ -304,7 +304,7 @@ fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -
         verdict: r.verdict.word(),
         slip: r.slip.as_ref().map(|s| SlipOf {
             kind: s.kind.word(),
-            says: &s.says,
+            says: wording::happened(protocol, &s.account, &s.rows),
             probability: s.probability,
             alternatives: s
                 .alternatives

@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use crate::cell::{Fault, NotUnderstood};
+use crate::finding::Clause;
 
 /// The formula under a result.
 #[derive(Clone, Debug, PartialEq)]
@@ -111,8 +112,8 @@ pub enum Oddity {
     },
     /// It is not the lab's, and gives the right value to its figures all the same.
     RightByChance {
-        /// What was done, as a clause.
-        clause: String,
+        /// What was done.
+        clause: Clause,
     },
     /// A reading is worked out by a formula, so that what was read off is not on the sheet.
     OfAReading,

@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
-use crate::finding::{Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
+use crate::finding::{Account, Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
 use crate::protocol::SlipKind;
-use crate::reading::Number;
+use crate::reading::{Number, Remark, Unreadable};
 use crate::uncertainty::{Budget, Source};
 use crate::underneath::Underneath;
 
@@ -86,7 +86,7 @@ pub struct JudgedCell {
     /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text stays as it is.
     pub repaired: Option<f64>,
     /// What was decided while reading it.
-    pub remarks: Vec<String>,
+    pub remarks: Vec<Remark>,
 }
 
 /// What became of a cell.
@@ -99,7 +99,7 @@ pub enum CellState {
     /// Beyond the range.
     Bound,
     /// No number, with the reason.
-    Unreadable(String),
+    Unreadable(Unreadable),
 }
 
 /// One result.
@@ -320,10 +320,8 @@ impl VerdictKind {
 pub struct Slip {
     /// Likeliest kind.
     pub kind: SlipKind,
-    /// What seems to have happened, one sentence with numbers.
-    pub says: String,
-    /// The same as a bare clause: "the mean diameter was used as the radius".
-    pub clause: String,
+    /// What seems to have happened, with what proves it.
+    pub account: Account,
     /// Chance of the class it belongs to.
     pub probability: f64,
     /// Other kinds, likeliest first.

@@ -130,6 +130,11 @@ impl Placed {
             return self.last;
         }
         self.last = *self.index.entry((section.to_owned(), team.to_owned())).or_insert_with(|| {
+            // As a rule the table before is whole now: ten thousand half-empty lists would take as much again.
+            if let (Some(table), Some(places)) = (self.tables.last_mut(), self.places.last_mut()) {
+                table.cells.shrink_to_fit();
+                places.shrink();
+            }
             self.tables.push(Submission {
                 section: section.to_owned(),
                 team: team.to_owned(),
@@ -248,7 +253,7 @@ impl Row<'_> {
         }
         placed.lines[table].insert(place, self.record.line as u32);
         let column = self.record.value_at.or(self.columns.at("value")).unwrap_or(0);
-        placed.places[table].put(self.record.line, column, &self.protocol.items[item].id, row);
+        placed.places[table].put(self.record.line, column, item, row);
         // Values keep every character but the blanks around them.
         placed.tables[table].cells.push(SubmittedCell {
             by_person: false,

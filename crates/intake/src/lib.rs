@@ -155,7 +155,7 @@ pub fn read_file(
     }
     let opened = Opened::of(bytes)?;
     let intake = read_text(&opened.text, protocol, roster, limits, map)?;
-    Ok(opened.under(intake, 0))
+    Ok(opened.under(intake, protocol, 0))
 }
 
 /// Reads a text laid out in any way.
@@ -201,9 +201,9 @@ impl<'a> Opened<'a> {
     }
 
     /// The tables with the formulas that stand under their cells; `lead` columns were put before those of the file.
-    fn under(&self, intake: Intake, lead: usize) -> Intake {
+    fn under(&self, intake: Intake, protocol: &Protocol, lead: usize) -> Intake {
         match &self.book {
-            Some(book) if book.has_formulas() => under::attached(book, intake, lead),
+            Some(book) if book.has_formulas() => under::attached(book, protocol, intake, lead),
             _ => intake,
         }
     }

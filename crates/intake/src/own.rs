@@ -21,7 +21,7 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
     let file = Delimited::open(&opened.text)?;
     if sheet::is_sheet(&file) {
         let intake = sheet::read(&file, protocol, None, (section, team)).map(of_whole_tables)?;
-        return theirs(opened.under(intake, 0), (section, team));
+        return theirs(opened.under(intake, protocol, 0), (section, team));
     }
     let mut records = file.records();
     let Some(head) = records.next() else {
@@ -32,7 +32,7 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
     let blank: Vec<(&str, &str)> = blank.into_iter().filter(|(meaning, _)| !says(meaning)).collect();
     if blank.is_empty() || csv_long::is_canonical(&head) {
         let intake = read_text(&opened.text, protocol, None, UPLOAD, None)?;
-        return theirs(opened.under(intake, 0), (section, team));
+        return theirs(opened.under(intake, protocol, 0), (section, team));
     }
     // Columns of their own in front, so that a line keeps its number.
     let mut lines = vec![head];
@@ -43,7 +43,7 @@ pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)
     };
     let text = grid::write_grid_exact(&lines.iter().enumerate().map(with).collect::<Vec<_>>());
     let intake = read_text(text.as_bytes(), protocol, None, UPLOAD, None)?;
-    theirs(opened.under(intake, blank.len()), (section, team))
+    theirs(opened.under(intake, protocol, blank.len()), (section, team))
 }
 
 /// Keeps the one table of a team.

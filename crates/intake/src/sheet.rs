@@ -497,7 +497,7 @@ impl Reader<'_> {
                 }
             };
             // A formula may stand in a cell that shows nothing.
-            self.places.put(record.line, n, field(0), row);
+            self.places.put(record.line, n, item, row);
             if value.is_empty() {
                 continue;
             }
@@ -546,7 +546,9 @@ impl Reader<'_> {
         for id in &items {
             let at = header.iter().position(|h| h == id).unwrap_or(0);
             let value = field(at);
-            self.places.put(record.line, at, id, Some(row));
+            if let Some(item) = protocol.item(id) {
+                self.places.put(record.line, at, item, Some(row));
+            }
             if value.is_empty() {
                 continue;
             }

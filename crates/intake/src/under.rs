@@ -2,8 +2,10 @@
 //! read, gathered so that a table can be judged without its file.
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::num::NonZeroU32;
 
 use jurado_core::cell::{Address, Below, Piece, PieceKind, Under, parse};
+use jurado_core::protocol::Protocol;
 
 use crate::Intake;
 use crate::spreadsheet::{WorkSheet, Workbook};
@@ -15,31 +17,39 @@ const MOST_TEXT: usize = 256 * 1024;
 /// Most cells of one range that are kept.
 const MOST_RANGE: u64 = 2_000;
 
-/// Where the values of a table stood: line and column of the file, item and row.
+/// Where the values of a table stood: line and column of the file, item and row. There is one for each cell of a file, so
+/// they are small.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Places(Vec<Place>);
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 struct Place {
-    line: usize,
-    column: usize,
-    item: String,
-    row: Option<u32>,
+    line: u32,
+    column: u32,
+    /// Among the protocol's items.
+    item: u32,
+    row: Option<NonZeroU32>,
 }
 
 impl Places {
-    pub(crate) fn put(&mut self, line: usize, column: usize, item: &str, row: Option<u32>) {
-        self.0.push(Place { line, column, item: item.to_owned(), row });
+    pub(crate) fn put(&mut self, line: usize, column: usize, item: usize, row: Option<u32>) {
+        let row = row.and_then(NonZeroU32::new);
+        self.0.push(Place { line: line as u32, column: column as u32, item: item as u32, row });
+    }
+
+    /// Gives back what was taken beyond the cells that are there.
+    pub(crate) fn shrink(&mut self) {
+        self.0.shrink_to_fit();
     }
 }
 
 /// Gives each table what stands under its cells. `lead` columns were put before those of the file.
-pub(crate) fn attached(book: &Workbook, mut intake: Intake, lead: usize) -> Intake {
+pub(crate) fn attached(book: &Workbook, protocol: &Protocol, mut intake: Intake, lead: usize) -> Intake {
     let rows = book.rows_by_line();
     for (table, places) in intake.tables.iter_mut().zip(&intake.places) {
-        let at = |p: &Place| Some((*rows.get(&p.line)?, p.column.checked_sub(lead)?));
+        let at = |p: &Place| Some((*rows.get(&(p.line as usize))?, (p.column as usize).checked_sub(lead)?));
         let places: HashMap<(usize, usize), &Place> = places.0.iter().filter_map(|p| Some((at(p)?, p))).collect();
-        table.under = Gatherer::of(book, &places).map(Box::new);
+        table.under = Gatherer::of(book, protocol, &places).map(Box::new);
     }
     if book.over > 0 {
         intake
@@ -59,6 +69,7 @@ pub(crate) fn is_too_much(under: &Under) -> bool {
 /// Gathers the cells that the formulas of one table hang on.
 struct Gatherer<'a> {
     book: &'a Workbook,
+    protocol: &'a Protocol,
     places: &'a HashMap<(usize, usize), &'a Place>,
     under: Under,
     text: usize,
@@ -68,7 +79,7 @@ struct Gatherer<'a> {
 
 impl Gatherer<'_> {
     /// `None` where no formula stands under a cell of the table.
-    fn of(book: &Workbook, places: &HashMap<(usize, usize), &Place>) -> Option<Under> {
+    fn of(book: &Workbook, protocol: &Protocol, places: &HashMap<(usize, usize), &Place>) -> Option<Under> {
         let home = book.home();
         let mut mine: Vec<(usize, usize)> =
             places.keys().filter(|at| home.formulas.contains_key(at)).copied().collect();
@@ -77,7 +88,7 @@ impl Gatherer<'_> {
         }
         mine.sort_unstable();
         let under = Under { home: home.name.clone(), ..Under::default() };
-        let mut gatherer = Gatherer { book, places, under, text: 0, open: VecDeque::new() };
+        let mut gatherer = Gatherer { book, protocol, places, under, text: 0, open: VecDeque::new() };
         for (row, column) in mine {
             let first = Address::here(row as u32 + 1, column as u32 + 1);
             if !gatherer.keep(&first) {
@@ -116,8 +127,8 @@ impl Gatherer<'_> {
         let place = a.sheet.is_none().then(|| self.places.get(&at)).flatten();
         let formula = sheet.formulas.get(&at).map(|f| f.formula.clone());
         let cell = Below {
-            item: place.map_or_else(String::new, |p| p.item.clone()),
-            row: place.and_then(|p| p.row),
+            item: place.map_or_else(String::new, |p| self.protocol.items[p.item as usize].id.clone()),
+            row: place.and_then(|p| p.row).map(NonZeroU32::get),
             held: sheet.held(at),
             formula,
         };

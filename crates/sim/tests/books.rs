@@ -83,7 +83,7 @@ fn a_formula_that_stands_under_a_result_names_its_mistake_and_clears_what_is_rig
                                 truth.row,
                                 truth.text,
                                 r.verdict,
-                                r.slip.as_ref().map(|s| (&s.kind, &s.clause)),
+                                r.slip.as_ref().map(|s| (&s.kind, &s.account.clause)),
                                 r.under.as_ref().map(|u| (&u.gives, u.same))
                             ),
                         }
@@ -104,7 +104,7 @@ fn a_formula_that_stands_under_a_result_names_its_mistake_and_clears_what_is_rig
                                 truth.item,
                                 truth.row,
                                 truth.text,
-                                r.slip.as_ref().map(|s| (&s.kind, &s.clause))
+                                r.slip.as_ref().map(|s| (&s.kind, &s.account.clause))
                             );
                         }
                         assert!(r.under.is_some(), "{id} {} has a formula", truth.item);

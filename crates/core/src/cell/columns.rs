@@ -2,64 +2,34 @@
 
 use super::follow::{Term, TermKind};
 use super::function::Function;
-use super::value::{Fault, Grid, Value};
-use super::work::{Worker, finite};
+use super::value::{Fault, Grid, Value, finite};
 use crate::stats::{self, Line};
 
-/// Whether a function takes ranges as wholes.
-pub(super) fn takes_columns(function: Function) -> bool {
-    use Function::*;
-    matches!(
-        function,
-        Sum | Average
-            | Count
-            | CountAny
-            | Min
-            | Max
-            | Median
-            | Product
-            | SumSquares
-            | Deviations
-            | MeanDeviation
-            | Sd
-            | SdPopulation
-            | Variance
-            | VariancePopulation
-            | GeometricMean
-            | Large
-            | Small
-            | Slope
-            | Intercept
-            | Rsq
-            | Correl
-            | ResidualSd
-            | Forecast
-            | Linest
-            | SumProduct
-            | Index
-            | And
-            | Or
-    )
-}
+/// What works a piece out.
+type Work<'a> = &'a mut dyn FnMut(&Term) -> Value;
 
-pub(super) fn call(worker: &mut Worker<'_>, function: Function, args: &[Term]) -> Result<Value, Fault> {
+/// What a function of many cells gives.
+///
+/// # Errors
+/// The error that the worksheet would show.
+pub(super) fn call(work: Work<'_>, function: Function, args: &[Term]) -> Result<Value, Fault> {
     use Function::*;
     match function {
         Slope | Intercept | Rsq | Correl | ResidualSd => {
-            let (ys, xs) = (worker.value(&args[0]), worker.value(&args[1]));
+            let (ys, xs) = (work(&args[0]), work(&args[1]));
             along_a_line(function, &pairs(ys, xs)?)
         }
         Forecast => {
-            let x = worker.value(&args[0]).number()?;
-            let points = pairs(worker.value(&args[1]), worker.value(&args[2]))?;
+            let x = work(&args[0]).number()?;
+            let points = pairs(work(&args[1]), work(&args[2]))?;
             Ok(finite(line(&points, false)?.at(x)))
         }
-        Linest => linest(worker, args),
-        SumProduct => sum_of_products(worker, args),
-        Index => index(worker, args),
+        Linest => linest(work, args),
+        SumProduct => sum_of_products(work, args),
+        Index => index(work, args),
         Large | Small => {
-            let mut xs = numbers(worker, &args[..1])?;
-            let k = worker.value(&args[1]).number()?;
+            let mut xs = numbers(work, &args[..1])?;
+            let k = work(&args[1]).number()?;
             xs.sort_by(f64::total_cmp);
             if function == Large {
                 xs.reverse();
@@ -70,7 +40,7 @@ pub(super) fn call(worker: &mut Worker<'_>, function: Function, args: &[Term]) -
         CountAny => {
             let mut n = 0;
             for arg in args {
-                n += match worker.value(arg) {
+                n += match work(arg) {
                     Value::Grid(g) => g.cells.iter().filter(|v| **v != Value::Empty).count(),
                     Value::Empty => 0,
                     _ => 1,
@@ -78,11 +48,11 @@ pub(super) fn call(worker: &mut Worker<'_>, function: Function, args: &[Term]) -
             }
             Ok(Value::Number(n as f64))
         }
-        Count => Ok(Value::Number(counted(worker, args) as f64)),
+        Count => Ok(Value::Number(counted(work, args) as f64)),
         And | Or => {
             let mut all = Vec::new();
             for arg in args {
-                match worker.value(arg) {
+                match work(arg) {
                     Value::Grid(g) => {
                         let known = g.cells.iter().filter(|v| !matches!(v, Value::Empty | Value::Text(_)));
                         all.extend(known.map(Value::holds).collect::<Result<Vec<_>, _>>()?);
@@ -92,15 +62,15 @@ pub(super) fn call(worker: &mut Worker<'_>, function: Function, args: &[Term]) -
             }
             Ok(Value::Truth(if function == And { all.into_iter().all(|b| b) } else { all.into_iter().any(|b| b) }))
         }
-        _ => of_numbers(function, &numbers(worker, args)?),
+        _ => of_numbers(function, &numbers(work, args)?),
     }
 }
 
 /// How many numbers; a text given by itself counts if it is one, an error never does.
-fn counted(worker: &mut Worker<'_>, args: &[Term]) -> usize {
+fn counted(work: Work<'_>, args: &[Term]) -> usize {
     let mut n = 0;
     for arg in args {
-        n += match worker.value(arg) {
+        n += match work(arg) {
             Value::Grid(g) => g.cells.iter().filter(|v| matches!(v, Value::Number(_))).count(),
             Value::Number(_) => 1,
             Value::Empty | Value::Fault(_) => 0,
@@ -111,11 +81,11 @@ fn counted(worker: &mut Worker<'_>, args: &[Term]) -> usize {
 }
 
 /// The numbers of all arguments.
-fn numbers(worker: &mut Worker<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
+fn numbers(work: Work<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
     let mut out = Vec::new();
     for arg in args {
         let of_a_cell = matches!(arg.kind, TermKind::Leaf(_));
-        match worker.value(arg) {
+        match work(arg) {
             Value::Grid(g) => {
                 for v in &g.cells {
                     match v {
@@ -218,15 +188,15 @@ fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Faul
 
 /// Slope and intercept; with statistics the standard errors, r² and the residuals' spread, F and freedom, and the sums of
 /// squares, as worksheets lay them out.
-fn linest(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
-    let ys = worker.value(&args[0]);
+fn linest(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
+    let ys = work(&args[0]);
     let count = if let Value::Grid(g) = &ys { g.cells.len() } else { 1 };
     let xs = match args.get(1).filter(|a| a.kind != TermKind::Blank) {
-        Some(arg) => worker.value(arg),
+        Some(arg) => work(arg),
         None => Value::Grid(Grid { columns: 1, cells: (1..=count).map(|n| Value::Number(n as f64)).collect() }),
     };
     let mut said = |n: usize, usual: bool| match args.get(n).filter(|a| a.kind != TermKind::Blank) {
-        Some(arg) => worker.value(arg).holds(),
+        Some(arg) => work(arg).holds(),
         None => Ok(usual),
     };
     let (with_intercept, statistics) = (said(2, true)?, said(3, false)?);
@@ -234,25 +204,35 @@ fn linest(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
     let fit = line(&points, !with_intercept)?;
     let mut cells = vec![finite(fit.slope), finite(fit.intercept)];
     if statistics {
-        let or_fault = |v: Option<f64>| v.map_or(Value::Fault(Fault::Number), finite);
-        let residual: f64 = points.iter().map(|(x, y)| (y - fit.at(*x)).powi(2)).sum();
-        let mean = if with_intercept { points.iter().map(|p| p.1).sum::<f64>() / points.len() as f64 } else { 0.0 };
-        let regression: f64 = points.iter().map(|(x, _)| (fit.at(*x) - mean).powi(2)).sum();
-        let freedom = fit.freedom() as f64;
-        let intercept_error =
-            if with_intercept { or_fault(fit.intercept_error) } else { Value::Fault(Fault::NotThere) };
-        cells.extend([or_fault(fit.slope_error), intercept_error]);
-        cells.extend([finite(regression / (regression + residual)), or_fault(fit.residual_sd)]);
-        cells.extend([finite(regression / (residual / freedom)), Value::Number(freedom)]);
-        cells.extend([finite(regression), finite(residual)]);
+        cells.extend(statistics_of(&points, &fit, with_intercept));
     }
     Ok(Value::Grid(Grid { columns: 2, cells }))
 }
 
-fn sum_of_products(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
+/// The four lower rows of [`linest`], two cells each.
+fn statistics_of(points: &[(f64, f64)], fit: &Line, with_intercept: bool) -> [Value; 8] {
+    let or_fault = |v: Option<f64>| v.map_or(Value::Fault(Fault::Number), finite);
+    let residual: f64 = points.iter().map(|(x, y)| (y - fit.at(*x)).powi(2)).sum();
+    let mean = if with_intercept { points.iter().map(|p| p.1).sum::<f64>() / points.len() as f64 } else { 0.0 };
+    let regression: f64 = points.iter().map(|(x, _)| (fit.at(*x) - mean).powi(2)).sum();
+    let freedom = fit.freedom() as f64;
+    let intercept_error = if with_intercept { or_fault(fit.intercept_error) } else { Value::Fault(Fault::NotThere) };
+    [
+        or_fault(fit.slope_error),
+        intercept_error,
+        finite(regression / (regression + residual)),
+        or_fault(fit.residual_sd),
+        finite(regression / (residual / freedom)),
+        Value::Number(freedom),
+        finite(regression),
+        finite(residual),
+    ]
+}
+
+fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let mut products: Vec<f64> = Vec::new();
     for (n, arg) in args.iter().enumerate() {
-        let cells = match worker.value(arg) {
+        let cells = match work(arg) {
             Value::Grid(g) => g.cells,
             other => vec![other],
         };
@@ -274,14 +254,14 @@ fn sum_of_products(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Faul
     Ok(finite(products.iter().sum()))
 }
 
-fn index(worker: &mut Worker<'_>, args: &[Term]) -> Result<Value, Fault> {
-    let grid = match worker.value(&args[0]) {
+fn index(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
+    let grid = match work(&args[0]) {
         Value::Grid(g) => g,
         other => Grid { columns: 1, cells: vec![other] },
     };
     let whole = |v: Value| v.number().map(|n| n.trunc().max(0.0) as usize);
-    let first = whole(worker.value(&args[1]))?;
-    let second = args.get(2).map(|a| whole(worker.value(a))).transpose()?;
+    let first = whole(work(&args[1]))?;
+    let second = args.get(2).map(|a| whole(work(a))).transpose()?;
     let columns = grid.columns.max(1);
     let one_row = grid.cells.len() == columns;
     let (row, column) = match second {

@@ -2,7 +2,7 @@
 
 use super::follow::{Formula, Leaf, Term, TermKind};
 use super::function::Function;
-use super::parse::Operator;
+use super::piece::Operator;
 use crate::formula::mathml::{atom, bracketed, escape, math, sign_of};
 
 impl Formula {

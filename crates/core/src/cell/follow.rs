@@ -6,7 +6,8 @@ use std::ops::Range;
 
 use super::address::Address;
 use super::function::Function;
-use super::parse::{NotUnderstood, Operator, Piece, PieceKind, parse};
+use super::parse::parse;
+use super::piece::{NotUnderstood, Operator, Piece, PieceKind};
 use super::under::{Below, Under};
 use super::value::{Fault, Value};
 use crate::formula::ast::Comparator;
@@ -170,9 +171,7 @@ impl Follower<'_> {
     }
 
     fn followed(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
-        let two = |me: &mut Self, a: &Piece, b: &Piece| -> Result<(Box<Term>, Box<Term>), Unfollowed> {
-            Ok((Box::new(me.term(a, origin)?), Box::new(me.term(b, origin)?)))
-        };
+        let mut of = |piece: &Piece| self.term(piece, origin).map(Box::new);
         let kind = match &piece.kind {
             PieceKind::Number(v) => TermKind::Number(*v),
             PieceKind::Text(t) => TermKind::Text(t.clone()),
@@ -180,20 +179,11 @@ impl Follower<'_> {
             PieceKind::Cell(a) => return self.cell(a, origin, &piece.span),
             PieceKind::Range(a, b) => self.range(a, b, origin, &piece.span)?,
             PieceKind::Name(name) => return self.named(name, origin, piece),
-            PieceKind::Negative(a) => TermKind::Negative(Box::new(self.term(a, origin)?)),
-            PieceKind::Percent(a) => TermKind::Percent(Box::new(self.term(a, origin)?)),
-            PieceKind::Binary(op, a, b) => {
-                let (a, b) = two(self, a, b)?;
-                TermKind::Binary(*op, a, b)
-            }
-            PieceKind::Compare(op, a, b) => {
-                let (a, b) = two(self, a, b)?;
-                TermKind::Compare(*op, a, b)
-            }
-            PieceKind::Join(a, b) => {
-                let (a, b) = two(self, a, b)?;
-                TermKind::Join(a, b)
-            }
+            PieceKind::Negative(a) => TermKind::Negative(of(a)?),
+            PieceKind::Percent(a) => TermKind::Percent(of(a)?),
+            PieceKind::Binary(op, a, b) => TermKind::Binary(*op, of(a)?, of(b)?),
+            PieceKind::Compare(op, a, b) => TermKind::Compare(*op, of(a)?, of(b)?),
+            PieceKind::Join(a, b) => TermKind::Join(of(a)?, of(b)?),
             PieceKind::Call(f, args) => {
                 let args = args.iter().map(|a| self.term(a, origin)).collect::<Result<_, _>>()?;
                 TermKind::Call(*f, args)

@@ -174,7 +174,38 @@ impl Function {
 
     /// Whether it takes ranges as wholes, so that what is no number in them is passed over.
     pub fn is_of_columns(self) -> bool {
-        super::columns::takes_columns(self)
+        use Function::*;
+        matches!(
+            self,
+            Sum | Average
+                | Count
+                | CountAny
+                | Min
+                | Max
+                | Median
+                | Product
+                | SumSquares
+                | Deviations
+                | MeanDeviation
+                | Sd
+                | SdPopulation
+                | Variance
+                | VariancePopulation
+                | GeometricMean
+                | Large
+                | Small
+                | Slope
+                | Intercept
+                | Rsq
+                | Correl
+                | ResidualSd
+                | Forecast
+                | Linest
+                | SumProduct
+                | Index
+                | And
+                | Or
+        )
     }
 
     /// Least and most arguments.

@@ -8,6 +8,8 @@ mod drawn;
 mod follow;
 mod function;
 mod parse;
+mod piece;
+mod spelling;
 #[cfg(test)]
 mod tests;
 mod under;
@@ -18,6 +20,8 @@ pub use address::{Address, MOST_COLUMNS, MOST_ROWS};
 pub(crate) use follow::MOST_PIECES;
 pub use follow::{Formula, Leaf, Origin, Term, TermKind, Unfollowed};
 pub use function::Function;
-pub use parse::{MOST_LENGTH, NotUnderstood, Operator, Piece, PieceKind, in_one_spelling, parse};
+pub use parse::{MOST_LENGTH, parse};
+pub use piece::{NotUnderstood, Operator, Piece, PieceKind};
+pub use spelling::in_one_spelling;
 pub use under::{Below, Held, Under};
 pub use value::{Fault, Grid, Value};

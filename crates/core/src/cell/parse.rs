@@ -1,10 +1,10 @@
 //! Text of a formula → [`Piece`], in the spelling of either office format: `B7/(B4*'Other sheet'!B5)` with commas, or
 //! `of:=[.B7]/([.B4]*[$'Other sheet'.B5])` with semicolons. Nothing is looked up here.
 
-use std::ops::Range;
-
 use super::address::Address;
 use super::function::Function;
+use super::piece::{NotUnderstood, Operator, Piece, PieceKind};
+use super::spelling::{closing_bracket, opening, parted, quoted};
 use crate::formula::ast::Comparator;
 
 /// Longest formula, in bytes: as long as the office formats allow.
@@ -13,61 +13,6 @@ pub const MOST_LENGTH: usize = 8_192;
 const MOST_DEPTH: usize = 64;
 /// Most numbers, references, functions and operators of one formula.
 const MOST_PIECES: usize = 1_000;
-
-/// A piece of a formula and where it stands (bytes of the text).
-#[derive(Clone, Debug, PartialEq)]
-pub struct Piece {
-    /// What it is.
-    pub kind: PieceKind,
-    /// Its bytes.
-    pub span: Range<usize>,
-}
-
-/// The kinds of piece.
-#[derive(Clone, Debug, PartialEq)]
-pub enum PieceKind {
-    /// `0.5`
-    Number(f64),
-    /// `"out"`
-    Text(String),
-    /// `#DIV/0!` written into the formula, as of a cell that was deleted.
-    Fault(String),
-    /// `B7`
-    Cell(Address),
-    /// `B7:F7`, upper left and lower right.
-    Range(Address, Address),
-    /// `plate_mass`
-    Name(String),
-    /// `-x`
-    Negative(Box<Piece>),
-    /// `x%`
-    Percent(Box<Piece>),
-    /// `a + b` and friends.
-    Binary(Operator, Box<Piece>, Box<Piece>),
-    /// `a <= b`
-    Compare(Comparator, Box<Piece>, Box<Piece>),
-    /// `a & b`
-    Join(Box<Piece>, Box<Piece>),
-    /// `SUM(x)`
-    Call(Function, Vec<Piece>),
-    /// An argument that was left out: `LINEST(y, x, , TRUE)`.
-    Blank,
-}
-
-pub use crate::formula::ast::Operator;
-
-/// Why a formula is not understood.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum NotUnderstood {
-    /// A function that is not known here, by its name.
-    Function(String),
-    /// It reads another file.
-    OtherFile,
-    /// It is longer, deeper or of more parts than anybody needs.
-    TooLarge,
-    /// Something stands where nothing can be made of it.
-    Sign(String),
-}
 
 /// Reads a formula, with or without `=` and the marks that files put before it.
 ///
@@ -94,14 +39,6 @@ pub fn parse(text: &str) -> Result<Piece, NotUnderstood> {
         None => Ok(piece),
         Some(c) => Err(NotUnderstood::Sign(c.to_string())),
     }
-}
-
-/// Where a formula begins, after the marks that files put before it.
-fn opening(text: &str) -> usize {
-    let rest = text.trim_start();
-    let rest = ["of:", "oooc:", "msoxl:"].iter().find_map(|p| rest.strip_prefix(p)).unwrap_or(rest);
-    let rest = rest.strip_prefix('=').unwrap_or(rest);
-    text.len() - rest.len()
 }
 
 struct Parser<'a> {
@@ -222,7 +159,6 @@ impl<'a> Parser<'a> {
 
     fn single(&mut self) -> Result<Piece, NotUnderstood> {
         self.spaces();
-        let start = self.at;
         match self.rest().chars().next() {
             Some('(') => {
                 self.at += 1;
@@ -236,17 +172,19 @@ impl<'a> Parser<'a> {
             Some('#') => self.fault(),
             Some('[') => self.open_reference(),
             Some('{') => Err(NotUnderstood::Sign("{".to_owned())),
-            Some(c) if c.is_ascii_digit() || c == '.' => {
-                let rest = self.rest();
-                let end = number_end(rest);
-                let value = rest[..end].parse::<f64>().ok().filter(|v| v.is_finite());
-                let Some(value) = value else { return self.stray() };
-                self.at += end;
-                self.made(PieceKind::Number(value), start)
-            }
+            Some(c) if c.is_ascii_digit() || c == '.' => self.number(),
             Some(c) if c.is_alphabetic() || matches!(c, '_' | '$' | '\'' | '\\') => self.word(),
             _ => self.stray(),
         }
+    }
+
+    fn number(&mut self) -> Result<Piece, NotUnderstood> {
+        let (start, rest) = (self.at, self.rest());
+        let end = number_end(rest);
+        let value = rest[..end].parse::<f64>().ok().filter(|v| v.is_finite());
+        let Some(value) = value else { return self.stray() };
+        self.at += end;
+        self.made(PieceKind::Number(value), start)
     }
 
     fn text(&mut self) -> Result<Piece, NotUnderstood> {
@@ -411,47 +349,6 @@ fn number_end(rest: &str) -> usize {
     end
 }
 
-/// A text in quotes, doubled ones inside it taken as one, and how many bytes it takes.
-fn quoted(rest: &str, quote: char) -> Option<(String, usize)> {
-    let mut out = String::new();
-    let mut chars = rest.char_indices().skip(1).peekable();
-    while let Some((at, c)) = chars.next() {
-        if c != quote {
-            out.push(c);
-        } else if chars.peek().is_some_and(|(_, next)| *next == quote) {
-            out.push(quote);
-            chars.next();
-        } else {
-            return Some((out, at + quote.len_utf8()));
-        }
-    }
-    None
-}
-
-/// Where a reference in brackets ends, quotes passed over.
-fn closing_bracket(rest: &str) -> Option<usize> {
-    let mut inside = false;
-    rest.char_indices()
-        .find(|(_, c)| {
-            inside ^= *c == '\'';
-            *c == ']' && !inside
-        })
-        .map(|(at, _)| at)
-}
-
-/// Both ends of a range in brackets, parted by a colon outside quotes.
-fn parted(inner: &str) -> (&str, Option<&str>) {
-    let mut inside = false;
-    let colon = inner.char_indices().find(|(_, c)| {
-        inside ^= *c == '\'';
-        *c == ':' && !inside
-    });
-    match colon {
-        Some((at, _)) => (&inner[..at], Some(&inner[at + 1..])),
-        None => (inner, None),
-    }
-}
-
 /// `.B7`, `Work.B7`, `$'Other sheet'.$B$7`.
 fn open_address(text: &str, sheet: Option<&str>) -> Option<Address> {
     let (name, cell) = text.rsplit_once('.')?;
@@ -467,84 +364,4 @@ fn range(a: Address, b: Address) -> PieceKind {
     let upper = Address { sheet: a.sheet.clone(), row: a.row.min(b.row), column: a.column.min(b.column) };
     let lower = Address { sheet: a.sheet, row: a.row.max(b.row), column: a.column.max(b.column) };
     PieceKind::Range(upper, lower)
-}
-
-impl PieceKind {
-    /// The piece fully bracketed, in one spelling whatever the file's: for comparing formulas.
-    ///
-    /// # Example
-    /// ```
-    /// use jurado_core::cell::parse;
-    /// assert_eq!(parse("=-B7^2").map(|p| p.kind.plain()), Ok("((-B7)^2)".into()));
-    /// ```
-    pub fn plain(&self) -> String {
-        match self {
-            PieceKind::Number(v) => format!("{v}"),
-            PieceKind::Text(t) => format!("{t:?}"),
-            PieceKind::Fault(t) => t.clone(),
-            PieceKind::Cell(a) => a.to_string(),
-            PieceKind::Range(a, b) => format!("{a}:{}", Address { sheet: None, ..b.clone() }),
-            PieceKind::Name(n) => n.to_lowercase(),
-            PieceKind::Negative(a) => format!("(-{})", a.kind.plain()),
-            PieceKind::Percent(a) => format!("({}%)", a.kind.plain()),
-            PieceKind::Binary(op, a, b) => format!("({}{}{})", a.kind.plain(), op.sign(), b.kind.plain()),
-            PieceKind::Compare(op, a, b) => format!("({}{}{})", a.kind.plain(), op.sign(), b.kind.plain()),
-            PieceKind::Join(a, b) => format!("({}&{})", a.kind.plain(), b.kind.plain()),
-            PieceKind::Call(f, args) => {
-                format!("{}({})", f.name(), args.iter().map(|a| a.kind.plain()).collect::<Vec<_>>().join(","))
-            }
-            PieceKind::Blank => String::new(),
-        }
-    }
-}
-
-/// A formula of the open format in the spelling of the other: `=D12/SUM(D13,'Other sheet'!B5)` for
-/// `of:=[.D12]/SUM([.D13];[$'Other sheet'.B5])`. Any other text stays as it is.
-///
-/// # Example
-/// ```
-/// use jurado_core::cell::in_one_spelling;
-/// assert_eq!(in_one_spelling("of:=[.D12:.G12]*IF([.A1]=\"a;b\";[$Work.$B$2];2)"), "=D12:G12*IF(A1=\"a;b\",Work!$B$2,2)");
-/// assert_eq!(in_one_spelling("=D12*2"), "=D12*2");
-/// ```
-pub fn in_one_spelling(text: &str) -> String {
-    let start = opening(text);
-    let marked = text[..start].trim_start().starts_with(['o', 'm']) || text.contains("[.");
-    if !marked {
-        return text.to_owned();
-    }
-    let mut out = String::from("=");
-    let mut rest = &text[start..];
-    while let Some(c) = rest.chars().next() {
-        let taken = match c {
-            '"' => quoted(rest, '"').map_or(rest.len(), |(_, length)| length),
-            '[' => closing_bracket(rest).map_or(rest.len(), |end| end + 1),
-            c => c.len_utf8(),
-        };
-        let piece = &rest[..taken];
-        match c {
-            '[' => {
-                let inner = piece.trim_start_matches('[').trim_end_matches(']');
-                match parted(inner) {
-                    (first, Some(second)) => {
-                        out.push_str(&format!("{}:{}", plain_address(first), plain_address(second)))
-                    }
-                    (one, None) => out.push_str(&plain_address(one)),
-                }
-            }
-            ';' => out.push(','),
-            _ => out.push_str(piece),
-        }
-        rest = &rest[taken..];
-    }
-    out
-}
-
-/// `.B7` as `B7`, `$Work.B7` as `Work!B7`; what is no address stays.
-fn plain_address(text: &str) -> String {
-    match text.rsplit_once('.') {
-        Some(("" | "$", cell)) => cell.to_owned(),
-        Some((sheet, cell)) => format!("{}!{cell}", sheet.trim_start_matches('$')),
-        None => text.to_owned(),
-    }
 }

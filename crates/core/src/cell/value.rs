@@ -120,3 +120,8 @@ pub(super) fn plain_number(text: &str) -> Option<f64> {
     let begins = text.trim_start_matches(['+', '-']).starts_with(|c: char| c.is_ascii_digit() || c == '.');
     text.parse().ok().filter(|v: &f64| begins && v.is_finite())
 }
+
+/// A number that can be computed with, or an error.
+pub(super) fn finite(v: f64) -> Value {
+    if v.is_finite() { Value::Number(v) } else { Value::Fault(Fault::Number) }
+}

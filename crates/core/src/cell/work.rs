@@ -1,10 +1,12 @@
 //! Formulas worked out as worksheets do it.
 
+use std::cmp::Ordering;
+
 use super::columns;
 use super::follow::{Formula, Term, TermKind};
 use super::function::Function;
-use super::parse::Operator;
-use super::value::{Fault, Grid, Value};
+use super::piece::Operator;
+use super::value::{Fault, Grid, Value, finite};
 
 /// Most values that one working-out may touch.
 const MOST_WORK: usize = 200_000;
@@ -107,7 +109,7 @@ impl Worker<'_> {
                 Value::Fault(_) => self.value(&args[1]),
                 other => other,
             },
-            f if columns::takes_columns(f) => columns::call(self, f, args).unwrap_or_else(Value::Fault),
+            f if f.is_of_columns() => columns::call(&mut |t| self.value(t), f, args).unwrap_or_else(Value::Fault),
             _ => {
                 let mut values: Vec<Value> = args.iter().map(|a| self.value(a)).collect();
                 let rest: Result<Vec<f64>, Fault> = values.split_off(1).iter().map(Value::number).collect();
@@ -128,11 +130,6 @@ fn number_of(value: &Value, f: impl Fn(f64) -> f64) -> Value {
     }
 }
 
-/// A number that can be computed with, or an error.
-pub(super) fn finite(v: f64) -> Value {
-    if v.is_finite() { Value::Number(v) } else { Value::Fault(Fault::Number) }
-}
-
 /// A function of each value of a grid, or of one value.
 fn each(value: Value, f: &dyn Fn(&Value) -> Value) -> Value {
     match value {
@@ -144,25 +141,7 @@ fn each(value: Value, f: &dyn Fn(&Value) -> Value) -> Value {
 /// A function of two values, cell by cell where one is a grid; grids of another size give an error where they do not reach.
 fn both(a: Value, b: Value, f: &dyn Fn(&Value, &Value) -> Value) -> Value {
     match (a, b) {
-        (Value::Grid(a), Value::Grid(b)) => {
-            let columns = a.columns.max(b.columns).max(1);
-            let rows = (a.cells.len() / a.columns.max(1)).max(b.cells.len() / b.columns.max(1));
-            let at = |g: &Grid, row: usize, column: usize| -> Option<Value> {
-                let column = if g.columns == 1 { 0 } else { column };
-                let row = if g.cells.len() == g.columns { 0 } else { row };
-                (column < g.columns).then(|| g.cells.get(row * g.columns + column).cloned()).flatten()
-            };
-            let mut cells = Vec::with_capacity(rows * columns);
-            for row in 0..rows {
-                for column in 0..columns {
-                    cells.push(match (at(&a, row, column), at(&b, row, column)) {
-                        (Some(x), Some(y)) => f(&x, &y),
-                        _ => Value::Fault(Fault::NotThere),
-                    });
-                }
-            }
-            Value::Grid(Grid { columns, cells })
-        }
+        (Value::Grid(a), Value::Grid(b)) => Value::Grid(cell_by_cell(&a, &b, f)),
         (Value::Grid(a), b) => {
             Value::Grid(Grid { columns: a.columns, cells: a.cells.iter().map(|x| f(x, &b)).collect() })
         }
@@ -192,21 +171,51 @@ fn power(x: f64, y: f64) -> Value {
     }
 }
 
+/// Two grids taken cell by cell; a single row or column is taken again for each of the other's.
+fn cell_by_cell(a: &Grid, b: &Grid, f: &dyn Fn(&Value, &Value) -> Value) -> Grid {
+    let columns = a.columns.max(b.columns).max(1);
+    let rows = (a.cells.len() / a.columns.max(1)).max(b.cells.len() / b.columns.max(1));
+    let at = |g: &Grid, row: usize, column: usize| -> Option<Value> {
+        let column = if g.columns == 1 { 0 } else { column };
+        let row = if g.cells.len() == g.columns { 0 } else { row };
+        (column < g.columns).then(|| g.cells.get(row * g.columns + column).cloned()).flatten()
+    };
+    let mut cells = Vec::with_capacity(rows * columns);
+    for row in 0..rows {
+        for column in 0..columns {
+            cells.push(match (at(a, row, column), at(b, row, column)) {
+                (Some(x), Some(y)) => f(&x, &y),
+                _ => Value::Fault(Fault::NotThere),
+            });
+        }
+    }
+    Grid { columns, cells }
+}
+
 /// Numbers come before texts, texts before truths; an empty cell is like whatever it is compared with.
 fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value {
-    use std::cmp::Ordering;
     if let Value::Fault(f) = x {
         return Value::Fault(*f);
     }
     if let Value::Fault(f) = y {
         return Value::Fault(*f);
     }
+    let (a, b) = match ordered(x, y) {
+        Ordering::Less => (0.0, 1.0),
+        Ordering::Equal => (0.0, 0.0),
+        Ordering::Greater => (1.0, 0.0),
+    };
+    Value::Truth(op.holds(a, b))
+}
+
+/// How worksheets order two values: numbers before texts before truths; an empty cell is what it stands beside.
+fn ordered(x: &Value, y: &Value) -> Ordering {
     let rank = |v: &Value| match v {
         Value::Text(_) => 1,
         Value::Truth(_) => 2,
         _ => 0,
     };
-    let order = match (x, y) {
+    match (x, y) {
         (Value::Text(a), Value::Text(b)) => a.to_lowercase().cmp(&b.to_lowercase()),
         (Value::Text(a), Value::Empty) => a.as_str().cmp(""),
         (Value::Empty, Value::Text(b)) => "".cmp(b.as_str()),
@@ -215,13 +224,7 @@ fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value 
             a.partial_cmp(&b).unwrap_or(Ordering::Equal)
         }
         (a, b) => rank(a).cmp(&rank(b)),
-    };
-    let (a, b) = match order {
-        Ordering::Less => (0.0, 1.0),
-        Ordering::Equal => (0.0, 0.0),
-        Ordering::Greater => (1.0, 0.0),
-    };
-    Value::Truth(op.holds(a, b))
+    }
 }
 
 fn text_of(value: &Value) -> Result<String, Fault> {

@@ -6,7 +6,6 @@ use std::collections::{BTreeMap, HashMap};
 use statrs::function::gamma::ln_gamma;
 
 use super::Entry;
-use crate::stats::median;
 
 /// Two tables that share more cells than chance allows.
 #[derive(Clone, Debug, PartialEq)]
@@ -55,7 +54,7 @@ pub fn shared_tables(entries: &[Entry], key: Option<&str>) -> Vec<SharedTables> 
             }
             let ps = typed.chances(one, other);
             // What lies within two and a half deviations is never so unlikely: most pairs end here.
-            let (expected, variance) = ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)));
+            let (expected, variance) = moments(&ps);
             if (alike as f64 - expected) <= 2.5 * variance.sqrt() {
                 continue;
             }
@@ -71,6 +70,8 @@ pub fn shared_tables(entries: &[Entry], key: Option<&str>) -> Vec<SharedTables> 
 
 /// Pairs by which the spread of matches is told.
 const MOST_LOOKED_AT: usize = 20_000;
+/// So far a pair counts when the spread is told, in deviations: tables that were copied are not to hide each other.
+const MOST_APART: f64 = 5.0;
 
 /// What was typed, as numbers that are equal where the texts are; nought where nothing stands.
 struct Typed {
@@ -98,6 +99,20 @@ struct Cell {
     agree: f64,
 }
 
+/// What was typed, as numbers that are equal where the texts are, from 1; by table and then by cell.
+fn texts(entries: &[Entry], places: &BTreeMap<(&str, usize), usize>) -> Vec<u32> {
+    let (mut texts, mut known) = (vec![0u32; places.len() * entries.len()], HashMap::new());
+    for (n, entry) in entries.iter().enumerate() {
+        for (id, cells) in &entry.essence.cells {
+            for (row, text) in cells.iter().enumerate().filter(|(_, t)| !t.is_empty()) {
+                let at = n * places.len() + places[&(id.as_str(), row)];
+                texts[at] = numbered(&mut known, text.as_str()) as u32 + 1;
+            }
+        }
+    }
+    texts
+}
+
 /// Numbers for names, from nought in the order they come.
 fn numbered<T: std::hash::Hash + Eq>(known: &mut HashMap<T, usize>, name: T) -> usize {
     let next = known.len();
@@ -115,14 +130,7 @@ impl Typed {
         // Numbered in their order, so that the replicates of a reading stand together.
         places.values_mut().enumerate().for_each(|(n, at)| *at = n);
         let width = places.len();
-        let (mut texts, mut known) = (vec![0u32; width * entries.len()], HashMap::new());
-        for (n, entry) in entries.iter().enumerate() {
-            for (id, cells) in &entry.essence.cells {
-                for (row, text) in cells.iter().enumerate().filter(|(_, t)| !t.is_empty()) {
-                    texts[n * width + places[&(id.as_str(), row)]] = numbered(&mut known, text.as_str()) as u32 + 1;
-                }
-            }
-        }
+        let texts = texts(entries, &places);
         let mut names = HashMap::new();
         let at = |e: &Entry| key.and_then(|k| e.essence.keys.get(k)).cloned();
         let stations: Vec<usize> = entries.iter().map(|e| numbered(&mut names, at(e))).collect();
@@ -168,24 +176,23 @@ impl Typed {
         &self.texts[table * self.width..(table + 1) * self.width]
     }
 
-    /// How much wider than independent matches those of the class spread, at least 1: by the median absolute deviation of
-    /// (m − Σp)/√Σp(1 − p) over pairs taken evenly from all.
+    /// How much wider than independent matches those of the class spread, at least 1: the standard deviation about 0 of
+    /// z = (m − Σp)/√Σp(1 − p) over pairs taken evenly from all, each |z| bounded at [`MOST_APART`]. A median of
+    /// deviations would not do: of few cells, m takes few values, and the median jumps from one to the next.
     fn dispersion(&self) -> f64 {
         let n = self.stations.len();
         let pairs = n * n.saturating_sub(1) / 2;
         let step = (pairs / MOST_LOOKED_AT).max(1);
         let all = (0..n).flat_map(|one| (one + 1..n).map(move |other| (one, other)));
-        let off: Vec<f64> = all
+        let squares: Vec<f64> = all
             .step_by(step)
             .filter_map(|(one, other)| {
-                let ps = self.chances(one, other);
-                let (expected, variance) = ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)));
-                (variance > 0.0).then(|| (self.alike(one, other) as f64 - expected) / variance.sqrt())
+                let (expected, variance) = moments(&self.chances(one, other));
+                let z = (self.alike(one, other) as f64 - expected) / variance.sqrt();
+                (variance > 0.0).then(|| z.powi(2).min(MOST_APART.powi(2)))
             })
             .collect();
-        let middle = median(&off).unwrap_or(0.0);
-        let from = off.iter().map(|z| (z - middle).abs()).collect::<Vec<f64>>();
-        median(&from).map_or(1.0, |mad| (1.4826 * mad).max(1.0))
+        if squares.is_empty() { 1.0 } else { (squares.iter().sum::<f64>() / squares.len() as f64).sqrt().max(1.0) }
     }
 
     /// Cells that two tables have alike.
@@ -248,6 +255,11 @@ impl Typed {
         }
         out
     }
+}
+
+/// Expected number of matches and its variance, of independent cells with these chances: Σp and Σp(1 − p).
+fn moments(ps: &[f64]) -> (f64, f64) {
+    ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)))
 }
 
 /// Share of others that agree. One agreement is added, so that a cell nobody else shares is not impossible.

@@ -197,6 +197,22 @@ fn a_copied_table_is_told_and_what_one_display_explains_is_not() {
 }
 
 #[test]
+fn a_copied_table_of_ten_coarse_readings_is_told() {
+    let mut state = 43;
+    // A dozen likely values each: two tables agree in one cell or two, and copied ones in all ten.
+    let mut table = |station: usize| {
+        let cells: Vec<String> =
+            (0..10).map(|row| format!("{:.0}", 40.0 * row as f64 + 5.0 * normal(&mut state))).collect();
+        typed(&station.to_string(), &cells.iter().map(String::as_str).collect::<Vec<_>>())
+    };
+    let mut entries: Vec<Entry> = (0..120).map(|team| table(team % 2)).collect();
+    assert!(shared_tables(&entries, Some("station")).is_empty());
+    entries[98] = Entry { essence: entries[5].essence.clone(), ..Entry::default() };
+    let told = shared_tables(&entries, Some("station"));
+    assert_eq!(told.iter().map(|s| (s.one, s.other)).collect::<Vec<_>>(), [(5, 98)]);
+}
+
+#[test]
 fn an_essence_is_read_back_as_it_was_written() {
     let mut essence = typed("3", &["50.12", "", "50.14"]).essence;
     essence.values.push(Value {

@@ -1,5 +1,7 @@
 //! The consensus of words: how a class answered, zone by zone.
 
+use std::collections::BTreeMap;
+
 use super::Entry;
 use crate::protocol::Protocol;
 
@@ -22,15 +24,7 @@ pub struct WordShare {
 pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: usize) -> Vec<WordShare> {
     let item = &protocol.items[protocol.results[result].item];
     let Some(words) = &item.words else { return Vec::new() };
-    // By row and word: how many gave it, of how many it was known, and of how many of these it was right.
-    let mut counts: std::collections::BTreeMap<(Option<u32>, u32), (usize, usize, usize)> = Default::default();
-    for value in entries.iter().flat_map(|e| &e.essence.values).filter(|v| v.item == item.id) {
-        let Some((word, right)) = value.word else { continue };
-        let at = counts.entry((value.row, word)).or_default();
-        at.0 += 1;
-        at.1 += usize::from(right.is_some());
-        at.2 += usize::from(right == Some(word));
-    }
+    let counts = counted(entries, &item.id);
     let of_row = |row: Option<u32>| counts.iter().filter(|((r, _), _)| *r == row).map(|(_, c)| c.0).sum();
     let mut out: Vec<WordShare> = counts
         .iter()
@@ -47,4 +41,20 @@ pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: usize) -> 
         .collect();
     out.sort_by(|a, b| a.row.cmp(&b.row).then(b.count.cmp(&a.count)).then(a.word.cmp(&b.word)));
     out
+}
+
+/// By row and word: how many gave it, of how many of these it is known which word is right, and for how many it was.
+type Counts = BTreeMap<(Option<u32>, u32), (usize, usize, usize)>;
+
+/// The words that were given for an item.
+fn counted(entries: &[Entry], item: &str) -> Counts {
+    let mut counts = Counts::new();
+    for value in entries.iter().flat_map(|e| &e.essence.values).filter(|v| v.item == item) {
+        let Some((word, right)) = value.word else { continue };
+        let at = counts.entry((value.row, word)).or_default();
+        at.0 += 1;
+        at.1 += usize::from(right.is_some());
+        at.2 += usize::from(right == Some(word));
+    }
+    counts
 }

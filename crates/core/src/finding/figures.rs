@@ -1,5 +1,6 @@
 //! The figures that findings carry: which story was told, what it gives, what was left out and why.
 
+use super::clause::Account;
 use crate::protocol::SlipKind;
 use crate::verdict::Gap;
 
@@ -221,10 +222,8 @@ pub struct Story {
     pub text: String,
     /// What the readings give.
     pub right: Right,
-    /// What seems to have happened, a sentence that the protocol's variant brings.
-    pub says: String,
-    /// The same as a clause.
-    pub clause: String,
+    /// What seems to have happened.
+    pub account: Account,
     /// Its probability.
     pub probability: f64,
     /// Results that follow from it.
@@ -239,8 +238,6 @@ pub struct Story {
     pub alike: Vec<SlipKind>,
     /// Whether all that uses the value was worked out with the right one.
     pub only_copied: bool,
-    /// Address of the team's own formula that shows it; `None` where it is told from the value.
-    pub cell: Option<String>,
 }
 
 /// A value that nothing explains, or that several stories explain.

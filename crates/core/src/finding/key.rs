@@ -53,7 +53,7 @@ impl Key {
     pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<u32>) -> Key {
         let cell = with_row(kind.word(), item, Some(row.unwrap_or(0)));
         match kind {
-            Kind::ReadAs { remark } => Key::Finding(format!("{cell}:{remark}")),
+            Kind::ReadAs { remark } => Key::Finding(format!("{cell}:{}", remark.word())),
             Kind::GridMissing { nominal, .. } | Kind::GridLeft { nominal, .. } => {
                 Key::Finding(format!("{}:{item}:{nominal}", kind.word()))
             }

@@ -6,6 +6,7 @@ use super::figures::{
     Spread, Story, Support, UnitFault,
 };
 use crate::protocol::Role;
+use crate::reading::{Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::underneath::Oddity;
 use crate::verdict::Gap;
@@ -47,12 +48,12 @@ pub enum Kind {
         /// As typed.
         text: String,
         /// Why.
-        why: String,
+        why: Unreadable,
     },
     /// A text that was read in a way worth telling: `8,43` among points.
     ReadAs {
         /// How it was read.
-        remark: String,
+        remark: Remark,
     },
     /// A reading outside its plausible range: a plate of 8430 mm.
     Implausible {

@@ -1,6 +1,7 @@
 //! What was found in a table, as values: what it is with its figures ([`Kind`]), where it is ([`Place`]), what it costs and
 //! what was decided. The words for it are made in [`crate::wording`], for each reader anew; nothing reads them back.
 
+pub mod clause;
 mod figures;
 mod habit;
 pub mod key;
@@ -10,6 +11,7 @@ mod properties;
 
 use rust_decimal::Decimal;
 
+pub use clause::{Account, Clause, Reading};
 pub use figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
     Spread, Story, Support, UnitFault,

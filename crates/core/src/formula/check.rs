@@ -115,6 +115,8 @@ fn named<'a>(
     }
 }
 
+/// A minus before a value. Of a temperature written out it belongs to the number: `-5[°C]` is the point five degrees
+/// below nought, not the opposite of 278.15 K. Any other point on a scale has no opposite and is refused.
 fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let Node { dimension, nature, shape, .. } = inner;
     let op = match (nature, &inner.op) {
@@ -129,6 +131,8 @@ fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     Ok(Node { op, dimension, nature, truth: false, shape, span })
 }
 
+/// Two operands joined by an operator, with the dimension and nature that come of it. Sums need one dimension, powers a
+/// pure exponent; points on a scale (a temperature in °C) can be subtracted and shifted, never multiplied.
 fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let shape = join(left.shape, right.shape, &span)?;
     let (dimension, nature) = match op {
@@ -141,6 +145,7 @@ fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<N
     Ok(Node { op, dimension, nature, truth: false, shape, span })
 }
 
+/// Dimension and nature of a sum or difference.
 fn sum(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
     if left.dimension == right.dimension {
         return Ok((left.dimension, sum_nature(op, left.nature, right.nature, span)?));
@@ -153,6 +158,7 @@ fn sum(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(
     ))
 }
 
+/// Dimension and nature of a product or quotient.
 fn product(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
     if let Some(point) = [left, right].into_iter().find(|n| n.nature == Nature::Point) {
         return Err(point_fault(point.span.clone()));
@@ -166,6 +172,7 @@ fn product(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Resu
     Ok((left.dimension.over(right.dimension), Nature::Plain))
 }
 
+/// A comparison: both sides of one dimension, or one of them a plain nought.
 fn compare(op: Comparator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let shape = join(left.shape, right.shape, &span)?;
     // A plain nought may be compared with anything.
@@ -184,6 +191,7 @@ fn compare(op: Comparator, left: Node, right: Node, span: Range<usize>) -> Resul
     Ok(Node { op, dimension: Dimension::ONE, nature: Nature::Plain, truth: true, shape, span })
 }
 
+/// The fault of a name that nothing declares.
 fn unknown(name: &str, span: Range<usize>) -> FormulaError {
     FormulaError::new(
         span,
@@ -192,6 +200,7 @@ fn unknown(name: &str, span: Range<usize>) -> FormulaError {
     )
 }
 
+/// A node where a number is needed; a condition is none.
 fn number(node: Node) -> Result<Node, FormulaError> {
     if node.truth {
         return Err(FormulaError::new(
@@ -214,41 +223,32 @@ fn word_test<'a>(
 ) -> Result<(Op, Shape), FormulaError> {
     let symbol = resolve(name).ok_or_else(|| unknown(name, at_name.clone()))?;
     let Some(words) = symbol.words else {
-        return Err(FormulaError::new(
-            at_word,
-            format!("`{name}` is a number, not a word"),
-            "compare it with a number",
-        ));
+        let what = format!("`{name}` is a number, not a word");
+        return Err(FormulaError::new(at_word, what, "compare it with a number"));
     };
     let Some(n) = words.iter().position(|w| w == word) else {
-        return Err(FormulaError::new(
-            at_word,
-            format!("`{name}` is never “{word}”"),
-            format!("it may be {}", words.join(", ")),
-        ));
+        let what = format!("`{name}` is never “{word}”");
+        return Err(FormulaError::new(at_word, what, format!("it may be {}", words.join(", "))));
     };
     let is = Op::Is(symbol.item, n as u32, word.to_owned());
+    let shape = symbol.shape;
     match op {
-        Comparator::Equal => Ok((is, symbol.shape)),
+        Comparator::Equal => Ok((is, shape)),
         Comparator::Unequal => {
-            let inner = Node {
-                op: is,
-                dimension: Dimension::ONE,
-                nature: Nature::Plain,
-                truth: true,
-                shape: symbol.shape,
-                span: at_name.start..at_word.end,
-            };
-            Ok((Op::Call(Function::Not, vec![inner]), symbol.shape))
+            let (dimension, nature, span) = (Dimension::ONE, Nature::Plain, at_name.start..at_word.end);
+            let inner = Node { op: is, dimension, nature, truth: true, shape, span };
+            Ok((Op::Call(Function::Not, vec![inner]), shape))
         }
         _ => Err(FormulaError::new(at_word, "words have no order", "use == or !=")),
     }
 }
 
+/// Whether one is a gauge pressure and the other an absolute one.
 fn mixed(a: Nature, b: Nature) -> bool {
     matches!((a, b), (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge))
 }
 
+/// The fault of adding what is counted from two different noughts.
 fn mixed_fault(span: Range<usize>) -> FormulaError {
     FormulaError::new(
         span,
@@ -275,6 +275,20 @@ fn sum_nature(op: Operator, a: Nature, b: Nature, span: &Range<usize>) -> Result
     })
 }
 
+/// A number written out, with or without a minus.
+fn written_out(node: &Node) -> Option<f64> {
+    match &node.op {
+        Op::Number(v, _) => Some(*v),
+        Op::Negative(inner) => match inner.op {
+            Op::Number(v, _) => Some(-v),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
+/// Dimension of a power. A base with a dimension needs a whole exponent written out, of at most twelve; a pure number
+/// may be raised to anything.
 fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaError> {
     if !exponent.dimension.is_one() {
         return Err(FormulaError::new(
@@ -286,15 +300,7 @@ fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaErr
     if base.dimension.is_one() {
         return Ok(Dimension::ONE);
     }
-    let literal = match &exponent.op {
-        Op::Number(v, _) => Some(*v),
-        Op::Negative(inner) => match inner.op {
-            Op::Number(v, _) => Some(-v),
-            _ => None,
-        },
-        _ => None,
-    };
-    match literal {
+    match written_out(exponent) {
         Some(v) if v.fract() == 0.0 && v.abs() <= 12.0 => Ok(base.dimension.power(v as i8)),
         _ => Err(FormulaError::new(
             exponent.span.clone(),

@@ -63,6 +63,7 @@ pub fn evaluate_any<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Val
     walk(node, context)
 }
 
+/// The value of a node, over plain numbers, derivatives or figures alike: the one place where a formula is worked out.
 pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     match &node.op {
         Op::Number(v, _) => Ok(Value::Scalar(N::exact(*v))),
@@ -72,14 +73,7 @@ pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Valu
             Some(v) => Ok(Value::Scalar(N::exact(*v))),
             None => Err(EvalError::Undefined("a parameter stands outside its fit")),
         },
-        Op::Is(item, word, _) => {
-            let is = |w: &u32| N::exact(f64::from(u8::from(w == word)));
-            match context.items.get(*item).and_then(Option::as_ref) {
-                Some(Value::Word(w)) => Ok(Value::Scalar(is(w))),
-                Some(Value::Words(ws)) => Ok(Value::Column(ws.iter().map(|w| w.as_ref().map(is)).collect())),
-                _ => Err(EvalError::Missing(*item)),
-            }
-        }
+        Op::Is(item, word, _) => is(*item, *word, context),
         Op::Negative(a) => map(walk(a, context)?, context, |x| Ok(x.map(-x.value(), -1.0))),
         Op::Binary(op, a, b) => {
             let (a, b) = (walk(a, context)?, walk(b, context)?);
@@ -90,6 +84,16 @@ pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Valu
             zip(a, b, context, |x, y| Ok(N::exact(f64::from(u8::from(op.holds(x.value(), y.value()))))))
         }
         Op::Call(function, args) => call(*function, args, context),
+    }
+}
+
+/// 1 where an item's word is the one asked for, by its number in the item's list, and 0 elsewhere.
+fn is<N: Num>(item: usize, word: u32, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+    let is = |w: &u32| N::exact(f64::from(u8::from(*w == word)));
+    match context.items.get(item).and_then(Option::as_ref) {
+        Some(Value::Word(w)) => Ok(Value::Scalar(is(w))),
+        Some(Value::Words(ws)) => Ok(Value::Column(ws.iter().map(|w| w.as_ref().map(is)).collect())),
+        _ => Err(EvalError::Missing(item)),
     }
 }
 
@@ -109,6 +113,7 @@ fn rows<N>(out: Vec<Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError
 
 const NOT_NUMBERS: EvalError = EvalError::Undefined("a word stands where a number is needed");
 
+/// A function of each row of a value; a gap stays a gap.
 fn map<N: Num>(
     v: Value<N>,
     context: &Context<'_, N>,
@@ -122,6 +127,7 @@ fn map<N: Num>(
     }
 }
 
+/// A function of two values, row by row where either is a column; a single value goes with every row.
 fn zip<N: Num>(
     a: Value<N>,
     b: Value<N>,
@@ -143,6 +149,7 @@ fn zip<N: Num>(
     }
 }
 
+/// An operator on two numbers. A division by nought and a power that is not real are undefined and not infinite.
 fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
     match op {
         Operator::Add => Ok(x.add(y)),
@@ -169,6 +176,7 @@ fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
     Ok(N::combine(result, &[(x, by_base), (y, by_exponent)]))
 }
 
+/// A function's value: those of columns in [`super::vector`], curves in [`super::fit`], the others here row by row.
 fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
@@ -225,6 +233,7 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
     }
 }
 
+/// A function of one number with its derivative, which carries the uncertainty through it. Angles are in radians.
 fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {
     let v = x.value();
     let fail = |why| Err(EvalError::Undefined(why));

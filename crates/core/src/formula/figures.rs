@@ -40,6 +40,7 @@ impl Figured {
         self.place.map(|p| (leading_place(self.value) - p + 1).max(1))
     }
 
+    /// Rule of products and quotients: as many significant figures as the operand with the fewest.
     fn scaled(&self, other: &Figured, value: f64) -> Figured {
         match self.figures().into_iter().chain(other.figures()).min() {
             Some(figures) => Figured::with_figures(value, figures),
@@ -47,6 +48,7 @@ impl Figured {
         }
     }
 
+    /// Rule of sums and differences: down to the last place that all operands have.
     fn summed(&self, other: &Figured, value: f64) -> Figured {
         Figured { value, place: self.place.into_iter().chain(other.place).max() }
     }
@@ -91,6 +93,7 @@ impl Num for Figured {
         // An exact step or a dead end says nothing.
         Figured { value: result, place: (widest > 0.0 && widest.is_finite()).then(|| leading_place(widest)) }
     }
+    /// A standard deviation has two figures at most, however finely its readings were written.
     fn of_a_spread(self) -> Self {
         let second = leading_place(self.value) - 1;
         Figured { place: Some(self.place.map_or(second, |p| p.max(second))), ..self }

@@ -91,6 +91,7 @@ pub(super) fn checked<'a>(
     Ok(Node { span, ..Node::made(Op::Call(function, args), dimension) })
 }
 
+/// A model with the names of its parameters put in, so that its text shows them.
 fn with_parameters(node: &Node, names: &[String]) -> Node {
     match node.op {
         Op::Item(i) if i >= PARAMETERS => {

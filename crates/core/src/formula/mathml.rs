@@ -104,6 +104,7 @@ fn visible(markup: &str) -> usize {
         .count()
 }
 
+/// The sign of an operator as it is printed; a quotient is drawn with a bar instead.
 pub(crate) fn sign_of(op: Operator) -> &'static str {
     match op {
         Operator::Add => "+",
@@ -112,6 +113,7 @@ pub(crate) fn sign_of(op: Operator) -> &'static str {
     }
 }
 
+/// A whole piece of mathematics, to stand in a page.
 pub(crate) fn math(inner: &str) -> String {
     format!("<math xmlns=\"http://www.w3.org/1998/Math/MathML\">{inner}</math>")
 }
@@ -148,6 +150,8 @@ pub(crate) fn atom(text: &str) -> String {
     }
 }
 
+/// How tightly a node binds, to know where brackets are needed: comparisons least, then sums, products, signs, powers,
+/// and what stands by itself most.
 fn level(node: &Node) -> u8 {
     match &node.op {
         Op::Compare(..) => 0,
@@ -160,6 +164,7 @@ fn level(node: &Node) -> u8 {
     }
 }
 
+/// A node as MathML, in brackets where what is around it binds more tightly.
 fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let own = level(node);
     let inner = match &node.op {
@@ -220,6 +225,7 @@ fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     if own < outer { bracketed(&inner) } else { inner }
 }
 
+/// A piece in brackets.
 pub(crate) fn bracketed(inner: &str) -> String {
     format!("<mrow><mo>(</mo>{inner}<mo>)</mo></mrow>")
 }

@@ -55,6 +55,7 @@ impl FormulaError {
     }
 }
 
+/// The last place up to `at` at which a character begins, so that a text can be cut there.
 fn floor(text: &str, at: usize) -> usize {
     let mut at = at.min(text.len());
     while !text.is_char_boundary(at) {

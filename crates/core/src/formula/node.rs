@@ -161,6 +161,7 @@ impl Node {
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
     pub fn items(&self) -> Vec<usize> {
+        /// Gathers the items of a node in the order in which they first stand in it.
         fn walk(node: &Node, out: &mut Vec<usize>) {
             match &node.op {
                 Op::Item(i) | Op::Is(i, ..) => {

@@ -48,16 +48,19 @@ struct Parser<'a> {
 }
 
 impl Parser<'_> {
+    /// The character that comes next.
     fn peek(&self) -> Option<char> {
         self.text[self.at..].chars().next()
     }
 
+    /// Passes over spaces.
     fn spaces(&mut self) {
         while let Some(c) = self.peek().filter(|c| c.is_whitespace()) {
             self.at += c.len_utf8();
         }
     }
 
+    /// A fault at the character that comes next.
     fn here(&self, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         let width = self.peek().map_or(1, char::len_utf8);
         FormulaError::new(self.at..self.at + width, what, mend)
@@ -83,6 +86,7 @@ impl Parser<'_> {
         Some(self.here(what, mend))
     }
 
+    /// The operator that comes next, in any of the spellings people use, without taking it.
     fn operator(&mut self) -> Option<(Operator, char)> {
         self.spaces();
         let c = self.peek()?;
@@ -97,6 +101,7 @@ impl Parser<'_> {
         Some((op, c))
     }
 
+    /// The comparison that comes next with its length in bytes, without taking it.
     fn comparator(&mut self) -> Option<(Comparator, usize)> {
         self.spaces();
         [
@@ -185,6 +190,7 @@ impl Parser<'_> {
         Ok(left)
     }
 
+    /// A word in straight quotes.
     fn word(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         let Some(length) = self.text[start + 1..].find('"') else {
@@ -194,6 +200,7 @@ impl Parser<'_> {
         Ok(Ast { kind: AstKind::Word(self.text[start + 1..start + 1 + length].to_owned()), span: start..self.at })
     }
 
+    /// A value with whatever stands before it: a sign, a bracket, a number, a name, a word.
     fn prefix(&mut self) -> Result<Ast, FormulaError> {
         self.spaces();
         let start = self.at;
@@ -217,6 +224,7 @@ impl Parser<'_> {
         }
     }
 
+    /// Takes the bracket that closes the one at `open`.
     fn close(&mut self, open: usize) -> Result<(), FormulaError> {
         self.spaces();
         if self.peek() == Some(')') {
@@ -228,6 +236,7 @@ impl Parser<'_> {
         Err(self.stray().unwrap_or_else(unclosed))
     }
 
+    /// A number with its exponent and, in square brackets, its unit.
     fn number(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         let bytes = self.text.as_bytes();
@@ -275,6 +284,7 @@ impl Parser<'_> {
         Ok(Ast { kind: AstKind::Number { text, unit }, span: start..self.at })
     }
 
+    /// A name, or a function with its arguments where a bracket follows.
     fn name(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         while let Some(c) = self.peek().filter(|c| (c.is_alphanumeric() && !matches!(c, '²' | '³')) || *c == '_') {
@@ -285,22 +295,26 @@ impl Parser<'_> {
         if self.peek() != Some('(') {
             return Ok(Ast { kind: AstKind::Name(name.clone()), span: start..start + name.len() });
         }
+        let args = self.arguments()?;
+        Ok(Ast { kind: AstKind::Call(name, args), span: start..self.at })
+    }
+
+    /// What stands in the brackets behind a function's name, parted by commas.
+    fn arguments(&mut self) -> Result<Vec<Ast>, FormulaError> {
         let open = self.at;
         self.at += 1;
         let mut args = Vec::new();
         self.spaces();
         if self.peek() != Some(')') {
-            loop {
+            args.push(self.expression(0)?);
+            self.spaces();
+            while self.peek() == Some(',') {
+                self.at += 1;
                 args.push(self.expression(0)?);
                 self.spaces();
-                if self.peek() == Some(',') {
-                    self.at += 1;
-                } else {
-                    break;
-                }
             }
         }
         self.close(open)?;
-        Ok(Ast { kind: AstKind::Call(name, args), span: start..self.at })
+        Ok(args)
     }
 }

@@ -25,6 +25,7 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
     write(node, name, 0)
 }
 
+/// How tightly a node binds, to know where brackets are needed.
 fn level(node: &Node) -> u8 {
     match &node.op {
         Op::Compare(..) | Op::Is(..) => 0,
@@ -36,6 +37,7 @@ fn level(node: &Node) -> u8 {
     }
 }
 
+/// A node as a line of text, in brackets where what is around it binds more tightly.
 fn write(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
     let own = level(node);
     let inner = match &node.op {

@@ -117,6 +117,8 @@ impl Call<'_> {
         Ok(out)
     }
 
+    /// The second argument of `row()` is a whole number written out: which row is meant may not depend on what was
+    /// read.
     fn row_number(&self) -> Result<(), FormulaError> {
         match self.args[1].op {
             Op::Number(n, _) if n.fract() == 0.0 && (1.0..=10_000.0).contains(&n) => Ok(()),
@@ -227,10 +229,12 @@ impl Call<'_> {
         Ok(out)
     }
 
+    /// A fault at an argument, counted from 0.
     fn fault(&self, i: usize, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         FormulaError::new(self.args[i].span.clone(), what, mend)
     }
 
+    /// The argument has to be a column.
     fn column(&self, i: usize) -> Result<(), FormulaError> {
         if matches!(self.args[i].shape, Shape::Column(_)) {
             return Ok(());
@@ -242,6 +246,7 @@ impl Call<'_> {
         ))
     }
 
+    /// The argument has to be a condition.
     fn condition(&self, i: usize) -> Result<(), FormulaError> {
         if self.args[i].truth {
             return Ok(());
@@ -253,6 +258,7 @@ impl Call<'_> {
         ))
     }
 
+    /// The argument has to have a dimension; `words` name it.
     fn need(&self, i: usize, dimension: Dimension, words: &str) -> Result<(), FormulaError> {
         self.no_point(i)?;
         if self.args[i].dimension == dimension {
@@ -265,6 +271,7 @@ impl Call<'_> {
         ))
     }
 
+    /// The argument may not be a point on a scale.
     fn no_point(&self, i: usize) -> Result<(), FormulaError> {
         if self.args[i].nature != Nature::Point {
             return Ok(());
@@ -277,6 +284,7 @@ impl Call<'_> {
         self.args.iter().skip(1).try_fold(self.args[0].shape, |shape, arg| join(shape, arg.shape, self.span))
     }
 
+    /// All arguments that are columns have to belong to one table.
     fn one_table(&self) -> Result<(), FormulaError> {
         self.joined_shape().map(|_| ())
     }

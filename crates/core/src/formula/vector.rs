@@ -29,6 +29,24 @@ type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
 
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
+/// The column that a function is of. Row by row nothing is left out: a difference is taken of what was written.
+fn operand<N: Num>(
+    function: Function,
+    of: &Node,
+    context: &Context<'_, N>,
+    walk: Walk<N>,
+) -> Result<Vec<Option<N>>, EvalError> {
+    if !function.makes_column() || function == Function::Sorted {
+        return column(of, context, walk);
+    }
+    match walk(of, context)? {
+        Value::Column(xs) => Ok(xs),
+        _ => Err(EMPTY),
+    }
+}
+
+/// The value of a function of columns: one number for the column, or another column of as many rows (one fewer for
+/// differences).
 pub(super) fn call<N: Num>(
     function: Function,
     args: &[Node],
@@ -36,14 +54,7 @@ pub(super) fn call<N: Num>(
     walk: Walk<N>,
 ) -> Result<Value<N>, EvalError> {
     use Function::*;
-    // Row by row nothing is left out: a difference is taken of what was written.
-    let xs = match function {
-        f if f.makes_column() && f != Sorted => match walk(&args[0], context)? {
-            Value::Column(xs) => xs,
-            _ => return Err(EMPTY),
-        },
-        _ => column(&args[0], context, walk)?,
-    };
+    let xs = operand(function, &args[0], context, walk)?;
     let scalar = |n: N| Ok(Value::Scalar(finish(n, context)?));
     if function.fits_line()
         || matches!(function, WeightedMean | AtMax | AtMin | Interp | Equivalence | EquivalenceTangents)

@@ -29,6 +29,8 @@ pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: 
     }
 }
 
+/// Tells how many rows a table has where that is more than it asks for, and every row whose key is not said or not one
+/// of the lab's. Too few rows are not told here: each cell that has to be filled and is not is a finding of its own.
 fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) {
     let (spec, rows) = (&protocol.tables[t], &table.rows[t]);
     // Too few are cells that are missing, each told as that.
@@ -65,33 +67,36 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
         return;
     }
     let (low, high) = grid.values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(*v), h.max(*v)));
-    let excused = protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).any(|(_, r)| {
-        r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
-    });
+    let excused = is_excused(protocol, table, t);
     // A row that is not there at all is missing already.
     let mut lost = lost_rows(protocol, table, t).len();
-    for nominal in &grid.values {
-        if values.iter().any(|v| within(v - nominal, grid.within, grid.within, *v, *nominal)) {
-            continue;
-        }
-        let at_end = *nominal == low || *nominal == high;
-        let (place, nominal) = (Place::of(grid.column, None), *nominal);
+    let there = |n: f64| values.iter().any(|v| within(v - n, grid.within, grid.within, *v, n));
+    for nominal in grid.values.iter().copied().filter(|n| !there(*n)) {
+        let at_end = nominal == low || nominal == high;
         let named = |kind: Kind, severity| {
             let key = Key::of_cell(&kind, &item.id, None);
-            Finding::new(kind, key, severity, place)
+            Finding::new(kind, key, severity, Place::of(grid.column, None))
         };
         let told = lost > 0;
         lost = lost.saturating_sub(1);
-        found.push(if at_end && excused {
-            named(Kind::GridLeft { table: t, nominal }, Severity::Note)
-        } else if told {
-            named(Kind::GridMissing { table: t, nominal }, Severity::Note)
-        } else {
-            named(Kind::GridMissing { table: t, nominal }, Severity::Charge).charged(completeness(protocol))
+        let missing = Kind::GridMissing { table: t, nominal };
+        found.push(match (at_end && excused, told) {
+            (true, _) => named(Kind::GridLeft { table: t, nominal }, Severity::Note),
+            (_, true) => named(missing, Severity::Note),
+            _ => named(missing, Severity::Charge).charged(completeness(protocol)),
         });
     }
 }
 
+/// Whether the team says of any cell of the table why it is empty or left out.
+fn is_excused(protocol: &Protocol, table: &Table, t: usize) -> bool {
+    protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).any(|(_, r)| {
+        r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
+    })
+}
+
+/// Tells a table that ends before its rule to stop is met: the column has not passed its mark, and its last rows still
+/// move by more than the rule calls flat. Values are in the column's unit, in the order of the rows.
 fn stopped(protocol: &Protocol, t: usize, env: &Env, found: &mut Findings<'_>) {
     let spec = &protocol.tables[t];
     let Some(stop) = &spec.stop else { return };
@@ -140,11 +145,14 @@ impl Column<'_> {
         Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), row)
     }
 
+    /// Whether the team says why a row, from 1, is empty or left out; what is explained is no break in the column.
     fn excused(&self, row: u32) -> bool {
         let cell = self.reading.cells.iter().find(|c| c.row == Some(row));
         cell.is_some_and(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     }
 
+    /// Tells the rows at which a column that should rise (or fall) throughout goes back by more than its instrument may
+    /// be off. The limit is the instrument's, in the reading's unit; without one every step back counts.
     fn trend(&self, found: &mut Findings<'_>) {
         let Some(rising) = self.spec.trend else { return };
         // What an instrument may be off by is no step back.
@@ -160,6 +168,8 @@ impl Column<'_> {
         }
     }
 
+    /// Tells the rows at which the steps of a column are not those of its plan, in the reading's unit and within half a
+    /// step of its scale.
     fn plan(&self, found: &mut Findings<'_>) {
         if self.spec.steps.is_empty() {
             return;
@@ -212,6 +222,8 @@ impl Column<'_> {
         }
     }
 
+    /// Tells the rows in which a running total is not the sum of its portions so far, within half a resolution of each
+    /// of the cells that went into it. A gap in the portions ends the comparison: what follows it has no sum.
     fn sums(&self, found: &mut Findings<'_>) {
         let Some(portions) = self.spec.sums else { return };
         let (totals, parts) =

@@ -30,14 +30,7 @@ pub(super) fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut 
     };
     for (wanted, habit) in [(Judged::Few, of(Judged::Few)), (Judged::Many, of(Judged::Many))] {
         let Some(first) = habit.first() else { continue };
-        let told = habit.iter().map(|r| Figures {
-            item: r.item,
-            row: r.row,
-            text: r.reported.text.clone(),
-            written: r.reported.number.as_ref().map_or(0, |n| n.figures()),
-            deserved: asked(r),
-            clean: r.clean.unwrap_or(0.0),
-        });
+        let told = habit.iter().map(|r| figures_of(r));
         let kind =
             if wanted == Judged::Few { Kind::DigitsFew(told.collect()) } else { Kind::DigitsMany(told.collect()) };
         let key = Key::Finding(kind.code().to_owned());
@@ -48,6 +41,18 @@ pub(super) fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             ..Finding::new(kind, key, Severity::Charge, Place::of(first.item, None))
                 .charged((Some(criterion.clone()), cost))
         });
+    }
+}
+
+/// The figures that a result has, beside those that it deserves.
+fn figures_of(r: &JudgedResult) -> Figures {
+    Figures {
+        item: r.item,
+        row: r.row,
+        text: r.reported.text.clone(),
+        written: r.reported.number.as_ref().map_or(0, |n| n.figures()),
+        deserved: asked(r),
+        clean: r.clean.unwrap_or(0.0),
     }
 }
 

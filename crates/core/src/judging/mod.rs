@@ -43,7 +43,7 @@ use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::repair::Repair;
 use crate::section::Section;
 use crate::submission::Submission;
-use crate::verdict::{Judged, JudgedResult, OutlierTest, VerdictKind};
+use crate::verdict::{Judged, JudgedResult, OutlierTest, Score, VerdictKind};
 use sheet::{Sheet, Stage};
 use stories::Whole;
 use table::Table;
@@ -91,26 +91,8 @@ pub fn judge_in(
     let stage = Stage { protocol, section, submission };
     let mut table = table::place(protocol, section, submission);
     let mut refuted = refused(protocol, decisions);
-    let mut worked = work(stage, &mut table, &refuted);
-    let mut repairs = Vec::new();
-    // One story at a time: what is left is judged anew with it.
-    for _ in 0..MOST_REPAIRS {
-        let Some((finding, place, told)) = repair(protocol, &mut table, &worked, decisions) else { break };
-        let after = work(stage, &mut table, &refuted);
-        if after.results.iter().any(|r| (r.index, r.row) == place && fits(r)) {
-            repairs.push(gaining(finding, &worked, &after));
-            worked = after;
-            continue;
-        }
-        // What the story was told for does not fit by it after all.
-        if let Some(place) = told.place() {
-            refuted.push(place);
-            unrepair(&mut table, &told);
-            worked = work(stage, &mut table, &refuted);
-        }
-    }
-    worked.list.extend(repairs);
-    let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } = worked;
+    let Worked { mut list, mut outliers, out, clean, reported, propagated, mut results } =
+        repaired(stage, &mut table, &mut refuted, decisions);
     let mut found = Findings::onto(&mut list);
     outliers.extend(off_the_line::points(protocol, &clean, &out, &propagated, &mut found));
     let mut comparisons = relations::checks(protocol, &out, &clean, &propagated, &mut found);
@@ -142,11 +124,7 @@ pub fn judge_in(
     person::reword(&mut list, decisions);
     let mut score = score::score(protocol, section, &list, &comparisons, decisions);
     if decisions.iter().any(|d| matches!(d.action, Action::Read | Action::LeaveOut | Action::Refuse)) {
-        // What is computed is computed from the table as it was handed in, by its own story.
-        let untouched = judge_in(as_written, section, as_typed, rulings, &[]).score;
-        for (line, as_computed) in score.lines.iter_mut().zip(untouched.lines) {
-            line.computed = as_computed.computed;
-        }
+        as_computed(&mut score, &judge_in(as_written, section, as_typed, rulings, &[]).score);
     }
     Judged {
         section: submission.section.clone(),
@@ -162,6 +140,41 @@ pub fn judge_in(
         row_keys: table.rows.into_iter().map(|r| r.keys).collect(),
         taught: set.taught,
         book: as_typed.under.as_deref().and_then(crate::class::Book::of),
+    }
+}
+
+/// The table worked out with every repair that its results ask for: one story at a time, and what is left is judged anew
+/// with it. What a story was told for and does not fit by it after all is refuted, and not tried again.
+fn repaired(
+    stage: Stage<'_>,
+    table: &mut Table,
+    refuted: &mut Vec<(usize, Option<u32>)>,
+    decisions: &[Decision],
+) -> Worked {
+    let mut worked = work(stage, table, refuted);
+    let mut repairs = Vec::new();
+    for _ in 0..MOST_REPAIRS {
+        let Some((finding, place, told)) = repair(stage.protocol, table, &worked, decisions) else { break };
+        let after = work(stage, table, refuted);
+        if after.results.iter().any(|r| (r.index, r.row) == place && fits(r)) {
+            repairs.push(gaining(finding, &worked, &after));
+            worked = after;
+            continue;
+        }
+        if let Some(place) = told.place() {
+            refuted.push(place);
+            unrepair(table, &told);
+            worked = work(stage, table, refuted);
+        }
+    }
+    worked.list.extend(repairs);
+    worked
+}
+
+/// Sets what the score's lines say is computed to what the table gives as it was handed in, by its own story.
+fn as_computed(score: &mut Score, untouched: &Score) {
+    for (line, untouched) in score.lines.iter_mut().zip(&untouched.lines) {
+        line.computed = untouched.computed;
     }
 }
 
@@ -238,7 +251,6 @@ fn repair(
     if repair.cells.iter().any(|(i, r, _)| table.cell_mut(*i, *r).is_none_or(|c| c.repaired.is_some())) {
         return None;
     }
-    let text = table.cell_mut(item, row).map_or_else(String::new, |c| c.text.clone());
     for (i, r, value) in &repair.cells {
         if let Some(cell) = table.cell_mut(*i, *r) {
             cell.repaired = Some(*value);
@@ -246,13 +258,7 @@ fn repair(
     }
     let key = Key::Repair { item: protocol.items[item].id.clone(), row };
     let taken = decisions.iter().any(|d| d.finding == key);
-    let kind = match repair.act {
-        Some(act) => Kind::Rewritten { act, probability, gained: 0 },
-        None => {
-            let value = repair.cells.first().map_or(0.0, |c| c.2);
-            Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained: 0 }
-        }
-    };
+    let kind = repair_told(table, repair, (item, row), probability);
     let finding = Finding::new(kind, key, Severity::Decide, Place::of(item, row));
     let finding = Finding {
         fragile: (!taken).then_some(Fragile::RepairOpen),
@@ -270,6 +276,7 @@ fn unrepair(table: &mut Table, told: &Repair) {
     }
 }
 
+/// Whether a value needs no story.
 fn fits(r: &JudgedResult) -> bool {
     matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded)
 }
@@ -285,6 +292,17 @@ fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
     finding
 }
 
+/// A repair as what was found.
+fn repair_told(table: &mut Table, repair: &Repair, (item, row): (usize, Option<u32>), probability: f64) -> Kind {
+    if let Some(act) = repair.act {
+        return Kind::Rewritten { act, probability, gained: 0 };
+    }
+    let text = table.cell_mut(item, row).map_or_else(String::new, |c| c.text.clone());
+    let value = repair.cells.first().map_or(0.0, |c| c.2);
+    Kind::Repair { text, value, resolution: resolution_of(table, item, row), probability, gained: 0 }
+}
+
+/// Resolution of a cell in its unit: what a repaired value is shown to. A cell that is not there has a thousandth.
 fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {
     table
         .readings

@@ -25,6 +25,7 @@ struct Moved<'a> {
 }
 
 impl<'a> Moved<'a> {
+    /// What has to be worked out anew for one result when its inputs move: the result itself and all results above it.
     fn of(
         protocol: &'a Protocol,
         table: &'a Table,
@@ -53,6 +54,9 @@ impl<'a> Moved<'a> {
         env[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1)).copied()
     }
 
+    /// The values of all items with each input moved by `shift` of its derivatives, in SI units. Results that are
+    /// needed are worked out from them again, and what arises in a result itself (the scatter about a fit) is added by
+    /// `arisen`.
     fn env(&self, shift: &dyn Fn(&Dual) -> f64, arisen: &dyn Fn(&Dual, usize, usize) -> f64) -> Env {
         let values = &self.propagated.values;
         let mut env: Env = self
@@ -77,22 +81,13 @@ impl<'a> Moved<'a> {
             let Some((_, first, last)) = self.propagated.arisen.iter().find(|(item, ..)| *item == spec.item) else {
                 continue;
             };
-            match (&mut env[spec.item], &values[spec.item]) {
-                (Some(Value::Scalar(v)), Some(Value::Scalar(d))) => *v += arisen(d, *first, *last),
-                (Some(Value::Column(vs)), Some(Value::Column(ds))) => {
-                    for (v, d) in vs.iter_mut().zip(ds) {
-                        if let (Some(v), Some(d)) = (v, d) {
-                            *v += arisen(d, *first, *last);
-                        }
-                    }
-                }
-                _ => {}
-            }
+            moved(&mut env[spec.item], values[spec.item].as_ref(), &|d| arisen(d, *first, *last));
         }
         env
     }
 }
 
+/// A result's value with its derivatives, in its row.
 fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p Dual> {
     propagated.values[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1))
 }
@@ -242,10 +237,13 @@ fn by_chance(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult, seed: u64) -
 struct Chance(u64);
 
 impl Chance {
+    /// A generator that gives the same numbers for the same seed on every machine.
     fn new(seed: u64) -> Chance {
         Chance(seed)
     }
 
+    /// A number between 0 and 1, neither of them reached. Splitmix64: Steele, Lea and Flood, Fast splittable
+    /// pseudorandom number generators, 2014.
     fn uniform(&mut self) -> f64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut z = self.0;
@@ -263,5 +261,20 @@ impl Chance {
     /// Normal with standard deviation one (Box and Muller).
     fn normal(&mut self) -> f64 {
         (-2.0 * self.uniform().ln()).sqrt() * (std::f64::consts::TAU * self.uniform()).cos()
+    }
+}
+
+/// Adds to every value what its derivatives say.
+fn moved(value: &mut Option<Value<f64>>, duals: Option<&Value<Dual>>, by: &dyn Fn(&Dual) -> f64) {
+    match (value, duals) {
+        (Some(Value::Scalar(v)), Some(Value::Scalar(d))) => *v += by(d),
+        (Some(Value::Column(vs)), Some(Value::Column(ds))) => {
+            for (v, d) in vs.iter_mut().zip(ds) {
+                if let (Some(v), Some(d)) = (v, d) {
+                    *v += by(d);
+                }
+            }
+        }
+        _ => {}
     }
 }

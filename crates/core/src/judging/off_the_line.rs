@@ -5,7 +5,7 @@ use super::values::{Env, Out};
 use crate::finding::{Finding, Findings, Kind, Severity};
 use crate::formula::{Context, Function, Node, Num, Op, Shape, Value, evaluate_any};
 use crate::protocol::Protocol;
-use crate::stats::{Line, line, point_apart};
+use crate::stats::{Line, PointTest, line, point_apart};
 use crate::uncertainty::Dual;
 use crate::verdict::OutlierTest;
 
@@ -50,6 +50,8 @@ pub(super) fn points(
 }
 
 impl<'a> Fit<'a> {
+    /// The points of a fit in a formula, without rows that are left out or empty; `None` for anything else than a
+    /// straight line of two columns.
     fn of(protocol: &'a Protocol, node: &Node, (x, y): (usize, usize), clean: &Env, out: &Out) -> Option<Fit<'a>> {
         let Op::Call(function, args) = &node.op else { return None };
         let Shape::Column(group) = protocol.items[x].rows else { return None };
@@ -79,6 +81,7 @@ impl<'a> Fit<'a> {
         (kept().map(|p| p.1).collect(), kept().map(|p| p.2).collect(), weights)
     }
 
+    /// The line through all points, or all but one; `None` where none can be drawn.
     fn line(&self, without: Option<usize>) -> Option<Line> {
         let (x, y, w) = self.columns(without);
         line(&x, &y, w.as_deref(), self.through_origin).ok()
@@ -94,16 +97,8 @@ impl<'a> Fit<'a> {
         let row = self.points[test.suspect].0 as u32 + 1;
         let flagged = test.statistic > test.critical;
         if flagged {
-            let (ix, iy) = (&self.protocol.items[self.x], &self.protocol.items[self.y]);
-            let scale = ix.unit.factor / iy.unit.factor;
-            let without = self.line(Some(test.suspect));
-            let kind = Kind::PointApart {
-                x: self.x,
-                statistic: test.statistic,
-                critical: test.critical,
-                slopes: without.map(|b| (whole.slope * scale, b.slope * scale)),
-            };
-            found.push(Finding::about(kind, Severity::Decide, (self.y, &iy.id), Some(row)));
+            let id = &self.protocol.items[self.y].id;
+            found.push(Finding::about(self.apart(&whole, &test), Severity::Decide, (self.y, id), Some(row)));
         }
         Some(OutlierTest {
             level: "point",
@@ -114,6 +109,19 @@ impl<'a> Fit<'a> {
             critical: test.critical,
             flagged,
         })
+    }
+
+    /// A point that stands apart, with the line's slope with and without it.
+    fn apart(&self, whole: &Line, test: &PointTest) -> Kind {
+        let (ix, iy) = (&self.protocol.items[self.x], &self.protocol.items[self.y]);
+        let scale = ix.unit.factor / iy.unit.factor;
+        let without = self.line(Some(test.suspect));
+        Kind::PointApart {
+            x: self.x,
+            statistic: test.statistic,
+            critical: test.critical,
+            slopes: without.map(|b| (whole.slope * scale, b.slope * scale)),
+        }
     }
 }
 
@@ -132,6 +140,7 @@ fn own_spread(propagated: &Propagated, (x, y): (usize, usize), slope: f64, point
     if squares.len() < points.len() { 0.0 } else { (squares.iter().sum::<f64>() / squares.len() as f64).sqrt() }
 }
 
+/// Collects every straight line that a formula fits, those inside others too.
 fn collect_fits<'n>(node: &'n Node, out: &mut Vec<&'n Node>) {
     if let Op::Call(f, args) = &node.op
         && f.fits_line()

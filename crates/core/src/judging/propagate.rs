@@ -41,6 +41,9 @@ struct Spread {
 }
 
 impl Maker<'_> {
+    /// Adds an independent source of uncertainty and gives its number. `standard` and `limit` are in SI units,
+    /// `freedom` its degrees of freedom (infinite for what is not estimated), `group` joins sources that reach their
+    /// limits together in the worst case.
     fn add(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
         self.sources.push(Source { of, kind, standard, limit, freedom, group });
         self.sources.len() - 1
@@ -147,6 +150,8 @@ impl Maker<'_> {
         if estimated && cell.resolution > 0.0 { cell.resolution } else { step.max(cell.resolution) }
     }
 
+    /// A constant of the lab with the uncertainty of the entry that was taken; a column of them where the key belongs
+    /// to the row. The same entry in two rows is one source: its error is the same in both.
     fn constant(&mut self, n: usize) -> Option<Value<Dual>> {
         let reference = &self.protocol.references[n];
         let mut by_entry: Vec<(String, usize)> = Vec::new();
@@ -256,15 +261,8 @@ fn derived(
     let mut value = evaluate_any(&spec.node, &context).ok();
     let found = context.arising.map(|a| a.found.into_inner()).unwrap_or_default();
     for standard in found {
-        let group = sources.len();
-        sources.push(Source {
-            of: Of::Item(spec.item),
-            kind: SourceKind::Arising,
-            standard,
-            limit: 2.0 * standard,
-            freedom: f64::INFINITY,
-            group,
-        });
+        let (of, kind, group) = (Of::Item(spec.item), SourceKind::Arising, sources.len());
+        sources.push(Source { of, kind, standard, limit: 2.0 * standard, freedom: f64::INFINITY, group });
     }
     if let Some(Value::Column(rows)) = &mut value
         && (spec.averaged || spec.rejection.is_some())

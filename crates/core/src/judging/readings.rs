@@ -38,6 +38,7 @@ pub(super) fn charge(protocol: &Protocol, pick: impl Fn(&Rule) -> Option<Decimal
         .unwrap_or((None, Decimal::ZERO))
 }
 
+/// The criterion that charges for what is not filled, with its points a piece.
 pub(super) fn completeness(protocol: &Protocol) -> (Option<String>, Decimal) {
     charge(protocol, |r| match r {
         Rule::Completeness { each } => Some(*each),
@@ -147,25 +148,21 @@ impl Judge<'_> {
         Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), None)
     }
 
+    /// All that one cell shows by itself: that it is filled where it may not be, empty, a bound, unreadable, or a value
+    /// to be looked at.
     fn cell(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let row = cell.row;
-        let need = &self.spec.need;
-        if cell.state != CellState::Missing
-            && need.forbidden_if.as_ref().and_then(|n| holds(n, self.env, row)) == Some(true)
-        {
+        let forbidden = self.spec.need.forbidden_if.as_ref().and_then(|n| holds(n, self.env, row)) == Some(true);
+        if forbidden && cell.state != CellState::Missing {
             let kind = Kind::ForbiddenReading { text: cell.text.clone() };
             found.push(self.of_cell(kind, Severity::Charge, row));
         }
+        let bound = || Kind::Bound { text: cell.text.clone() };
         match &cell.state {
             CellState::Missing => self.missing(cell, found),
-            CellState::Bound if self.spec.bound => {
-                let kind = Kind::Bound { text: cell.text.clone() };
-                found.push(self.of_cell(kind, Severity::Note, row));
-            }
+            CellState::Bound if self.spec.bound => found.push(self.of_cell(bound(), Severity::Note, row)),
             CellState::Bound => {
-                let kind = Kind::Bound { text: cell.text.clone() };
-                let finding = self.of_cell(kind, Severity::Decide, row);
-                found.push(finding.charged(completeness(self.protocol)));
+                found.push(self.of_cell(bound(), Severity::Decide, row).charged(completeness(self.protocol)));
             }
             CellState::Unreadable(why) => {
                 let kind = Kind::UnreadableReading { text: cell.text.clone(), why: why.clone() };
@@ -180,6 +177,7 @@ impl Judge<'_> {
         }
     }
 
+    /// Tells an empty cell that has to be filled, unless its section waives it or the team says why there is nothing.
     fn missing(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let need = &self.spec.need;
         let item = &self.protocol.items[self.spec.item];
@@ -209,6 +207,8 @@ impl Judge<'_> {
         found.push(finding.charged(completeness(self.protocol)));
     }
 
+    /// Tells what is odd about a value that was read: outside its plausible range, beyond its scale, not the amount
+    /// asked for, not a setting of its instrument, not settled.
     fn read(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let Some(value) = cell.value else { return };
         let (text, row) = (|| cell.text.clone(), cell.row);
@@ -325,6 +325,8 @@ impl Judge<'_> {
         }
     }
 
+    /// Tells replicates that are all alike, or of which most stand at round numbers: both happen to who reads an
+    /// instrument too coarsely or fills in what is expected. Three readings are the least from which anything is said.
     fn spread(&self, reading: &JudgedReading, found: &mut Findings<'_>) {
         if self.spec.table.is_some() || self.section.readings != Source::Own || reading.cells.len() < 3 {
             return;

@@ -28,6 +28,12 @@ impl Shares<'_> {
         let by_declaration = || self.declared.iter().find(|(k, _)| k == kind).map(|(_, s)| *s);
         by_rubric.or_else(by_declaration).unwrap_or(self.share)
     }
+
+    /// The least of the shares that the stories of a value take.
+    fn mildest(&self, slip: &Slip) -> Decimal {
+        let kinds = std::iter::once(&slip.kind).chain(slip.alternatives.iter().map(|(k, _)| k));
+        kinds.map(|k| self.of(k)).min().unwrap_or(self.share)
+    }
 }
 
 /// All results of a table, with what is asked of them as a whole for each one: worked out once, so that judging a table
@@ -39,6 +45,7 @@ struct Whole<'a> {
 }
 
 impl<'a> Whole<'a> {
+    /// Counts the rows of every result once.
     fn of(protocol: &Protocol, results: &'a [JudgedResult]) -> Whole<'a> {
         let mut rows = vec![0; protocol.results.len()];
         for r in results {
@@ -59,6 +66,7 @@ fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -
         .min(whole)
 }
 
+/// How the rubric shares the points of a result out; a course without a criterion for calculations takes nothing.
 fn shares(protocol: &Protocol) -> Shares<'_> {
     protocol
         .criteria
@@ -90,7 +98,7 @@ pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
         let alike = |s: &Slip| {
             s.kind == mine.kind
                 && s.subject == mine.subject
-                && (s.subject.is_some() || (!is_of_the_text(&s.kind) && s.clause == mine.clause))
+                && (s.subject.is_some() || (!is_of_the_text(&s.kind) && s.account.clause == mine.account.clause))
         };
         let same: Vec<usize> =
             (0..results.len()).filter(|j| *j == i || slip_of(&results[*j]).is_some_and(alike)).collect();
@@ -103,6 +111,7 @@ pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
     }
 }
 
+/// The slip of a result that is told by one.
 fn slip_of(result: &JudgedResult) -> Option<&Slip> {
     result.slip.as_ref().filter(|_| result.verdict == VerdictKind::Slip)
 }
@@ -196,6 +205,7 @@ fn right(protocol: &Protocol, result: &JudgedResult) -> Right {
     }
 }
 
+/// How many results follow from one: carried, and fed by it directly or through others.
 fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {
     let mut reached = vec![from.item];
     let mut count = 0;
@@ -208,6 +218,8 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
     count
 }
 
+/// Tells a slip where it came first, with its cost; elsewhere only that it is the same. Down a column the first of its
+/// rows is the place.
 fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
     let Some(slip) = &result.slip else { return };
     let results = whole.results;
@@ -230,19 +242,13 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     let story = Story {
         text: result.reported.text.clone(),
         right: shown(result),
-        says: slip.says.clone(),
-        clause: slip.clause.clone(),
+        account: slip.account.clone(),
         probability: slip.probability,
         followers: downstream(protocol, results, result),
         rows: slip.rows.clone(),
         places: slip.places.len(),
         guess: other.filter(|(_, p)| *p >= TOLD).cloned(),
         alike,
-        cell: result
-            .under
-            .as_ref()
-            .filter(|u| u.same == Some(false) && slip.probability >= 1.0)
-            .map(|u| u.address.clone()),
         only_copied: is_of_the_text(&slip.kind) && only_copied(protocol, results, result),
     };
     let kind = Kind::Slip(Box::new(story));
@@ -316,6 +322,8 @@ fn each_kind_once(slip: &Slip) -> Vec<(SlipKind, f64)> {
     stories
 }
 
+/// Tells a value that nothing explains, or that several stories explain alike. All its points hang on a person; of
+/// several stories the mildest is proposed.
 fn unexplained(
     protocol: &Protocol,
     whole: &Whole<'_>,
@@ -325,20 +333,13 @@ fn unexplained(
 ) {
     let all = points(protocol, whole, result);
     let riddle = |stories: Vec<(SlipKind, f64)>| {
-        Box::new(Riddle {
-            text: result.reported.text.clone(),
-            right: shown(result),
-            stories,
-            throughout: result.throughout,
-            gap: result.gap,
-        })
+        let (text, throughout, gap) = (result.reported.text.clone(), result.throughout, result.gap);
+        Box::new(Riddle { text, right: shown(result), stories, throughout, gap })
     };
     let (kind, cost) = match &result.slip {
         Some(s) if s.ambiguous => {
-            let stories = each_kind_once(s);
-            let kinds = std::iter::once(&s.kind).chain(s.alternatives.iter().map(|(k, _)| k));
-            let least = kinds.map(|k| shares.of(k)).min().unwrap_or(shares.share);
-            (Kind::Ambiguous(riddle(stories.into_iter().take(3).collect())), all * least)
+            let stories = each_kind_once(s).into_iter().take(3).collect();
+            (Kind::Ambiguous(riddle(stories)), all * shares.mildest(s))
         }
         Some(s) if s.probability >= TOLD => (Kind::Unexplained(riddle(vec![(s.kind.clone(), s.probability)])), all),
         _ => (Kind::Unexplained(riddle(Vec::new())), all),

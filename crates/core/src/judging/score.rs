@@ -27,10 +27,13 @@ pub(super) fn percent_off(value: f64, reference: &ReferenceEntry) -> f64 {
     if edge == 0.0 { if value == 0.0 { 0.0 } else { 100.0 } } else { 100.0 * ((value - edge) / edge).abs() }
 }
 
+/// The narrowest band that a deviation lies in, its edge included to within the last digit of double precision; `None`
+/// beyond the last.
 fn band(bands: &[Band], value: f64) -> Option<&Band> {
     bands.iter().find(|b| value <= b.within * (1.0 + 1e-12))
 }
 
+/// The points of the band that a deviation lies in; none beyond the last.
 fn points(bands: &[Band], value: f64) -> Decimal {
     band(bands, value).map_or(Decimal::ZERO, |b| b.points)
 }
@@ -174,6 +177,8 @@ impl Accuracy<'_> {
         }
     }
 
+    /// Judges how near a result came to its reference, and tells it where points are lost; `None` where nothing can be
+    /// compared.
     fn judge(&self, result: &JudgedResult, found: &mut Findings<'_>) -> Option<Comparison> {
         let Accuracy { protocol, criterion: c, bands, .. } = *self;
         let item = &protocol.items[result.item];
@@ -238,6 +243,8 @@ impl Accuracy<'_> {
     }
 }
 
+/// Judges the spread of a reading's replicates, as their relative standard deviation in per cent, against the bands of
+/// a criterion. A replicate that stands apart and was kept is left out: that it was kept is charged already.
 fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut Findings<'_>) -> Option<Comparison> {
     // A reading that stands apart and was kept is charged as that; the spread is judged without it, so that one
     // mistake is charged once.
@@ -307,10 +314,9 @@ pub(super) fn settle(
     let newest: HashMap<&Key, &Decision> = decisions.iter().map(|d| (&d.finding, d)).collect();
     for finding in findings {
         let item = finding.place.item.map(|i| protocol.items[i].id.as_str());
-        let result = finding.place.item.and_then(|i| match finding.place.row {
-            None => of_item.get(&i).copied(),
-            row => of_row.get(&(i, row)).copied(),
-        });
+        let place = finding.place;
+        let of_place = |i| if place.row.is_none() { of_item.get(&i) } else { of_row.get(&(i, place.row)) };
+        let result = place.item.and_then(|i| of_place(i).copied());
         finding.decided_cost = finding.cost;
         if let Some(ruling) = rulings.iter().filter(|r| settles(r, finding, item, result)).max_by_key(|r| r.rank()) {
             finding.ruling = Some(ruling.id);
@@ -322,10 +328,9 @@ pub(super) fn settle(
             finding.decision = Some(decision.clone());
         }
         // A line that a person judges as a whole is judged.
-        if matches!(finding.kind, Kind::Manual(_))
-            && let Some(decision) = decisions.iter().rev().find(|d| is_line(d, finding.criterion.as_deref()))
-        {
-            finding.decision = Some(decision.clone());
+        if matches!(finding.kind, Kind::Manual(_)) {
+            let its_line = decisions.iter().rev().find(|d| is_line(d, finding.criterion.as_deref()));
+            finding.decision = its_line.cloned().or(finding.decision.take());
         }
     }
 }

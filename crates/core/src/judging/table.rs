@@ -3,7 +3,7 @@
 use crate::finding::{Kind, UnitFault};
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount};
 use crate::quantity::{Nature, Unit};
-use crate::reading::{Cell, CellKind, Comma, Hints, Number, read};
+use crate::reading::{Cell, CellKind, Comma, Hints, Number, Unreadable, read};
 use crate::section::Section;
 use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
@@ -76,6 +76,7 @@ const MOST_ROWS: u32 = 10_000;
 struct Cells<'s>(Vec<Vec<Option<&'s SubmittedCell>>>);
 
 impl<'s> Cells<'s> {
+    /// The cell of an item, in a row from 1.
     fn at(&self, item: usize, row: Option<u32>) -> Option<&'s SubmittedCell> {
         self.0[item].get(row.map_or(0, |r| r as usize - 1)).copied().flatten()
     }
@@ -268,6 +269,8 @@ fn word_of(words: &[String], text: &str) -> Option<u32> {
     words.iter().position(|w| plain(w) == text).map(|n| n as u32)
 }
 
+/// One cell of a reading as judged: its exclusion, its state, its value in the reading's unit and the reasons it gives
+/// for being empty. A converted unit is told in `notes`.
 fn reading_cell(
     protocol: &Protocol,
     item: usize,
@@ -349,7 +352,7 @@ fn read_word(out: &mut JudgedCell, words: &[String]) {
     match word_of(words, &out.text) {
         Some(w) => (out.word, out.state, out.counts) = (Some(w), CellState::Read, true),
         None if blank || is_not_applicable(&out.text) => {}
-        None => out.state = CellState::Unreadable(format!("it is none of {}", words.join(", "))),
+        None => out.state = CellState::Unreadable(Unreadable::NoneOf(words.to_vec())),
     }
 }
 
@@ -357,11 +360,11 @@ fn read_word(out: &mut JudgedCell, words: &[String]) {
 fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
     let value = n.value * c.factor + c.shift;
     if !value.is_finite() {
-        out.state = CellState::Unreadable("it is beyond what can be computed with".to_owned());
+        out.state = CellState::Unreadable(Unreadable::BeyondComputing);
         return;
     }
     if count && (value.fract() != 0.0 || value < 0.0) {
-        out.state = CellState::Unreadable("a count is a whole number".to_owned());
+        out.state = CellState::Unreadable(Unreadable::NotWhole);
         return;
     }
     (out.value, out.resolution) = (Some(value), n.resolution * c.factor);
@@ -369,10 +372,13 @@ fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
     out.number = Some(n);
 }
 
+/// Whether a text is a dash or a word that says there is nothing.
 fn is_not_applicable(text: &str) -> bool {
     matches!(read(text, &Hints::default()).kind, CellKind::NotApplicable)
 }
 
+/// What was reported for a result in one cell, in the result's unit; a number that cannot be computed with stays a
+/// text.
 fn reported(
     protocol: &Protocol,
     item: usize,
@@ -393,21 +399,16 @@ fn reported(
         return out;
     }
     let parsed = read(&cell.value, &Hints { comma, ..Hints::default() });
-    if let CellKind::Number(n) = parsed.kind {
-        let c = conversion(protocol, item, row, &n, &cell.unit, notes);
-        let value = n.value * c.factor + c.shift;
-        if !value.is_finite() {
-            return out;
-        }
-        out.value = Some(value);
-        out.scale = c.factor;
-        out.half_step = n.half_step() * c.factor;
-        if out.unit.is_empty()
-            && let Some(unit) = &n.unit
-        {
-            out.unit = unit.text.clone();
-        }
-        out.number = Some(*n);
+    let CellKind::Number(n) = parsed.kind else { return out };
+    let c = conversion(protocol, item, row, &n, &cell.unit, notes);
+    let value = n.value * c.factor + c.shift;
+    if !value.is_finite() {
+        return out;
     }
+    (out.value, out.scale, out.half_step) = (Some(value), c.factor, n.half_step() * c.factor);
+    if let Some(unit) = n.unit.as_ref().filter(|_| out.unit.is_empty()) {
+        out.unit = unit.text.clone();
+    }
+    out.number = Some(*n);
     out
 }

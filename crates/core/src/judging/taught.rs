@@ -47,6 +47,8 @@ pub(super) fn of(protocol: &Protocol, section: &Section, rulings: &[&Ruling]) ->
 }
 
 impl Set {
+    /// Sets the school of a result, by a section's setting or a ruling, if the lab has that school; the later one
+    /// stays.
     fn school(&mut self, protocol: &Protocol, (id, name): (&str, &str), ruling: Option<u64>) {
         let Some((item, school)) = protocol.item(id).zip(protocol.school_named(id, name)) else { return };
         self.taught.schools.insert(id.to_owned(), school.word.to_owned());
@@ -54,6 +56,7 @@ impl Set {
         self.told.insert(id.to_owned(), told);
     }
 
+    /// Sets a constant to another reading of it, in its unit, if the lab lets that constant be set.
     fn constant(&mut self, protocol: &Protocol, (id, value): (&str, f64), ruling: Option<u64>) {
         let Some(item) = protocol.item(id).filter(|i| protocol.may_set(*i)) else { return };
         self.taught.constants.insert(id.to_owned(), value);

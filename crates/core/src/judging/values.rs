@@ -54,6 +54,7 @@ pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Subm
     env
 }
 
+/// A reading's values in SI units, repaired where a story repaired them; a column has a gap for every cell without one.
 fn reading(protocol: &Protocol, item: usize, reading: &JudgedReading) -> Option<Value<f64>> {
     let it = &protocol.items[item];
     let value = |c: &crate::verdict::JudgedCell| c.repaired.or(c.value).map(|v| it.to_si(v));
@@ -68,6 +69,7 @@ fn reading(protocol: &Protocol, item: usize, reading: &JudgedReading) -> Option<
     }
 }
 
+/// A reference's value in SI units: its only entry, the one of the table's key, or by row the one of the row's key.
 fn by_key(protocol: &Protocol, n: usize, submission: &Submission, table: &Table) -> Option<Value<f64>> {
     let reference = &protocol.references[n];
     match (reference.key, protocol.items[reference.item].rows) {
@@ -203,6 +205,7 @@ pub(super) fn figured(
     figured
 }
 
+/// How many figures each reading has, for the rules by which figures are counted; a count and a setting are exact.
 fn figured_readings(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
     protocol
         .items

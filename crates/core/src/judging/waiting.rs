@@ -72,6 +72,7 @@ struct Needs {
 }
 
 impl<'a> Waiting<'a> {
+    /// What waits for a reading; nothing is gathered yet.
     pub(super) fn new(protocol: &'a Protocol, table: &'a Table) -> Waiting<'a> {
         let lost = (0..protocol.tables.len()).map(|t| lost_rows(protocol, table, t).into_iter().collect()).collect();
         let (results, needs) = (Vec::new(), HashMap::new());
@@ -109,6 +110,7 @@ impl<'a> Waiting<'a> {
         needs.own.iter().filter_map(at).chain(needs.others).min()
     }
 
+    /// The readings that a result needs, directly or through other results.
     fn needs_of(&self, index: usize) -> Needs {
         let protocol = self.protocol;
         let (mut open, mut items) = (vec![index], BTreeSet::new());

@@ -42,6 +42,8 @@ fn said(out: &mut JudgedResult, written: &Reported) -> bool {
     written.word.is_some()
 }
 
+/// The verdict of a word beside the right one and the one that follows from the values reported above. Words are
+/// numbers of the item's list.
 fn verdict(word: Option<u32>, right: Option<u32>, follows: Option<u32>) -> VerdictKind {
     match right {
         None => VerdictKind::Unchecked,

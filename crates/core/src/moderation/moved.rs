@@ -84,13 +84,7 @@ impl Moved {
             if difference.is_zero() || matches!(rule, Some(Rule::Manual { .. })) {
                 continue;
             }
-            let of_line = judged.findings.iter().filter(|f| f.criterion.as_deref() == Some(&line.criterion));
-            let mut raw = [Decimal::ZERO; 6];
-            for f in of_line {
-                if let Some(field) = Field::of(f) {
-                    raw[field as usize] += f.computed_cost - f.decided_cost;
-                }
-            }
+            let raw = by_field(judged, &line.criterion);
             let sum: Decimal = raw.iter().sum();
             if line.changed.is_some() {
                 moved.points[Field::Rest as usize] += difference;
@@ -127,4 +121,15 @@ impl Moved {
         }
         parts.next().is_none().then_some(moved)
     }
+}
+
+/// What the findings of a line were changed by, by field.
+fn by_field(judged: &Judged, criterion: &str) -> [Decimal; 6] {
+    let mut raw = [Decimal::ZERO; 6];
+    for f in judged.findings.iter().filter(|f| f.criterion.as_deref() == Some(criterion)) {
+        if let Some(field) = Field::of(f) {
+            raw[field as usize] += f.computed_cost - f.decided_cost;
+        }
+    }
+    raw
 }

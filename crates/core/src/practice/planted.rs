@@ -221,28 +221,13 @@ impl Truth {
         for f in judged.findings.iter().filter(|f| !about_working(f)) {
             if let Some(lent) = known.lent.iter().find(|l| l.key == f.key && l.costs < f.cost) {
                 self.decisions.push(decision(f.key.clone(), Action::Points(lent.costs), "truth"));
-                self.acts.push(Act {
-                    field: Field::Rest,
-                    says: lent.says.clone(),
-                    costs: lent.costs,
-                    criterion: f.criterion.clone(),
-                    keys: vec![f.key.clone()],
-                    mends: Vec::new(),
-                    proposed: Proposed::Otherwise,
-                });
+                let act = shown_by(f, Field::Rest, Proposed::Otherwise);
+                self.acts.push(Act { says: lent.says.clone(), costs: lent.costs, ..act });
             } else if doubts(f, known.pushed) {
                 self.unfounded.push(f.key.clone());
                 self.decisions.push(decision(f.key.clone(), Action::Forgive, "truth"));
             } else if counts(f) {
-                self.acts.push(Act {
-                    field: Field::of(f).unwrap_or(Field::Rest),
-                    says: String::new(),
-                    costs: f.cost,
-                    criterion: f.criterion.clone(),
-                    keys: vec![f.key.clone()],
-                    mends: Vec::new(),
-                    proposed: Proposed::Rightly,
-                });
+                self.acts.push(shown_by(f, Field::of(f).unwrap_or(Field::Rest), Proposed::Rightly));
             }
         }
     }
@@ -294,5 +279,18 @@ impl Truth {
             let mends = Vec::new();
             self.acts.push(Act { field: Field::Slips, says, costs, criterion, keys, mends, proposed });
         }
+    }
+}
+
+/// An act that one finding shows, at what that costs.
+fn shown_by(f: &Finding, field: Field, proposed: Proposed) -> Act {
+    Act {
+        field,
+        says: String::new(),
+        costs: f.cost,
+        criterion: f.criterion.clone(),
+        keys: vec![f.key.clone()],
+        mends: Vec::new(),
+        proposed,
     }
 }

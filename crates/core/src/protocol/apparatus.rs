@@ -76,19 +76,13 @@ impl Loader<'_> {
                 }
             },
             Count::Fixed(n) => {
-                self.fault(
-                    at,
-                    format!("{n} {noun} cannot be asked for"),
-                    format!("write a number from 1 to {MOST_ROWS}"),
-                );
+                let what = format!("{n} {noun} cannot be asked for");
+                self.fault(at, what, format!("write a number from 1 to {MOST_ROWS}"));
                 RowCount::Fixed(1)
             }
             Count::Between([a, b]) => {
-                self.fault(
-                    at,
-                    format!("[{a}, {b}] {noun} cannot be asked for"),
-                    format!("write the least first, both from 1 to {MOST_ROWS}"),
-                );
+                let what = format!("[{a}, {b}] {noun} cannot be asked for");
+                self.fault(at, what, format!("write the least first, both from 1 to {MOST_ROWS}"));
                 RowCount::Fixed(1)
             }
         }
@@ -205,22 +199,20 @@ impl Loader<'_> {
             "esd" => Rejection::Esd,
             "modified-z" => Rejection::ModifiedZ,
             "judgement" => Rejection::Judgement,
-            "known" => match &written.sigma {
-                Some(s) => Rejection::Known(self.positive(s, "the known repeatability")),
-                None => {
-                    self.fault(at, "known repeatability needs its σ", "add sigma = …, in the reading's unit");
-                    Rejection::Judgement
-                }
-            },
+            "known" if written.sigma.is_none() => {
+                self.fault(at, "known repeatability needs its σ", "add sigma = …, in the reading's unit");
+                Rejection::Judgement
+            }
+            "known" => {
+                let sigma = written.sigma.as_ref().map(|s| self.positive(s, "the known repeatability"));
+                Rejection::Known(sigma.unwrap_or_default())
+            }
             "concordance" => {
                 Rejection::Concordance(self.tolerance(written.within.as_ref(), written.percent.as_ref(), at))
             }
             other => {
-                self.fault(
-                    at,
-                    format!("`{other}` is no way of rejecting a reading"),
-                    "it may be dixon, grubbs, esd, known, modified-z, concordance or judgement",
-                );
+                let what = format!("`{other}` is no way of rejecting a reading");
+                self.fault(at, what, "it may be dixon, grubbs, esd, known, modified-z, concordance or judgement");
                 Rejection::Judgement
             }
         })

@@ -146,20 +146,14 @@ impl Loader<'_> {
         let id = r.id.get_ref();
         let Some(text) = &r.formula else {
             if r.words.is_none() {
-                self.fault(
-                    at,
-                    format!("the result `{id}` has no formula"),
-                    "add formula = \"…\", or words = […] for a word",
-                );
+                let what = format!("the result `{id}` has no formula");
+                self.fault(at, what, "add formula = \"…\", or words = […] for a word");
             }
             return placeholder;
         };
         if r.words.is_some() {
-            self.fault(
-                text.span().start,
-                format!("the word `{id}` has a formula"),
-                "say what is right with [[result.right]]",
-            );
+            let what = format!("the word `{id}` has a formula");
+            self.fault(text.span().start, what, "say what is right with [[result.right]]");
             return placeholder;
         }
         let Some(node) = self.formula(text, id) else { return placeholder };
@@ -291,6 +285,18 @@ impl Loader<'_> {
                     .map(|v| (result, v)),
             );
         }
+        self.by_other_schools(file, results, ids, &mut out);
+        out
+    }
+
+    /// The other schools of a result: their formulas are what a section may have been taught.
+    fn by_other_schools(
+        &mut self,
+        file: &source::File,
+        results: &[ResultSpec],
+        ids: &[String],
+        out: &mut Vec<(usize, Variant)>,
+    ) {
         for w in &file.result {
             let Some(result) = ids.iter().position(|i| i == w.id.get_ref()) else { continue };
             for (school, text) in &w.schools {
@@ -299,7 +305,6 @@ impl Loader<'_> {
                 out.extend(self.variant(text, school.get_ref(), kind, &says, results.get(result)).map(|v| (result, v)));
             }
         }
-        out
     }
 
     /// Whether a formula is, sign by sign, that of a result.

@@ -78,6 +78,7 @@ fn within(a: &Flat, b: &Flat, kind: &str, part: &str) -> Vec<Difference> {
         .collect()
 }
 
+/// The parts of a protocol's text by kind and id, each with its keys as they are written.
 fn flat(document: &DocumentMut) -> Parts {
     let mut out = Parts::new();
     for (key, item) in document.iter() {

@@ -51,10 +51,12 @@ pub struct Kind {
     pub fields: &'static [Field],
 }
 
+/// A field that may stay empty.
 const fn field(key: &'static str, label: &'static str, shape: Shape) -> Field {
     Field { key, label, shape, needed: false }
 }
 
+/// A field that has to be filled.
 const fn needed(key: &'static str, label: &'static str, shape: Shape) -> Field {
     Field { key, label, shape, needed: true }
 }
@@ -264,6 +266,7 @@ pub fn parts(source: &str) -> Vec<Part> {
     out
 }
 
+/// The cautions of a text.
 fn cautions(document: &DocumentMut) -> Vec<String> {
     let array = document.get("caution").and_then(Item::as_array);
     array.into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
@@ -291,18 +294,11 @@ fn told(item: Option<&Item>, shape: Shape) -> Option<String> {
 
 /// A value as it is written, or what is wrong with what was typed.
 fn written(field: &Field, typed: &str) -> Result<Value, String> {
-    let number = |text: &str| -> Result<Value, String> {
-        let text = text.trim().replace(',', ".").replace('−', "-");
-        match text.parse::<Value>() {
-            Ok(v) if v.is_integer() || v.as_float().is_some_and(f64::is_finite) => Ok(v),
-            _ => Err(format!("“{text}” is no number: write one such as 0.02")),
-        }
-    };
     match field.shape {
         Shape::Text | Shape::Of(_) => Ok(Value::from(typed)),
         Shape::Word(words) if words.contains(&typed) => Ok(Value::from(typed)),
         Shape::Word(words) => Err(format!("“{typed}” may be {}", words.join(", "))),
-        Shape::Number => number(typed),
+        Shape::Number => number_typed(typed),
         Shape::Points => {
             let text = typed.replace(',', ".");
             match text.parse::<rust_decimal::Decimal>() {
@@ -315,12 +311,21 @@ fn written(field: &Field, typed: &str) -> Result<Value, String> {
                 return Err(format!("“{typed}” has not two ends: write them such as 45 to 55"));
             };
             let mut out = Array::new();
-            out.push(number(low)?);
-            out.push(number(high)?);
+            out.push(number_typed(low)?);
+            out.push(number_typed(high)?);
             Ok(Value::Array(out))
         }
         Shape::Lines => Ok(Value::Array(typed.lines().map(str::trim).filter(|l| !l.is_empty()).collect::<Array>())),
         Shape::Flag => Ok(Value::from(true)),
+    }
+}
+
+/// A number as it is typed, with a comma or a point.
+fn number_typed(text: &str) -> Result<Value, String> {
+    let text = text.trim().replace(',', ".").replace('−', "-");
+    match text.parse::<Value>() {
+        Ok(v) if v.is_integer() || v.as_float().is_some_and(f64::is_finite) => Ok(v),
+        _ => Err(format!("“{text}” is no number: write one such as 0.02")),
     }
 }
 
@@ -333,8 +338,20 @@ pub fn with_part(source: &str, kind: &Kind, place: Option<usize>, typed: &[Strin
     let mut document = read(source)?;
     let there = place.and_then(|at| parts(source).into_iter().find(|p| p.kind == kind && p.place == at));
     let in_the_text = |key: &str| there.as_ref().is_some_and(|p| p.others.iter().any(|o| o == key));
+    let new = filled(kind, typed, &in_the_text)?;
+    if kind.id == "caution" {
+        put_caution(&mut document, place, new.into_iter().find_map(|(_, v)| v));
+    } else {
+        put_table(&mut document, kind, place, new)?;
+    }
+    Ok(document.to_string())
+}
+
+/// The fields of a form as they were typed, `None` for those that are empty; `in_the_text` says what the part has already
+/// that the form does not show.
+fn filled<'a>(kind: &'a Kind, typed: &[String], in_the_text: &dyn Fn(&str) -> bool) -> Result<Filled<'a>, Vec<Fault>> {
     let mut faults = Vec::new();
-    let mut new: Vec<(&Field, Option<Value>)> = Vec::new();
+    let mut new: Filled<'a> = Vec::new();
     for (i, field) in kind.fields.iter().enumerate() {
         let text = typed.get(i).map_or("", |t| t.trim());
         if text.is_empty() {
@@ -349,16 +366,11 @@ pub fn with_part(source: &str, kind: &Kind, place: Option<usize>, typed: &[Strin
             Err(what) => faults.push(fault(format!("{}: {what}", field.label), "write it anew")),
         }
     }
-    if !faults.is_empty() {
-        return Err(faults);
-    }
-    if kind.id == "caution" {
-        put_caution(&mut document, place, new.into_iter().find_map(|(_, v)| v));
-    } else {
-        put_table(&mut document, kind, place, new)?;
-    }
-    Ok(document.to_string())
+    if faults.is_empty() { Ok(new) } else { Err(faults) }
 }
+
+/// What a form's fields say, by field.
+type Filled<'a> = Vec<(&'a Field, Option<Value>)>;
 
 /// Takes a part out of a text.
 ///
@@ -385,14 +397,17 @@ pub fn without_part(source: &str, kind: &Kind, place: usize) -> Result<String, V
     Ok(document.to_string())
 }
 
+/// A fault that is not at a line of the text.
 fn fault(what: impl Into<String>, mend: &str) -> Fault {
     Fault { line: 1, column: 1, what: what.into(), mend: mend.to_owned() }
 }
 
+/// The fault of changing a part that somebody took out meanwhile.
 fn gone() -> Vec<Fault> {
     vec![fault("this part is not in the text any more", "choose it anew")]
 }
 
+/// The text as a document that keeps every byte it is not asked to change.
 fn read(source: &str) -> Result<DocumentMut, Vec<Fault>> {
     source.parse::<DocumentMut>().map_err(|e| {
         vec![fault(
@@ -402,6 +417,7 @@ fn read(source: &str) -> Result<DocumentMut, Vec<Fault>> {
     })
 }
 
+/// Sets, adds or takes out a caution; its neighbours keep their lines and comments.
 fn put_caution(document: &mut DocumentMut, place: Option<usize>, text: Option<Value>) {
     let item = document.entry("caution").or_insert_with(|| Item::Value(Value::Array(Array::new())));
     let Some(array) = item.as_array_mut() else { return };
@@ -435,6 +451,8 @@ fn keep_around(there: Option<&mut Value>, mut new: Value) {
     }
 }
 
+/// Sets the fields of one part and leaves everything else of it as it is written; without a place a new part is added
+/// at the end of its kind.
 fn put_table(
     document: &mut DocumentMut,
     kind: &Kind,

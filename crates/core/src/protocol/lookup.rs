@@ -97,6 +97,7 @@ impl Protocol {
         self.rows_of(item).map(|most| most.saturating_add(MORE_ROWS))
     }
 
+    /// The most rows that a parameter can ask for.
     fn parameter_most(&self, item: usize) -> u32 {
         match self.items[item].kind {
             ItemKind::Parameter(p) => self.parameters[p].range.1.clamp(1.0, 10_000.0) as u32,

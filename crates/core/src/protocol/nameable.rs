@@ -13,6 +13,7 @@ pub(super) struct Nameable<'a> {
 }
 
 impl<'a> Nameable<'a> {
+    /// What a rubric may name, with the ids of each kind in the order of the protocol.
     pub(super) fn new(
         items: &[Item],
         results: &'a [ResultSpec],

@@ -165,28 +165,28 @@ impl Loader<'_> {
         match role.get_ref().as_str() {
             "free" => Role::Free,
             "chosen" => Role::Chosen,
-            "exact" => match &r.target {
-                Some(t) => Role::Exact(*t.get_ref()),
-                None => {
-                    self.fault(at, "an exact amount needs its target", "add target = …, in the reading's unit");
-                    Role::Measured
-                }
-            },
+            "exact" => r.target.as_ref().map_or_else(
+                || self.no_role(at, "an exact amount needs its target", "add target = …, in the reading's unit"),
+                |t| Role::Exact(*t.get_ref()),
+            ),
             "window" => match &r.window {
                 Some(w) => {
                     let (low, high) = self.range(w, "the window");
                     Role::Window(low, high)
                 }
-                None => {
-                    self.fault(at, "a window needs its ends", "add window = [low, high], in the reading's unit");
-                    Role::Measured
-                }
+                None => self.no_role(at, "a window needs its ends", "add window = [low, high], in the reading's unit"),
             },
             other => {
-                self.fault(at, format!("`{other}` is no role of an amount"), "write exact, window, free or chosen");
-                Role::Measured
+                let what = format!("`{other}` is no role of an amount");
+                self.no_role(at, &what, "write exact, window, free or chosen")
             }
         }
+    }
+
+    /// Tells what is wrong with a role, and takes the amount for one that is measured.
+    fn no_role(&mut self, at: usize, what: &str, mend: &str) -> Role {
+        self.fault(at, what, mend);
+        Role::Measured
     }
 
     pub(super) fn bay_of(

@@ -33,11 +33,8 @@ impl Loader<'_> {
     ) -> Reference {
         let unit = self.unit(&r.unit);
         if r.source.get_ref().trim().is_empty() {
-            self.fault(
-                r.source.span().start,
-                format!("the reference `{}` names no source", r.id.get_ref()),
-                "say where its value comes from",
-            );
+            let what = format!("the reference `{}` names no source", r.id.get_ref());
+            self.fault(r.source.span().start, what, "say where its value comes from");
         }
         let key = r.key.as_ref().map(|k| self.find(k, &names.keys, "key"));
         let entries = match key.and_then(|k| keys.get(k)) {
@@ -47,12 +44,10 @@ impl Loader<'_> {
         // A value by a key of the row is a column of that table.
         let table = key.and_then(|k| tables.iter().position(|t| t.key == Some(k)));
         let short = r.short.iter().map(|v| unit.to_si(*v, unit.nature)).collect();
-        let item = Item {
-            nature: unit.nature,
-            rows: table.map_or(Shape::Scalar, |t| Shape::Column(t as u16)),
-            shape: self.roundness(r.shape.as_ref()),
-            ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reference(n))
-        };
+        let rows = table.map_or(Shape::Scalar, |t| Shape::Column(t as u16));
+        let (nature, shape) = (unit.nature, self.roundness(r.shape.as_ref()));
+        let made = blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reference(n));
+        let item = Item { nature, rows, shape, ..made };
         Reference {
             item: self.add_item(item, r.id.span().start),
             key,

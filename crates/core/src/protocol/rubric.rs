@@ -148,28 +148,20 @@ impl Loader<'_> {
 
     fn bands(&mut self, c: &source::Criterion, at: usize) -> Vec<Band> {
         if c.bands.is_empty() {
-            self.fault(
-                at,
-                format!("the criterion `{}` needs bands", c.id.get_ref()),
-                "add bands = [{ within = 1.0, points = \"2\" }]",
-            );
+            let what = format!("the criterion `{}` needs bands", c.id.get_ref());
+            self.fault(at, what, "add bands = [{ within = 1.0, points = \"2\" }]");
         }
         let mut last = f64::NEG_INFINITY;
         for band in &c.bands {
             let within = *band.within.get_ref();
+            let (at, most) = (band.within.span().start, c.points.get_ref().0);
             if !(within.is_finite() && within > last) {
-                self.fault(
-                    band.within.span().start,
-                    format!("the band within {within} does not lie beyond the one before"),
-                    "order the bands from narrow to wide",
-                );
+                let what = format!("the band within {within} does not lie beyond the one before");
+                self.fault(at, what, "order the bands from narrow to wide");
             }
-            if band.points.0 > c.points.get_ref().0 {
-                self.fault(
-                    band.within.span().start,
-                    format!("the band within {within} gives more than the criterion's {} points", c.points.get_ref().0),
-                    "lower it or raise the criterion",
-                );
+            if band.points.0 > most {
+                let what = format!("the band within {within} gives more than the criterion's {most} points");
+                self.fault(at, what, "lower it or raise the criterion");
             }
             last = within;
         }

@@ -66,33 +66,28 @@ impl Loader<'_> {
         let Some(known) = self.items.get(n) else { return };
         // The run stands in the units of the sheet.
         let unit = &known.unit.text;
-        let cell = |row: Option<u32>, value: &String| SubmittedCell {
-            item: item.get_ref().clone(),
-            row,
-            value: value.clone(),
-            unit: unit.clone(),
-            ..SubmittedCell::default()
+        let cell = |row: Option<u32>, value: &String| {
+            let (item, value, unit) = (item.get_ref().clone(), value.clone(), unit.clone());
+            SubmittedCell { item, row, value, unit, ..SubmittedCell::default() }
         };
         match (filled, known.rows) {
             (Filled::One(value), _) => submission.cells.push(cell(None, value)),
             (Filled::Rows(values), Shape::Column(t)) => {
                 // The key of a row stands with each of its cells.
                 let table = tables.get(usize::from(t));
-                let key = table.and_then(|t| t.key).and_then(|k| keys.get(k));
+                let key = table.and_then(|t| keys.get(t.key?));
                 let of_rows = table.and_then(|t| run.rows.iter().find(|(id, _)| id.get_ref() == &t.id));
                 for (i, value) in values.iter().enumerate() {
                     let mut cell = cell(Some(i as u32 + 1), value);
-                    if let (Some(key), Some(at)) = (key, of_rows.and_then(|(_, values)| values.get(i))) {
-                        cell.keys.insert(key.id.clone(), at.clone());
-                    }
+                    let at = of_rows.and_then(|(_, values)| values.get(i));
+                    cell.keys.extend(key.zip(at).map(|(key, at)| (key.id.clone(), at.clone())));
                     submission.cells.push(cell);
                 }
             }
-            (Filled::Rows(_), Shape::Scalar) => self.fault(
-                item.span().start,
-                format!("`{}` is a single value, and has no rows", item.get_ref()),
-                "write one text in place of a list",
-            ),
+            (Filled::Rows(_), Shape::Scalar) => {
+                let what = format!("`{}` is a single value, and has no rows", item.get_ref());
+                self.fault(item.span().start, what, "write one text in place of a list");
+            }
         }
     }
 }

@@ -4,6 +4,8 @@
 //! come from a protocol file and from cells typed by hand (`cc`, `g/cm³`, `cm3`, `kg m-3`), and the diagnosis needs the
 //! list of units that people confuse.
 
+use std::sync::LazyLock;
+
 use super::Dimension;
 use super::nature::Nature;
 use super::table::{Row, symbol_row};
@@ -365,7 +367,7 @@ const USUAL: [&[&str]; 16] = [
 /// assert!(factors.iter().all(|(f, _)| *f != 1.0));
 /// ```
 pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
-    let mut out = unit_pairs(dimension);
+    let mut out = unit_pairs(dimension).to_vec();
     for n in [1, -1, 2, -2, 3, -3, 4, -4, 5, -5, 6, -6] {
         add_factor(&mut out, power_of_ten(n), || format!("a factor of 10{}", raised(n)));
     }
@@ -380,15 +382,20 @@ pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
 /// let pairs = unit_pairs(Dimension::LENGTH);
 /// assert!(pairs.iter().any(|(f, words)| (f - 2.54).abs() < 1e-12 && words == "cm written as in"));
 /// ```
-pub fn unit_pairs(dimension: Dimension) -> Vec<(f64, String)> {
+pub fn unit_pairs(dimension: Dimension) -> &'static [(f64, String)] {
+    type Pairs = Vec<(Dimension, Vec<(f64, String)>)>;
+    static PAIRS: LazyLock<Pairs> = LazyLock::new(|| {
+        let units = |group: &&[&str]| group.iter().filter_map(|u| Unit::parse(u).ok()).collect::<Vec<Unit>>();
+        USUAL.iter().map(units).filter_map(|own| Some((own.first()?.dimension, pairs(&own)))).collect()
+    });
+    PAIRS.iter().find(|(d, _)| *d == dimension).map_or(&[], |(_, pairs)| pairs)
+}
+
+/// The factors between units of one dimension, with the pair in words.
+fn pairs(own: &[Unit]) -> Vec<(f64, String)> {
     let mut out: Vec<(f64, String)> = Vec::new();
-    let own: &[&str] = USUAL
-        .iter()
-        .find(|group| Unit::parse(group[0]).is_ok_and(|u| u.dimension == dimension))
-        .map_or(&[], |group| *group);
-    let own: Vec<Unit> = own.iter().filter_map(|u| Unit::parse(u).ok()).collect();
-    for a in &own {
-        for b in &own {
+    for a in own {
+        for b in own {
             let name = |u: &Unit| if u.text == "1" { "a plain fraction".to_owned() } else { u.text.clone() };
             add_factor(&mut out, a.factor / b.factor, || format!("{} written as {}", name(b), name(a)));
         }

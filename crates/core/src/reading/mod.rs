@@ -1,12 +1,14 @@
 //! One cell's text to a number, a bound, a blank or a thing that could not be read. Nothing of a protocol lives here
 //! but the few [`Hints`] that decide an otherwise ambiguous text. Start with [`read`].
 
+mod odd;
 mod parse;
 #[cfg(test)]
 mod tests;
 
 use crate::quantity::{Unit, power_of_ten};
 
+pub use odd::{CommaBy, Remark, Unreadable};
 pub use parse::read;
 
 /// What is known beforehand about a cell, used only to decide a text such as `1,234`.
@@ -37,8 +39,8 @@ pub enum Comma {
 pub struct Cell {
     /// What the text turned out to be.
     pub kind: CellKind,
-    /// What was decided while reading it, one plain sentence each.
-    pub remarks: Vec<String>,
+    /// What was decided while reading it.
+    pub remarks: Vec<Remark>,
 }
 
 /// The kinds of cell.
@@ -59,8 +61,8 @@ pub enum CellKind {
     },
     /// No number, with the reason.
     Unreadable {
-        /// What stands in the way, in a few words.
-        why: String,
+        /// What stands in the way.
+        why: Unreadable,
     },
 }
 
@@ -103,6 +105,23 @@ pub struct PlusMinus {
 }
 
 impl Number {
+    /// A number without a unit, a stated half-width or anything else beside its digits.
+    pub(crate) fn plain(value: f64, digits: String, last_place: i32) -> Number {
+        Number {
+            value,
+            digits,
+            last_place,
+            resolution: power_of_ten(last_place),
+            plus_minus: None,
+            unit: None,
+            earlier: Vec::new(),
+            approximate: false,
+            unsettled: false,
+            fraction: false,
+            comma: None,
+        }
+    }
+
     /// Significant figures written: from the first digit that is not zero to the last. Zero itself has one.
     ///
     /// # Example

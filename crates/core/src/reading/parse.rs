@@ -1,7 +1,7 @@
 //! The cell reader. Each step takes one thing off the text (corrections, remarks, bounds, a stated half-width, a unit)
 //! until a bare number is left; what cannot be taken apart is unreadable and keeps its text.
 
-use super::{Cell, CellKind, Comma, Hints, Number, PlusMinus};
+use super::{Cell, CellKind, Comma, CommaBy, Hints, Number, PlusMinus, Remark, Unreadable};
 use crate::quantity::{Unit, UnitError, power_of_ten};
 
 /// Longest cell read as a number, in characters.
@@ -47,25 +47,14 @@ fn plainest(text: &str) -> Option<Number> {
     }
     let decimals = digits.find('.').map_or(0, |at| digits.len() - at - 1);
     let magnitude: f64 = digits.parse().ok()?;
-    let last_place = -(decimals as i32);
-    Some(Number {
-        value: if negative { -magnitude } else { magnitude },
-        digits: digits.trim_end_matches('.').to_owned(),
-        last_place,
-        resolution: power_of_ten(last_place),
-        plus_minus: None,
-        unit: None,
-        earlier: Vec::new(),
-        approximate: false,
-        unsettled: false,
-        fraction: false,
-        comma: (points == 1).then_some(false),
-    })
+    let value = if negative { -magnitude } else { magnitude };
+    let number = Number::plain(value, digits.trim_end_matches('.').to_owned(), -(decimals as i32));
+    Some(Number { comma: (points == 1).then_some(false), ..number })
 }
 
-fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<CellKind, String> {
+fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<CellKind, Unreadable> {
     if text.chars().count() > MAX_CELL {
-        return Err(format!("it is longer than {MAX_CELL} characters"));
+        return Err(Unreadable::TooLong(MAX_CELL));
     }
     let text: String = text
         .chars()
@@ -84,15 +73,15 @@ fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Cel
     }
     let (text, earlier) = split_corrections(text, hints)?;
     if !earlier.is_empty() {
-        remarks.push(format!("corrected by the team: the last value, {text}, counts and the earlier ones are kept"));
+        remarks.push(Remark::Corrected { last: text.to_owned() });
     }
     let (text, unsettled) = strip_unsettled(text);
     let (text, approximate) = strip_approximate(&text);
     if unsettled {
-        remarks.push("marked as not settled when it was written".to_owned());
+        remarks.push(Remark::Unsettled);
     }
     if approximate {
-        remarks.push("marked as approximate".to_owned());
+        remarks.push(Remark::Approximate);
     }
     if let Some(bound) = read_bound(text, hints)? {
         return Ok(bound);
@@ -103,14 +92,14 @@ fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Cel
 }
 
 /// `6.31 → 6.27`: the last counts; the earlier values, oldest first.
-fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f64>), String> {
+fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f64>), Unreadable> {
     let mut parts: Vec<&str> = vec![text];
     for arrow in ["→", "->", "=>", "⇒"] {
         parts = parts.into_iter().flat_map(|p| p.split(arrow)).collect();
     }
     let last = parts.pop().unwrap_or(text).trim();
     if last.is_empty() {
-        return Err("nothing stands after the arrow".to_owned());
+        return Err(Unreadable::NothingAfterArrow);
     }
     let mut earlier = Vec::new();
     for part in parts {
@@ -146,7 +135,7 @@ fn strip_approximate(text: &str) -> (&str, bool) {
     (text, false)
 }
 
-fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, String> {
+fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, Unreadable> {
     for (sign, above) in [(">", true), ("≥", true), ("<", false), ("≤", false)] {
         if let Some(rest) = text.strip_prefix(sign) {
             let rest = rest.trim_start_matches('=').trim();
@@ -163,19 +152,11 @@ fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, String> {
 }
 
 /// A number with whatever states its half-width and unit.
-fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
+fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<Number, Unreadable> {
     for sign in ["±", "+/-", "+-", "+/−"] {
         if let Some((left, right)) = text.split_once(sign) {
-            let mut number = plain_number(left.trim(), hints, remarks)?;
-            let half = plain_number(right.trim(), hints, remarks)?;
-            if half.value < 0.0 {
-                return Err("the half-width after ± is negative".to_owned());
-            }
-            number.plus_minus =
-                Some(PlusMinus { value: half.value, last_place: half.last_place, figures: half.figures() });
-            // `12.4 ± 0.2 mm` and `12.4 mm ± 0.2 mm` both mean mm for both.
-            number.unit = number.unit.or(half.unit);
-            return Ok(number);
+            let number = plain_number(left.trim(), hints, remarks)?;
+            return with_half_width(number, plain_number(right.trim(), hints, remarks)?);
         }
     }
     if let Some(range) = read_range(text, hints)? {
@@ -188,20 +169,26 @@ fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result
         && inside.len() <= 3
         && inside.chars().all(|c| c.is_ascii_digit())
     {
-        let mut number = plain_number(&format!("{left}{unit}"), hints, remarks)?;
-        let half: f64 = inside.parse().map_err(|_| "the digits in brackets cannot be read".to_owned())?;
-        number.plus_minus = Some(PlusMinus {
-            value: half * power_of_ten(number.last_place),
-            last_place: number.last_place,
-            figures: inside.trim_start_matches('0').len().max(1),
-        });
-        return Ok(number);
+        let number = plain_number(&format!("{left}{unit}"), hints, remarks)?;
+        let half: f64 = inside.parse().map_err(|_| Unreadable::Brackets)?;
+        let (last_place, figures) = (number.last_place, inside.trim_start_matches('0').len().max(1));
+        let plus_minus = PlusMinus { value: half * power_of_ten(last_place), last_place, figures };
+        return Ok(Number { plus_minus: Some(plus_minus), ..number });
     }
     plain_number(text, hints, remarks)
 }
 
+/// A number with what stands behind its ±: `12.4 ± 0.2 mm` and `12.4 mm ± 0.2 mm` both mean mm for both.
+fn with_half_width(number: Number, half: Number) -> Result<Number, Unreadable> {
+    if half.value < 0.0 {
+        return Err(Unreadable::NegativeHalfWidth);
+    }
+    let plus_minus = PlusMinus { value: half.value, last_place: half.last_place, figures: half.figures() };
+    Ok(Number { plus_minus: Some(plus_minus), unit: number.unit.clone().or(half.unit), ..number })
+}
+
 /// `31–33`, `31 to 33`, and `31-33` only where the second is larger: midpoint and half-width.
-fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
+fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, Unreadable> {
     let split = text
         .split_once('–')
         .or_else(|| text.split_once(" to "))
@@ -216,18 +203,23 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
         return Ok(None);
     };
     if high.value <= low.value {
-        return Err("the second value of the range is not the larger one".to_owned());
+        return Err(Unreadable::RangeTurned);
     }
+    Ok(Some(between(low, high)))
+}
+
+/// The midpoint of two ends, with half their distance as its half-width. That of 31–34 is 32.5: it has one place more than
+/// the ends show.
+fn between(low: Number, high: Number) -> Number {
     let half = (high.value - low.value) / 2.0;
     let middle = (low.value + high.value) / 2.0;
-    // The midpoint of 31–34 is 32.5: one place more than the ends show.
     let place = low.last_place.min(high.last_place);
     let decimals = usize::try_from(1 - place).unwrap_or(0);
     let written = format!("{middle:.decimals$}");
     let digits =
         if written.contains('.') { written.trim_end_matches('0').trim_end_matches('.').to_owned() } else { written };
     let last_place = digits.split_once('.').map_or(0, |(_, d)| -(d.len() as i32)).max(place - 1).min(place);
-    Ok(Some(Number {
+    Number {
         value: middle,
         digits,
         last_place,
@@ -235,7 +227,7 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, String> {
         plus_minus: Some(PlusMinus { value: half, last_place: place, figures: 1 }),
         unit: high.unit.or(low.unit),
         ..low
-    }))
+    }
 }
 
 /// Whether a unit such as `1/cm` or `10⁻² cm⁻¹` stands here: its 1 is no further digit of the number.
@@ -244,7 +236,7 @@ fn reciprocal_unit(chars: &[char]) -> bool {
 }
 
 /// A number and nothing but a unit after it.
-fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<Number, String> {
+fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<Number, Unreadable> {
     let chars: Vec<char> = text.chars().collect();
     let (negative, start) = sign_of(&chars);
     if let Some(fraction) = read_fraction(&chars[start..], negative, hints)? {
@@ -254,42 +246,31 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
     let body: String = chars[start..end].iter().collect();
     let rest: String = chars[end..].iter().collect();
     if !body.contains(|c: char| c.is_ascii_digit()) {
-        return Err(if text.is_empty() {
-            "there is no number".to_owned()
-        } else {
-            format!("there is no number in “{text}”")
-        });
+        return Err(Unreadable::NoNumber(text.to_owned()));
     }
     let (plain, comma) = plain_digits(&body, hints, remarks)?;
     let (exponent, rest) = read_exponent(&rest)?;
-    let unit = match rest.trim() {
-        "" => None,
-        unit => Some(Unit::parse(unit).map_err(|e| match e {
-            UnitError::Unknown(u) => format!("“{u}” after the number is no known unit"),
-            UnitError::Malformed(u) => format!("“{u}” after the number cannot be read as a unit"),
-        })?),
-    };
+    let unit = unit_after(&rest)?;
     let digits = if plain.starts_with('.') { format!("0{plain}") } else { plain };
-    let magnitude: f64 =
-        format!("{digits}e{exponent}").parse().map_err(|_| format!("“{body}” cannot be read as a number"))?;
+    let magnitude: f64 = format!("{digits}e{exponent}").parse().map_err(|_| Unreadable::NotANumber(body.clone()))?;
     if !magnitude.is_finite() || magnitude.abs() > 1e300 || (magnitude != 0.0 && magnitude.abs() < 1e-300) {
-        return Err("the number is beyond what can be computed with".to_owned());
+        return Err(Unreadable::BeyondComputing);
     }
     let decimals = digits.split_once('.').map_or(0, |(_, d)| d.len() as i32);
-    let last_place = exponent - decimals;
-    Ok(Number {
-        value: if negative { -magnitude } else { magnitude },
-        digits: digits.trim_end_matches('.').to_owned(),
-        last_place,
-        resolution: power_of_ten(last_place),
-        plus_minus: None,
-        unit,
-        earlier: Vec::new(),
-        approximate: false,
-        unsettled: false,
-        fraction: false,
-        comma,
-    })
+    let value = if negative { -magnitude } else { magnitude };
+    let number = Number::plain(value, digits.trim_end_matches('.').to_owned(), exponent - decimals);
+    Ok(Number { unit, comma, ..number })
+}
+
+/// The unit after a number, if any stands there.
+fn unit_after(rest: &str) -> Result<Option<Unit>, Unreadable> {
+    match rest.trim() {
+        "" => Ok(None),
+        unit => Unit::parse(unit).map(Some).map_err(|error| match error {
+            UnitError::Unknown(u) => Unreadable::UnknownUnit(u),
+            UnitError::Malformed(u) => Unreadable::MalformedUnit(u),
+        }),
+    }
 }
 
 /// Whether a minus stands in front, and where what follows the sign and its spaces begins.
@@ -318,50 +299,36 @@ fn body_end(chars: &[char], start: usize) -> usize {
 }
 
 /// `5/32` and `1 5/8`, with a unit after. The resolution is the graduation, not the denominator's.
-fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option<Number>, String> {
+fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option<Number>, Unreadable> {
     let text: String = chars.iter().collect();
     let Some((left, right)) = text.split_once('/') else { return Ok(None) };
     if !left.chars().all(|c| c.is_ascii_digit() || c == ' ') || !right.starts_with(|c: char| c.is_ascii_digit()) {
         return Ok(None);
     }
-    let words: Vec<&str> = left.split_whitespace().collect();
-    let (whole, top) = match words[..] {
+    let (whole, top) = match left.split_whitespace().collect::<Vec<&str>>()[..] {
         [top] => ("0", top),
         [whole, top] => (whole, top),
         _ => return Ok(None),
     };
     let end = right.find(|c: char| !c.is_ascii_digit()).unwrap_or(right.len());
-    let parse = |s: &str| s.parse::<f64>().map_err(|_| format!("“{s}” cannot be read as a number"));
+    let parse = |s: &str| s.parse::<f64>().map_err(|_| Unreadable::NotANumber(s.to_owned()));
     let (whole, top, bottom) = (parse(whole)?, parse(top)?, parse(&right[..end])?);
     if bottom == 0.0 {
-        return Err("the fraction has zero under its line".to_owned());
+        return Err(Unreadable::ZeroUnderLine);
     }
-    let unit = match right[end..].trim() {
-        "" => None,
-        unit => Some(Unit::parse(unit).map_err(|e| e.to_string())?),
-    };
+    let unit = unit_after(&right[end..])?;
     let value = whole + top / bottom;
     let resolution = hints.graduation.unwrap_or(1.0 / bottom);
     if !value.is_finite() || resolution <= 0.0 {
-        return Err("the fraction is beyond what can be computed with".to_owned());
+        return Err(Unreadable::BeyondComputing);
     }
-    Ok(Some(Number {
-        value: if negative { -value } else { value },
-        digits: format!("{value}"),
-        last_place: resolution.log10().floor() as i32,
-        resolution,
-        plus_minus: None,
-        unit,
-        earlier: Vec::new(),
-        approximate: false,
-        unsettled: false,
-        fraction: true,
-        comma: None,
-    }))
+    let signed = if negative { -value } else { value };
+    let number = Number::plain(signed, format!("{value}"), resolution.log10().floor() as i32);
+    Ok(Some(Number { resolution, unit, fraction: true, ..number }))
 }
 
 /// Takes grouping out and makes the decimal mark a point. The second value: whether a comma was the decimal mark.
-fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<(String, Option<bool>), String> {
+fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<(String, Option<bool>), Unreadable> {
     let compact = ungroup(body, &[' ', '\''])?;
     let (points, commas) = (compact.matches('.').count(), compact.matches(',').count());
     match (points, commas) {
@@ -373,20 +340,20 @@ fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
             Ok((ungroup(&compact, &['.'])?.replace(',', "."), Some(true)))
         }
         (0, _) => Ok((ungroup(&compact, &[','])?, None)),
-        (_, 0) => Err(format!("a second decimal mark in “{body}”")),
-        _ => Err(format!("“{body}” mixes points and commas so that its decimal mark cannot be told")),
+        (_, 0) => Err(Unreadable::SecondMark(body.to_owned())),
+        _ => Err(Unreadable::MixedMarks(body.to_owned())),
     }
 }
 
 /// Removes grouping marks; each must stand before exactly three digits.
-fn ungroup(body: &str, marks: &[char]) -> Result<String, String> {
+fn ungroup(body: &str, marks: &[char]) -> Result<String, Unreadable> {
     let chars: Vec<char> = body.chars().collect();
     for (i, c) in chars.iter().enumerate() {
         if marks.contains(c) {
             let run = chars[i + 1..].iter().take_while(|c| c.is_ascii_digit()).count();
             let before = i > 0 && chars[i - 1].is_ascii_digit();
             if run != 3 || !before {
-                return Err(format!("“{body}” has a gap that does not group three digits"));
+                return Err(Unreadable::Gap(body.to_owned()));
             }
         }
     }
@@ -394,7 +361,7 @@ fn ungroup(body: &str, marks: &[char]) -> Result<String, String> {
 }
 
 /// One comma and no point: `12,4` is a decimal; `1,234` is decided from the column, then from the plausible range.
-fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<(String, Option<bool>), String> {
+fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<(String, Option<bool>), Unreadable> {
     let decimal = body.replace(',', ".");
     let (before, after) = body.split_once(',').unwrap_or((body, ""));
     let could_group = after.len() == 3 && (1..=3).contains(&before.len()) && !before.starts_with('0');
@@ -402,13 +369,14 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         return Ok((decimal, Some(true)));
     }
     let grouped = body.replace(',', "");
+    let read_as = |read: &str, by: CommaBy| Remark::Comma { text: body.to_owned(), read: read.to_owned(), by };
     match hints.comma {
         Comma::Decimal => {
-            remarks.push(format!("“{body}” read as {decimal}: other cells of this team use a decimal comma"));
+            remarks.push(read_as(&decimal, CommaBy::OtherCommas));
             return Ok((decimal, Some(true)));
         }
         Comma::Grouping => {
-            remarks.push(format!("“{body}” read as {grouped}: other cells of this team use a decimal point"));
+            remarks.push(read_as(&grouped, CommaBy::OtherPoints));
             return Ok((grouped, None));
         }
         Comma::Unknown => {}
@@ -417,19 +385,19 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<String>) -> Result<
         |text: &str| text.parse::<f64>().ok().zip(hints.plausible).map(|(v, (low, high))| (low..=high).contains(&v));
     match (inside(&decimal), inside(&grouped)) {
         (Some(true), Some(false)) => {
-            remarks.push(format!("“{body}” read as {decimal}: {grouped} is outside the plausible range"));
+            remarks.push(read_as(&decimal, CommaBy::Implausible(grouped)));
             Ok((decimal, Some(true)))
         }
         (Some(false), Some(true)) => {
-            remarks.push(format!("“{body}” read as {grouped}: {decimal} is outside the plausible range"));
+            remarks.push(read_as(&grouped, CommaBy::Implausible(decimal)));
             Ok((grouped, None))
         }
-        _ => Err(format!("it could be {decimal} or {grouped}")),
+        _ => Err(Unreadable::Either { decimal, grouped }),
     }
 }
 
 /// `e-2`, `E3`, `× 10^-2`, `x 10⁻²`, `·10^4` at the start of the rest; gives the exponent and what follows it.
-fn read_exponent(rest: &str) -> Result<(i32, String), String> {
+fn read_exponent(rest: &str) -> Result<(i32, String), Unreadable> {
     let text = rest.trim_start();
     let after_e = text.strip_prefix(['e', 'E']).filter(|t| {
         let t = t.trim_start_matches(['-', '+', '−']);
@@ -461,9 +429,9 @@ fn read_exponent(rest: &str) -> Result<(i32, String), String> {
         digits.push(plain);
         used = i + c.len_utf8();
     }
-    let exponent: i32 = digits.parse().map_err(|_| "the power of ten cannot be read".to_owned())?;
+    let exponent: i32 = digits.parse().map_err(|_| Unreadable::Power)?;
     if exponent.abs() > 400 {
-        return Err("the power of ten is beyond what can be computed with".to_owned());
+        return Err(Unreadable::PowerBeyond);
     }
     Ok((exponent, tail[used..].to_owned()))
 }

@@ -11,7 +11,7 @@ fn line(text: &str, hints: &Hints) -> String {
         CellKind::Blank => "blank".to_owned(),
         CellKind::NotApplicable => "n/a".to_owned(),
         CellKind::Bound { limit, above } => format!("{} {limit}", if above { "above" } else { "below" }),
-        CellKind::Unreadable { why } => format!("? {why}"),
+        CellKind::Unreadable { why } => format!("? {}", crate::wording::unreadable(&why)),
         CellKind::Number(n) => {
             let mut out = format!("{} step {} figures {}", n.value, n.resolution, n.figures());
             if let Some(pm) = &n.plus_minus {

@@ -139,7 +139,23 @@ fn solve(matrix: &[Vec<f64>], right: &[f64]) -> Option<Vec<f64>> {
     if scale.iter().any(|s| !(s.is_finite() && *s > 0.0)) {
         return None;
     }
-    // Cholesky: L·Lᵀ.
+    let l = cholesky(matrix, &scale)?;
+    let mut x: Vec<f64> = right.iter().zip(&scale).map(|(r, s)| r / s).collect();
+    for i in 0..p {
+        let sum: f64 = (0..i).map(|k| l[i][k] * x[k]).sum();
+        x[i] = (x[i] - sum) / l[i][i];
+    }
+    for i in (0..p).rev() {
+        let sum: f64 = (i + 1..p).map(|k| l[k][i] * x[k]).sum();
+        x[i] = (x[i] - sum) / l[i][i];
+    }
+    Some(x.iter().zip(&scale).map(|(x, s)| x / s).collect())
+}
+
+/// The lower triangle L of L·Lᵀ = the matrix with its rows and columns divided by `scale`; `None` where it is not positive
+/// definite to double precision (Golub and Van Loan, Matrix Computations, 4.2).
+fn cholesky(matrix: &[Vec<f64>], scale: &[f64]) -> Option<Vec<Vec<f64>>> {
+    let p = scale.len();
     let mut l = vec![vec![0.0; p]; p];
     for i in 0..p {
         for j in 0..=i {
@@ -155,14 +171,5 @@ fn solve(matrix: &[Vec<f64>], right: &[f64]) -> Option<Vec<f64>> {
             }
         }
     }
-    let mut x: Vec<f64> = right.iter().zip(&scale).map(|(r, s)| r / s).collect();
-    for i in 0..p {
-        let sum: f64 = (0..i).map(|k| l[i][k] * x[k]).sum();
-        x[i] = (x[i] - sum) / l[i][i];
-    }
-    for i in (0..p).rev() {
-        let sum: f64 = (i + 1..p).map(|k| l[k][i] * x[k]).sum();
-        x[i] = (x[i] - sum) / l[i][i];
-    }
-    Some(x.iter().zip(&scale).map(|(x, s)| x / s).collect())
+    Some(l)
 }

@@ -219,29 +219,24 @@ pub fn point_apart(
 ) -> Option<PointTest> {
     let fit = line(x, y, weights, through_origin).ok()?;
     let parameters = if through_origin { 1 } else { 2 };
-    let n = x.len();
-    if n < parameters + 3 {
-        return None;
-    }
+    let n = Some(x.len()).filter(|n| *n >= parameters + 3)?;
     let s2 = fit.residual_sd?.powi(2);
     let freedom = (n - parameters) as f64;
     let mut best: Option<(f64, usize)> = None;
     for i in 0..n {
         let w = weights.map_or(1.0, |w| w[i]);
-        let (r, h) = (y[i] - fit.at(x[i]), fit.leverage(x[i], w));
-        let room = 1.0 - h;
-        let others = (freedom * s2 - w * r * r / room) / (freedom - 1.0);
-        if room < 1e-9 || others <= 1e-12 * s2 || !others.is_finite() {
-            // This point decides the line, or all the others lie on it: nothing to compare with.
-            if room >= 1e-9 {
-                return None;
-            }
+        let (r, room) = (y[i] - fit.at(x[i]), 1.0 - fit.leverage(x[i], w));
+        // This point decides the line: nothing to compare with.
+        if room < 1e-9 {
             continue;
         }
-        let t = (w.sqrt() * r / (others.max(own * own) * room).sqrt()).abs();
-        if best.is_none_or(|(b, _)| t > b) {
-            best = Some((t, i));
+        let others = (freedom * s2 - w * r * r / room) / (freedom - 1.0);
+        // All the others lie on it.
+        if others <= 1e-12 * s2 || !others.is_finite() {
+            return None;
         }
+        let t = (w.sqrt() * r / (others.max(own * own) * room).sqrt()).abs();
+        best = best.filter(|(b, _)| *b >= t).or(Some((t, i)));
     }
     let (statistic, suspect) = best?;
     let critical =

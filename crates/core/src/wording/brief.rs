@@ -1,5 +1,6 @@
 //! A finding in few words, for a list and for the Docket's headline.
 
+use super::happened::clause;
 use super::reviewer::{act, corrected, repaired, says};
 use super::slips::{riddle, throughout};
 use super::{At, amount, sentence};
@@ -18,7 +19,7 @@ pub fn brief(protocol: &Protocol, finding: &Finding) -> String {
         }
         Kind::Rewritten { act: what, .. } => format!("{}.", sentence(&act(&at, what))),
         Kind::Corrected { .. } => format!("{}.", sentence(&corrected(&at, &finding.kind))),
-        Kind::Slip(story) => format!("{}: {}.", capital(&at.result()), story.clause),
+        Kind::Slip(story) => format!("{}: {}.", capital(&at.result()), clause(protocol, &story.account.clause)),
         Kind::Unexplained(r) | Kind::Ambiguous(r) => {
             let story = riddle(&at, &finding.kind) + &throughout(r);
             format!("{} {}, not {}.{story}", capital(&at.result()), amount(&r.text, &at.unit()), at.right(&r.right))

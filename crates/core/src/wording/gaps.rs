@@ -18,18 +18,20 @@ pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
 /// What is told of a finding, and where to look; `None` for all that a team is not told at the door.
 pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, String)> {
     let at = At::of(protocol, finding);
-    let (row, unit) = (at.number(), at.unit());
-    let both = |what: String, look: &str| Some((what, look.to_owned()));
+    of_a_cell(&at, finding).or_else(|| of_an_answer(&at, &finding.kind)).or_else(|| of_a_row(&at, &finding.kind))
+}
+
+/// A sentence, and a look that is always the same.
+fn both(what: String, look: &str) -> Option<(String, String)> {
+    Some((what, look.to_owned()))
+}
+
+/// Of a cell that is empty, that cannot be read, or that does not show what its instrument does.
+fn of_a_cell(at: &At<'_>, finding: &Finding) -> Option<(String, String)> {
+    let (protocol, unit) = (at.protocol, at.unit());
     match &finding.kind {
         Kind::MissingReading => {
             both(format!("{} is empty.", sentence(&at.reading())), "Fill it, or say why it is not there.")
-        }
-        Kind::MissingRow { table, .. } => both(
-            format!("Row {row} of the {} is empty.", protocol.tables[*table].title),
-            "Fill it, or say why it is not there.",
-        ),
-        Kind::MissingResult { .. } => {
-            both(format!("The {} is empty.", at.result()), "Work it out, or hand in without it.")
         }
         Kind::UnreadableReading { text, .. } | Kind::UnreadableResult { text, .. } => {
             let look = if text.chars().any(char::is_alphabetic) { "There is a letter in it. " } else { "" };
@@ -50,37 +52,48 @@ pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, Str
                 protocol.instruments[*instrument].title
             ),
         )),
+        Kind::Unit(UnitFault::Unknown(_)) => {
+            Some((format!("The unit of {} cannot be read.", at.reading()), format!("The sheet asks for{unit}.")))
+        }
+        _ => None,
+    }
+}
+
+/// Of a result.
+fn of_an_answer(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
+    match kind {
+        Kind::MissingResult { .. } => {
+            both(format!("The {} is empty.", at.result()), "Work it out, or hand in without it.")
+        }
         Kind::Formula { address, oddities } => {
             let shown: Vec<_> = oddities.iter().filter(|o| o.shows_in_the_file()).cloned().collect();
-            let what = super::under::oddities_for_team(&at, address, &shown);
+            let what = super::under::oddities_for_team(at, address, &shown);
             (!what.is_empty())
                 .then(|| (what, "Look at that cell of your file and bring it again, or hand in as it is.".to_owned()))
         }
         Kind::PlusMinusMissing { .. } => both(format!("The {} has no ±.", at.result()), "The sheet asks for one."),
-        Kind::Unit(UnitFault::Unknown(_)) => {
-            Some((format!("The unit of {} cannot be read.", at.reading()), format!("The sheet asks for{unit}.")))
+        _ => None,
+    }
+}
+
+/// Of a row, its key, or several rows beside one another.
+fn of_a_row(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
+    let (protocol, row) = (at.protocol, at.number());
+    let title = |table: usize| &protocol.tables[table].title;
+    match kind {
+        Kind::MissingRow { table, .. } => {
+            both(format!("Row {row} of the {} is empty.", title(*table)), "Fill it, or say why it is not there.")
         }
         Kind::KeyMissing { table } => {
             let key = &protocol.keys[protocol.tables[*table].key?];
-            Some((
-                format!(
-                    "Row {row} of the {} does not say its {}.",
-                    protocol.tables[*table].title,
-                    key.title.to_lowercase()
-                ),
-                format!("It is one of {}.", key.values.join(", ")),
-            ))
+            let what = format!("Row {row} of the {} does not say its {}.", title(*table), key.title.to_lowercase());
+            Some((what, format!("It is one of {}.", key.values.join(", "))))
         }
         Kind::KeyUnknown { table, value } => {
             let key = &protocol.keys[protocol.tables[*table].key?];
-            Some((
-                format!(
-                    "There is no {} {value}, in row {row} of the {}.",
-                    key.title.to_lowercase(),
-                    protocol.tables[*table].title
-                ),
-                format!("Here they are {}.", key.values.join(", ")),
-            ))
+            let name = key.title.to_lowercase();
+            let what = format!("There is no {name} {value}, in row {row} of the {}.", title(*table));
+            Some((what, format!("Here they are {}.", key.values.join(", "))))
         }
         Kind::NotConcordant => both(
             format!("No two of the values of the {} agree within what the sheet asks.", at.title()),

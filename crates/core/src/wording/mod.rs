@@ -3,11 +3,14 @@
 //! another language is another module beside these.
 
 mod brief;
+mod cells;
 mod class;
 mod columns;
 mod counted;
+mod explained;
 mod fragile;
 pub mod gaps;
+mod happened;
 mod join;
 mod label;
 mod lists;
@@ -25,8 +28,11 @@ mod tests;
 pub(crate) mod under;
 
 pub use brief::brief;
+pub use cells::{remark, unreadable};
 pub use class::{Counts, Who, by_chance, effect, same_book, shared, taught};
+pub(crate) use explained::{explained, source};
 pub use fragile::fragile;
+pub use happened::{clause, happened};
 pub use join::sentences;
 pub use label::label;
 pub use pattern::{pattern, to_say, what};

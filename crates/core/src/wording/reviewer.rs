@@ -1,7 +1,9 @@
 //! For the reviewer: what was found, with the figure that proves it.
 
+use super::cells;
 use super::columns::column;
 use super::counted::{concordance, exclusion, outlier, unsupported};
+use super::happened::happened;
 use super::lists::waiting;
 use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
@@ -178,8 +180,10 @@ fn cell(at: &At<'_>, kind: &Kind) -> String {
         Kind::Bound { text } => {
             format!("The value of {place} reads “{text}”: beyond the range, a bound and no value.")
         }
-        Kind::UnreadableReading { text, why } => format!("The value of {place} reads “{text}”: {why}."),
-        Kind::ReadAs { remark } => format!("{}: {remark}.", sentence(&place)),
+        Kind::UnreadableReading { text, why } => {
+            format!("The value of {place} reads “{text}”: {}.", cells::unreadable(why))
+        }
+        Kind::ReadAs { remark } => format!("{}: {}.", sentence(&place), cells::remark(remark)),
         Kind::Implausible { text, low, high } => {
             format!(
                 "The value of {place}, {}, is outside the plausible range {low} to {high}{unit}.",
@@ -403,7 +407,7 @@ fn slip(at: &At<'_>, story: &Story) -> String {
         "{}: {} reported, {right}{unit} recomputed. {}{follows}{elsewhere}{}{}",
         capital(&at.result()),
         amount(&story.text, &unit),
-        story.says,
+        happened(at.protocol, &story.account, &story.rows),
         only_copied(story),
         guess(at, story)
     )

@@ -5,7 +5,7 @@ use super::lists::{counted_out, listed, waiting};
 use super::reviewer::{act, figures, only_copied, repaired, stated, supported_by, too, wanted};
 use super::score::{agreement, range};
 use super::{At, amount, plain, sentence};
-use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind};
+use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind, Story};
 use crate::notation::{self, capital};
 use crate::protocol::Protocol;
 
@@ -272,10 +272,7 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
                 "Your {title} is {}; your readings give {}{unit}. {}{follow}{}",
                 amount(&story.text, &unit),
                 at.right(&story.right),
-                story
-                    .cell
-                    .as_ref()
-                    .map_or_else(|| story.says.clone(), |cell| super::under::told_to_team(cell, &story.clause)),
+                happened_to_team(at.protocol, story),
                 only_copied(story)
             )
         }
@@ -333,5 +330,14 @@ pub(super) fn readings_of(title: &str, numbers: &[u32]) -> String {
         [] => format!("the {title}"),
         [one] => format!("reading {one} of the {title}"),
         many => format!("readings {} of the {title}", counted_out(many)),
+    }
+}
+
+/// What seems to have happened; of a formula it is said that it is the team's own.
+fn happened_to_team(protocol: &Protocol, story: &Story) -> String {
+    let account = &story.account;
+    match &account.cell {
+        Some(cell) => super::under::told_to_team(cell, &super::clause(protocol, &account.clause)),
+        None => super::happened(protocol, account, &story.rows),
     }
 }

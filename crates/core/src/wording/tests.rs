@@ -5,10 +5,11 @@ use std::mem::discriminant;
 use super::{brief, label, says, tells};
 use crate::cell::{Fault, NotUnderstood};
 use crate::finding::{
-    Accuracy, Apart, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan, Place, PlusMinus,
-    Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
+    Account, Accuracy, Apart, Clause, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan,
+    Place, PlusMinus, Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
 };
 use crate::protocol::{Protocol, Role, SlipKind};
+use crate::reading::{CommaBy, Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::submission::Submission;
 use crate::underneath::Oddity;
@@ -35,8 +36,7 @@ fn story() -> Story {
     Story {
         text: "49.2".into(),
         right: Right::Value { value: 4.92, place: -2 },
-        says: "It seems that the decimal point went astray: 4.92 was meant.".into(),
-        clause: "the decimal point went astray".into(),
+        account: Account { clause: Clause::Point { places: -1 }, gives: "4.92".into(), cell: None },
         probability: 0.93,
         followers: 2,
         rows: Vec::new(),
@@ -44,7 +44,6 @@ fn story() -> Story {
         guess: Some((SlipKind::DigitWrong, 0.26)),
         alike: vec![SlipKind::Literal],
         only_copied: false,
-        cell: None,
     }
 }
 
@@ -68,8 +67,8 @@ fn of_readings() -> Vec<Kind> {
         Kind::MissingRow { table: 0, reason: Some(text()) },
         Kind::ForbiddenReading { text: text() },
         Kind::Bound { text: "> 80".into() },
-        Kind::UnreadableReading { text: "4l".into(), why: "there is no number".into() },
-        Kind::ReadAs { remark: "the comma was read as a decimal comma".into() },
+        Kind::UnreadableReading { text: "4l".into(), why: Unreadable::NoNumber("4l".into()) },
+        Kind::ReadAs { remark: Remark::Comma { text: "8,430".into(), read: "8.430".into(), by: CommaBy::OtherCommas } },
         Kind::Implausible { text: text(), low: 5.0, high: 80.0 },
         Kind::BeyondScale { text: text(), instrument: 0 },
         Kind::EndOfScale { instrument: 0 },
@@ -126,7 +125,7 @@ fn oddities() -> Vec<Oddity> {
         Oddity::Empty(cells()),
         Oddity::NumbersAsTexts(cells()),
         Oddity::TypedIn { text: "24.9".into(), item: 0 },
-        Oddity::RightByChance { clause: "the length was halved".into() },
+        Oddity::RightByChance { clause: Clause::Said("the length was halved".into()) },
         Oddity::OfAReading,
         Oddity::PassedOver(3),
     ]

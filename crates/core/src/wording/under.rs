@@ -212,6 +212,7 @@ fn oddity(at: &At<'_>, address: &str, oddity: &Oddity) -> String {
             at.protocol.full_title(*item)
         ),
         Oddity::RightByChance { clause } => {
+            let clause = super::clause(at.protocol, clause);
             format!("In cell {address} {clause}; the value is right to its figures all the same.")
         }
         Oddity::OfAReading => format!(
@@ -257,6 +258,7 @@ fn for_team(at: &At<'_>, address: &str, oddity: &Oddity) -> String {
             at.protocol.full_title(*item)
         ),
         Oddity::RightByChance { clause } => {
+            let clause = super::clause(at.protocol, clause);
             format!("In your cell {address} {clause}. This time the value is right to its figures all the same.")
         }
         Oddity::OfAReading => format!(

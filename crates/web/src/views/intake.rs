@@ -4,6 +4,7 @@ use jurado_core::notation::counted;
 use jurado_core::protocol::Protocol;
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::submission::Submission;
+use jurado_core::wording;
 use jurado_intake::{HeldRow, added_to, items_of, meanings};
 use jurado_store::attachments::Placed;
 use jurado_store::{ImportState, Lab, Preview};
@@ -261,7 +262,7 @@ impl PreviewView {
                         let known = words.iter().any(|w| w.eq_ignore_ascii_case(cell.value.trim()));
                         (!known && !cell.value.trim().is_empty()).then(|| format!("it may be {}", words.join(", ")))
                     }
-                    (None, CellKind::Unreadable { why }) => Some(why),
+                    (None, CellKind::Unreadable { why }) => Some(wording::unreadable(&why)),
                     _ => None,
                 };
                 if let Some(why) = why

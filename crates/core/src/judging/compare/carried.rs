@@ -25,31 +25,34 @@ impl Judge<'_> {
         self.done
             .iter()
             .filter(|r| self.spec.upstream.contains(&r.item) && r.reported.value.is_some())
-            .filter_map(|r| {
-                let row = r.row.map(|n| n as usize - 1);
-                // Of a row judged on its own, only what stands in that row.
-                if self.sliced && row.is_some() && row != self.row {
-                    return None;
-                }
-                let cut = r.face == Some(Face::CutOff);
-                let mut half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
-                // Noughts at the end that the value does not bear out were padding.
-                let written = r.reported.number.as_ref();
-                if r.verdict != VerdictKind::Agrees
-                    && let Some(n) = written
-                {
-                    let widest = padded(n, r.deserved).into_iter().chain(n.half_steps()).fold(0.0, f64::max);
-                    half = half.max(widest * r.reported.scale);
-                }
-                Some(Upstream {
-                    item: r.item,
-                    row: row.filter(|_| !self.sliced),
-                    half: half * self.ground.protocol.items[r.item].unit.factor,
-                    figures: written.map_or(4, |n| n.figures() as i32),
-                    tainted: r.verdict.taints(),
-                })
-            })
+            .filter_map(|r| self.upstream_of(r))
             .collect()
+    }
+
+    /// A reported value above, with what its rounding may hide; `None` where it stands in another row than the one judged.
+    fn upstream_of(&self, r: &JudgedResult) -> Option<Upstream> {
+        let row = r.row.map(|n| n as usize - 1);
+        // Of a row judged on its own, only what stands in that row.
+        if self.sliced && row.is_some() && row != self.row {
+            return None;
+        }
+        let cut = r.face == Some(Face::CutOff);
+        let mut half = r.reported.half_step * if cut { 2.0 } else { 1.0 };
+        // Noughts at the end that the value does not bear out were padding.
+        let written = r.reported.number.as_ref();
+        if r.verdict != VerdictKind::Agrees
+            && let Some(n) = written
+        {
+            let widest = padded(n, r.deserved).into_iter().chain(n.half_steps()).fold(0.0, f64::max);
+            half = half.max(widest * r.reported.scale);
+        }
+        Some(Upstream {
+            item: r.item,
+            row: row.filter(|_| !self.sliced),
+            half: half * self.ground.protocol.items[r.item].unit.factor,
+            figures: written.map_or(4, |n| n.figures() as i32),
+            tainted: r.verdict.taints(),
+        })
     }
 
     /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's unit.

@@ -10,10 +10,18 @@ impl Judge<'_> {
     /// The missing or unreadable cell of a column that this result takes as a whole, with the value that would give R.
     /// `None` where no such cell is missing.
     pub(super) fn gap(&self, r: f64, width: f64) -> Option<Gap> {
-        let ground = self.ground;
         if !matches!(self.item().rows, Shape::Scalar) {
             return None;
         }
+        let missing = self.missing();
+        let (item, row) = *missing.first()?;
+        let fits = (missing.len() == 1).then(|| self.filled(item, row, r, width)).flatten();
+        Some(Gap { item, row: row as u32 + 1, fits, alone: missing.len() == 1 })
+    }
+
+    /// The empty cells of the columns that the result uses and that nobody left out, by item and row.
+    fn missing(&self) -> Vec<(usize, usize)> {
+        let ground = self.ground;
         let mut missing: Vec<(usize, usize)> = Vec::new();
         for item in self.spec.node.items() {
             let (ItemKind::Reading(n), Shape::Column(group)) =
@@ -34,9 +42,7 @@ impl Judge<'_> {
                 }
             }
         }
-        let (item, row) = *missing.first()?;
-        let fits = (missing.len() == 1).then(|| self.filled(item, row, r, width)).flatten();
-        Some(Gap { item, row: row as u32 + 1, fits, alone: missing.len() == 1 })
+        missing
     }
 
     /// The value of one missing cell, in its unit, that gives R within `width` and is plausible.

@@ -25,6 +25,11 @@ use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
 /// An e above this share of |F| is too wide to check anything.
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
 
+/// Whether anything was written that is no dash or "n/a".
+fn has_text(written: &Reported) -> bool {
+    !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable)
+}
+
 /// Judges all results in the order they are derived. Gives them with the values as reported.
 pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
     let protocol = ground.protocol;
@@ -106,6 +111,7 @@ struct Judge<'a> {
 }
 
 impl Judge<'_> {
+    /// The item of the result that is judged.
     fn item(&self) -> &crate::protocol::Item {
         &self.ground.protocol.items[self.spec.item]
     }
@@ -115,10 +121,14 @@ impl Judge<'_> {
         self.under(node, &Context::without(env, self.ground.out))
     }
 
+    /// A formula's value in the row that is judged, in SI units; `None` where it is not defined there.
     fn under(&self, node: &Node, context: &Context<'_, f64>) -> Option<f64> {
         evaluate_any(node, context).ok()?.at(self.row).copied()
     }
 
+    /// The verdict of one reported value. `c` and `f` are C, from the readings alone, and F, what follows from the
+    /// reported values above, both in SI units; `figures` are those that the readings support. The second value is what
+    /// a value that nothing explains leaves for the judgement of its column.
     fn result(
         &self,
         written: &Reported,
@@ -131,20 +141,9 @@ impl Judge<'_> {
         let in_unit = |v: Option<f64>| v.map(|v| item.from_si(v)).filter(|v| v.is_finite());
         let (c, f) = (in_unit(c), in_unit(f));
         let upstream = self.upstream();
-        let envelope =
-            f.map_or(0.0, |f| self.envelope(&spec.node, self.reported, &upstream, f, 1.0 / item.unit.factor));
-        let deserved = self.deserved(c, figures);
-        let mut out = JudgedResult {
-            clean: c,
-            carried: f,
-            envelope,
-            deserved,
-            exact: figures.is_some_and(|g| g.place.is_none()),
-            ..JudgedResult::unjudged(self.index, spec.item, self.row, written)
-        };
-        out.tainted_by = tainting(&upstream);
+        let mut out = self.begun(written, c, f, figures, &upstream);
         let Some(r) = written.value else {
-            if !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable) {
+            if has_text(written) {
                 out.verdict = VerdictKind::Unreadable;
             }
             return (out, None);
@@ -157,7 +156,7 @@ impl Judge<'_> {
         // What follows from a wrong value above may not be defined at all; then it cannot be checked.
         let undefined = f.is_none() && !out.tainted_by.is_empty();
         let f = f.unwrap_or(target);
-        let (limits, agrees) = self.limits(written, r, target, deserved);
+        let (limits, agrees) = self.limits(written, r, target, out.deserved);
         out.reported.half_step = limits.h;
         let beneath = self.ground.beneath.at(self.index, self.row);
         out.under = beneath.map(|b| Box::new(b.under.clone()));
@@ -170,14 +169,9 @@ impl Judge<'_> {
             (out.verdict, out.slip) = (VerdictKind::Slip, Some(Slip { predicted: r, ..slip.clone() }));
             return (out, None);
         }
-        let clean = out.tainted_by.is_empty();
-        out.face = if clean {
-            self.rounded(r, target, f, envelope, limits, !upstream.is_empty())
-        } else {
-            // Noughts of a whole number may hold places here as well.
-            self.carried(r, &upstream, Limits { h: limits.coarse, ..limits }, deserved)
-        };
+        out.face = self.without_a_mistake(&out, (r, target, f), limits, &upstream);
         if out.face.is_some() {
+            let clean = out.tainted_by.is_empty();
             out.verdict = if clean { VerdictKind::Rounded } else { VerdictKind::Carried };
             return (out, None);
         }
@@ -185,7 +179,8 @@ impl Judge<'_> {
             out.verdict = VerdictKind::Unchecked;
             return (out, None);
         }
-        if let Some((verdict, face)) = beneath.and_then(|b| b.settles(clean, !upstream.is_empty())) {
+        if let Some((verdict, face)) = beneath.and_then(|b| b.settles(out.tainted_by.is_empty(), !upstream.is_empty()))
+        {
             (out.verdict, out.face) = (verdict, face);
             return (out, None);
         }
@@ -199,6 +194,42 @@ impl Judge<'_> {
         // A mistaken value may be rounded to tens or hundreds like any other.
         let candidates = self.diagnose(&mut out, r, c, f, limits.coarse, &upstream);
         (out, Some(candidates))
+    }
+
+    /// The result with C, F, e and the figures it deserves, before R is looked at.
+    fn begun(
+        &self,
+        written: &Reported,
+        c: Option<f64>,
+        f: Option<f64>,
+        figures: Option<Figured>,
+        upstream: &[Upstream],
+    ) -> JudgedResult {
+        let scale = 1.0 / self.item().unit.factor;
+        JudgedResult {
+            clean: c,
+            carried: f,
+            envelope: f.map_or(0.0, |f| self.envelope(&self.spec.node, self.reported, upstream, f, scale)),
+            deserved: self.deserved(c, figures),
+            exact: figures.is_some_and(|g| g.place.is_none()),
+            tainted_by: tainting(upstream),
+            ..JudgedResult::unjudged(self.index, self.spec.item, self.row, written)
+        }
+    }
+
+    /// How R comes of C or F without a mistake of its own: by rounding, or from wrong values above.
+    fn without_a_mistake(
+        &self,
+        out: &JudgedResult,
+        (r, c, f): (f64, f64, f64),
+        limits: Limits,
+        upstream: &[Upstream],
+    ) -> Option<crate::verdict::Face> {
+        if out.tainted_by.is_empty() {
+            return self.rounded(r, c, f, out.envelope, limits, !upstream.is_empty());
+        }
+        // Noughts of a whole number may hold places here as well.
+        self.carried(r, upstream, Limits { h: limits.coarse, ..limits }, out.deserved)
     }
 
     /// Within what R is compared with its target, and whether it agrees.
@@ -249,6 +280,8 @@ impl Judge<'_> {
         }
     }
 
+    /// Looks for the mistake behind a value that is neither right nor follows: sets verdict and slip of `out`, and
+    /// gives the candidates for its column. All numbers are in the result's unit; `h` is the half-step of R.
     fn diagnose(
         &self,
         out: &mut JudgedResult,

@@ -36,6 +36,8 @@ pub(super) fn marks(protocol: &Protocol, readings: &[JudgedReading], c: &Repeate
     out
 }
 
+/// Takes the rows of a table out that the team marked, where its reason is one of the lab's causes or a test bears it
+/// out, and tells each.
 pub(super) fn table_marks(
     protocol: &Protocol,
     table: &Table,
@@ -84,12 +86,7 @@ pub(super) fn exclusion(
     let sum: f64 = values.iter().sum();
     let others = value.map_or(sum, |v| (sum - v) / (values.len().saturating_sub(1).max(1)) as f64);
     let low = value.is_some_and(|v| v < others);
-    let said = reason.to_lowercase();
-    let cause = protocol.causes.iter().position(|cause| {
-        (cause.on.contains(&c.item) || cause.on.iter().any(|i| item.rows == protocol.items[*i].rows))
-            && cause.low == low
-            && cause.words.iter().any(|w| said.contains(&w.to_lowercase()))
-    });
+    let cause = cause_of(protocol, c.item, low, &reason.to_lowercase());
     let tested = hand.is_some_and(Hand::raised);
     let n = row as u32 + 1;
     let about = (c.item, item.id.as_str());
@@ -108,4 +105,14 @@ pub(super) fn exclusion(
             false
         }
     }
+}
+
+/// The cause of the protocol that a reason names, in lower case, for a value that lies `low` or high.
+fn cause_of(protocol: &Protocol, item: usize, low: bool, said: &str) -> Option<usize> {
+    let rows = protocol.items[item].rows;
+    protocol.causes.iter().position(|cause| {
+        (cause.on.contains(&item) || cause.on.iter().any(|i| rows == protocol.items[*i].rows))
+            && cause.low == low
+            && cause.words.iter().any(|w| said.contains(&w.to_lowercase()))
+    })
 }

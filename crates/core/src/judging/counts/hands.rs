@@ -18,6 +18,7 @@ pub(super) struct Hand {
 }
 
 impl Hand {
+    /// Whether the test raises its hand: the statistic is beyond its critical value.
     pub(super) fn raised(&self) -> bool {
         self.statistic > self.critical
     }
@@ -38,24 +39,27 @@ pub(super) fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confid
         Rejection::Grubbs => one("grubbs", grubbs(values, step, confidence)),
         Rejection::Known(sigma) => one("known", known_repeatability(values, sigma, step, confidence)),
         Rejection::ModifiedZ => one("modified-z", modified_z(values, step)),
-        Rejection::Esd => {
-            let steps = generalised_esd(values, step, confidence);
-            let last = steps.iter().rposition(crate::stats::Suspect::flagged);
-            let shown = last.map_or(1, |l| l + 1).min(steps.len());
-            // Up to the largest step that passes all are outliers, whatever their own statistic.
-            steps[..shown]
-                .iter()
-                .map(|s| Hand {
-                    test: "esd",
-                    statistic: if last.is_some() { s.statistic.max(s.critical * (1.0 + 1e-9)) } else { s.statistic },
-                    critical: s.critical,
-                    row: s.suspect,
-                    low: s.low,
-                })
-                .collect()
-        }
+        Rejection::Esd => of_several(&generalised_esd(values, step, confidence)),
         Rejection::Concordance(_) | Rejection::Judgement => Vec::new(),
     }
+}
+
+/// The steps of a test for several outliers: up to the largest step that passes all are outliers, whatever their own statistic.
+fn of_several(steps: &[crate::stats::Suspect]) -> Vec<Hand> {
+    let last = steps.iter().rposition(crate::stats::Suspect::flagged);
+    let shown = last.map_or(1, |l| l + 1).min(steps.len());
+    let statistic = |s: &crate::stats::Suspect| match last {
+        Some(_) => s.statistic.max(s.critical * (1.0 + 1e-9)),
+        None => s.statistic,
+    };
+    let hand = |s: &crate::stats::Suspect| Hand {
+        test: "esd",
+        statistic: statistic(s),
+        critical: s.critical,
+        row: s.suspect,
+        low: s.low,
+    };
+    steps[..shown].iter().map(hand).collect()
 }
 
 /// What another test says of the same readings, where it says otherwise.
@@ -68,6 +72,8 @@ pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence:
     (other != hand.raised()).then_some(if hand.test == "dixon" { "grubbs" } else { "dixon" })
 }
 
+/// The criterion that charges for a replicate that stands apart and was kept, with its points; none where the rubric
+/// judges no precision of this item.
 pub(super) fn precision_of(protocol: &Protocol, item: usize) -> (Option<String>, Decimal) {
     protocol
         .criteria

@@ -13,14 +13,7 @@ pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Opti
     else {
         return none;
     };
-    let by = match (test.test, spec.rejection) {
-        ("dixon", _) => Rejection::Dixon,
-        ("grubbs", _) => Rejection::Grubbs,
-        ("esd", _) => Rejection::Esd,
-        ("modified-z", _) => Rejection::ModifiedZ,
-        ("known", Some(known @ Rejection::Known(_))) => known,
-        _ => return none,
-    };
+    let Some(by) = way_of(test.test, spec.rejection) else { return none };
     let tested: Vec<(Option<u32>, f64)> =
         reading.cells.iter().filter_map(|c| Some((c.row, c.repaired.or(c.value)?))).collect();
     let Some(at) = tested.iter().position(|(row, _)| *row == test.row) else { return none };
@@ -36,18 +29,32 @@ pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Opti
         values[at] = v;
         hands(by, &values, step, protocol.school.confidence).iter().any(|h| h.row == at && h.raised())
     };
-    let mut seek = |mut quiet: f64, mut apart: f64| {
-        if raised(quiet) || !raised(apart) {
-            return None;
-        }
-        // Forty halvings of the reach are finer than any drawing.
-        for _ in 0..40 {
-            let middle = quiet + (apart - quiet) / 2.0;
-            if raised(middle) { apart = middle } else { quiet = middle }
-        }
-        Some(apart)
-    };
     // In the middle of the others it stands apart by no test.
     let Some(middle) = crate::stats::median(&others) else { return none };
-    (seek(middle, low - reach), seek(middle, high + reach))
+    (sought(&mut raised, middle, low - reach), sought(&mut raised, middle, high + reach))
+}
+
+/// The way of rejecting that a test belongs to.
+fn way_of(test: &str, asked: Option<Rejection>) -> Option<Rejection> {
+    match (test, asked) {
+        ("dixon", _) => Some(Rejection::Dixon),
+        ("grubbs", _) => Some(Rejection::Grubbs),
+        ("esd", _) => Some(Rejection::Esd),
+        ("modified-z", _) => Some(Rejection::ModifiedZ),
+        ("known", Some(known @ Rejection::Known(_))) => Some(known),
+        _ => None,
+    }
+}
+
+/// Where a value between `quiet` and `apart` begins to be raised, by bisection; `None` where it is raised at both or at none.
+/// Forty halvings of the reach are finer than any drawing.
+fn sought(raised: &mut dyn FnMut(f64) -> bool, mut quiet: f64, mut apart: f64) -> Option<f64> {
+    if raised(quiet) || !raised(apart) {
+        return None;
+    }
+    for _ in 0..40 {
+        let middle = quiet + (apart - quiet) / 2.0;
+        if raised(middle) { apart = middle } else { quiet = middle }
+    }
+    Some(apart)
 }

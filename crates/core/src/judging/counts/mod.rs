@@ -17,7 +17,7 @@ use super::values::{Env, Out};
 use crate::finding::Findings;
 use crate::formula::{Shape, Value};
 use crate::notation;
-use crate::protocol::{ItemKind, Protocol, Rejection};
+use crate::protocol::{ItemKind, Protocol, Rejection, ResultSpec};
 use crate::quantity::leading_place;
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedReading, OutlierTest};
@@ -56,21 +56,23 @@ fn repeated(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Vec
     for spec in protocol.results.iter().filter(|s| s.rejection.is_some()) {
         let item = &protocol.items[spec.item];
         let (Shape::Column(group), Some(Value::Column(xs))) = (item.rows, &clean[spec.item]) else { continue };
-        // The step of a worked-out value is about that of the readings of one dimension that go into it.
-        let step = spec
-            .node
-            .items()
-            .into_iter()
-            .filter_map(|i| protocol.reading_of(i))
-            .filter(|r| protocol.items[r.item].unit.dimension == item.unit.dimension && r.instrument.is_some())
-            .map(|r| step_in_unit(protocol, r, clean, None) * protocol.items[r.item].unit.factor / item.unit.factor)
-            .fold(0.0, f64::max);
+        let step = step_of_result(protocol, spec, clean);
         let values: Vec<Option<f64>> = xs.iter().map(|x| x.map(|x| item.from_si(x))).collect();
         let digits = if step > 0.0 { leading_place(step) } else { -3 };
         let texts = values.iter().map(|v| v.map_or_else(String::new, |v| notation::to_place(v, digits))).collect();
         out.push(Repeated { item: spec.item, rejection: spec.rejection, group, values, texts, step });
     }
     out
+}
+
+/// The step of a worked-out value, in its unit: about that of the readings of one dimension that go into it.
+fn step_of_result(protocol: &Protocol, spec: &ResultSpec, clean: &Env) -> f64 {
+    let unit = &protocol.items[spec.item].unit;
+    let used = spec.node.items().into_iter().filter_map(|i| protocol.reading_of(i));
+    let alike = used.filter(|r| protocol.items[r.item].unit.dimension == unit.dimension && r.instrument.is_some());
+    let steps =
+        alike.map(|r| step_in_unit(protocol, r, clean, None) * protocol.items[r.item].unit.factor / unit.factor);
+    steps.fold(0.0, f64::max)
 }
 
 /// Settles which rows count (the readings' `counts`, and the rows left out by group), and gives the tests.
@@ -180,6 +182,7 @@ fn column(
     }
 }
 
+/// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of its own.
 fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: usize, row: usize) -> Option<u32> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => readings[r].cells.get(row).and_then(|c| c.row),

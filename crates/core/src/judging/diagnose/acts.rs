@@ -41,6 +41,8 @@ enum Act {
 }
 
 impl Act {
+    /// The act of a person that a kind of slip belongs to: whoever takes a wrong formula does one thing, whichever
+    /// formula it is.
     fn of(kind: &SlipKind) -> Act {
         match kind {
             SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => Act::Answer,
@@ -88,16 +90,28 @@ impl Priors {
         let act = |a: &Act| a.weight() * weight_of[a] / share_of[a];
         let all: f64 = weight_of.keys().map(act).sum();
         let explained = (1.0 - school.unexplained) / all.max(f64::MIN_POSITIVE);
-        let mut by_kind = BTreeMap::new();
-        let mut by_edit = BTreeMap::new();
-        for kind in kinds {
+        let whole = |kind: &SlipKind| {
             let a = Act::of(kind);
-            let whole = explained * act(&a) * school.weight(kind, declared) / weight_of[&a].max(f64::MIN_POSITIVE);
-            let number: usize = counts.iter().filter(|((k, _), _)| k == kind).map(|(_, n)| n).sum();
-            by_kind.insert(kind.clone(), whole / number.max(1) as f64);
-            for ((_, edit), n) in counts.iter().filter(|((k, e), _)| k == kind && e.is_some()) {
+            explained * act(&a) * school.weight(kind, declared) / weight_of[&a].max(f64::MIN_POSITIVE)
+        };
+        Priors::shared(&kinds, counts, &whole)
+    }
+
+    /// What each kind has as a whole, shared by all that was generated of it; of a slip of the pen, by its ways first.
+    fn shared(
+        kinds: &[&SlipKind],
+        counts: &BTreeMap<(SlipKind, Option<Edit>), usize>,
+        whole: &dyn Fn(&SlipKind) -> f64,
+    ) -> Priors {
+        let (mut by_kind, mut by_edit) = (BTreeMap::new(), BTreeMap::new());
+        for kind in kinds {
+            let whole = whole(kind);
+            let mine = || counts.iter().filter(|((k, _), _)| k == *kind);
+            let number: usize = mine().map(|(_, n)| n).sum();
+            by_kind.insert((*kind).clone(), whole / number.max(1) as f64);
+            for ((_, edit), n) in mine() {
                 let Some(edit) = edit else { continue };
-                by_edit.insert((kind.clone(), *edit), whole * edit.share() / (*n).max(1) as f64);
+                by_edit.insert(((*kind).clone(), *edit), whole * edit.share() / (*n).max(1) as f64);
             }
         }
         Priors { by_kind, by_edit }

@@ -3,6 +3,7 @@
 use super::super::values::within;
 use super::case::Case;
 use super::maker::{Maker, Story};
+use crate::finding::Clause;
 use crate::protocol::SlipKind;
 use crate::quantity::power_of_ten;
 
@@ -11,14 +12,11 @@ impl Maker<'_> {
     /// values above. Whatever was written, the prediction of such a story is R.
     pub(super) fn answer_text(&mut self) {
         let case = self.case;
-        for (kind, says, meant) in edits(case) {
+        for (kind, clause, meant) in edits(case) {
             *self.counts.entry((kind.clone(), None)).or_default() += 1;
             // Rounded to what was written, or cut off there; a point that moved takes the last digit with it.
-            let half = if kind == SlipKind::DecimalPoint {
-                case.half_step * (meant / case.reported).abs()
-            } else {
-                case.half_step
-            };
+            let moved = if kind == SlipKind::DecimalPoint { (meant / case.reported).abs() } else { 1.0 };
+            let half = case.half_step * moved;
             let exact = case.exact.max(half);
             let lost = |x: f64| x.abs() - meant.abs();
             let cut = |x: f64| x.signum() == meant.signum() && (0.0..=2.0 * half).contains(&lost(x));
@@ -30,7 +28,7 @@ impl Maker<'_> {
                 continue;
             }
             let before = self.fitting.len();
-            self.consider(|| Story { kind, says, ..Story::default() }, clean, reported, |_| case.envelope);
+            self.consider(|| Story { kind, clause, ..Story::default() }, clean, reported, |_| case.envelope);
             if let Some(h) = self.fitting.get_mut(before) {
                 h.predicted = meant;
                 let item = &case.protocol.items[case.protocol.results[case.index].item];
@@ -42,7 +40,7 @@ impl Maker<'_> {
 
 /// Values that the answer's text may have been meant to show: neighbouring digits swapped back, one digit (never the
 /// last, that is rounding) put right, the decimal point moved back. In the result's unit.
-fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
+fn edits(case: &Case<'_>) -> Vec<(SlipKind, Clause, f64)> {
     let Some(number) = case.number else { return Vec::new() };
     let scale = if number.value == 0.0 { return Vec::new() } else { case.reported / number.value };
     let sign = number.value.signum();
@@ -56,6 +54,7 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
             .map(|v| v * sign * scale)
             .filter(|v| v.is_finite())
     };
+    let text = |digits: &[u8]| String::from_utf8_lossy(digits).into_owned();
     let mut out = Vec::new();
     if number.fraction || positions.len() > 17 {
         return out;
@@ -65,11 +64,7 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
             let mut swapped = digits.clone();
             swapped.swap(pair[0], pair[1]);
             if let Some(v) = value(&swapped) {
-                out.push((
-                    SlipKind::DigitsSwapped,
-                    format!("two digits of {} were swapped in writing it down", String::from_utf8_lossy(&swapped)),
-                    v,
-                ));
+                out.push((SlipKind::DigitsSwapped, Clause::DigitsSwapped { meant: text(&swapped) }, v));
             }
         }
     }
@@ -79,23 +74,13 @@ fn edits(case: &Case<'_>) -> Vec<(SlipKind, String, f64)> {
                 let mut other = digits.clone();
                 other[at] = digit;
                 if let Some(v) = value(&other) {
-                    out.push((
-                        SlipKind::DigitWrong,
-                        format!("one digit of {} went wrong in writing it down", String::from_utf8_lossy(&other)),
-                        v,
-                    ));
+                    out.push((SlipKind::DigitWrong, Clause::DigitWrong { meant: text(&other) }, v));
                 }
             }
         }
     }
     for places in [1i32, 2, -1, -2] {
-        let words = if places.abs() == 1 { "one place" } else { "two places" };
-        let side = if places > 0 { "left" } else { "right" };
-        out.push((
-            SlipKind::DecimalPoint,
-            format!("the decimal point went {words} to the {side}"),
-            case.reported * power_of_ten(places),
-        ));
+        out.push((SlipKind::DecimalPoint, Clause::Point { places }, case.reported * power_of_ten(places)));
     }
     out
 }

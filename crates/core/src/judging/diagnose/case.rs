@@ -3,6 +3,7 @@
 use super::super::stories::Beside;
 use super::super::values::{Env, Out, within};
 use super::acts::Edit;
+use crate::finding::Clause;
 use crate::formula::Node;
 use crate::protocol::{Protocol, SlipKind};
 use crate::reading::Number;
@@ -47,7 +48,7 @@ pub(super) struct Hypothesis {
     /// Number of the mistaken formula among the result's, for what can happen down a whole column.
     pub(super) variant: Option<usize>,
     pub(super) subject: Option<usize>,
-    pub(super) says: String,
+    pub(super) clause: Clause,
     /// Prediction from clean inputs, from reported inputs, and the envelope of the latter.
     pub(super) clean: Option<f64>,
     pub(super) reported: Option<f64>,

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Candidates;
+use crate::finding::{Account, Clause};
 use crate::formula::Shape;
 use crate::protocol::{Protocol, ResultSpec, SlipKind};
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
@@ -52,8 +53,7 @@ pub(in super::super) fn down_the_column(
         row.verdict = VerdictKind::Slip;
         row.slip = Some(Slip {
             kind: variant.kind.clone(),
-            clause: variant.says.clone(),
-            says: format!("It seems that, in {} rows alike, {}.", numbers.len(), variant.says),
+            account: Account { clause: Clause::Said(variant.says.clone()), gives: String::new(), cell: None },
             probability,
             alternatives: alternatives.clone(),
             alike: alternatives.iter().map(|(k, _)| k.clone()).collect(),
@@ -142,10 +142,10 @@ pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
 
 /// A single reading that was keyed wrongly into every row of a column is one slip down it.
 pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [JudgedResult]) {
-    let told = |r: &JudgedResult| -> Option<(usize, String)> {
+    let told = |r: &JudgedResult| -> Option<(usize, Clause)> {
         let slip = r.slip.as_ref().filter(|s| r.verdict == VerdictKind::Slip && s.rows.is_empty())?;
         let subject = slip.subject.filter(|i| protocol.items[*i].rows == Shape::Scalar)?;
-        (slip.kind == SlipKind::ReadingMiskeyed).then(|| (subject, slip.clause.clone()))
+        (slip.kind == SlipKind::ReadingMiskeyed).then(|| (subject, slip.account.clause.clone()))
     };
     let Some(first) = rows.iter().find_map(told) else { return };
     let same: Vec<usize> = (0..rows.len()).filter(|i| told(&rows[*i]).as_ref() == Some(&first)).collect();
@@ -155,7 +155,6 @@ pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [Judged
     let numbers: Vec<u32> = same.iter().filter_map(|i| rows[*i].row).collect();
     for i in same {
         if let Some(slip) = &mut rows[i].slip {
-            slip.says = format!("It seems that, in {} rows alike, {}.", numbers.len(), slip.clause);
             slip.rows.clone_from(&numbers);
         }
     }

@@ -3,6 +3,7 @@
 use super::acts::Edit;
 use super::copied::near_misses;
 use super::maker::{Maker, Story};
+use crate::finding::Clause;
 use crate::formula::{Shape, Value};
 use crate::notation;
 use crate::protocol::{ItemKind, ReadingKind, SlipKind};
@@ -16,7 +17,7 @@ const MISCOUNT: [f64; 6] = [1.0, -1.0, 2.0, -2.0, 3.0, -3.0];
 /// Another value of an item that may have been put in.
 struct Other {
     value: f64,
-    says: String,
+    clause: Clause,
     /// What its prior is multiplied by.
     prior: f64,
 }
@@ -53,30 +54,19 @@ impl Maker<'_> {
         }
     }
 
+    /// A constant of the lab with a digit wrong, cut short, or taken for another constant of the same dimension. Half
+    /// of the prior goes to either way.
     fn constant(&mut self, item: usize) {
         let case = self.case;
         let it = &case.protocol.items[item];
         let Some(value) = self.scalar(item).filter(|v| *v != 0.0 && v.is_finite()) else { return };
-        // As many digits as it needs; what is worked out of conditions has no digits of its own.
-        let text = format!("{}", notation::figures(value, 10).parse::<f64>().unwrap_or(value));
-        let mut others: Vec<Other> = Vec::new();
-        if text.len() <= 12
-            && let CellKind::Number(number) = read(&text, &Default::default()).kind
-        {
-            let shown = |x: f64| notation::figures(x, number.figures() as i32) + &it.unit_after();
-            let says = |x: f64| format!("the {} went in as {}, where the sheet has {text}", it.title, shown(x));
-            let misses = near_misses(&number, value).into_iter().filter(|(_, e)| *e != Edit::Point);
-            let cut = (1..number.figures() as i32).map(|n| notation::figures(value, n).parse().unwrap_or(value));
-            let digits: Vec<f64> = misses.map(|(x, _)| x).chain(cut).filter(|x| *x != value).collect();
-            others.extend(digits.into_iter().map(|x| Other { value: x, says: says(x), prior: 1.0 }));
-        }
+        let mut others = other_digits(item, value);
         let digits = others.len();
         for (n, other) in case.protocol.items.iter().enumerate() {
             let alike = n != item && matches!(other.kind, ItemKind::Reference(_)) && other.rows == Shape::Scalar;
             if alike && other.unit.dimension == it.unit.dimension && other.nature == it.nature && other.id != it.id {
                 let Some(si) = self.scalar(n).map(|v| other.to_si(v)) else { continue };
-                let says = format!("the {} went in for the {}", other.title, it.title);
-                others.push(Other { value: it.from_si(si), says, prior: 1.0 });
+                others.push(Other { value: it.from_si(si), clause: Clause::Neighbour { item, taken: n }, prior: 1.0 });
             }
         }
         // Half of all wrong constants are a neighbour's, half have a digit wrong.
@@ -88,14 +78,11 @@ impl Maker<'_> {
         self.put_in(SlipKind::ConstantWrong, item, None, value, others);
     }
 
+    /// A count one, two or three too many or too few; `value` is what the sheet has, `at` its row in the environment.
     fn count(&mut self, item: usize, at: Option<usize>, value: f64) {
-        let it = &self.case.protocol.items[item];
-        let says = |x: f64| {
-            let (title, unit) = (&it.title, it.unit_after());
-            format!("the {title} went in as {}{unit}, where the sheet has {}", x, value)
-        };
         let others = MISCOUNT.iter().map(|by| value + by).filter(|x| *x > 0.0);
-        let others = others.map(|x| Other { value: x, says: says(x), prior: 1.0 }).collect();
+        let clause = |taken: f64| Clause::Count { item, taken, sheet: value };
+        let others = others.map(|x| Other { value: x, clause: clause(x), prior: 1.0 }).collect();
         self.put_in(SlipKind::CountWrong, item, at, value, others);
     }
 
@@ -108,8 +95,8 @@ impl Maker<'_> {
         // A story about the digits of a number is exact.
         for other in others.into_iter().filter(|o| (o.value - target).abs() <= reach) {
             let (clean, reported) = self.with_item(item, at, other.value);
-            let Other { value, says, prior } = other;
-            let story = || Story { kind: kind.clone(), subject: Some(item), says, prior, ..Story::default() };
+            let Other { value, clause, prior } = other;
+            let story = || Story { kind: kind.clone(), subject: Some(item), clause, prior, ..Story::default() };
             let before = self.fitting.len();
             self.consider(story, clean, reported, |_| case.envelope);
             if let Some(h) = self.fitting.get_mut(before) {
@@ -121,4 +108,20 @@ impl Maker<'_> {
             }
         }
     }
+}
+
+/// A constant with a digit wrong or cut short. It has as many digits as it needs; what is worked out of conditions has no
+/// digits of its own.
+fn other_digits(item: usize, value: f64) -> Vec<Other> {
+    let text = format!("{}", notation::figures(value, 10).parse::<f64>().unwrap_or(value));
+    let CellKind::Number(number) = read(&text, &Default::default()).kind else { return Vec::new() };
+    if text.len() > 12 {
+        return Vec::new();
+    }
+    let figures = number.figures() as i32;
+    let clause = |taken: f64| Clause::Constant { item, taken, figures, sheet: text.clone() };
+    let misses = near_misses(&number, value).into_iter().filter(|(_, e)| *e != Edit::Point).map(|(x, _)| x);
+    let cut = (1..figures).map(|n| notation::figures(value, n).parse().unwrap_or(value));
+    let digits = misses.chain(cut).filter(|x| *x != value);
+    digits.map(|x| Other { value: x, clause: clause(x), prior: 1.0 }).collect()
 }

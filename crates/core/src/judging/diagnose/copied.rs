@@ -6,10 +6,10 @@ use super::super::stories::Said;
 use super::super::values::put;
 use super::acts::Edit;
 use super::maker::{Maker, Story};
+use crate::finding::{Clause, Reading};
 use crate::formula::Shape;
-use crate::notation;
 use crate::protocol::{ReadingKind, SlipKind};
-use crate::quantity::power_of_ten;
+use crate::quantity::{leading_place, power_of_ten};
 use crate::reading::Number;
 use crate::repair::Repair;
 use crate::verdict::JudgedCell;
@@ -20,6 +20,19 @@ struct Used<'a> {
     /// Its row in the environment, if it stands in a column there.
     at: Option<usize>,
     cell: &'a JudgedCell,
+}
+
+impl Used<'_> {
+    /// The reading with another number, in its unit.
+    fn taken_as(&self, number: f64) -> Reading {
+        Reading {
+            item: self.item,
+            row: self.cell.row,
+            number,
+            place: leading_place(self.cell.resolution.max(1e-300)),
+            text: self.cell.text.trim().to_owned(),
+        }
+    }
 }
 
 impl Maker<'_> {
@@ -120,26 +133,15 @@ impl Maker<'_> {
         )
     }
 
-    fn place(&self, used: &Used<'_>) -> String {
-        let title = &self.case.protocol.items[used.item].title;
-        used.cell.row.map_or_else(|| format!("the {title}"), |n| format!("reading {n} of the {title}"))
-    }
-
-    fn shown(&self, used: &Used<'_>, x: f64) -> String {
-        let unit = self.case.protocol.items[used.item].unit_after();
-        notation::to_place(x, crate::quantity::leading_place(used.cell.resolution.max(1e-300))) + &unit
-    }
-
     /// The sheet is right, and `x` went into this calculation. `said` is what the table says to `x`, worked out when first asked.
     fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit, said: &OnceCell<Said>) {
         let case = self.case;
         let (clean, reported) = self.with_item(used.item, used.at, x);
-        let says = format!("{} went into the calculation as {}", self.place(used), self.shown(used, x));
-        let (item, text) = (used.item, used.cell.text.trim());
+        let item = used.item;
         let story = || Story {
             kind: SlipKind::ReadingMiskeyed,
             subject: Some(item),
-            says: format!("{says}, where the sheet has {text}"),
+            clause: Clause::Keyed(used.taken_as(x)),
             edit: Some(edit),
             ..Story::default()
         };
@@ -159,17 +161,11 @@ impl Maker<'_> {
             return;
         }
         let (clean, reported) = self.with_item(used.item, used.at, x);
-        let says = format!(
-            "{} was {} and was copied into the table as {}",
-            self.place(used),
-            self.shown(used, x),
-            used.cell.text.trim()
-        );
         let (item, row) = (used.item, used.cell.row);
         let story = || Story {
             kind: SlipKind::ReadingMistyped,
             subject: Some(item),
-            says,
+            clause: Clause::Copied(used.taken_as(x)),
             repair: Some(Repair { cells: vec![(item, row, x)], act: None }),
             edit: Some(edit),
             prior,
@@ -188,18 +184,15 @@ pub(super) fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
     if number.fraction {
         return Vec::new();
     }
-    let scale = value / number.value;
-    let digits = number.digits.as_bytes();
-    let positions: Vec<usize> = (0..digits.len()).filter(|i| digits[*i].is_ascii_digit()).collect();
-    if positions.len() > 12 {
+    // The written digits as one whole number, so that an edit is a sum.
+    let whole: Vec<i64> = number.digits.bytes().filter(u8::is_ascii_digit).map(|d| i64::from(d - b'0')).collect();
+    let n = whole.len();
+    if n > 12 {
         return Vec::new();
     }
-    // The written digits as one whole number, so that an edit is a sum.
-    let whole: Vec<i64> = positions.iter().map(|i| i64::from(digits[*i] - b'0')).collect();
-    let n = whole.len();
     let weight = |i: usize| 10i64.pow((n - 1 - i) as u32);
     let total: i64 = whole.iter().enumerate().map(|(i, d)| d * weight(i)).sum();
-    let unit = power_of_ten(number.last_place) * number.value.signum() * scale;
+    let unit = power_of_ten(number.last_place) * number.value.signum() * (value / number.value);
     let mut out = Vec::with_capacity(10 * n);
     for i in 0..n.saturating_sub(1) {
         let (a, b) = (whole[i], whole[i + 1]);

@@ -6,10 +6,12 @@ use super::super::values::{Env, Out, put, within};
 use super::LONGEST_TRIED;
 use super::acts::Edit;
 use super::case::{Case, Hypothesis, cut, likelihood};
+use crate::finding::Clause;
 use crate::formula::{Node, Shape, Value};
-use crate::protocol::{ItemKind, ReadingKind, ResultSpec, SlipKind};
+use crate::protocol::{ItemKind, ReadingKind, ReadingSpec, ResultSpec, SlipKind};
 use crate::quantity::Nature;
 use crate::repair::Repair;
+use crate::verdict::JudgedReading;
 
 /// Prior of the story that the team left out what it marked as left out.
 const OWN_MARKS: f64 = 0.5;
@@ -27,7 +29,7 @@ pub(super) struct Story {
     pub(super) kind: SlipKind,
     pub(super) variant: Option<usize>,
     pub(super) subject: Option<usize>,
-    pub(super) says: String,
+    pub(super) clause: Clause,
     pub(super) repair: Option<Repair>,
     pub(super) edit: Option<Edit>,
     /// What its prior is multiplied by: 1 for most.
@@ -37,12 +39,13 @@ pub(super) struct Story {
 }
 
 impl Default for Story {
+    /// A story without a kind of its own, to be filled: its prior comes of its kind, once.
     fn default() -> Story {
         Story {
             kind: SlipKind::Compound,
             variant: None,
             subject: None,
-            says: String::new(),
+            clause: Clause::Said(String::new()),
             repair: None,
             edit: None,
             prior: 1.0,
@@ -52,6 +55,7 @@ impl Default for Story {
 }
 
 impl Maker<'_> {
+    /// The result whose value is to be explained.
     pub(super) fn spec(&self) -> &ResultSpec {
         &self.case.protocol.results[self.case.index]
     }
@@ -62,6 +66,8 @@ impl Maker<'_> {
         if item.nature == Nature::Point { value * scale - item.unit.offset / item.unit.factor } else { value * scale }
     }
 
+    /// Counts a hypothesis of a kind and keeps it if it fits. The count shares the prior of the kind among all that
+    /// were generated, fitting or not, so that a kind with many forms is no likelier for it.
     pub(super) fn add(
         &mut self,
         story: impl FnOnce() -> Story,
@@ -102,13 +108,13 @@ impl Maker<'_> {
         if case.clean.is_some_and(|c| right(clean, c)) {
             return;
         }
-        let Story { kind, variant, subject, says, repair, edit, prior, weight } = story();
+        let Story { kind, variant, subject, clause, repair, edit, prior, weight } = story();
         let predicted = nearer(case.reported, clean, reported);
         let h = Hypothesis {
             kind,
             variant,
             subject,
-            says,
+            clause,
             clean,
             reported,
             envelope,
@@ -153,7 +159,7 @@ impl Maker<'_> {
                 kind: v.kind.clone(),
                 variant: Some(n),
                 subject: v.subject,
-                says: v.says.clone(),
+                clause: Clause::Said(v.says.clone()),
                 repair: None,
                 ..Story::default()
             };
@@ -190,18 +196,8 @@ impl Maker<'_> {
                 let dropped = *flag;
                 let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
                 let story = || {
-                    let title = &case.protocol.items[item].title;
-                    let text = match case.protocol.items[item].kind {
-                        ItemKind::Reading(r) => case.readings[r].cells.get(row).map_or("", |c| c.text.as_str()),
-                        _ => "",
-                    };
-                    let text = if text.is_empty() { String::new() } else { format!(", {text},") };
-                    let says = if dropped {
-                        format!("reading {} of the {title}{text} was left out of the sum", row + 1)
-                    } else {
-                        format!("reading {} of the {title}{text} which had been left out, was used", row + 1)
-                    };
-                    Story { kind: SlipKind::Exclusion, subject: Some(item), says, ..Story::default() }
+                    let clause = left_out_or_used(case, item, row, dropped);
+                    Story { kind: SlipKind::Exclusion, subject: Some(item), clause, ..Story::default() }
                 };
                 self.add(story, SlipKind::Exclusion, clean, reported, |_| case.envelope);
             }
@@ -215,32 +211,36 @@ impl Maker<'_> {
         let factor = case.protocol.items[spec.item].unit.factor;
         let mut out = case.out.clone();
         let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) else { return };
-        let mut marked: Vec<usize> = Vec::new();
-        for (reading, spec) in case.readings.iter().zip(&case.protocol.readings) {
-            if case.protocol.items[spec.item].rows != Shape::Column(group) {
-                continue;
-            }
-            let mine =
-                reading.cells.iter().enumerate().filter(|(n, c)| c.excluded.is_some() && rows.get(*n) == Some(&false));
-            marked.extend(mine.map(|(n, _)| n));
-        }
-        marked.sort_unstable();
-        marked.dedup();
+        let marked = self.marked(group, rows);
         if marked.is_empty() {
             return;
         }
         marked.iter().for_each(|n| rows[*n] = true);
         let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
-        let numbers: Vec<String> = marked.iter().map(|n| (n + 1).to_string()).collect();
-        let title = &case.protocol.items[item].title;
         let story = || Story {
             kind: SlipKind::Exclusion,
             subject: Some(item),
-            says: format!("reading {} of the {title} was left out, as the sheet marks it", numbers.join(", ")),
+            clause: Clause::AsMarked { item, rows: marked.iter().map(|n| *n as u32 + 1).collect() },
             weight: Some(OWN_MARKS),
             ..Story::default()
         };
         self.add(story, SlipKind::Exclusion, clean, reported, |_| case.envelope);
+    }
+
+    /// The rows of a group that the sheet marks as left out and that count all the same.
+    fn marked(&self, group: u16, rows: &[bool]) -> Vec<usize> {
+        let case = self.case;
+        let of_group =
+            |(_, spec): &(&JudgedReading, &ReadingSpec)| case.protocol.items[spec.item].rows == Shape::Column(group);
+        let mut marked: Vec<usize> = Vec::new();
+        for (reading, _) in case.readings.iter().zip(&case.protocol.readings).filter(of_group) {
+            let cells = reading.cells.iter().enumerate();
+            let mine = cells.filter(|(n, c)| c.excluded.is_some() && rows.get(*n) == Some(&false));
+            marked.extend(mine.map(|(n, _)| n));
+        }
+        marked.sort_unstable();
+        marked.dedup();
+        marked
     }
 
     /// The readings this result uses, each with its place in the environment and its cell.
@@ -261,6 +261,7 @@ impl Maker<'_> {
         out
     }
 
+    /// An environment with one item, or one row of it, at another value; `value` is in the item's unit.
     pub(super) fn with(&self, env: &Env, item: usize, row: Option<usize>, value: f64) -> Env {
         let mut env = env.clone();
         put(&mut env, item, row, self.case.protocol.items[item].to_si(value));
@@ -283,12 +284,11 @@ impl Maker<'_> {
                     &self.with(case.reported_env, item, row, other),
                     case.out,
                 );
-                let it = &case.protocol.items[item];
                 let story = || Story {
                     kind: SlipKind::Setting,
                     variant: None,
                     subject: Some(item),
-                    says: format!("the {} was taken as {other}{}", it.title, it.unit_after()),
+                    clause: Clause::Setting { item, taken: other },
                     repair: None,
                     ..Story::default()
                 };
@@ -296,6 +296,16 @@ impl Maker<'_> {
             }
         }
     }
+}
+
+/// A row, from 0, that was dropped although it counts, or used although it does not.
+fn left_out_or_used(case: &Case<'_>, item: usize, row: usize, dropped: bool) -> Clause {
+    let text = match case.protocol.items[item].kind {
+        ItemKind::Reading(r) => case.readings[r].cells.get(row).map_or("", |c| c.text.as_str()),
+        _ => "",
+    };
+    let (row, text) = (row as u32 + 1, text.to_owned());
+    if dropped { Clause::LeftOut { item, row, text } } else { Clause::Used { item, row, text } }
 }
 
 /// The settings one step beside a value: in its list, or in the 1-2-5 sequence and by ten.
@@ -310,6 +320,7 @@ fn neighbours(list: &[f64], value: f64) -> Vec<f64> {
     vec![value * 10.0, value / 10.0, value * 2.0, value / 2.0, value * 2.5, value / 2.5]
 }
 
+/// Whichever of two predictions lies nearer to R; nought where there is none.
 fn nearer(r: f64, a: Option<f64>, b: Option<f64>) -> f64 {
     a.into_iter().chain(b).min_by(|x, y| (r - x).abs().total_cmp(&(r - y).abs())).unwrap_or(0.0)
 }

@@ -17,6 +17,7 @@ mod rewritten;
 use std::collections::BTreeMap;
 
 use super::values::within;
+use crate::finding::Account;
 use crate::formula::Shape;
 use crate::notation;
 use crate::protocol::SlipKind;
@@ -126,16 +127,9 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let mut alternatives = beside;
     alternatives.extend(others);
     let item = &case.protocol.items[case.protocol.results[case.index].item];
-    let unit = item.unit_after();
-    let gives = shown(case, &kind, best.predicted);
+    let gives = shown(case, &kind, best.predicted) + &item.unit_after();
     Slip {
-        clause: best.says.clone(),
-        says: match &kind {
-            SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => {
-                format!("It seems that {}: {gives}{unit} was meant.", best.says)
-            }
-            _ => format!("It seems that {}: that gives {gives}{unit}.", best.says),
-        },
+        account: Account { clause: best.clause.clone(), gives, cell: None },
         kind,
         probability,
         alternatives,

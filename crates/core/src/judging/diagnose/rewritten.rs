@@ -4,6 +4,7 @@
 use super::super::values::put;
 use super::LONGEST_TRIED;
 use super::maker::{Maker, Story};
+use crate::finding::Clause;
 use crate::formula::{Shape, Value};
 use crate::protocol::{ItemKind, ReadingKind, SlipKind};
 use crate::quantity::unit_pairs;
@@ -29,6 +30,8 @@ struct Column {
 type Meant = Vec<(usize, Vec<Option<f64>>)>;
 
 impl Maker<'_> {
+    /// Every act that writes several readings wrongly at once, over the columns that the result uses: another unit, a
+    /// constant offset, rows or columns in each other's place.
     pub(super) fn rewritten(&mut self) {
         let columns = self.columns();
         for column in &columns {
@@ -72,12 +75,12 @@ impl Maker<'_> {
         let pairs = unit_pairs(it.unit.dimension);
         let weight = OTHER_UNIT / pairs.len().max(1) as f64;
         for (factor, words) in pairs {
-            let meant: Vec<Option<f64>> = column.values.iter().map(|v| v.map(|v| v * factor)).collect();
+            let meant: Vec<Option<f64>> = column.values.iter().map(|v| v.map(|v| v * *factor)).collect();
             if !self.plausible(column, &meant) {
                 continue;
             }
-            let says = format!("all readings of the {} stand there in another unit ({words})", it.title);
-            self.act(Rewriting::Unit { factor }, vec![(column.item, meant)], says, weight);
+            let clause = Clause::OtherUnit { item: column.item, units: words.clone() };
+            self.act(Rewriting::Unit { factor: *factor }, vec![(column.item, meant)], clause, weight);
         }
     }
 
@@ -96,17 +99,13 @@ impl Maker<'_> {
             return;
         }
         let weight = OFFSET * (5.0 * step / (high - low)).min(1.0);
-        let says = format!(
-            "all readings of the {} are off by one and the same amount",
-            case.protocol.items[column.item].title
-        );
-        self.act(Rewriting::Offset { by }, vec![(column.item, meant)], says, weight);
+        let clause = Clause::Offset { item: column.item };
+        self.act(Rewriting::Offset { by }, vec![(column.item, meant)], clause, weight);
     }
 
     /// This row's reading stands in another row, and that one's here.
     fn exchanged_rows(&mut self, column: &Column) {
         let Some(here) = self.case.row.filter(|_| self.case.sliced) else { return };
-        let title = &self.case.protocol.items[column.item].title;
         let weight = EXCHANGED_ROWS / column.values.len() as f64;
         for there in (0..column.values.len()).filter(|n| *n != here) {
             if column.values.get(here) == column.values.get(there) {
@@ -115,8 +114,8 @@ impl Maker<'_> {
             let mut meant = column.values.clone();
             meant.swap(here, there);
             let (first, second) = (here.min(there) as u32 + 1, here.max(there) as u32 + 1);
-            let says = format!("the readings {first} and {second} of the {title} stand in each other’s rows");
-            self.act(Rewriting::Rows { first, second }, vec![(column.item, meant)], says, weight);
+            let clause = Clause::Rows { item: column.item, first, second };
+            self.act(Rewriting::Rows { first, second }, vec![(column.item, meant)], clause, weight);
         }
     }
 
@@ -130,27 +129,26 @@ impl Maker<'_> {
         }
         let into = |v: &Option<f64>, from: usize, to: usize| v.map(|v| items[to].from_si(items[from].to_si(v)));
         let (one, two) = (column.item, other.item);
+        let clause = |row: Option<u32>| Clause::Columns { item: one, other: two, row };
         let first: Vec<Option<f64>> = other.values.iter().map(|v| into(v, two, one)).collect();
         let second: Vec<Option<f64>> = column.values.iter().map(|v| into(v, one, two)).collect();
-        let (title, beside) = (a.title.clone(), b.title.clone());
         if let Some(here) = self.case.row.filter(|_| self.case.sliced) {
             let (mut mine, mut theirs) = (column.values.clone(), other.values.clone());
             if let (Some(x), Some(y)) = (mine.get_mut(here), theirs.get_mut(here)) {
                 (*x, *y) = (first[here], second[here]);
             }
             let row = here as u32 + 1;
-            let says = format!("the {title} and the {beside} of row {row} stand in each other’s place");
-            self.act(Rewriting::InRow { other: two, row }, vec![(one, mine), (two, theirs)], says, EXCHANGED_COLUMNS);
+            let (act, meant) = (Rewriting::InRow { other: two, row }, vec![(one, mine), (two, theirs)]);
+            self.act(act, meant, clause(Some(row)), EXCHANGED_COLUMNS);
         }
         if self.plausible(column, &first) && self.plausible(other, &second) {
-            let says = format!("the {title} and the {beside} stand in each other’s columns");
             let meant = vec![(one, first), (two, second)];
-            self.act(Rewriting::Columns { other: two }, meant, says, EXCHANGED_COLUMNS);
+            self.act(Rewriting::Columns { other: two }, meant, clause(None), EXCHANGED_COLUMNS);
         }
     }
 
     /// Considers one act that makes columns what they were meant to be.
-    fn act(&mut self, act: Rewriting, meant: Meant, says: String, weight: f64) {
+    fn act(&mut self, act: Rewriting, meant: Meant, clause: Clause, weight: f64) {
         let case = self.case;
         let Some(first) = meant.first().map(|(item, _)| *item) else { return };
         if case.refuted.contains(&(first, None)) {
@@ -171,7 +169,7 @@ impl Maker<'_> {
         let story = || Story {
             kind: SlipKind::ReadingMistyped,
             subject: Some(first),
-            says,
+            clause,
             repair: Some(repair),
             weight: Some(weight),
             ..Story::default()

@@ -110,6 +110,8 @@ impl Judge<'_> {
         });
     }
 
+    /// What one of a formula's unit is in SI units: that of the first item of its dimension, so that a difference is
+    /// told in the unit of the sheet.
     fn factor(&self, node: &Node) -> f64 {
         let items = &self.protocol.items;
         node.items()

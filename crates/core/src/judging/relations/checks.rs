@@ -73,10 +73,10 @@ impl Judge<'_> {
         }
         let (l, r) = (self.value(left)?, self.value(right)?);
         let rows = match (&l, &r) {
-            (Value::Column(xs), _) | (_, Value::Column(xs)) => xs.len(),
-            _ => 1,
+            (Value::Column(xs), _) | (_, Value::Column(xs)) => Some(xs.len()),
+            _ => None,
         };
-        let column = matches!(l, Value::Column(_)) || matches!(r, Value::Column(_));
+        let (column, rows) = (rows.is_some(), rows.unwrap_or(1));
         let mut checked = Checked::default();
         for i in 0..rows {
             let (Some(a), Some(b)) = (l.at(Some(i)), r.at(Some(i))) else { continue };
@@ -84,17 +84,10 @@ impl Judge<'_> {
                 continue;
             }
             let difference = a.sub(b);
-            let limit = k * self.spread(&difference);
-            let d = difference.value();
-            let holds = match relation {
-                Relation::Equal => within(d, limit, limit, a.value(), b.value()),
-                Relation::Below => d <= limit + 1e-13 * a.value().abs(),
-                Relation::Above => d >= -limit - 1e-13 * a.value().abs(),
-            };
+            let (d, limit) = (difference.value(), k * self.spread(&difference));
+            let holds = holds(relation, (a.value(), b.value()), limit);
             let off = if limit > 0.0 { d.abs() / limit } else { f64::from(u8::from(!holds)) };
-            if checked.worst.is_none_or(|w| off > w) {
-                checked.worst = Some(off);
-            }
+            checked.worst = Some(checked.worst.map_or(off, |w| if off > w { off } else { w }));
             if !holds {
                 let off = Off { left: a.value(), right: b.value(), room: limit };
                 checked.failed.push((column.then_some(i as u32 + 1), Some(off)));
@@ -133,5 +126,15 @@ impl Judge<'_> {
         let kind = Kind::Check { check: n, rows, off: *off };
         let (key, place) = (Key::about(&kind, &check.id, None), Place { item, row: *first });
         found.push(Finding::new(kind, key, Severity::Decide, place).hanging(charge));
+    }
+}
+
+/// Whether a relation of two values holds within a limit.
+fn holds(relation: Relation, (a, b): (f64, f64), limit: f64) -> bool {
+    let d = a - b;
+    match relation {
+        Relation::Equal => within(d, limit, limit, a, b),
+        Relation::Below => d <= limit + 1e-13 * a.abs(),
+        Relation::Above => d >= -limit - 1e-13 * a.abs(),
     }
 }

@@ -59,13 +59,8 @@ impl Judge<'_> {
         let ranked = rank(i, dual.value(), u);
         let best = *ranked.first()?;
         let within_reach = near(&ranked);
-        let named = Named {
-            unknown: n,
-            value: item.from_si(dual.value()),
-            near: within_reach.clone(),
-            off: best.1,
-            within: best.1 <= REACH,
-        };
+        let (value, near) = (item.from_si(dual.value()), within_reach.clone());
+        let named = Named { unknown: n, value, near, off: best.1, within: best.1 <= REACH };
         if within_reach.len() > 1 {
             let kind = Kind::CannotTellApart(named.clone());
             found.push(Finding::about(kind, Severity::Note, (spec.item, &i.id), None));

@@ -23,14 +23,17 @@ struct Judge<'a> {
 }
 
 impl Judge<'_> {
+    /// A formula's value with its derivatives, from the readings alone; `None` where one of them is missing.
     fn value(&self, node: &Node) -> Option<Value<Dual>> {
         evaluate_any(node, &Context::without(&self.propagated.values, self.out)).ok()
     }
 
+    /// Whether any of the formulas uses a result that is wrong or follows from a wrong one.
     fn tainted(&self, nodes: &[&Node], results: &[JudgedResult]) -> bool {
         nodes.iter().flat_map(|n| n.items()).any(|i| results.iter().any(|r| r.item == i && r.verdict.taints()))
     }
 
+    /// Standard uncertainty of a value, in SI units; nought where a replicate alone leaves it unbounded.
     fn spread(&self, dual: &Dual) -> f64 {
         let u = Budget::of(dual, &self.propagated.sources).standard;
         if u.is_finite() { u } else { 0.0 }

@@ -46,6 +46,7 @@ pub(super) struct Odd {
 }
 
 impl<'a> Whole<'a> {
+    /// The rest of the table, to ask what it says to a story; nothing is worked out before somebody asks.
     pub(super) fn of(
         stage: Stage<'a>,
         table: &'a Table,
@@ -215,6 +216,7 @@ impl<'a> Whole<'a> {
         sum
     }
 
+    /// Evidence of the whole table as it was written, as a logarithm; worked out once.
     fn as_written(&self) -> f64 {
         *self.written.get_or_init(|| evidence(self.stage, self.table, self.sheet))
     }
@@ -256,6 +258,7 @@ pub(super) struct Beside<'a> {
 }
 
 impl Beside<'_> {
+    /// Logarithms of the likelihood of every other result with the table as it is written, by result.
     fn base(&self) -> &[f64] {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let as_reported = self.odd.reported;
@@ -281,6 +284,8 @@ impl Beside<'_> {
         Some(out)
     }
 
+    /// What a table says to a story: the sum of the changes of all results but the odd one, bounded on both sides, so
+    /// that no single result outweighs everything else.
     fn against(&self, logs: &[f64]) -> f64 {
         logs.iter().zip(self.base()).map(|(a, b)| a - b).sum::<f64>().clamp(-MOST, MOST)
     }

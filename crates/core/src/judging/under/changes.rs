@@ -242,6 +242,7 @@ fn of_call(function: Function, arguments: usize, push: &mut dyn FnMut(How, bool)
 /// A chain of signs of one rank: its first piece, and each further one with the sign before it.
 type Chain = (Term, Vec<(Operator, Term)>);
 
+/// How tightly an operator binds: sums, then products, then powers.
 fn rank(op: Operator) -> u8 {
     match op {
         Operator::Add | Operator::Subtract => 1,
@@ -250,6 +251,8 @@ fn rank(op: Operator) -> u8 {
     }
 }
 
+/// A term as its first operand and what is joined to it by operators of one rank, from left to right: a − b + c is a,
+/// then − b, then + c.
 fn chain(term: &Term) -> Chain {
     let mut rest = Vec::new();
     let mut first = term;
@@ -309,6 +312,7 @@ pub(super) fn piece<'a>(root: &'a Term, path: &[usize]) -> Option<&'a Term> {
     path.iter().try_fold(root, |at, n| at.children().get(*n).copied())
 }
 
+/// The piece of a formula at a path of child numbers from its root.
 fn piece_mut<'a>(root: &'a mut Term, path: &[usize]) -> Option<&'a mut Term> {
     let mut at = root;
     for n in path {
@@ -348,6 +352,8 @@ fn replace(at: &mut Term, before: &TermKind, after: &TermKind) -> usize {
     at.children_mut().into_iter().map(|c| replace(c, before, after)).sum()
 }
 
+/// A piece with a change made to it; `leaf` and `range` give the numbers of the cells that the change brings in. `None`
+/// where the change does not apply to such a piece.
 fn changed(
     before: &Term,
     how: &How,

@@ -13,7 +13,7 @@ use std::collections::HashMap;
 use super::sheet::{Sheet, Stage};
 use super::table::Table;
 use crate::cell::{Below, Formula, Function, Held, MOST_PIECES, Term, TermKind, Under, Unfollowed, Value};
-use crate::finding::{Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
+use crate::finding::{Clause, Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
 use crate::protocol::{ItemKind, Protocol};
 use crate::reading::{CellKind, Hints, Number, read};
 use crate::submission::Submission;
@@ -78,8 +78,8 @@ impl Beneath {
         for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
             let Some(here) = self.at(r.index, r.row.map(|n| n as usize - 1)) else { continue };
             let clause = match &here.slip {
-                Some(slip) => slip.clause.clone(),
-                None if here.is_wrong() => words::another().to_owned(),
+                Some(slip) => slip.account.clause.clone(),
+                None if here.is_wrong() => Clause::Said(words::another().to_owned()),
                 None => continue,
             };
             let oddity = Oddity::RightByChance { clause };
@@ -192,6 +192,21 @@ fn mind(formula: &Formula, changed: &[String], odd: &mut Vec<Oddity>) {
     }
 }
 
+/// What a cell holds where the sheet has another text by now; `None` where it holds what it did.
+fn held_now(held: &Held, number: Option<Box<Number>>, text: &str) -> Option<Held> {
+    match (held, number) {
+        (Held::Number(raw), Some(n)) => {
+            let raw: f64 = raw.parse().unwrap_or(f64::NAN);
+            (!is_shown(raw, &n)).then(|| Held::Number(format!("{}", n.value * points::hundredths(&n))))
+        }
+        // A text may be a number with its unit, and an empty cell may hold a formula without its value.
+        (Held::Number(_), None) if text.trim().is_empty() => Some(Held::Empty),
+        (Held::Number(_), None) => Some(Held::Text(text.to_owned())),
+        (Held::Empty, Some(n)) => Some(Held::Number(format!("{}", n.value))),
+        _ => None,
+    }
+}
+
 /// What was brought with the numbers that the table has now, and the addresses of the cells that changed since.
 fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, Vec<String>) {
     let texts: HashMap<(&str, Option<u32>), &str> =
@@ -204,18 +219,7 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
             CellKind::Number(n) => Some(n),
             _ => None,
         };
-        let held = match (&cell.held, number) {
-            (Held::Number(raw), Some(n)) => {
-                let raw: f64 = raw.parse().unwrap_or(f64::NAN);
-                (!is_shown(raw, &n)).then(|| Held::Number(format!("{}", n.value * points::hundredths(&n))))
-            }
-            // A text may be a number with its unit, and an empty cell may hold a formula without its value.
-            (Held::Number(_), None) if text.trim().is_empty() => Some(Held::Empty),
-            (Held::Number(_), None) => Some(Held::Text(text.to_owned())),
-            (Held::Empty, Some(n)) => Some(Held::Number(format!("{}", n.value))),
-            _ => None,
-        };
-        if let Some(held) = held {
+        if let Some(held) = held_now(&cell.held, number, text) {
             if let Some(cell) = out.to_mut().cells.get_mut(address) {
                 cell.held = held;
             }
@@ -225,6 +229,8 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
     (out, changed)
 }
 
+/// Looks at one formula: follows it, compares it with the lab's near the table handed in, and gathers what is odd about
+/// it. `hints` keep by result what explained its last row, which explains the next one as a rule.
 fn look(
     points: &Points<'_>,
     (address, cell): (&str, &Below),
@@ -371,7 +377,9 @@ pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
             .copied()
             .filter(|m| {
                 rows[*m].slip.as_ref().is_some_and(|s| {
-                    s.kind == mine.kind && s.subject == mine.subject && (s.subject.is_some() || s.clause == mine.clause)
+                    s.kind == mine.kind
+                        && s.subject == mine.subject
+                        && (s.subject.is_some() || s.account.clause == mine.account.clause)
                 })
             })
             .collect();

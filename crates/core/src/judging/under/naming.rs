@@ -30,6 +30,7 @@ impl Search<'_> {
         self.form.formula.leaves[n].item.as_ref().and_then(|(id, _)| self.points.protocol.item(id))
     }
 
+    /// A piece as its team typed it.
     fn text_of(&self, term: &Term) -> String {
         let origin = self.form.formula.origins.get(term.origin);
         origin.and_then(|o| o.text.get(term.span.clone())).unwrap_or_default().to_owned()

@@ -38,6 +38,8 @@ pub(super) struct Points<'a> {
 }
 
 impl<'a> Points<'a> {
+    /// The made-up tables near the one handed in: every reading moved by a few per cent, counts by whole numbers, in
+    /// the same way each time.
     pub(super) fn of(stage: Stage<'a>, table: &Table, sheet: &'a Sheet) -> Points<'a> {
         let protocol = stage.protocol;
         let envs = (0..POINTS).map(|k| {
@@ -82,6 +84,7 @@ impl<'a> Points<'a> {
         }
     }
 
+    /// What a number on the sheet has to be multiplied by, and what is then added, to be in the unit of its item.
     fn conversion(&self, item: usize, row: Option<u32>) -> (f64, f64) {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }

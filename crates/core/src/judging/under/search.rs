@@ -6,6 +6,7 @@ use super::changes::{self, Change, How, applied, piece};
 use super::normal::{self, Normal};
 use super::points::{Place, Points, agree};
 use crate::cell::{Formula, Term, TermKind};
+use crate::finding::{Account, Clause};
 use crate::formula::Shape;
 use crate::notation;
 use crate::protocol::{ItemKind, SlipKind, Variant};
@@ -38,6 +39,7 @@ pub(super) struct Mistake {
     pub(super) marks: Vec<Mark>,
 }
 
+/// What a formula is beside the lab's. Where the bound on the work was met on the way, nothing is said of it.
 pub(super) fn story(
     points: &Points<'_>,
     place: Place<'_>,
@@ -48,6 +50,7 @@ pub(super) fn story(
     if points.is_spent() { Story::Unknown } else { story }
 }
 
+/// As [`story`], without looking at the bound.
 fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<usize, Hint>) -> Story {
     let right = points.right(place);
     let theirs = points.theirs(place, formula);
@@ -70,16 +73,12 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
     }
     let search = Search { points, place, right, form: &full };
     let hint = hints.get(&place.index).copied();
-    match search.found(hint) {
-        Some((mistake, hint)) => {
-            hints.insert(place.index, hint);
-            Story::Mistake(Box::new(mistake))
-        }
-        None => match search.by_a_factor().or_else(|| search.by_a_summand()) {
-            Some(mistake) => Story::Mistake(Box::new(mistake)),
-            None => Story::Other,
-        },
-    }
+    let mistake = search.found(hint).map(|(mistake, hint)| {
+        hints.insert(place.index, hint);
+        mistake
+    });
+    let mistake = mistake.or_else(|| search.by_a_factor()).or_else(|| search.by_a_summand());
+    mistake.map_or(Story::Other, |m| Story::Mistake(Box::new(m)))
 }
 
 /// A team's formula that is not the lab's.
@@ -91,6 +90,8 @@ pub(super) struct Search<'a> {
 }
 
 impl Search<'_> {
+    /// The single mistake that makes the lab's formula of the team's: one of the lab's mistaken forms, or else one
+    /// change. What explained the row before is tried first, and the lab's own declared slips before all others.
     fn found(&self, hint: Option<Hint>) -> Option<(Mistake, Hint)> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
         let envs = self.points.seen_from(self.place);
@@ -102,14 +103,7 @@ impl Search<'_> {
         if let Some(Hint::Variant(n)) = hint.filter(|h| matches!(h, Hint::Variant(n) if by_variant(*n))) {
             return Some((self.of_variant(&variants[n]), Hint::Variant(n)));
         }
-        let changes = changes::all(
-            self.points.protocol,
-            self.place.spec,
-            self.place.row,
-            &self.form.formula,
-            &|item| self.points.rows(item),
-            &self.factors(),
-        );
+        let changes = self.changes();
         if let Some(Hint::Change(n)) = hint
             && let Some(change) = changes.get(n).filter(|c| self.mends(c))
         {
@@ -124,6 +118,18 @@ impl Search<'_> {
         }
         let n = changes.iter().position(|c| self.mends(c))?;
         Some((self.of_change(&changes[n]), Hint::Change(n)))
+    }
+
+    /// Every single change of the team's formula.
+    fn changes(&self) -> Vec<Change> {
+        changes::all(
+            self.points.protocol,
+            self.place.spec,
+            self.place.row,
+            &self.form.formula,
+            &|item| self.points.rows(item),
+            &self.factors(),
+        )
     }
 
     /// What the lab's formula may be without by one factor: its constants, and the conversions of its units.
@@ -162,13 +168,16 @@ impl Search<'_> {
         agree(&|k| points.theirs_at(place, &mended, k), &|k| self.right[k]) == Some(true)
     }
 
+    /// A slip that this formula shows, by its kind, the clause that says it, and the item that it is about.
     fn slip(&self, kind: SlipKind, clause: String, subject: Option<usize>) -> Slip {
         let item = &self.points.protocol.items[self.place.spec.item];
-        let address = self.form.formula.origins.first().map_or("", |o| o.address.as_str());
         Slip {
             kind,
-            says: words::told(address, &clause),
-            clause,
+            account: Account {
+                clause: Clause::Said(clause),
+                gives: String::new(),
+                cell: self.form.formula.origins.first().map(|o| o.address.clone()),
+            },
             probability: 1.0,
             alternatives: Vec::new(),
             alike: Vec::new(),
@@ -181,11 +190,13 @@ impl Search<'_> {
         }
     }
 
+    /// Where a piece stands in its cell, to be underlined.
     fn mark(&self, term: &Term) -> Option<Mark> {
         let origin = self.form.formula.origins.get(term.origin)?;
         Some(Mark { address: origin.address.clone(), text: origin.text.clone(), span: term.span.clone() })
     }
 
+    /// The mistake of one of the lab's own forms, with the cells of its subject marked.
     fn of_variant(&self, variant: &Variant) -> Mistake {
         let protocol = self.points.protocol;
         let of_subject = |t: &&Term| match &t.kind {
@@ -201,6 +212,7 @@ impl Search<'_> {
         Mistake { slip: self.slip(variant.kind.clone(), variant.says.clone(), variant.subject), marks }
     }
 
+    /// The mistake that a change mends, with the pieces marked that it changes.
     fn of_change(&self, change: &Change) -> Mistake {
         let root = &self.form.formula.root;
         let before = piece(root, &change.path);

@@ -77,16 +77,14 @@ pub(super) fn in_units_of_the_sheet(
         Some(d) => d,
         None => {
             // Sines are of angles as the calculator has them.
-            let (mut answer, mut inputs) = (answer, inputs);
-            (answer[6], inputs[6]) = (1.0, 1.0);
-            let (answer, inputs) = (answer, inputs);
+            let plain = |base: [f64; 7]| -> [f64; 7] { std::array::from_fn(|b| if b == 6 { 1.0 } else { base[b] }) };
             let form = |base: &[f64; 7]| (Some(in_numbers(items, node, base)), whole * unit.dimension.in_scales(base));
+            let (answer, inputs) = (plain(answer), plain(inputs));
             return if answer == inputs { vec![form(&answer)] } else { vec![form(&answer), form(&inputs)] };
         }
     };
     let mut out: Vec<(Option<Node>, f64)> = Vec::new();
-    let si = [1.0; 7];
-    for base in [&answer, &inputs, &all, &si] {
+    for base in [&answer, &inputs, &all, &[1.0; 7]] {
         let scale = whole * unit.dimension.in_scales(base) / changed.in_scales(base);
         if out.iter().all(|(_, s)| (scale / s - 1.0).abs() > 1e-9) {
             out.push((None, scale));
@@ -156,10 +154,13 @@ fn dimension(node: &Node) -> Option<Dimension> {
 }
 
 impl Maker<'_> {
+    /// Title of an item.
     fn title(&self, item: usize) -> &str {
         &self.protocol.items[item].title
     }
 
+    /// What a part of the formula is called in a sentence: its number, its one or two items, or "the part with" its
+    /// first.
     fn phrase(&self, node: &Node) -> String {
         let items = node.items();
         match items[..] {
@@ -200,6 +201,8 @@ impl Maker<'_> {
         out
     }
 
+    /// The mistakes that this node itself invites; those inside it are not among them. `head` is where a whole factor
+    /// may be in another unit.
     fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
         let mut out = Vec::new();
         let mut push =
@@ -239,33 +242,17 @@ impl Maker<'_> {
         }
     }
 
+    /// A diameter taken for a radius and a radius for a diameter, with the half or double that comes of it.
     fn leaf(&self, node: &Node, item: usize, push: Push<'_>) {
         let it = &self.protocol.items[item];
-        match it.shape {
-            Some(Roundness::Diameter) => {
-                push(
-                    SlipKind::RadiusDiameter,
-                    Some(item),
-                    format!("the {} was used as the radius", it.title),
-                    scaled(node, 2.0),
-                );
-                push(
-                    SlipKind::RadiusDiameter,
-                    Some(item),
-                    format!("the {} was halved twice", it.title),
-                    scaled(node, 0.5),
-                );
-            }
-            Some(Roundness::Radius) => {
-                push(
-                    SlipKind::RadiusDiameter,
-                    Some(item),
-                    format!("the {} was used as the diameter", it.title),
-                    scaled(node, 0.5),
-                );
-                push(SlipKind::RadiusDiameter, Some(item), format!("the {} was doubled", it.title), scaled(node, 2.0));
-            }
-            None => {}
+        let mistakes = match it.shape {
+            Some(Roundness::Diameter) => [("was used as the radius", 2.0), ("was halved twice", 0.5)],
+            Some(Roundness::Radius) => [("was used as the diameter", 0.5), ("was doubled", 2.0)],
+            None => return,
+        };
+        for (what, factor) in mistakes {
+            let says = format!("the {} {what}", it.title);
+            push(SlipKind::RadiusDiameter, Some(item), says, scaled(node, factor));
         }
     }
 

@@ -5,14 +5,17 @@ use crate::formula::ast::Operator;
 use crate::formula::{Node, Op};
 use crate::quantity::Dimension;
 
+/// A pure number.
 pub(super) fn number(value: f64) -> Node {
     Node::made(Op::Number(value, format!("{value}")), Dimension::ONE)
 }
 
+/// Two nodes joined by an operator, of the dimension of `like`.
 pub(super) fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
     Node { op: Op::Binary(op, Box::new(a), Box::new(b)), ..like.clone() }
 }
 
+/// A node times a pure number.
 pub(super) fn scaled(node: &Node, factor: f64) -> Node {
     binary(node, Operator::Multiply, node.clone(), number(factor))
 }
@@ -27,6 +30,7 @@ pub(super) fn is_literal(node: &Node) -> bool {
     }
 }
 
+/// A number of the formula as it is written there.
 pub(super) fn literal_text(node: &Node) -> String {
     match &node.op {
         Op::Number(_, text) => text.clone(),
@@ -35,6 +39,7 @@ pub(super) fn literal_text(node: &Node) -> String {
     }
 }
 
+/// The item of a node that uses a single one.
 pub(super) fn only(node: &Node) -> Option<usize> {
     match node.items()[..] {
         [one] => Some(one),
@@ -42,11 +47,13 @@ pub(super) fn only(node: &Node) -> Option<usize> {
     }
 }
 
+/// The single item of a node, and whether it is a diameter or a radius.
 pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
     let item = only(node);
     (item, item.and_then(|i| protocol.items[i].shape))
 }
 
+/// How often an item stands in a node.
 pub(super) fn occurrences(node: &Node, item: usize) -> usize {
     usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
 }
@@ -59,10 +66,12 @@ pub(super) fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
     node.with_children(node.children().into_iter().map(|c| renamed(c, by)).collect())
 }
 
+/// A node with an item put in place of another.
 pub(super) fn replace(node: &Node, item: usize, by: &Node) -> Node {
     renamed(node, &|i| (i == item).then(|| by.op.clone()))
 }
 
+/// A node with two items in each other's place.
 pub(super) fn swap(node: &Node, a: usize, b: usize) -> Node {
     renamed(node, &|i| match i {
         i if i == a => Some(Op::Item(b)),

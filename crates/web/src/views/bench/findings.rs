@@ -14,7 +14,7 @@ impl Maker<'_> {
     pub(super) fn finding(&self, number: usize, f: &Finding) -> FindingView {
         let criterion = f.criterion.as_deref().and_then(|id| self.protocol.criteria.iter().find(|c| c.id == id));
         let chance = match &f.kind {
-            Kind::Slip(story) if story.cell.is_some() => "its formula shows it".to_owned(),
+            Kind::Slip(story) if story.account.cell.is_some() => "its formula shows it".to_owned(),
             Kind::Slip(story) => notation::chance(story.probability),
             _ => String::new(),
         };

@@ -3,6 +3,7 @@
 use jurado_core::finding::Kind;
 use jurado_core::notation;
 use jurado_core::verdict::{CellState, JudgedCell};
+use jurado_core::wording;
 
 use super::super::{Symbol, capital};
 use super::{Maker, Pennant};
@@ -130,7 +131,7 @@ impl Maker<'_> {
             blank,
             gap: short && c.resolution >= 2.0 * step,
             said: match &c.state {
-                CellState::Unreadable(why) => format!("unreadable: {why}"),
+                CellState::Unreadable(why) => format!("unreadable: {}", wording::unreadable(why)),
                 CellState::Bound => "beyond the range".to_owned(),
                 CellState::Missing if blank => String::new(),
                 CellState::Missing => {

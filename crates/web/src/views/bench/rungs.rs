@@ -107,7 +107,7 @@ impl Maker<'_> {
                 };
                 let pad = if short(&r.reported.text) { pad(&r.reported.text, widest) } else { String::new() };
                 let hint = match (&r.slip, &r.face, r.verdict) {
-                    (Some(s), _, VerdictKind::Slip) => s.says.clone(),
+                    (Some(s), _, VerdictKind::Slip) => wording::happened(self.protocol, &s.account, &s.rows),
                     (_, Some(face), _) => format!("{}.", capital(&wording::face(self.protocol, face))),
                     _ => String::new(),
                 };
