@@ -87,6 +87,17 @@ impl Ruling {
     pub const TAUGHT: &str = "taught";
 
     /// Whether it is about a table.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::Ruling;
+    /// use jurado_core::example::table;
+    /// let text = r#"{ "id": 1, "protocol": "mooring-post", "code": "slip", "section": "Evening",
+    ///     "action": { "do": "forgive" }, "reason": "taught so" }"#;
+    /// let ruling: Ruling = serde_json::from_str(text).expect("a ruling");
+    /// // The table is of the morning's section.
+    /// assert!(!ruling.concerns("mooring-post", &table("29.98", "706")));
+    /// ```
     pub fn concerns(&self, protocol: &str, table: &Submission) -> bool {
         self.protocol == protocol
             && self.section.as_ref().is_none_or(|s| *s == table.section)
@@ -108,6 +119,16 @@ impl Ruling {
 
 impl Action {
     /// Points a finding takes once this was decided, of those it takes by rule.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::Action;
+    /// use rust_decimal::Decimal;
+    /// let two = Decimal::from(2);
+    /// assert_eq!(Action::Accept.cost(two), two);
+    /// assert_eq!(Action::Forgive.cost(two), Decimal::ZERO);
+    /// assert_eq!(Action::Points(Decimal::ONE).cost(two), Decimal::ONE);
+    /// ```
     pub fn cost(self, by_rule: Decimal) -> Decimal {
         match self {
             Action::Accept | Action::Refuse | Action::Read | Action::LeaveOut | Action::Say => by_rule,

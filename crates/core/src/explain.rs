@@ -72,6 +72,18 @@ pub struct SchoolLine {
 const WRITTEN_OUT: usize = 6;
 
 /// Explains every result of a table, in the order they are derived.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::explain::explain;
+/// use jurado_core::judging::judge;
+/// let lab = lab();
+/// let explained = explain(&lab, &judge(&lab, &table("29.98", "706.1"), &[], &[]));
+/// let stages = explained[0].stages.as_ref().map(|s| s.text.clone()).unwrap_or_default();
+/// assert_eq!(stages, ["d = mean(g) / π", "= mean(94.2, 94.3, 94.1 cm) / π", "= 29.985 cm"]);
+/// assert_eq!(explained[0].sentences, ["Your value agrees with what your readings give."]);
+/// ```
 pub fn explain(protocol: &Protocol, judged: &Judged) -> Vec<Explained> {
     let protocol = &*protocol.taught(&judged.taught);
     judged.results.iter().map(|r| of_result(protocol, judged, r)).collect()
@@ -256,6 +268,16 @@ fn written_value(value: f64) -> String {
 }
 
 /// The explanation as text, for the command line.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::explain::{explain, to_text};
+/// use jurado_core::judging::judge;
+/// let lab = lab();
+/// let text = to_text(&explain(&lab, &judge(&lab, &table("29.98", "706.1"), &[], &[])));
+/// assert!(text.starts_with("Diameter: agrees\n"));
+/// ```
 pub fn to_text(explained: &[Explained]) -> String {
     let mut out = String::new();
     for e in explained {

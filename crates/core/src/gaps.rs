@@ -30,6 +30,16 @@ pub struct Gap {
 }
 
 /// What is told of a sheet, in the sheet's own order. `section` may leave things out.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::gaps::gaps;
+/// use jurado_core::section::Section;
+/// // A letter among the digits is told in the sheet's own place; that the value is wrong is not.
+/// let told = gaps(&lab(), &Section::default(), &table("94.2", "69o9"));
+/// assert_eq!(told.iter().map(|g| g.look.as_str()).collect::<Vec<_>>(), ["There is a letter in it. Type it as it was shown."]);
+/// ```
 pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<Gap> {
     let mut out = keys(protocol, sheet);
     let judged = judge_in(protocol, section, sheet, &[], &[]);

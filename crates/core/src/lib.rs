@@ -7,6 +7,7 @@ pub mod cell;
 pub mod class;
 pub mod decision;
 pub mod error;
+pub mod example;
 pub mod explain;
 pub mod finding;
 pub mod formula;

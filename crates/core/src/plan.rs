@@ -57,6 +57,14 @@ pub enum Step {
 
 /// Which results may be told while a team can still measure, by their place in the lab: none that leans on a value which the
 /// lab holds against the team – one that a line of the score compares with, that goes by an object, or that is a range.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::plan::may_be_told;
+/// // There is one answer for each result of the lab.
+/// assert_eq!(may_be_told(&lab()).len(), lab().results.len());
+/// ```
 pub fn may_be_told(protocol: &Protocol) -> Vec<bool> {
     let compared = |n: usize| {
         let rules = protocol.criteria.iter().map(|c| &c.rule);
@@ -121,6 +129,7 @@ impl Planner<'_> {
         value_at(&self.judged, item, row)
     }
 
+    /// Whether a row is a rough run, by the word that its table has for one.
     fn is_rough(&self, t: usize, row: u32) -> bool {
         let Some((item, word)) = self.protocol.tables[t].rough else { return false };
         let cells = self.judged.readings.iter().find(|r| r.item == item).map(|r| &r.cells);
@@ -154,6 +163,7 @@ impl Planner<'_> {
         Some(Agreeing { column: stop.column, asked, within: tolerance.about(middle), set })
     }
 
+    /// The step "run again": how far the runs agree by now, and between which values the next one would have to lie.
     fn runs(&self, t: usize) -> Option<Step> {
         let Agreeing { column, asked, within, set } = self.agreeing(t)?;
         let band = ends(&set).map(|(low, high)| (high - within, low + within));
@@ -191,6 +201,7 @@ impl Planner<'_> {
         (1..=most).find(begun).map(|row| (last, row))
     }
 
+    /// The step "towards the end": where the next run is expected to end, from those that agree.
     fn end(&self, t: usize) -> Option<Step> {
         let Agreeing { column, within, mut set, .. } = self.agreeing(t)?;
         let (item, row) = self.in_hand(t, column)?;
@@ -288,12 +299,14 @@ impl Planner<'_> {
     }
 }
 
+/// A result's value in a row where it can be worked out, else the reading's, in the unit of the sheet.
 fn value_at(judged: &Judged, item: usize, row: u32) -> Option<f64> {
     let result = judged.results.iter().find(|r| r.item == item && r.row == Some(row)).and_then(|r| r.clean);
     let reading = || judged.readings.iter().find(|r| r.item == item)?.cells.iter().find(|c| c.row == Some(row))?.value;
     result.or_else(reading)
 }
 
+/// Least and greatest of some values; `None` of none.
 fn ends(set: &[(u32, f64)]) -> Option<(f64, f64)> {
     let values = set.iter().map(|(_, v)| *v);
     let (low, high) = values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));

@@ -92,6 +92,15 @@ pub struct Decay {
 const STEPS: usize = 24;
 
 /// The charts that a table's formulas ask for, each pair of columns once, in the order of the results.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::plots::plots;
+/// // A lab without a fit has no plot.
+/// assert!(plots(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[])).is_empty());
+/// ```
 pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
     let values = values(protocol, judged);
     let mut out = Vec::new();
@@ -131,6 +140,7 @@ pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
     out
 }
 
+/// Collects what of a formula can be drawn: lines through points, and curves with an end point.
 fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
     if let Op::Call(f, args) = &node.op
         && (f.fits_line() || matches!(f, Function::Equivalence | Function::EquivalenceTangents))
@@ -181,6 +191,7 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: usize) -> Vec<(u32, f64, b
     }
 }
 
+/// The points of two columns, those that are left out too, in the units of the sheet.
 fn points(protocol: &Protocol, judged: &Judged, x: usize, y: usize) -> Vec<Point> {
     let ys = by_row(protocol, judged, y);
     by_row(protocol, judged, x)
@@ -192,6 +203,7 @@ fn points(protocol: &Protocol, judged: &Judged, x: usize, y: usize) -> Vec<Point
         .collect()
 }
 
+/// A line with its points, its slope and intercept, and the band that its points' own uncertainty gives.
 fn fit(
     protocol: &Protocol,
     judged: &Judged,
@@ -261,6 +273,7 @@ fn band(protocol: &Protocol, line: &Line, points: &[Point], mean_weight: f64) ->
         .collect()
 }
 
+/// A curve with its end point, and its steps as the first derivative.
 fn curve(x: usize, y: usize, points: Vec<Point>) -> Curve {
     let counted: Vec<&Point> = points.iter().filter(|p| p.counts).collect();
     let pairs: Vec<(&f64, &f64)> = counted.iter().map(|p| (&p.x, &p.y)).collect();

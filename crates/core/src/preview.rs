@@ -66,6 +66,18 @@ pub fn difference(before: (&Protocol, &[Judged]), after: (&Protocol, &[Judged]))
 }
 
 /// What differs between two judgements of one table; `None` where nothing does.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::preview::of_table;
+/// let lab = lab();
+/// let (before, after) = (judge(&lab, &table("94.2", "6969"), &[], &[]), judge(&lab, &table("29.98", "706.1"), &[], &[]));
+/// // A table that stays as it is, is no change.
+/// assert!(of_table((&lab, &before), (&lab, &before)).is_none());
+/// assert!(of_table((&lab, &before), (&lab, &after)).is_some());
+/// ```
 pub fn of_table(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Option<Change> {
     let change = of_team(before, after);
     (!change.lines.is_empty() || !change.verdicts.is_empty() || change.from != change.to).then_some(change)

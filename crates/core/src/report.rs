@@ -167,6 +167,7 @@ fn exact(value: Decimal) -> Box<RawValue> {
     RawValue::from_string(value.normalize().to_string()).unwrap_or_default()
 }
 
+/// A text, if there is any.
 fn filled(text: &str) -> Option<&str> {
     (!text.is_empty()).then_some(text)
 }
@@ -182,6 +183,16 @@ impl<'a> Report<'a> {
     }
 
     /// The object as text, a line for each table, with a last line break.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::report::Report;
+    /// let (lab, class) = (lab(), [judge(&lab(), &table("29.98", "706.1"), &[], &[])]);
+    /// let json = Report::new(&lab, &class).to_json();
+    /// assert!(json.contains("\"verdict\":\"agrees\""));
+    /// ```
     pub fn to_json(&self) -> String {
         let tables: Vec<String> =
             self.submissions.iter().map(|s| serde_json::to_string(s).unwrap_or_default()).collect();
@@ -189,6 +200,7 @@ impl<'a> Report<'a> {
     }
 }
 
+/// The lines before the tables: which engine judged by which protocol.
 fn head_of(report: &Report<'_>) -> String {
     let engine = serde_json::to_string(report.engine).unwrap_or_default();
     let protocol = serde_json::to_string(&report.protocol).unwrap_or_default();
@@ -202,6 +214,15 @@ pub fn head(protocol: &Protocol) -> String {
 }
 
 /// One table's text.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::report;
+/// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+/// assert!(report::table(&lab(), &judged).starts_with('{'));
+/// ```
 pub fn table(protocol: &Protocol, judged: &Judged) -> String {
     serde_json::to_string(&submission(protocol, judged)).unwrap_or_default()
 }
@@ -209,6 +230,7 @@ pub fn table(protocol: &Protocol, judged: &Judged) -> String {
 /// The text after the last table.
 pub const TAIL: &str = "\n]}\n";
 
+/// One table's verdict as it is written.
 fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
     let id = |item: usize| protocol.items[item].id.as_str();
     let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();
@@ -248,6 +270,7 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
     }
 }
 
+/// A finding as it is written, with the words for the reviewer.
 fn finding<'a>(protocol: &'a Protocol, f: &'a Finding) -> FindingOf<'a> {
     FindingOf {
         code: f.code(),
@@ -262,6 +285,7 @@ fn finding<'a>(protocol: &'a Protocol, f: &'a Finding) -> FindingOf<'a> {
     }
 }
 
+/// The score with each of its lines, exact.
 fn score<'a>(protocol: &'a Protocol, judged: &'a Judged) -> ScoreOf<'a> {
     ScoreOf {
         awarded: exact(judged.score.decided),
@@ -283,6 +307,8 @@ fn score<'a>(protocol: &'a Protocol, judged: &'a Judged) -> ScoreOf<'a> {
     }
 }
 
+/// A result as it is written: what was reported, what the readings give, what follows from the values above, and the
+/// verdict.
 fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -> ResultOf<'a> {
     let item = &protocol.items[r.item];
     let plus_minus = crate::judging::stated_plus_minus(&r.reported);

@@ -68,6 +68,16 @@ pub struct Issued {
 
 impl Section {
     /// The first name in the settings that the protocol does not know, with what it should be.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use jurado_core::section::Section;
+    /// let mut section = Section::default();
+    /// assert_eq!(section.unknown(&lab()), None);
+    /// section.parameters.insert("girht".into(), 94.0);
+    /// assert_eq!(section.unknown(&lab()).map(|(_, name)| name), Some("girht"));
+    /// ```
     pub fn unknown(&self, protocol: &Protocol) -> Option<(&'static str, &str)> {
         let unknown = |id: &&String| protocol.item(id).is_none();
         let criterion = |id: &&String| protocol.criteria.iter().all(|c| c.id != **id);
@@ -86,6 +96,15 @@ impl Section {
     }
 
     /// Why an item is left out, if it is.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::section::{Section, Waiver};
+    /// let mut section = Section::default();
+    /// section.waivers.push(Waiver { item: "height".into(), reason: "the ladder was in use".into() });
+    /// assert_eq!(section.waived("height"), Some("the ladder was in use"));
+    /// assert_eq!(section.waived("girth"), None);
+    /// ```
     pub fn waived(&self, item: &str) -> Option<&str> {
         self.waivers.iter().find(|w| w.item == item).map(|w| w.reason.as_str())
     }

@@ -79,6 +79,13 @@ impl Mark {
     }
 
     /// The mark of a word.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::summary::Mark;
+    /// assert_eq!(Mark::of_word(Mark::Carried.word()), Some(Mark::Carried));
+    /// assert_eq!(Mark::of_word("no such mark"), None);
+    /// ```
     pub fn of_word(word: &str) -> Option<Mark> {
         Mark::ALL.into_iter().find(|m| m.word() == word)
     }
@@ -127,6 +134,15 @@ impl Summary {
     pub const MOST_PROFILE: usize = 400;
 
     /// The brief of a verdict.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::summary::Summary;
+    /// let clear = Summary::of(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[]));
+    /// assert_eq!(clear.headline, "Nothing to decide.");
+    /// ```
     pub fn of(protocol: &Protocol, judged: &Judged) -> Summary {
         let open: Vec<&Finding> = judged.findings.iter().filter(|f| f.open()).collect();
         let worst = worst(&open);
@@ -152,6 +168,15 @@ fn worst<'a>(open: &[&'a Finding]) -> Option<&'a Finding> {
 }
 
 /// The finding that [`Summary::pattern`] is of.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::summary::most_wanting;
+/// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+/// assert_eq!(most_wanting(&judged).map(|f| f.code()), Some("slip"));
+/// ```
 pub fn most_wanting(judged: &Judged) -> Option<&Finding> {
     worst(&judged.findings.iter().filter(|f| f.open()).collect::<Vec<_>>())
 }
@@ -172,6 +197,7 @@ pub(crate) fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -
     text.chars().take(Summary::MOST_PATTERN).collect()
 }
 
+/// The patterns of all findings in one text, to be searched by; a star where they are too many to be kept.
 fn patterns(protocol: &Protocol, judged: &Judged) -> String {
     let each: std::collections::BTreeSet<String> =
         judged.findings.iter().map(|f| pattern(protocol, judged, f)).collect();
@@ -185,17 +211,20 @@ fn at_rest(judged: &Judged) -> Mark {
     if hangs { Mark::Hangs } else { Mark::Agrees }
 }
 
+/// One line for the list: what wants a decision most, or costs.
 fn headline(protocol: &Protocol, judged: &Judged, worst: Option<&Finding>) -> String {
     let charged = || judged.findings.iter().find(|f| f.cost > Decimal::ZERO);
     worst.or_else(charged).map_or_else(|| "Nothing to decide.".to_owned(), |f| wording::brief(protocol, f))
 }
 
+/// How far each result lies from what the readings give, in half-widths, for the small drawing in the list.
 fn profile(results: &[JudgedResult]) -> String {
     let each: Vec<String> =
         results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
     each.join(";")
 }
 
+/// The points of every line, to see whether a change moved any.
 fn outcome(judged: &Judged) -> String {
     let lines: Vec<String> =
         judged.score.lines.iter().map(|l| format!("{}={}", l.criterion, l.decided.normalize())).collect();

@@ -125,6 +125,7 @@ impl Dual {
         self.gradient.iter().map(|(s, d)| (*s as usize, *d))
     }
 
+    /// a·x + b·y to first order: derivatives of one source are added, so that what both follow stays correlated.
     fn linear(&self, a: f64, other: &Dual, b: f64, value: f64) -> Dual {
         let (mut i, mut j) = (0, 0);
         let mut gradient = Vec::with_capacity(self.gradient.len() + other.gradient.len());

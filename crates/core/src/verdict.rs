@@ -295,6 +295,12 @@ impl VerdictKind {
     ];
 
     /// Its word.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::verdict::VerdictKind;
+    /// assert_eq!(VerdictKind::Carried.word(), "carried");
+    /// ```
     pub fn word(self) -> &'static str {
         match self {
             VerdictKind::Missing => "missing",
@@ -310,6 +316,13 @@ impl VerdictKind {
     }
 
     /// Whether what is derived from it may be carried.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::verdict::VerdictKind;
+    /// // What follows from a slip is carried and costs nothing again; what is only rounded taints nothing.
+    /// assert!(VerdictKind::Slip.taints() && !VerdictKind::Rounded.taints());
+    /// ```
     pub fn taints(self) -> bool {
         matches!(self, VerdictKind::Slip | VerdictKind::Unexplained | VerdictKind::Carried | VerdictKind::Differs)
     }

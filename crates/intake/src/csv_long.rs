@@ -6,7 +6,7 @@ use std::num::NonZeroU32;
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::{Submission, SubmittedCell};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxBuildHasher, FxHashMap};
 
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
@@ -110,6 +110,9 @@ pub(crate) fn is_canonical(header: &Record) -> bool {
     NEEDED.iter().all(|n| names.iter().any(|m| m == n))
 }
 
+/// Most cells of a table that room is made for before they come.
+const MOST_FORESEEN: usize = 1_000;
+
 /// The tables so far, and where each of their cells stood.
 #[derive(Default)]
 struct Placed {
@@ -130,18 +133,17 @@ impl Placed {
             return self.last;
         }
         self.last = *self.index.entry((section.to_owned(), team.to_owned())).or_insert_with(|| {
-            // As a rule the table before is whole now: ten thousand half-empty lists would take as much again.
-            if let (Some(table), Some(places)) = (self.tables.last_mut(), self.places.last_mut()) {
-                table.cells.shrink_to_fit();
-                places.shrink();
-            }
+            // Teams hand in about as many cells as one another: ten thousand lists with half their room empty would take as
+            // much again.
+            let alike = self.tables.last().map_or(0, |t| t.cells.len().min(MOST_FORESEEN));
             self.tables.push(Submission {
                 section: section.to_owned(),
                 team: team.to_owned(),
+                cells: Vec::with_capacity(alike),
                 ..Submission::default()
             });
-            self.lines.push(FxHashMap::default());
-            self.places.push(Places::default());
+            self.lines.push(FxHashMap::with_capacity_and_hasher(alike, FxBuildHasher));
+            self.places.push(Places::with_room(alike));
             self.tables.len() - 1
         });
         self.last

@@ -37,9 +37,9 @@ impl Places {
         self.0.push(Place { line: line as u32, column: column as u32, item: item as u32, row });
     }
 
-    /// Gives back what was taken beyond the cells that are there.
-    pub(crate) fn shrink(&mut self) {
-        self.0.shrink_to_fit();
+    /// None yet, with room for so many.
+    pub(crate) fn with_room(cells: usize) -> Places {
+        Places(Vec::with_capacity(cells))
     }
 }
 

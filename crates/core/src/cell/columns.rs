@@ -105,6 +105,7 @@ fn numbers(work: Work<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
     Ok(out)
 }
 
+/// A function of the numbers of all its arguments, as worksheets define it: `STDEV` with n − 1, `STDEV.P` with n.
 fn of_numbers(function: Function, xs: &[f64]) -> Result<Value, Fault> {
     use Function::*;
     let n = xs.len() as f64;
@@ -163,11 +164,13 @@ fn pairs(ys: Value, xs: Value) -> Result<Vec<(f64, f64)>, Fault> {
     Ok(ys.iter().zip(&xs).filter_map(point).collect())
 }
 
+/// The least-squares line; a division by nought where there is none.
 fn line(points: &[(f64, f64)], through_origin: bool) -> Result<Line, Fault> {
     let (x, y): (Vec<f64>, Vec<f64>) = points.iter().copied().unzip();
     stats::line(&x, &y, None, through_origin).map_err(|_| Fault::Division)
 }
 
+/// What a function of the line of y on x gives.
 fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Fault> {
     match function {
         Function::Slope => return Ok(finite(line(points, false)?.slope)),
@@ -229,6 +232,7 @@ fn statistics_of(points: &[(f64, f64)], fit: &Line, with_intercept: bool) -> [Va
     ]
 }
 
+/// The sum of products of columns of one size; what is no number counts as nought.
 fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let mut products: Vec<f64> = Vec::new();
     for (n, arg) in args.iter().enumerate() {
@@ -254,6 +258,7 @@ fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     Ok(finite(products.iter().sum()))
 }
 
+/// The cell of a range by its row and column, from 1; a single number counts along a range of one row or column.
 fn index(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let grid = match work(&args[0]) {
         Value::Grid(g) => g,

@@ -30,6 +30,7 @@ struct Drawer<'a> {
     marked: &'a dyn Fn(&Term) -> bool,
 }
 
+/// How tightly a piece binds, to know where brackets are needed.
 fn level(term: &Term) -> u8 {
     match &term.kind {
         TermKind::Compare(..) | TermKind::Join(..) => 0,
@@ -42,12 +43,15 @@ fn level(term: &Term) -> u8 {
 }
 
 impl Drawer<'_> {
+    /// A piece as MathML, in brackets where what is around it binds more tightly, and marked where it differs from the
+    /// lab's formula.
     fn piece(&self, term: &Term, outer: u8) -> String {
         let inner = self.inner(term);
         let inner = if level(term) < outer { bracketed(&inner) } else { inner };
         if (self.marked)(term) { format!("<mrow class=\"differs\">{inner}</mrow>") } else { inner }
     }
 
+    /// A cell by the symbol of its item, or by its address where it is the team's own.
     fn leaf(&self, n: usize) -> String {
         let leaf = &self.formula.leaves[n];
         match (self.name)(leaf) {
@@ -56,6 +60,7 @@ impl Drawer<'_> {
         }
     }
 
+    /// A piece without the brackets and the mark around it.
     fn inner(&self, term: &Term) -> String {
         let own = level(term);
         match &term.kind {

@@ -139,6 +139,7 @@ struct Follower<'a> {
 }
 
 impl Follower<'_> {
+    /// The formula of a cell, followed; a circle where following it has come by this cell before.
     fn cell_formula(&mut self, address: &str, text: &str) -> Result<Term, Unfollowed> {
         if self.path.iter().any(|p| p == address) {
             let mut circle = self.path.clone();
@@ -159,6 +160,7 @@ impl Follower<'_> {
         term
     }
 
+    /// A piece followed, counted against the bounds on pieces and depth.
     fn term(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
         self.pieces += 1;
         self.depth += 1;
@@ -170,6 +172,7 @@ impl Follower<'_> {
         term
     }
 
+    /// A piece with every name and cell in it followed to what it reads.
     fn followed(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
         let mut of = |piece: &Piece| self.term(piece, origin).map(Box::new);
         let kind = match &piece.kind {
@@ -216,6 +219,7 @@ impl Follower<'_> {
         if home { Address::here(a.row, a.column).to_string() } else { a.to_string() }
     }
 
+    /// A reference: the formula of the cell it names, or the cell itself where that holds none.
     fn cell(&mut self, a: &Address, origin: usize, span: &Range<usize>) -> Result<Term, Unfollowed> {
         // On another sheet an address without a sheet is that sheet's.
         let a = self.on_its_sheet(a, origin);
@@ -229,11 +233,13 @@ impl Follower<'_> {
         Ok(Term { kind: TermKind::Leaf(self.leaf(address)), origin, span: span.clone() })
     }
 
+    /// An address on the sheet that it means: its own where one is written, else the sheet of the formula it stands in.
     fn on_its_sheet(&self, a: &Address, origin: usize) -> Address {
         let sheet = a.sheet.clone().or_else(|| Some(self.origins[origin].address.rsplit_once('!')?.0.to_owned()));
         Address { sheet, ..a.clone() }
     }
 
+    /// The number of a cell that is read, new the first time.
     fn leaf(&mut self, address: String) -> usize {
         if let Some(known) = self.known.get(&address) {
             return *known;
@@ -246,6 +252,7 @@ impl Follower<'_> {
         self.leaves.len() - 1
     }
 
+    /// A range as the cells it takes in, row by row.
     fn range(&mut self, a: &Address, b: &Address, origin: usize, span: &Range<usize>) -> Result<TermKind, Unfollowed> {
         let a = self.on_its_sheet(a, origin);
         let (rows, columns) = ((b.row - a.row + 1) as usize, (b.column - a.column + 1) as usize);

@@ -60,15 +60,18 @@ fn strength(op: &str) -> u8 {
 }
 
 impl<'a> Parser<'a> {
+    /// What is still to be read.
     fn rest(&self) -> &'a str {
         &self.text[self.at..]
     }
 
+    /// Passes over spaces.
     fn spaces(&mut self) {
         let rest = self.rest();
         self.at += rest.len() - rest.trim_start().len();
     }
 
+    /// Whether a sign comes next; it is then taken.
     fn takes(&mut self, sign: &str) -> bool {
         self.spaces();
         let there = self.rest().starts_with(sign);
@@ -78,6 +81,7 @@ impl<'a> Parser<'a> {
         there
     }
 
+    /// A piece from `start` to here, counted against the bound on pieces.
     fn made(&mut self, kind: PieceKind, start: usize) -> Result<Piece, NotUnderstood> {
         self.pieces += 1;
         if self.pieces > MOST_PIECES {
@@ -86,17 +90,21 @@ impl<'a> Parser<'a> {
         Ok(Piece { kind, span: start..self.at })
     }
 
+    /// The fault of what stands here and is not understood.
     fn stray<T>(&self) -> Result<T, NotUnderstood> {
         let rest = self.rest();
         Err(NotUnderstood::Sign(rest.chars().take(12).collect::<String>()))
     }
 
+    /// The operator that comes next, without taking it.
     fn operator(&mut self) -> Option<&'static str> {
         self.spaces();
         let signs = ["<=", ">=", "<>", "<", ">", "=", "+", "-", "*", "/", "^", "&"];
         signs.into_iter().find(|s| self.rest().starts_with(s))
     }
 
+    /// Pieces joined by operators that bind more tightly than `least`. Operators of one rank are taken from the left,
+    /// as worksheets do it: 2^3^2 is 64.
     fn expression(&mut self, least: u8) -> Result<Piece, NotUnderstood> {
         self.depth += 1;
         if self.depth > MOST_DEPTH {
@@ -129,6 +137,8 @@ impl<'a> Parser<'a> {
         Ok(left)
     }
 
+    /// A piece with the signs before it and the per cent signs after it. A sign binds more tightly than a power: −2^2
+    /// is 4.
     fn signed(&mut self) -> Result<Piece, NotUnderstood> {
         self.spaces();
         let start = self.at;
@@ -157,6 +167,7 @@ impl<'a> Parser<'a> {
         Ok(piece)
     }
 
+    /// A piece without signs: a bracket, a text, a reference, a number, a name or a function.
     fn single(&mut self) -> Result<Piece, NotUnderstood> {
         self.spaces();
         match self.rest().chars().next() {
@@ -178,6 +189,7 @@ impl<'a> Parser<'a> {
         }
     }
 
+    /// A number with a decimal point and maybe an exponent.
     fn number(&mut self) -> Result<Piece, NotUnderstood> {
         let (start, rest) = (self.at, self.rest());
         let end = number_end(rest);
@@ -187,6 +199,7 @@ impl<'a> Parser<'a> {
         self.made(PieceKind::Number(value), start)
     }
 
+    /// A text in double quotes.
     fn text(&mut self) -> Result<Piece, NotUnderstood> {
         let start = self.at;
         let Some((text, length)) = quoted(self.rest(), '"') else { return self.stray() };
@@ -194,6 +207,7 @@ impl<'a> Parser<'a> {
         self.made(PieceKind::Text(text), start)
     }
 
+    /// An error written into the formula, as of a cell that was deleted.
     fn fault(&mut self) -> Result<Piece, NotUnderstood> {
         let start = self.at;
         let known = ["#DIV/0!", "#VALUE!", "#NAME?", "#NUM!", "#N/A", "#REF!", "#NULL!"];
@@ -294,6 +308,7 @@ impl<'a> Parser<'a> {
         Ok(Some(name))
     }
 
+    /// A word of letters, digits and the signs that names and addresses have.
     fn plain_word(&mut self) -> &'a str {
         let rest = self.rest();
         let end = rest
@@ -303,6 +318,8 @@ impl<'a> Parser<'a> {
         &rest[..end]
     }
 
+    /// A function with its arguments, parted by commas or semicolons; its name and the number of its arguments have to
+    /// be known.
     fn call(&mut self, name: &str, start: usize) -> Result<Piece, NotUnderstood> {
         let Some(function) = Function::named(name) else {
             return Err(NotUnderstood::Function(name.chars().take(40).collect()));
@@ -332,6 +349,7 @@ impl<'a> Parser<'a> {
     }
 }
 
+/// Where a number ends, in bytes.
 fn number_end(rest: &str) -> usize {
     let bytes = rest.as_bytes();
     let digits = |from: usize| from + bytes[from..].iter().take_while(|b| b.is_ascii_digit()).count();

@@ -51,6 +51,7 @@ pub(super) struct Worker<'a> {
 }
 
 impl Worker<'_> {
+    /// What a piece gives. Each counts against the bound on the work; beyond it everything is an error.
     pub(super) fn value(&mut self, term: &Term) -> Value {
         match self.left.checked_sub(1) {
             Some(left) => self.left = left,
@@ -88,11 +89,13 @@ impl Worker<'_> {
         }
     }
 
+    /// Counts the cells of two operands against the bound.
     fn spend(&mut self, a: &Value, b: &Value) {
         let size = |v: &Value| if let Value::Grid(g) = v { g.cells.len() } else { 0 };
         self.left = self.left.saturating_sub(size(a).max(size(b)));
     }
 
+    /// What a function gives. Of a condition only the branch that is taken is worked out.
     fn call(&mut self, function: Function, args: &[Term]) -> Value {
         use Function::*;
         match function {
@@ -152,6 +155,7 @@ fn both(a: Value, b: Value, f: &dyn Fn(&Value, &Value) -> Value) -> Value {
     }
 }
 
+/// Two numbers joined by an operator, as worksheets do it.
 fn operated(op: Operator, x: f64, y: f64) -> Value {
     match op {
         Operator::Add => finite(x + y),
@@ -163,6 +167,7 @@ fn operated(op: Operator, x: f64, y: f64) -> Value {
     }
 }
 
+/// A power as worksheets define it: 0^0 is an error.
 fn power(x: f64, y: f64) -> Value {
     match (x, y) {
         (0.0, 0.0) => Value::Fault(Fault::Number),
@@ -227,6 +232,7 @@ fn ordered(x: &Value, y: &Value) -> Ordering {
     }
 }
 
+/// A value as a text, to be joined to another.
 fn text_of(value: &Value) -> Result<String, Fault> {
     Ok(match value {
         Value::Empty => String::new(),

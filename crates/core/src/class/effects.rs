@@ -32,6 +32,17 @@ pub struct Effect {
 
 impl Effect {
     /// The effect in its standard errors, 1.2533·s/√T; nought where there is no spread.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Member, effects};
+    /// // Four stations over two sections; station 2 reads 0.6 too high.
+    /// let members: Vec<Member> = (0..32)
+    ///     .map(|n| Member { group: n % 4, other: n / 16, value: if n % 4 == 2 { 0.6 } else { 0.0 } + 0.02 * f64::from(n as u8 % 5) })
+    ///     .collect();
+    /// let worst = effects(&members, 1e-4).into_iter().max_by(|a, b| a.in_errors().abs().total_cmp(&b.in_errors().abs()));
+    /// assert_eq!(worst.map(|e| e.group), Some(2));
+    /// ```
     pub fn in_errors(&self) -> f64 {
         if self.limit > 0.0 { 3.0 * self.effect / self.limit } else { 0.0 }
     }

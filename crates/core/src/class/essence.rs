@@ -83,6 +83,15 @@ impl Essence {
     }
 
     /// As text, for whoever keeps it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Essence;
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let essence = Essence::of(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[]));
+    /// assert_eq!(Essence::from_text(&essence.to_text()), Some(essence));
+    /// ```
     pub fn to_text(&self) -> String {
         // Texts, numbers and maps by text cannot fail; a number that is none is written as null.
         serde_json::to_string(self).unwrap_or_default()
@@ -94,6 +103,16 @@ impl Essence {
     }
 
     /// From its text, but without the cells, which are most of it and are needed to find shared readings alone.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Essence;
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let whole = Essence::of(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[]));
+    /// let read = Essence::without_cells(&whole.to_text()).expect("as written");
+    /// assert!(read.cells.is_empty() && read.values == whole.values);
+    /// ```
     pub fn without_cells(text: &str) -> Option<Essence> {
         #[derive(Deserialize)]
         struct Bare {
@@ -125,6 +144,7 @@ impl Entry {
     }
 }
 
+/// One result's value with what it is referred to: its reference, its row and that row's key.
 fn value(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Value {
     let row_key = || {
         let table = protocol.table_of(r.item)?;

@@ -102,6 +102,14 @@ pub struct Floor {
 pub const APART: f64 = 3.0;
 
 /// Results that can be compared over a class: numbers, and of columns those whose rows have a reference or a key.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::comparable;
+/// use jurado_core::example::lab;
+/// // Posts differ from team to team and nothing says which is which: only what has a reference is compared.
+/// assert!(comparable(&lab()).iter().all(|result| *result < lab().results.len()));
+/// ```
 pub fn comparable(protocol: &Protocol) -> Vec<usize> {
     let fits = |n: &usize| {
         let spec = &protocol.results[*n];
@@ -234,6 +242,14 @@ pub fn group_of<'a>(entry: &'a Entry, value: Option<&'a Value>, by: &By) -> &'a 
 }
 
 /// A name's order as people count: 2 before 10.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::natural;
+/// let mut names = ["Station 10", "Station 9", "Station 1"];
+/// names.sort_by_key(|name| natural(name));
+/// assert_eq!(names, ["Station 1", "Station 9", "Station 10"]);
+/// ```
 pub fn natural(name: &str) -> (u64, String) {
     let digits: String = name.chars().filter(char::is_ascii_digit).collect();
     (digits.parse().unwrap_or(0), name.to_lowercase())

@@ -193,6 +193,7 @@ impl From<Robust> for RobustOf {
 }
 
 impl<'a> ResultOf<'a> {
+    /// One result over the class, grouped by a key, with its effects and sections.
     fn new(protocol: &'a Protocol, entries: &'a [Entry], by: By, result: usize) -> ResultOf<'a> {
         let floor = Floor::of(protocol, entries, &Asked::usual(protocol, entries, result, by.clone()));
         let item = protocol.results[result].item;

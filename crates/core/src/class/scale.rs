@@ -29,11 +29,14 @@ pub(super) struct Placing {
     pub(super) reference: Option<[f64; 2]>,
 }
 
+/// The middle of a range.
 fn middle([low, high]: [f64; 2]) -> f64 {
     (low + high) / 2.0
 }
 
 impl Placing {
+    /// The scale on which values are placed: as they are where all share one reference, in per cent of their own
+    /// reference where those differ.
     pub(super) fn of<'a>(values: impl Iterator<Item = &'a Referred>) -> Placing {
         let sheets: Vec<[f64; 2]> = values.filter_map(|v| v.1).collect();
         let Some(first) = sheets.first() else {
@@ -46,6 +49,7 @@ impl Placing {
         Placing { scale: if relative { Scale::Percent } else { Scale::Apart }, relative, reference: None }
     }
 
+    /// The reference that a value is placed by.
     fn sheet(&self, value: &Referred) -> Option<f64> {
         value.1.or(self.reference).map(middle)
     }

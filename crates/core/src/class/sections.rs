@@ -97,6 +97,16 @@ pub struct Cochran {
 ///
 /// # Source
 /// ISO 5725-2:2019, 7.3.3.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::cochran;
+/// let quiet = |m: f64| vec![m, m + 0.01, m - 0.01, m];
+/// let mut sections: Vec<(String, Vec<f64>)> = (0..5).map(|n| (format!("Section {n}"), quiet(8.5))).collect();
+/// sections[3].1 = vec![8.1, 8.9, 8.3, 8.7];
+/// let found = cochran(&sections).expect("five sections of four");
+/// assert!(found.statistic > found.critical);
+/// ```
 pub fn cochran(sections: &[(String, Vec<f64>)]) -> Option<Cochran> {
     let spread: Vec<(&String, f64, usize)> = sections
         .iter()

@@ -120,6 +120,7 @@ fn numbered<T: std::hash::Hash + Eq>(known: &mut HashMap<T, usize>, name: T) -> 
 }
 
 impl Typed {
+    /// What was typed in all tables, with how often each cell is alike at its station and over all.
     fn of(entries: &[Entry], key: Option<&str>) -> Typed {
         let mut places: BTreeMap<(&str, usize), usize> = BTreeMap::new();
         for (id, cells) in entries.iter().flat_map(|e| &e.essence.cells) {
@@ -172,6 +173,7 @@ impl Typed {
         }
     }
 
+    /// What a table has, by cell.
     fn row(&self, table: usize) -> &[u32] {
         &self.texts[table * self.width..(table + 1) * self.width]
     }

@@ -69,6 +69,13 @@ impl Habit {
     ];
 
     /// The habit of a finding's code; `None` for a finding that is none.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Habit;
+    /// // A slip can be taught to a whole section; a row that waits in quarantine is nobody's habit.
+    /// assert!(Habit::of_code("slip").is_some() && Habit::of_code("rows-wait").is_none());
+    /// ```
     pub fn of_code(code: &str) -> Option<Habit> {
         Habit::TABLE.iter().find(|(_, c)| *c == code).map(|(habit, _)| *habit)
     }

@@ -163,11 +163,32 @@ impl Finding {
     }
 
     /// Whether it is about an item.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+    /// let slip = &judged.findings[0];
+    /// assert!(slip.concerns(judged.results[0].item) && !slip.concerns(judged.results[1].item));
+    /// ```
     pub fn concerns(&self, item: usize) -> bool {
         self.place.item == Some(item) || self.also.contains(&item)
     }
 
     /// Whether it still wants a person.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::{Action, Decision};
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let before = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+    /// assert!(before.findings[0].open());
+    /// let (finding, action) = (before.findings[0].key.clone(), Action::Accept);
+    /// let taken = Decision { finding, action, reason: String::new(), by: "Reviewer 1".into(), text: String::new() };
+    /// assert!(!judge(&lab(), &table("94.2", "6969"), &[], &[taken]).findings[0].open());
+    /// ```
     pub fn open(&self) -> bool {
         self.severity == Severity::Decide && !self.is_settled()
     }

@@ -14,6 +14,12 @@ impl Place {
     pub const TABLE: Place = Place { item: None, row: None };
 
     /// An item, or a row of it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Place;
+    /// assert_eq!(Place::of(3, Some(2)), Place { item: Some(3), row: Some(2) });
+    /// ```
     pub fn of(item: usize, row: Option<u32>) -> Place {
         Place { item: Some(item), row }
     }

@@ -50,11 +50,30 @@ use table::Table;
 use values::{Env, Out};
 
 /// The clean value of a result with one digit more than the team wrote.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::{judge, shown_clean};
+/// // As written with four figures; the right value is shown with five.
+/// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+/// assert_eq!(shown_clean(&judged.results[0]), "29.985");
+/// ```
 pub fn shown_clean(result: &crate::verdict::JudgedResult) -> String {
     crate::wording::number(&compare::shown(result))
 }
 
 /// Judges one table as [`judge_in`] does, in a section that sets nothing.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::protocol::SlipKind;
+/// // The area was worked out with the diameter in the place of the radius.
+/// let judged = judge(&lab(), &table("29.98", "2823.7"), &[], &[]);
+/// assert_eq!(judged.results[1].slip.as_ref().map(|s| s.kind.clone()), Some(SlipKind::RadiusDiameter));
+/// ```
 pub fn judge(protocol: &Protocol, submission: &Submission, rulings: &[Ruling], decisions: &[Decision]) -> Judged {
     judge_in(protocol, &Section::default(), submission, rulings, decisions)
 }
@@ -342,6 +361,16 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
 }
 
 /// Points that hang on a person: of open findings, and of what is fragile.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::{hanging, judge};
+/// use rust_decimal::Decimal;
+/// // Nothing explains 23: all its two points wait for a person.
+/// let judged = judge(&lab(), &table("23", "415"), &[], &[]);
+/// assert_eq!(hanging(&judged), Decimal::from(2));
+/// ```
 pub fn hanging(judged: &Judged) -> Decimal {
     judged
         .findings

@@ -105,6 +105,17 @@ impl Moved {
     }
 
     /// As a record keeps it: findings and points of each field, such as `3 0.25;0 0;1 -0.5;0 0;0 0;0 0`.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::moderation::Moved;
+    /// // Nobody changed what was computed.
+    /// let moved = Moved::of(&lab(), &judge(&lab(), &table("94.2", "6969"), &[], &[]));
+    /// assert!(moved.sum().is_zero());
+    /// assert_eq!(Moved::from_text(&moved.to_text()), Some(moved));
+    /// ```
     pub fn to_text(&self) -> String {
         let each: Vec<String> =
             self.findings.iter().zip(&self.points).map(|(n, p)| format!("{n} {}", p.normalize())).collect();

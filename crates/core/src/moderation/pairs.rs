@@ -25,6 +25,7 @@ pub enum Way {
 }
 
 impl Way {
+    /// Which way a decision went from what was computed.
     fn of(finding: &Finding) -> Way {
         match finding.decided_cost.cmp(&finding.computed_cost) {
             std::cmp::Ordering::Less => Way::Less,

@@ -99,10 +99,12 @@ struct Sums {
 }
 
 impl Sums {
+    /// Count, sum and sum of squares of some values.
     fn of(values: impl Iterator<Item = f64>) -> Sums {
         values.fold(Sums::default(), |s, v| Sums { count: s.count + 1.0, sum: s.sum + v, squares: s.squares + v * v })
     }
 
+    /// Two sums together, or one taken out of the other.
     fn with(self, other: Sums, sign: f64) -> Sums {
         Sums {
             count: self.count + sign * other.count,
@@ -111,6 +113,7 @@ impl Sums {
         }
     }
 
+    /// Their mean; of none it is no number.
     fn mean(self) -> f64 {
         self.sum / self.count
     }

@@ -31,6 +31,15 @@ struct Flat {
 type Parts = BTreeMap<(usize, String, String), Flat>;
 
 /// What differs from one text to another, in the order of the kinds; nothing where either is no TOML.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::LAB;
+/// use jurado_core::protocol::differ::differences;
+/// assert!(differences(LAB, LAB).is_empty());
+/// let other = LAB.replace("plausible = [40, 200]", "plausible = [40, 250]");
+/// assert_eq!(differences(LAB, &other).len(), 1);
+/// ```
 pub fn differences(was: &str, is: &str) -> Vec<Difference> {
     let (Ok(was), Ok(is)) = (was.parse::<DocumentMut>(), is.parse::<DocumentMut>()) else { return Vec::new() };
     let (was, is) = (flat(&was), flat(&is));

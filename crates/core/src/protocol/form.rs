@@ -221,6 +221,13 @@ fn of_kind<'a>(document: &'a mut DocumentMut, kind: &Kind) -> Vec<&'a mut dyn Ta
 }
 
 /// The kind of a word.
+///
+/// # Example
+/// ```
+/// use jurado_core::protocol::form::kind;
+/// assert!(kind("reading").is_some_and(|k| !k.fields.is_empty()));
+/// assert!(kind("no such kind").is_none());
+/// ```
 pub fn kind(id: &str) -> Option<&'static Kind> {
     KINDS.iter().find(|k| k.id == id)
 }
@@ -241,6 +248,14 @@ pub struct Part {
 }
 
 /// The parts of a text that have a form, in the order of [`KINDS`]; none where it is no TOML.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::LAB;
+/// use jurado_core::protocol::form::parts;
+/// let readings = parts(LAB).into_iter().filter(|p| p.kind.id == "reading").count();
+/// assert_eq!(readings, 2);
+/// ```
 pub fn parts(source: &str) -> Vec<Part> {
     let Ok(mut document) = source.parse::<DocumentMut>() else { return Vec::new() };
     let mut out = Vec::new();
@@ -376,6 +391,15 @@ type Filled<'a> = Vec<(&'a Field, Option<Value>)>;
 ///
 /// # Errors
 /// A fault where it is not there.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::LAB;
+/// use jurado_core::protocol::form::{kind, parts, without_part};
+/// let reading = kind("reading").expect("a kind");
+/// let text = without_part(LAB, reading, 1).expect("the height is there");
+/// assert!(!text.contains("id = \"height\"") && text.contains("id = \"girth\""));
+/// ```
 pub fn without_part(source: &str, kind: &Kind, place: usize) -> Result<String, Vec<Fault>> {
     let mut document = read(source)?;
     if kind.id == "caution" {

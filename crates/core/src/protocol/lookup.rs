@@ -17,11 +17,26 @@ impl Protocol {
     }
 
     /// The item of an id.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// assert!(lab().item("girth").is_some());
+    /// assert_eq!(lab().item("girht"), None);
+    /// ```
     pub fn item(&self, id: &str) -> Option<usize> {
         self.by_id.get(id).copied()
     }
 
     /// The reading of an item, if it is one.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// let of = |id: &str| lab.item(id).and_then(|item| lab.reading_of(item));
+    /// assert!(of("girth").is_some() && of("diameter").is_none());
+    /// ```
     pub fn reading_of(&self, item: usize) -> Option<&ReadingSpec> {
         match self.items[item].kind {
             ItemKind::Reading(r) => self.readings.get(r),
@@ -30,12 +45,27 @@ impl Protocol {
     }
 
     /// The instrument's step in the unit of a reading; `None` without an instrument, or where it follows a setting.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// // The tape's step, in the unit of the reading.
+    /// assert_eq!(lab.step(&lab.readings[0]), Some(0.1));
+    /// ```
     pub fn step(&self, spec: &ReadingSpec) -> Option<f64> {
         let instrument = spec.instrument.map(|i| &self.instruments[i]).filter(|i| i.step_of.is_none())?;
         Some(instrument.step * instrument.unit.factor / self.items[spec.item].unit.factor)
     }
 
     /// The title in words; a result's with its bay where another item has the same, since two bays may each have a volume.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert_eq!(lab.full_title(lab.item("height").expect("a reading")), "height");
+    /// ```
     pub fn full_title(&self, item: usize) -> String {
         let title = &self.items[item].title;
         let shared = || self.items.iter().filter(|i| i.title == *title).count() > 1;
@@ -48,11 +78,27 @@ impl Protocol {
     }
 
     /// Whether the cells of an item have row numbers: a repeated reading, or a column of a table.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// let rows = |id: &str| lab.has_rows(lab.item(id).expect("an item"));
+    /// assert!(rows("girth") && !rows("height"));
+    /// ```
     pub fn has_rows(&self, item: usize) -> bool {
         matches!(self.items[item].rows, Shape::Column(_))
     }
 
     /// The table an item is a column of.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// // A reading that is taken three times is no table.
+    /// assert_eq!(lab.table_of(lab.item("girth").expect("a reading")), None);
+    /// ```
     pub fn table_of(&self, item: usize) -> Option<usize> {
         match self.items[item].kind {
             ItemKind::Reading(r) => self.readings[r].table,
@@ -75,6 +121,14 @@ impl Protocol {
     }
 
     /// Rows an item may have at most, where its cells have row numbers.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert_eq!(lab.rows_of(lab.item("girth").expect("a reading")), Some(3));
+    /// assert_eq!(lab.rows_of(lab.item("height").expect("a reading")), None);
+    /// ```
     pub fn rows_of(&self, item: usize) -> Option<u32> {
         if !self.has_rows(item) {
             return None;
@@ -106,6 +160,13 @@ impl Protocol {
     }
 
     /// Whether a team fills this item's cells in.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert!(lab.is_typed(lab.item("girth").expect("a reading")));
+    /// ```
     pub fn is_typed(&self, item: usize) -> bool {
         matches!(self.items[item].kind, ItemKind::Reading(_) | ItemKind::Result(_))
     }

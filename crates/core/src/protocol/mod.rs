@@ -108,6 +108,11 @@ pub struct Run {
 }
 
 /// The JSON Schema of the file format, for editors: generated from what the loader reads.
+///
+/// # Example
+/// ```
+/// assert!(jurado_core::protocol::schema().contains("\"reading\""));
+/// ```
 pub fn schema() -> String {
     let schema = schemars::schema_for!(source::File);
     serde_json::to_string_pretty(&schema).unwrap_or_default()

@@ -121,6 +121,12 @@ impl SlipKind {
     const DECLARED_WEIGHT: f64 = 0.15;
 
     /// The kind of a slip that a protocol declares under `id`.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SlipKind;
+    /// assert_eq!(SlipKind::declared("girth-for-diameter").word(), "declared:girth-for-diameter");
+    /// ```
     pub fn declared(id: &str) -> SlipKind {
         SlipKind::Declared(format!("declared:{id}").into())
     }
@@ -134,6 +140,15 @@ impl SlipKind {
     }
 
     /// The kind of a word; declared ones belong to their protocol.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SlipKind;
+    /// assert_eq!(SlipKind::named("radius-diameter"), Some(SlipKind::RadiusDiameter));
+    /// assert_eq!(SlipKind::named("no such slip"), None);
+    /// // Every kind is found again by its word.
+    /// assert!(SlipKind::all().all(|kind| SlipKind::named(kind.word()) == Some(kind)));
+    /// ```
     pub fn named(word: &str) -> Option<SlipKind> {
         Self::TABLE.iter().find(|(_, w, _)| *w == word).map(|(k, ..)| k.clone())
     }

@@ -116,6 +116,14 @@ impl Protocol {
     }
 
     /// The place of an item among the results.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert_eq!(lab.result_of(lab.item("section").expect("a result")), Some(1));
+    /// assert_eq!(lab.result_of(lab.item("girth").expect("a reading")), None);
+    /// ```
     pub fn result_of(&self, item: usize) -> Option<usize> {
         match self.items[item].kind {
             ItemKind::Result(n) => Some(n),

@@ -34,14 +34,17 @@ const PREFIXES: [(&str, i32); 12] = [
 
 type Names = &'static [&'static str];
 
+/// A unit without prefixes.
 const fn own(names: Names, dimension: Dimension, mantissa: f64, exponent: i32) -> Row {
     Row { names, dimension, mantissa, exponent, prefixed: false, nature: Nature::Plain, offset: 0.0 }
 }
 
+/// A unit that takes prefixes, from nano to mega.
 const fn si(names: Names, dimension: Dimension, exponent: i32) -> Row {
     Row { prefixed: true, ..own(names, dimension, 1.0, exponent) }
 }
 
+/// A scale of temperature with its nought.
 const fn point(names: Names, mantissa: f64, offset: f64) -> Row {
     Row { nature: Nature::Point, offset, ..own(names, Dimension::TEMPERATURE, mantissa, 0) }
 }

@@ -186,6 +186,7 @@ struct Product {
 }
 
 impl Product {
+    /// A product of units before any is read.
     fn starting(multiplier: Option<i32>) -> Product {
         Product {
             dimension: Dimension::ONE,
@@ -256,6 +257,7 @@ impl Product {
     }
 }
 
+/// Whether a character may stand in the symbol of a unit.
 fn is_symbol(c: char) -> bool {
     c.is_alphabetic() || matches!(c, '%' | '‰' | '°' | '"' | '″' | '′' | 'Ω')
 }

@@ -52,6 +52,8 @@ fn plainest(text: &str) -> Option<Number> {
     Some(Number { comma: (points == 1).then_some(false), ..number })
 }
 
+/// What a text turns out to be: corrections, remarks and bounds are taken off it one after the other, and a number is
+/// left.
 fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<CellKind, Unreadable> {
     if text.chars().count() > MAX_CELL {
         return Err(Unreadable::TooLong(MAX_CELL));
@@ -108,6 +110,7 @@ fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f
     Ok((last, earlier))
 }
 
+/// Takes the words off that say the display had not settled.
 fn strip_unsettled(text: &str) -> (String, bool) {
     let lower = text.to_lowercase();
     for phrase in UNSETTLED {
@@ -124,6 +127,7 @@ fn strip_unsettled(text: &str) -> (String, bool) {
     (text.to_owned(), false)
 }
 
+/// Takes the sign off that says a number is about right.
 fn strip_approximate(text: &str) -> (&str, bool) {
     // “= 2.707” is how a result ends a line of working.
     let text = text.strip_prefix('=').map_or(text, str::trim_start);
@@ -135,6 +139,7 @@ fn strip_approximate(text: &str) -> (&str, bool) {
     (text, false)
 }
 
+/// A bound such as `>20` or `20+`: the value lies above or below it, and is not known.
 fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, Unreadable> {
     for (sign, above) in [(">", true), ("≥", true), ("<", false), ("≤", false)] {
         if let Some(rest) = text.strip_prefix(sign) {

@@ -185,3 +185,56 @@ proptest! {
         prop_assert_eq!(read(&text, &Hints::default()), read(&long, &Hints::default()));
     }
 }
+
+/// Each reason that a cell cannot be read, by a text that gives it, and what is said of it.
+#[test]
+fn what_cannot_be_read_says_why() {
+    let long = "1".repeat(parse::MAX_CELL + 1);
+    for (text, why) in [
+        (long.as_str(), "it is longer than 200 characters"),
+        ("6.31 →", "nothing stands after the arrow"),
+        ("6.3 ± -0.1", "the half-width after ± is negative"),
+        ("34–31", "the second value of the range is not the larger one"),
+        ("wet", "there is no number in “wet”"),
+        ("± 0.1", "there is no number"),
+        ("6.3 furlongs", "“furlongs” after the number is no known unit"),
+        ("3/4 furlongs", "“furlongs” after the number is no known unit"),
+        ("6.3 m//s", "“m//s” after the number cannot be read as a unit"),
+        ("1e350", "it is beyond what can be computed with"),
+        ("3/0", "the fraction has zero under its line"),
+        ("1.2.3", "a second decimal mark in “1.2.3”"),
+        ("1.2,3.4,5", "“1.2,3.4,5” mixes points and commas so that its decimal mark cannot be told"),
+        ("12 34", "“12 34” has a gap that does not group three digits"),
+        ("1,234", "it could be 1.234 or 1234"),
+        ("3 × 10^", "the power of ten cannot be read"),
+        ("3e900", "the power of ten is beyond what can be computed with"),
+    ] {
+        assert_eq!(line(text, &hints()), format!("? {why}"), "{text}");
+    }
+}
+
+/// What is remarked of a cell that could be read, as it is told, and the word that keys of decisions hold.
+#[test]
+fn what_was_decided_while_reading_is_said() {
+    let grouping = Hints { comma: Comma::Grouping, ..hints() };
+    let decimal = Hints { comma: Comma::Decimal, ..hints() };
+    let plausible = Hints { plausible: Some((1.0, 2.0)), ..hints() };
+    for (text, hints, word, said) in [
+        (
+            "6.31 → 6.27",
+            hints(),
+            "corrected",
+            "corrected by the team: the last value, 6.27, counts and the earlier ones are kept",
+        ),
+        ("6.27 (still rising)", hints(), "unsettled", "marked as not settled when it was written"),
+        ("~6.27", hints(), "approximate", "marked as approximate"),
+        ("1,234", decimal, "comma", "“1,234” read as 1.234: other cells of this team use a decimal comma"),
+        ("1,234", grouping, "comma", "“1,234” read as 1234: other cells of this team use a decimal point"),
+        ("1,234", plausible, "comma", "“1,234” read as 1.234: 1234 is outside the plausible range"),
+    ] {
+        let remarks = read(text, &hints).remarks;
+        assert_eq!(remarks.iter().map(Remark::word).collect::<Vec<_>>(), [word], "{text}");
+        assert_eq!(crate::wording::remark(&remarks[0]), said);
+    }
+    assert!(read("6.27", &hints()).remarks.is_empty());
+}

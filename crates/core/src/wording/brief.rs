@@ -9,6 +9,15 @@ use crate::notation::{self, capital};
 use crate::protocol::Protocol;
 
 /// What was found, in few words; what has none of its own is told as the reviewer reads it.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::wording;
+/// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+/// assert_eq!(wording::brief(&lab(), &judged.findings[0]), "Diameter: the π of the formula was left out.");
+/// ```
 pub fn brief(protocol: &Protocol, finding: &Finding) -> String {
     let at = At::of(protocol, finding);
     match &finding.kind {

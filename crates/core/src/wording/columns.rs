@@ -7,6 +7,7 @@ use crate::formula::Node;
 use crate::notation::{self, capital};
 use crate::protocol::{CheckRule, Protocol, Stop, Tolerance};
 
+/// What is odd about the rows and columns of a table.
 pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, row) = (at.title(), at.unit(), at.number());
     let table = |t: &usize| &at.protocol.tables[*t];
@@ -65,6 +66,7 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
+/// A row that is not there, with the reason the team gives.
 fn missing_row(at: &At<'_>, kind: &Kind) -> String {
     let Kind::MissingRow { table, reason } = kind else { return String::new() };
     let title = &at.protocol.tables[*table].title;
@@ -121,6 +123,7 @@ pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
     format!("{}{at}{stop}{sides}", sentence(what.trim_end_matches(if at.is_empty() { '\0' } else { '?' })))
 }
 
+/// The room of a check, in the unit of the sheet.
 fn width(protocol: &Protocol, node: &Node, si: f64) -> String {
     format!("± {}", half_width(protocol, node, si))
 }

@@ -12,6 +12,7 @@ fn left_out(at: &At<'_>, what: &Excluded) -> String {
     }
 }
 
+/// A reading that was left out, with the cause or test that bears it out.
 pub(super) fn exclusion(at: &At<'_>, what: &Excluded, reason: &str, support: Support) -> String {
     let why = match support {
         Support::Cause(cause) => at.protocol.causes[cause].says.as_str(),
@@ -20,6 +21,7 @@ pub(super) fn exclusion(at: &At<'_>, what: &Excluded, reason: &str, support: Sup
     format!("{} was left out (“{reason}”); supported: {why}.", left_out(at, what))
 }
 
+/// A reading that was left out for a reason that nothing bears out.
 pub(super) fn unsupported(at: &At<'_>, what: &Excluded, reason: &str) -> String {
     let place = left_out(at, what);
     match what {
@@ -37,6 +39,7 @@ pub(super) fn unsupported(at: &At<'_>, what: &Excluded, reason: &str) -> String 
     }
 }
 
+/// How readings that should agree do.
 pub(super) fn concordance(at: &At<'_>, kind: &Kind) -> String {
     let title = at.title();
     match kind {
@@ -65,6 +68,8 @@ pub(super) fn measured(test: &str, statistic: f64, critical: f64) -> String {
     format!("{letter} {} against {}", notation::decimals(statistic, 2), notation::decimals(critical, 2))
 }
 
+/// A replicate that stands apart: the test, its statistic beside the critical value, and the result with and without
+/// it.
 pub(super) fn outlier(at: &At<'_>, apart: &Apart) -> String {
     let other = match apart.otherwise {
         Some("grubbs") => " Grubbs’ test says otherwise.",

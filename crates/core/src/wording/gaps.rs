@@ -111,6 +111,12 @@ fn of_a_row(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
 }
 
 /// "Five things to look at", or that there is nothing.
+///
+/// # Example
+/// ```
+/// use jurado_core::wording::gaps::to_look_at;
+/// assert_eq!(to_look_at(0), "Nothing is empty, and all of it can be read.");
+/// ```
 pub fn to_look_at(count: usize) -> String {
     match count {
         0 => "Nothing is empty, and all of it can be read.".to_owned(),

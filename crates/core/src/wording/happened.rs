@@ -6,6 +6,15 @@ use crate::notation;
 use crate::protocol::Protocol;
 
 /// What was done, as a clause without a capital or a full stop: "the mean diameter was used as the radius".
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::{finding::Clause, wording};
+/// let girth = lab().item("girth").expect("a reading");
+/// let clause = Clause::LeftOut { item: girth, row: 2, text: "94.3".into() };
+/// assert_eq!(wording::clause(&lab(), &clause), "reading 2 of the girth, 94.3, was left out of the sum");
+/// ```
 pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
     let title = |item: &usize| protocol.items[*item].title.as_str();
     let unit = |item: &usize| protocol.items[*item].unit_after();
@@ -63,6 +72,18 @@ pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
 }
 
 /// What was done, as a sentence with what it gives; `rows` are those of a column in which it happened alike.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::finding::{Account, Clause};
+/// use jurado_core::wording;
+/// let account = Account { clause: Clause::DigitsSwapped { meant: "29.98".into() }, gives: "29.98 cm".into(), cell: None };
+/// assert_eq!(
+///     wording::happened(&lab(), &account, &[]),
+///     "It seems that two digits of 29.98 were swapped in writing it down: 29.98 cm was meant."
+/// );
+/// ```
 pub fn happened(protocol: &Protocol, account: &Account, rows: &[u32]) -> String {
     let done = clause(protocol, &account.clause);
     let Account { clause, gives, cell } = account;

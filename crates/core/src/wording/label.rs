@@ -3,6 +3,12 @@
 use crate::finding::{Kind, UnitFault};
 
 /// What a mark is called on the Bench and in the room.
+///
+/// # Example
+/// ```
+/// use jurado_core::{finding::Kind, wording};
+/// assert_eq!(wording::label(&Kind::SlipAgain), "the same slip");
+/// ```
 pub fn label(kind: &Kind) -> &'static str {
     match kind {
         Kind::MissingReading

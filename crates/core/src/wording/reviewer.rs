@@ -15,6 +15,16 @@ use crate::quantity::leading_place;
 use crate::repair::Rewriting;
 
 /// What was found, in one or more whole sentences.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::wording;
+/// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+/// let said = wording::says(&lab(), &judged.findings[0]);
+/// assert!(said.starts_with("Diameter: 94.2 cm reported, 29.98 cm recomputed."), "{said}");
+/// ```
 pub fn says(protocol: &Protocol, finding: &Finding) -> String {
     let at = At::of(protocol, finding);
     let kind = &finding.kind;

@@ -46,6 +46,12 @@ pub(super) fn said(kind: &SlipKind) -> &'static str {
 }
 
 /// A kind in plain words, a declared one in those of the lab's author.
+///
+/// # Example
+/// ```
+/// use jurado_core::{example::lab, protocol::SlipKind, wording};
+/// assert_eq!(wording::slip(&lab(), &SlipKind::RadiusDiameter), "radius and diameter taken for each other");
+/// ```
 pub fn told<'a>(protocol: &'a Protocol, kind: &SlipKind) -> &'a str {
     let declared = matches!(kind, SlipKind::Declared(_));
     let mut variants = protocol.results.iter().filter(|_| declared).flat_map(|r| &r.variants);

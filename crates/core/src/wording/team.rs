@@ -10,6 +10,16 @@ use crate::notation::{self, capital};
 use crate::protocol::Protocol;
 
 /// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::wording;
+/// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+/// let told = wording::tells(&lab(), &judged.findings[0]);
+/// assert!(told.contains("Everything you worked out from it follows correctly"), "{told}");
+/// ```
 pub fn tells(protocol: &Protocol, finding: &Finding) -> String {
     match &finding.reworded {
         Some(words) => words.clone(),

@@ -6,7 +6,7 @@ use super::{brief, label, says, tells};
 use crate::cell::{Fault, NotUnderstood};
 use crate::finding::{
     Account, Accuracy, Apart, Clause, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan,
-    Place, PlusMinus, Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
+    Place, PlusMinus, Reading, Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
 };
 use crate::protocol::{Protocol, Role, SlipKind};
 use crate::reading::{CommaBy, Remark, Unreadable};
@@ -340,4 +340,77 @@ fn rows_whose_spread_has_the_same_fault_are_told_once() {
             "Row 4: two figures, please.".to_owned(),
         ]
     );
+}
+
+/// What somebody seems to have done is said of every act, with the titles and units of the sheet.
+#[test]
+fn every_act_is_said_as_a_clause() {
+    let lab = crate::example::lab();
+    let item = |id: &str| lab.item(id).expect("an item");
+    let (girth, height) = (item("girth"), item("height"));
+    let read = |number: f64| Reading { item: girth, row: Some(2), number, place: -1, text: "94.3".into() };
+    for (clause, said) in [
+        (Clause::Said("a root was left out".into()), "a root was left out"),
+        (
+            Clause::LeftOut { item: girth, row: 2, text: "94.3".into() },
+            "reading 2 of the girth, 94.3, was left out of the sum",
+        ),
+        (
+            Clause::LeftOut { item: girth, row: 2, text: String::new() },
+            "reading 2 of the girth was left out of the sum",
+        ),
+        (
+            Clause::Used { item: girth, row: 3, text: "94.1".into() },
+            "reading 3 of the girth, 94.1, which had been left out, was used",
+        ),
+        (
+            Clause::AsMarked { item: girth, rows: vec![1, 3] },
+            "reading 1, 3 of the girth was left out, as the sheet marks it",
+        ),
+        (Clause::Setting { item: height, taken: 130.0 }, "the height was taken as 130 cm"),
+        (
+            Clause::Constant { item: height, taken: 102.0, figures: 4, sheet: "120".into() },
+            "the height went in as 102.0 cm, where the sheet has 120",
+        ),
+        (Clause::Neighbour { item: height, taken: girth }, "the girth went in for the height"),
+        (Clause::Count { item: height, taken: 9.0, sheet: 10.0 }, "the height went in as 9 cm, where the sheet has 10"),
+        (
+            Clause::Keyed(read(93.4)),
+            "reading 2 of the girth went into the calculation as 93.4 cm, where the sheet has 94.3",
+        ),
+        (
+            Clause::Copied(Reading { row: None, ..read(93.4) }),
+            "the girth was 93.4 cm and was copied into the table as 94.3",
+        ),
+        (
+            Clause::OtherUnit { item: girth, units: "mm written as cm".into() },
+            "all readings of the girth stand there in another unit (mm written as cm)",
+        ),
+        (Clause::Offset { item: girth }, "all readings of the girth are off by one and the same amount"),
+        (
+            Clause::Rows { item: girth, first: 1, second: 3 },
+            "the readings 1 and 3 of the girth stand in each other’s rows",
+        ),
+        (
+            Clause::Columns { item: girth, other: height, row: None },
+            "the girth and the height stand in each other’s columns",
+        ),
+        (
+            Clause::Columns { item: girth, other: height, row: Some(2) },
+            "the girth and the height of row 2 stand in each other’s place",
+        ),
+        (Clause::DigitsSwapped { meant: "29.98".into() }, "two digits of 29.98 were swapped in writing it down"),
+        (Clause::DigitWrong { meant: "29.98".into() }, "one digit of 29.98 went wrong in writing it down"),
+        (Clause::Point { places: 1 }, "the decimal point went one place to the left"),
+        (Clause::Point { places: -2 }, "the decimal point went two places to the right"),
+    ] {
+        assert_eq!(super::clause(&lab, &clause), said);
+    }
+    let told = |cell: Option<&str>, rows: &[u32]| {
+        let clause = Clause::Point { places: 1 };
+        super::happened(&lab, &Account { clause, gives: "29.98 cm".into(), cell: cell.map(str::to_owned) }, rows)
+    };
+    assert_eq!(told(None, &[]), "It seems that the decimal point went one place to the left: 29.98 cm was meant.");
+    assert_eq!(told(None, &[1, 2]), "It seems that, in 2 rows alike, the decimal point went one place to the left.");
+    assert_eq!(told(Some("D7"), &[]), "The formula in cell D7 says it: the decimal point went one place to the left.");
 }

@@ -31,16 +31,39 @@ pub struct Item {
 
 impl Item {
     /// A value in its unit, in coherent SI units.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// let girth = &lab.items[lab.item("girth").expect("a reading")];
+    /// assert!((girth.to_si(94.2) - 0.942).abs() < 1e-12);
+    /// ```
     pub fn to_si(&self, value: f64) -> f64 {
         self.unit.to_si(value, self.nature)
     }
 
     /// A value in coherent SI units, in its unit.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// let girth = &lab.items[lab.item("girth").expect("a reading")];
+    /// assert!((girth.from_si(0.942) - 94.2).abs() < 1e-12);
+    /// ```
     pub fn from_si(&self, value: f64) -> f64 {
         self.unit.from_si(value, self.nature)
     }
 
     /// ` mm` with its space, or nothing for a pure number.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert_eq!(lab.items[lab.item("section").expect("a result")].unit_after(), " cm²");
+    /// ```
     pub fn unit_after(&self) -> String {
         if self.unit.text.is_empty() || self.unit.text == "1" { String::new() } else { format!(" {}", self.unit.text) }
     }
