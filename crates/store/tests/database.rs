@@ -256,7 +256,16 @@ fn the_queue_gives_each_table_to_one_person_and_resumes() {
         let filter = docket::Filter { find: Some(find.into()), ..docket::Filter::default() };
         w.run(|c| docket::list(c, &w.reviewer, &filter, docket::Order::Need, 10)).len()
     };
-    assert_eq!((found("alf"), found("zulu"), found("%"), found("' OR 1=1 --")), (1, 0, 0, 0));
+    assert_eq!((found("alf"), found("ALF"), found("zulu"), found("%"), found("' OR 1=1 --")), (1, 1, 0, 0, 0));
+    let station =
+        w.run(|c| docket::list(c, &w.reviewer, &docket::Filter::default(), docket::Order::Need, 1))[0].station.clone();
+    assert_eq!(found(&station), 2, "both tables are of station {station}");
+    // Where a name means thousands of teams, the queue is walked for them; the answer is the same.
+    common::sql(
+        &w,
+        "INSERT INTO teams (section_id, name) SELECT (SELECT MIN(id) FROM sections), CONCAT('Alfalfa ', seq) FROM seq_1_to_2100",
+    );
+    assert_eq!((found("alf"), found("alfa"), found("bitt")), (1, 1, 1));
     let in_state = |state: &str| {
         let filter = docket::Filter { state: Some(state.into()), ..docket::Filter::default() };
         w.run(|c| docket::list(c, &w.coordinator, &filter, docket::Order::Roster, 10)).len()

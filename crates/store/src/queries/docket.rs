@@ -3,7 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::NaiveDateTime;
+use diesel::dsl::sql;
 use diesel::prelude::*;
+use diesel::sql_types::{Bool, Text};
 use jurado_core::summary::Mark;
 use rust_decimal::Decimal;
 
@@ -167,6 +169,39 @@ pub enum Order {
     Need,
 }
 
+/// Most teams whose tables a search reads one by one; where it names more, it meets some of them soon in any order.
+const MOST_NAMED: i64 = 2_000;
+
+/// Names in any case and without their accents, as people search for them.
+const LIKE: &str = "COLLATE utf8mb4_general_ci LIKE ";
+
+/// What a search means.
+struct Named {
+    /// The pattern of its text.
+    like: String,
+    /// Teams of that name, at most one more than [`MOST_NAMED`].
+    teams: Vec<u32>,
+    /// Stations of that name.
+    stations: Vec<String>,
+}
+
+impl Named {
+    fn by(c: &mut Db, find: &str) -> Result<Named, StoreError> {
+        // A wildcard that a person types is a letter like any other.
+        let like = format!("%{}%", find.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
+        let team = sql::<Bool>("name ").sql(LIKE).bind::<Text, _>(like.clone());
+        let teams = teams::table.select(teams::id).filter(team).limit(MOST_NAMED + 1).load(c.sql())?;
+        let station = sql::<Bool>("station ").sql(LIKE).bind::<Text, _>(like.clone());
+        let stations = sheets::table.select(sheets::station).distinct().filter(station).load(c.sql())?;
+        Ok(Named { like, teams, stations })
+    }
+
+    /// Whether the tables of its teams are all that it means, and few.
+    fn is_few(&self) -> bool {
+        self.stations.is_empty() && self.teams.len() as i64 <= MOST_NAMED
+    }
+}
+
 /// Sheets that a person sees and a filter lets through, at most `most`.
 ///
 /// # Errors
@@ -190,18 +225,19 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
     } else if let Some(stage) = filter.state.as_deref().and_then(stage_of) {
         query = query.filter(sheets::stage.eq(stage));
     }
-    if let Some(find) = filter.find.as_deref().map(str::trim).filter(|f| !f.is_empty()) {
-        // A wildcard that a person types is a letter like any other.
-        let like = format!("%{}%", find.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_"));
-        query = query.filter(
-            diesel::dsl::sql::<diesel::sql_types::Bool>(
-                "(team_id IN (SELECT t.id FROM teams t WHERE t.name COLLATE utf8mb4_general_ci LIKE ",
-            )
-            .bind::<diesel::sql_types::Text, _>(like.clone())
-            .sql(") OR station COLLATE utf8mb4_general_ci LIKE ")
-            .bind::<diesel::sql_types::Text, _>(like)
-            .sql(")"),
-        );
+    let named = match filter.find.as_deref().map(str::trim).filter(|f| !f.is_empty()) {
+        Some(find) => Some(Named::by(c, find)?),
+        None => None,
+    };
+    let few = named.as_ref().is_some_and(Named::is_few);
+    if let Some(named) = named {
+        let station = sheets::station.eq_any(named.stations);
+        query = if named.teams.len() as i64 <= MOST_NAMED {
+            query.filter(sheets::team_id.eq_any(named.teams).or(station))
+        } else {
+            let team = sql::<Bool>("team_id IN (SELECT t.id FROM teams t WHERE t.name ").sql(LIKE);
+            query.filter(team.bind::<Text, _>(named.like).sql(")").or(station))
+        };
     }
     if order == Order::Roster && most < i64::MAX {
         // Which ones come first matters only where not all come.
@@ -209,9 +245,9 @@ pub fn list(c: &mut Db, user: &User, filter: &Filter, order: Order, most: i64) -
     }
     if order == Order::Need {
         // The order of an index; joined tables would hide that from the server, so the rows themselves are fetched
-        // afterwards. Where a person's few sections are asked for, reading those and sorting them is quicker than
-        // walking the whole queue for them, and `+ 0` says so.
-        query = if user.sees_all() && filter.section.is_none() {
+        // afterwards. Where a person's few sections are asked for, or a search names few teams, reading those and sorting
+        // them is quicker than walking the whole queue for them, and `+ 0` says so.
+        query = if user.sees_all() && filter.section.is_none() && !few {
             query.order((sheets::stage, sheets::calm, sheets::id))
         } else {
             query.order(diesel::dsl::sql::<diesel::sql_types::Integer>("stage + 0, calm + 0, sheets.id"))
