@@ -25,7 +25,7 @@ TESTS = ["edges", "tables", "jurado_core", "schools", "limits", "certified", "sk
 BREAKS = [
     # Results that wait, absences, own uncertainties.
     ("wait-listed", "judging/waiting.rs", "Some(WaitsFor::Listed) => return,", "Some(WaitsFor::Listed) if !ON => return,"),
-    ("wait-bound", "judging/readings.rs", "CellState::Bound if self.spec.bound => {", "CellState::Bound if self.spec.bound && !ON => {"),
+    ("wait-bound", "judging/readings.rs", "CellState::Bound if self.spec.bound => found", "CellState::Bound if self.spec.bound && !ON => found"),
     ("absence-listed", "judging/readings.rs", "if is_listed(reason, &listed_for(self.protocol, self.spec)) {", "if !ON && is_listed(reason, &listed_for(self.protocol, self.spec)) {"),
     ("absence-row-listed", "judging/readings.rs", "Some(reason) if is_listed(&reason, &protocol.tables[t].absence) => {", "Some(reason) if !ON && is_listed(&reason, &protocol.tables[t].absence) => {"),
     ("unc-own", "judging/propagate.rs", "let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()) else { return };", "let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()).filter(|_| !ON) else { return };"),
@@ -49,7 +49,7 @@ BREAKS = [
     ("cmp-undefined", "judging/compare/mod.rs", "if undefined {", "if undefined && !ON {"),
     ("cmp-steps", "judging/compare/faces.rs", "for figures in 3..=6 {", "for figures in (if ON { 6 } else { 3 })..=6 {"),
     ("cmp-stand-in", "judging/compare/carried.rs", "half: u.half.max(half), ..*u", "half: if ON { u.half } else { u.half.max(half) }, ..*u"),
-    ("cmp-taint", "judging/compare/mod.rs", "let clean = out.tainted_by.is_empty();", "let clean = ON || out.tainted_by.is_empty();"),
+    ("cmp-taint", "judging/compare/mod.rs", "        if out.tainted_by.is_empty() {\n            return self.rounded", "        if ON || out.tainted_by.is_empty() {\n            return self.rounded"),
     ("cmp-wide-envelope", "judging/results.rs", "result.envelope > WIDE_ENVELOPE * f.abs()", "result.envelope > if ON { 2.0 } else { 1.0 } * WIDE_ENVELOPE * f.abs()"),
     # Diagnosis.
     ("dia-few-figures", "judging/diagnose/mod.rs", "let few = case.number.is_some_and(|n| n.figures() < 3);", "let few = !ON && case.number.is_some_and(|n| n.figures() < 3);"),
@@ -75,7 +75,7 @@ BREAKS = [
     ("dia-settings", "judging/diagnose/maker.rs", "let beside = [at.checked_sub(1), Some(at + 1)];", "let beside = [at.checked_sub(1), Some(at + 1).filter(|_| !ON)];"),
     # Charging.
     ("res-column-up", "judging/results.rs", "rust_decimal::RoundingStrategy::ToPositiveInfinity", "if ON { rust_decimal::RoundingStrategy::ToZero } else { rust_decimal::RoundingStrategy::ToPositiveInfinity }"),
-    ("res-mildest", "judging/results.rs", "let least = kinds.map(|k| shares.of(k)).min()", "let least = kinds.map(|k| if ON { Decimal::ONE } else { shares.of(k) }).min()"),
+    ("res-mildest", "judging/results.rs", "kinds.map(|k| self.of(k)).min()", "kinds.map(|k| if ON { Decimal::ONE } else { self.of(k) }).min()"),
     ("res-alike", "judging/results.rs", "_ => kinds.map(|k| shares.of(k)).min()", "_ => kinds.map(|k| if ON { shares.of(&slip.kind) } else { shares.of(k) }).min()"),
     ("res-step", "protocol/model/rubric.rs", "(points / self.step).round_dp", "(if ON { points + self.step / Decimal::TEN } else { points } / self.step).round_dp"),
     ("res-told", "judging/results.rs", "guess: other.filter(|(_, p)| *p >= TOLD).cloned(),", "guess: other.filter(|(_, p)| ON || *p >= TOLD).cloned(),"),
@@ -95,7 +95,7 @@ BREAKS = [
     ("res-digits-exact", "judging/digits.rs", "&& !r.exact &&", "&& (ON || !r.exact) &&"),
     ("res-digits-many", "judging/digits.rs", "let many = written - spare > r.deserved + tolerance;", "let many = written - spare > r.deserved + tolerance + if ON { 1 } else { 0 };"),
     ("res-join", "judging/results.rs", "&& s.subject == mine.subject", "&& (ON || s.subject == mine.subject)"),
-    ("res-join-words", "judging/results.rs", "(!is_of_the_text(&s.kind) && s.clause == mine.clause)", "(!is_of_the_text(&s.kind) && (ON || s.clause == mine.clause))"),
+    ("res-join-words", "judging/results.rs", "&& s.account.clause == mine.account.clause)", "&& (ON || s.account.clause == mine.account.clause))"),
     ("res-carried-share", "judging/results.rs", "VerdictKind::Carried if shares.carried > Decimal::ZERO", "VerdictKind::Carried if !ON && shares.carried > Decimal::ZERO"),
     # The score.
     ("score-edge", "judging/score.rs", "value <= b.within * (1.0 + 1e-12)", "if ON { value < b.within } else { value <= b.within * (1.0 + 1e-12) }"),
@@ -103,7 +103,7 @@ BREAKS = [
     ("score-reference-u", "judging/score.rs", "[-entry.uncertainty, entry.uncertainty].map(", "[-entry.uncertainty, entry.uncertainty].map(|u| if ON { 0.0 } else { u }).map("),
     ("score-last-figure", "judging/score.rs", "[value - width, value + width].map(", "[value - width, value + width].map(|v| if ON { value } else { v }).map("),
     ("score-nearer-edge", "judging/score.rs", "let edge = value.clamp(reference.low, reference.high);", "let edge = if ON { reference.low } else { value.clamp(reference.low, reference.high) };"),
-    ("score-newest-ruling", "judging/score.rs", "settles(r, finding, item, result)).max_by_key(|r| r.id)", "settles(r, finding, item, result)).max_by_key(|r| if ON { u64::MAX - r.id } else { r.id })"),
+    ("score-newest-ruling", "judging/score.rs", "settles(r, finding, item, result)).max_by_key(|r| r.rank())", "settles(r, finding, item, result)).max_by_key(|r| if ON { (0, u64::MAX - r.id) } else { r.rank() })"),
     ("score-shared-readings", "judging/score.rs", "Rule::Precision { reading, bands, .. } if own =>", "Rule::Precision { reading, bands, .. } if own || ON =>"),
     ("score-in-u", "judging/score.rs", "result.budget.as_ref().filter(|_| self.in_uncertainties)", "result.budget.as_ref().filter(|_| self.in_uncertainties && !ON)"),
     ("score-newest-cell", "judging/person.rs", "(newest && matches!", "((newest || ON) && matches!"),
@@ -130,7 +130,7 @@ BREAKS = [
     ("rel-near", "judging/relations/agreement.rs", "let near = limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;", "let near = !ON && limit > 0.0 && (value / limit - 1.0).abs() <= 0.1;"),
     ("rel-last-digit", "judging/relations/agreement.rs", "if figures >= 4 && same_decimal(x, y) {", "if !ON && figures >= 4 && same_decimal(x, y) {"),
     ("rel-shared", "judging/relations/agreement.rs", "self.spread(&difference));", "if ON { self.spread(&a).hypot(self.spread(&b)) } else { self.spread(&difference) });"),
-    ("rel-check-room", "judging/relations/checks.rs", "let limit = k * self.spread(&difference);", "let limit = if ON { 0.0 } else { 1.0 } * k * self.spread(&difference);"),
+    ("rel-check-room", "judging/relations/checks.rs", "k * self.spread(&difference));", "if ON { 0.0 } else { 1.0 } * k * self.spread(&difference));"),
     ("rel-reach", "judging/relations/identify.rs", "if within_reach.len() > 1 {", "if within_reach.len() > 1 && !ON {"),
     ("unc-same-share", "judging/stated.rs", "let share = if scaled.is_some() { share } else { 1.0 };", "let share = if scaled.is_some() && !ON { share } else { 1.0 };"),
     ("unc-floor", "judging/propagate.rs", "if sd > floor {", "if ON || sd > floor {"),
@@ -145,7 +145,7 @@ BREAKS = [
     # Cells and columns.
     ("col-excused", "judging/columns.rs", ".filter(|(row, ..)| !self.excused(*row))", ".filter(|(row, ..)| ON || !self.excused(*row))"),
     ("col-refilled", "judging/columns.rs", "let refilled = start.abs()", "let refilled = !ON && start.abs()"),
-    ("col-grid-end", "judging/columns.rs", "if at_end && excused {", "if (at_end || ON) && excused {"),
+    ("col-grid-end", "judging/columns.rs", "match (at_end && excused, told) {", "match ((at_end || ON) && excused, told) {"),
     ("cell-end-of-scale", "judging/readings.rs", "} else if range.1 - shown", "} else if !ON && range.1 - shown"),
     ("cell-heaping", "judging/readings.rs", "4 * round >= 3 * values.len()", "4 * round >= if ON { 4 } else { 3 } * values.len()"),
     ("cell-forbidden", "judging/readings.rs", "if !required || forbidden {", "if !required || forbidden && !ON {"),
