@@ -11,6 +11,16 @@ pub struct Repair {
 
 impl Repair {
     /// The reading that the repair is told at: the only one, or the whole column of the first.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::repair::{Repair, Rewriting};
+    /// let one = Repair { cells: vec![(3, Some(2), 93.4)], act: None };
+    /// assert_eq!(one.place(), Some((3, Some(2))));
+    /// // A whole column is told at its item.
+    /// let all = Repair { cells: vec![(3, Some(1), 9.43), (3, Some(2), 9.34)], act: Some(Rewriting::Unit { factor: 0.1 }) };
+    /// assert_eq!(all.place(), Some((3, None)));
+    /// ```
     pub fn place(&self) -> Option<(usize, Option<u32>)> {
         let (item, row, _) = *self.cells.first()?;
         Some((item, row.filter(|_| self.act.is_none())))

@@ -110,6 +110,14 @@ impl Section {
     }
 
     /// The value issued for a cell.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::section::{Issued, Section};
+    /// let issued = vec![Issued { item: "height".into(), row: None, value: 120.0 }];
+    /// let section = Section { issued, ..Section::default() };
+    /// assert_eq!((section.issued("height", None), section.issued("girth", Some(1))), (Some(120.0), None));
+    /// ```
     pub fn issued(&self, item: &str, row: Option<u32>) -> Option<f64> {
         self.issued.iter().find(|i| i.item == item && i.row == row).map(|i| i.value)
     }

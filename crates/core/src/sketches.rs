@@ -68,6 +68,14 @@ impl Sketch {
 }
 
 /// The sketches of the checks that a table fails, in the order of its findings.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::{judging::judge, sketches::sketches};
+/// // The lab asks for none.
+/// assert!(sketches(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[])).is_empty());
+/// ```
 pub fn sketches(protocol: &Protocol, judged: &Judged) -> Vec<Sketch> {
     let mut env = None;
     judged

@@ -53,6 +53,13 @@ pub struct Mark {
 impl Oddity {
     /// Whether the file itself shows it, so that it may be told before anybody judges; what was found beside the lab's formula
     /// may not.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::underneath::Oddity;
+    /// assert!(Oddity::Empty(vec!["B4".into()]).shows_in_the_file());
+    /// assert!(!Oddity::TypedIn { text: "94.2".into(), item: 0 }.shows_in_the_file());
+    /// ```
     pub fn shows_in_the_file(&self) -> bool {
         match self {
             Oddity::Circle(_)

@@ -173,6 +173,12 @@ impl Function {
     }
 
     /// Whether it takes ranges as wholes, so that what is no number in them is passed over.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::Function;
+    /// assert!(Function::Average.is_of_columns() && !Function::Sqrt.is_of_columns());
+    /// ```
     pub fn is_of_columns(self) -> bool {
         use Function::*;
         matches!(

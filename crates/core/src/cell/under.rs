@@ -44,6 +44,15 @@ pub struct Below {
 
 impl Below {
     /// The item that stands in it and its row; `None` for a cell of the team's own, and for a row that no sheet has.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::Below;
+    /// let cell = |item: &str, row: Option<u32>| Below { item: item.into(), row, ..Below::default() };
+    /// assert_eq!(cell("girth", Some(2)).place(), Some(("girth", Some(2))));
+    /// // One of the team's own, and a row that no sheet has.
+    /// assert_eq!((cell("", None).place(), cell("girth", Some(0)).place()), (None, None));
+    /// ```
     pub fn place(&self) -> Option<(&str, Option<u32>)> {
         (!self.item.is_empty() && self.row != Some(0)).then_some((self.item.as_str(), self.row))
     }

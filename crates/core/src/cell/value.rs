@@ -79,6 +79,13 @@ impl fmt::Display for Fault {
 
 impl Value {
     /// The first value of a grid, or the value itself.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Grid, Value};
+    /// let one = Value::Grid(Grid { columns: 1, cells: vec![Value::Number(94.2)] });
+    /// assert_eq!(one.single(), Value::Number(94.2));
+    /// ```
     pub fn single(self) -> Value {
         match self {
             Value::Grid(g) => g.cells.into_iter().next().unwrap_or(Value::Empty),

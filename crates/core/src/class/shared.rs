@@ -178,23 +178,26 @@ impl Typed {
         &self.texts[table * self.width..(table + 1) * self.width]
     }
 
-    /// How much wider than independent matches those of the class spread, at least 1: the standard deviation about 0 of
-    /// z = (m − Σp)/√Σp(1 − p) over pairs taken evenly from all, each |z| bounded at [`MOST_APART`]. A median of
-    /// deviations would not do: of few cells, m takes few values, and the median jumps from one to the next.
+    /// How much wider than independent matches those of the class spread, at least 1: the standard deviation of
+    /// z = (m − Σp)/√Σp(1 − p) over pairs taken evenly from all, each at most [`MOST_APART`] from their mean. That lies
+    /// below 0, since p is taken rather too large. A median of deviations would not do: of few cells, m takes few values,
+    /// and the median jumps from one to the next.
     fn dispersion(&self) -> f64 {
         let n = self.stations.len();
         let pairs = n * n.saturating_sub(1) / 2;
         let step = (pairs / MOST_LOOKED_AT).max(1);
         let all = (0..n).flat_map(|one| (one + 1..n).map(move |other| (one, other)));
-        let squares: Vec<f64> = all
+        let off: Vec<f64> = all
             .step_by(step)
             .filter_map(|(one, other)| {
                 let (expected, variance) = moments(&self.chances(one, other));
-                let z = (self.alike(one, other) as f64 - expected) / variance.sqrt();
-                (variance > 0.0).then(|| z.powi(2).min(MOST_APART.powi(2)))
+                (variance > 0.0).then(|| (self.alike(one, other) as f64 - expected) / variance.sqrt())
             })
             .collect();
-        if squares.is_empty() { 1.0 } else { (squares.iter().sum::<f64>() / squares.len() as f64).sqrt().max(1.0) }
+        let bounded = |z: &f64, middle: f64| (z - middle).clamp(-MOST_APART, MOST_APART);
+        let mean = |of: &dyn Fn(&f64) -> f64| off.iter().map(of).sum::<f64>() / off.len().max(1) as f64;
+        let middle = mean(&|z| bounded(z, 0.0));
+        mean(&|z| bounded(z, middle).powi(2)).sqrt().max(1.0)
     }
 
     /// Cells that two tables have alike.

@@ -81,6 +81,12 @@ impl Habit {
     }
 
     /// All habits.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Habit;
+    /// assert!(Habit::all().count() > 5);
+    /// ```
     pub fn all() -> impl Iterator<Item = Habit> {
         Habit::TABLE.iter().map(|(habit, _)| *habit)
     }

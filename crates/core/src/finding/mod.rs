@@ -158,6 +158,14 @@ impl Finding {
     }
 
     /// The stable word of its kind, such as `slip`.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let judged = judge(&lab(), &table("", ""), &[], &[]);
+    /// assert!(judged.findings.iter().any(|f| f.code() == "missing-result"));
+    /// ```
     pub fn code(&self) -> &'static str {
         self.kind.code()
     }

@@ -25,6 +25,12 @@ impl Place {
     }
 
     /// A row of a table that no single item stands for.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Place;
+    /// assert_eq!(Place::row(4), Place { item: None, row: Some(4) });
+    /// ```
     pub fn row(row: u32) -> Place {
         Place { item: None, row: Some(row) }
     }

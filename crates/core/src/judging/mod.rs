@@ -381,6 +381,16 @@ pub fn hanging(judged: &Judged) -> Decimal {
 }
 
 /// The half-width stated with a result, in the protocol's unit.
+///
+/// # Example
+/// ```
+/// use jurado_core::judging::stated_plus_minus;
+/// use jurado_core::verdict::Reported;
+/// let stated = |text: &str| {
+///     stated_plus_minus(&Reported { plus_minus: text.into(), scale: 1.0, ..Reported::default() })
+/// };
+/// assert_eq!((stated("0.05"), stated("")), (Some(0.05), None));
+/// ```
 pub fn stated_plus_minus(reported: &crate::verdict::Reported) -> Option<f64> {
     stated::stated_value(reported).map(|(value, ..)| value)
 }

@@ -3,6 +3,12 @@
 use crate::notation;
 
 /// "By chance, less than 1 in 10 000".
+///
+/// # Example
+/// ```
+/// assert_eq!(jurado_core::wording::by_chance(0.02), "By chance, about 1 in 50.");
+/// assert_eq!(jurado_core::wording::by_chance(1e-9), "By chance, less than 1 in a million.");
+/// ```
 pub fn by_chance(chance: f64) -> String {
     let odds = if chance < 1e-6 {
         "less than 1 in a million".to_owned()
@@ -18,6 +24,12 @@ pub fn by_chance(chance: f64) -> String {
 
 /// What one group shares and others do not: `by` is what groups are called, and the group's name; `people` are taught
 /// together where it is a section.
+///
+/// # Example
+/// ```
+/// let said = jurado_core::wording::taught("radius for diameter", ("section", "Morning"), true, ((12, 14), (1, 70)), 1e-9);
+/// assert!(said.starts_with("12 of 14 tables of section Morning, 1 of 70 elsewhere: radius for diameter; taught so?"));
+/// ```
 pub fn taught(what: &str, (noun, name): (&str, &str), people: bool, (here, elsewhere): Counts, chance: f64) -> String {
     let why = if people { "taught so?" } else { "because of what stands there?" };
     format!(
@@ -34,6 +46,12 @@ pub fn taught(what: &str, (noun, name): (&str, &str), people: bool, (here, elsew
 pub type Counts = ((usize, usize), (usize, usize));
 
 /// Two tables that share what was typed.
+///
+/// # Example
+/// ```
+/// let said = jurado_core::wording::shared("Heron", "Knot", (14, 16), 1e-9);
+/// assert!(said.starts_with("Worth a look: Heron and Knot have 14 of 16 readings alike."));
+/// ```
 pub fn shared(one: &str, other: &str, (alike, cells): (usize, usize), chance: f64) -> String {
     format!(
         "Worth a look: {one} and {other} have {alike} of {cells} readings alike. {} One display read by both, or one sheet \
@@ -43,6 +61,12 @@ pub fn shared(one: &str, other: &str, (alike, cells): (usize, usize), chance: f6
 }
 
 /// Tables with the same formulas, `of` all that have any.
+///
+/// # Example
+/// ```
+/// let said = jurado_core::wording::same_book(&["Heron".into(), "Knot".into()], (7, 3), 30);
+/// assert!(said.ends_with("One sheet handed out, or written together, would explain it."));
+/// ```
 pub fn same_book(names: &[String], (formulas, own): (u32, u32), of: usize) -> String {
     let list = match names {
         [all @ .., last] if !all.is_empty() => format!("{} and {last}", all.join(", ")),
@@ -71,6 +95,13 @@ pub enum Who {
 }
 
 /// What a named group does: `off` with its sign and unit, `teams` on its side of how many.
+///
+/// # Example
+/// ```
+/// use jurado_core::wording::{Who, effect};
+/// let said = effect(Who::Place, ("station", "3"), "0.4 %", true, (11, 12));
+/// assert_eq!(said, "Station 3 reads high by 0.4 %, 11 teams of 12. More likely what stands there than the teams.");
+/// ```
 pub fn effect(who: Who, (noun, name): (&str, &str), off: &str, high: bool, teams: (usize, usize)) -> String {
     let side =
         if teams.0 == teams.1 { format!("all {} teams", teams.1) } else { format!("{} teams of {}", teams.0, teams.1) };

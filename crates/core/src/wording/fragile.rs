@@ -6,6 +6,12 @@ use crate::finding::Fragile;
 use crate::notation;
 
 /// Why another defensible choice gives other points, as a clause.
+///
+/// # Example
+/// ```
+/// use jurado_core::{finding::Fragile, wording};
+/// assert_eq!(wording::fragile(&Fragile::RepairOpen), "the repair is not yet accepted");
+/// ```
 pub fn fragile(fragile: &Fragile) -> String {
     match fragile {
         Fragile::RepairOpen => "the repair is not yet accepted".to_owned(),

@@ -9,6 +9,15 @@ use crate::verdict::Judged;
 /// The sentences the team reads, in the order of the findings, each with its finding's key. A forgiven finding is still
 /// told, with what it would have cost left out. Rows of a column that are not there or whose ± has the same fault, and
 /// readings that are not there, are told in one sentence, under the key of the first.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::{judging::judge, wording};
+/// // A table in which nothing is found has nothing to be told.
+/// assert!(wording::sentences(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[])).is_empty());
+/// assert_eq!(wording::sentences(&lab(), &judge(&lab(), &table("94.2", "6969"), &[], &[])).len(), 1);
+/// ```
 pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
     let told: Vec<&Finding> = judged.findings.iter().filter(|f| is_told(protocol, f)).collect();
     let mut out: Vec<(Key, String)> = Vec::new();

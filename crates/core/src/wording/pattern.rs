@@ -20,6 +20,12 @@ fn kind_of(protocol: &Protocol, word: &str) -> Option<SlipKind> {
 }
 
 /// What a pattern is about: its kind of slip, any slip, or its code in words.
+///
+/// # Example
+/// ```
+/// use jurado_core::{example::lab, wording};
+/// assert_eq!(wording::what(&lab(), "slip", Some("power")), "a power gone wrong");
+/// ```
 pub fn what(protocol: &Protocol, code: &str, slip: Option<&str>) -> String {
     match slip {
         Some(word) => {
@@ -30,6 +36,12 @@ pub fn what(protocol: &Protocol, code: &str, slip: Option<&str>) -> String {
 }
 
 /// "plate volume: a decimal point gone astray".
+///
+/// # Example
+/// ```
+/// use jurado_core::{example::lab, wording};
+/// assert_eq!(wording::pattern(&lab(), "slip/section/power"), "area of the section: a power gone wrong");
+/// ```
 pub fn pattern(protocol: &Protocol, pattern: &str) -> String {
     let (code, item, slip) = parts(pattern);
     let what = what(protocol, code, Some(slip).filter(|s| !s.is_empty()));
@@ -37,6 +49,13 @@ pub fn pattern(protocol: &Protocol, pattern: &str) -> String {
 }
 
 /// One sentence to say to the next section before it begins, so that fewer do it again.
+///
+/// # Example
+/// ```
+/// use jurado_core::{example::lab, wording};
+/// let said = wording::to_say(&lab(), "slip/section/radius-diameter");
+/// assert!(said.starts_with("Area of the section: say aloud whether it is the radius or the diameter"), "{said}");
+/// ```
 pub fn to_say(protocol: &Protocol, pattern: &str) -> String {
     let (code, item, slip) = parts(pattern);
     let item = protocol.item(item).map_or_else(|| "the table".to_owned(), |i| protocol.full_title(i));

@@ -7,6 +7,12 @@ use crate::practice::{FEWEST, Habit};
 use super::lists::counted_out;
 
 /// One thing of a kind, as a sentence names it.
+///
+/// # Example
+/// ```
+/// use jurado_core::{moderation::Field, wording::practice};
+/// assert_eq!(practice::kind(Field::Stated), "a stated ±");
+/// ```
 pub fn kind(field: Field) -> &'static str {
     match field {
         Field::Slips => "a slip",
@@ -27,6 +33,14 @@ fn lasted(seconds: i64) -> String {
 }
 
 /// A habit in a sentence, and whether it rests on too little to be called one.
+///
+/// # Example
+/// ```
+/// use jurado_core::moderation::Field;
+/// use jurado_core::practice::Habit;
+/// let (said, rests_on_little) = jurado_core::wording::practice::habit(&Habit::Finds { field: Field::Slips, found: 8 });
+/// assert_eq!((said.as_str(), rests_on_little), ("A slip does not pass you: 8 of 8.", false));
+/// ```
 pub fn habit(habit: &Habit) -> (String, bool) {
     match habit {
         Habit::Finds { field, found } => {

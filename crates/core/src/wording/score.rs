@@ -95,6 +95,14 @@ pub(super) fn spread(protocol: &Protocol, place: Place, s: &Spread) -> String {
 }
 
 /// Why a line of the score has the points it has, in few words; with the exact figure where the criterion's step moved it.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::{judging::judge, wording};
+/// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+/// assert_eq!(wording::standing(&lab(), &judged.score.lines[0]), "as it should be");
+/// ```
 pub fn standing(protocol: &Protocol, line: &ScoreLine) -> String {
     let why = why(protocol, &line.standing);
     if line.exact == line.awarded { why } else { format!("exactly {}; {why}", line.exact.round_dp(3).normalize()) }

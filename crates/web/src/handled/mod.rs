@@ -18,6 +18,7 @@ mod privacy;
 mod returns;
 mod room;
 mod rulings;
+mod search;
 mod taught;
 mod texts;
 

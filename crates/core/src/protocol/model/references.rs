@@ -38,6 +38,13 @@ pub struct ReferenceEntry {
 
 impl ReferenceEntry {
     /// The value used in formulas: the midpoint.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::ReferenceEntry;
+    /// let brass = ReferenceEntry { at: "A".into(), says: "brass".into(), low: 8400.0, high: 8700.0, uncertainty: 20.0 };
+    /// assert_eq!(brass.middle(), 8550.0);
+    /// ```
     pub fn middle(&self) -> f64 {
         (self.low + self.high) / 2.0
     }

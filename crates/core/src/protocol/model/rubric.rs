@@ -21,6 +21,15 @@ pub struct Criterion {
 
 impl Criterion {
     /// Points in steps of the criterion: half a step goes up, and all of the points or none stay what they are.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use rust_decimal::Decimal;
+    /// let criterion = jurado_core::protocol::Criterion { step: Decimal::new(5, 1), ..lab().criteria[0].clone() };
+    /// // Steps of a half: 1.3 is nearer to 1.5 than to 1.
+    /// assert_eq!(criterion.in_steps(Decimal::new(13, 1)), Decimal::new(15, 1));
+    /// ```
     pub fn in_steps(&self, points: Decimal) -> Decimal {
         if points >= self.points || points <= Decimal::ZERO {
             return points.clamp(Decimal::ZERO, self.points);
@@ -31,6 +40,14 @@ impl Criterion {
     }
 
     /// Whether it counts for a section.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::{example::lab, section::Section};
+    /// let criterion = jurado_core::protocol::Criterion { off: true, ..lab().criteria[0].clone() };
+    /// let on = Section { criteria: vec![criterion.id.clone()], ..Section::default() };
+    /// assert!(!criterion.counts(&Section::default()) && criterion.counts(&on));
+    /// ```
     pub fn counts(&self, section: &crate::section::Section) -> bool {
         !self.off || section.criteria.contains(&self.id)
     }

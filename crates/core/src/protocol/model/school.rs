@@ -37,6 +37,14 @@ pub struct School {
 
 impl School {
     /// The weight of a kind of slip, before normalising over the kinds generated for a result.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::{School, SlipKind};
+    /// let own = School { weights: vec![(SlipKind::Sign, 0.2)], ..School::default() };
+    /// assert_eq!(own.weight(&SlipKind::Sign, 0), 0.2);
+    /// assert_eq!(own.weight(&SlipKind::Power, 0), SlipKind::Power.weight(0));
+    /// ```
     pub fn weight(&self, kind: &SlipKind, declared: usize) -> f64 {
         self.weights.iter().find(|(k, _)| k == kind).map_or_else(|| kind.weight(declared), |(_, w)| *w)
     }
@@ -90,6 +98,12 @@ impl UncertaintySchool {
     ];
 
     /// Its word.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::UncertaintySchool;
+    /// assert_eq!(UncertaintySchool::WorstCase.word(), "worst-case");
+    /// ```
     pub fn word(self) -> &'static str {
         Self::ALL.iter().find(|(s, _)| *s == self).map_or("", |(_, w)| w)
     }
