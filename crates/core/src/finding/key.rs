@@ -7,6 +7,7 @@ use std::str::FromStr;
 use serde::{Deserialize, Serialize};
 
 use super::Kind;
+use crate::reading::Remark;
 
 /// The stable name, within one table, of what a decision is about. It prints as, and is read from, a text such as
 /// `slip:disc_volume`; every text is a key, and printing it gives the text again.
@@ -53,6 +54,8 @@ impl Key {
     pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<u32>) -> Key {
         let cell = with_row(kind.word(), item, Some(row.unwrap_or(0)));
         match kind {
+            // A value and its ± may each hold a comma that was decided on.
+            Kind::ReadAs { remark: Remark::Comma { text, .. } } => Key::Finding(format!("{cell}:comma:{text}")),
             Kind::ReadAs { remark } => Key::Finding(format!("{cell}:{}", remark.word())),
             Kind::GridMissing { nominal, .. } | Kind::GridLeft { nominal, .. } => {
                 Key::Finding(format!("{}:{item}:{nominal}", kind.word()))
@@ -147,7 +150,8 @@ impl FromStr for Key {
 mod tests {
     use proptest::prelude::*;
 
-    use super::Key;
+    use super::{Key, Kind};
+    use crate::reading::{Comma, Hints, Remark, read};
 
     #[test]
     fn keys_are_read_as_what_they_name() {
@@ -166,6 +170,14 @@ mod tests {
             assert_eq!(Key::from(text), key);
             assert_eq!(key.to_string(), text);
         }
+    }
+
+    #[test]
+    fn two_remarks_on_one_cell_are_two_notes() {
+        let read_as = |remark: Remark| Key::of_cell(&Kind::ReadAs { remark }, "mass", Some(3)).to_string();
+        let hints = Hints { comma: Comma::Decimal, ..Hints::default() };
+        let keys: Vec<String> = read("~1,234 ± 1,002", &hints).remarks.into_iter().map(read_as).collect();
+        assert_eq!(keys, ["read:mass:3:approximate", "read:mass:3:comma:1,234", "read:mass:3:comma:1,002"]);
     }
 
     proptest! {
