@@ -130,7 +130,11 @@ SQL
 
 db_stop() {
   [ -n "${DB_PID:-}" ] || return 0
-  kill "$DB_PID" 2>/dev/null && wait "$DB_PID" 2>/dev/null
+  kill "$DB_PID" 2>/dev/null
+  for _ in $(seq "${DB_END_TENTHS:-900}"); do kill -0 "$DB_PID" 2>/dev/null || break; sleep 0.1; done
+  # On a full disk it waits for room, without end. What it had committed is in its log, and is there at the next start.
+  kill -9 "$DB_PID" 2>/dev/null && say "The database did not end and was stopped; is the disk of $DB_DIR full?"
+  wait "$DB_PID" 2>/dev/null
   rm -rf "$DB_DIR/db.pid" "$DB_RUN"
   DB_PID=
 }
