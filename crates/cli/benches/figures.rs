@@ -53,7 +53,7 @@ fn planted(protocol: &Protocol) {
                 usize::from(slip.is_some_and(|s| s.kind.word() == word || s.alike.iter().any(|k| k.word() == word)));
             let mut after = vec![item];
             for r in &judged.results {
-                if protocol.results[r.index].upstream.iter().any(|u| after.contains(u)) {
+                if protocol.results[r.id].upstream.iter().any(|u| after.contains(u)) {
                     after.push(r.item);
                     followers += 1;
                     again += usize::from(matches!(r.verdict, VerdictKind::Slip | VerdictKind::Unexplained));

@@ -409,7 +409,7 @@ fn charts_show_what_is_judged() {
         for table in class(&lab, 9, 4).tables {
             let judged = judge(p, &table, &[], &[]);
             let clean = |function: Function, x: usize, y: usize| {
-                judged.results.iter().find_map(|r| match &p.results[r.index].node.op {
+                judged.results.iter().find_map(|r| match &p.results[r.id].node.op {
                     Op::Call(f, args) if *f == function => {
                         let here =
                             matches!((&args[0].op, &args[1].op), (Op::Item(a), Op::Item(b)) if *a == x && *b == y);

@@ -97,7 +97,7 @@ pub fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained 
 /// As [`one`], by the protocol as it was taught.
 fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
     let item = &protocol.items[r.item];
-    let spec = &protocol.results[r.index];
+    let spec = &protocol.results[r.id];
     let unit = item.unit_after().trim().to_owned();
     let value = match (&item.words, r.right_word) {
         (Some(words), Some(w)) => words.get(w as usize).cloned().unwrap_or_default(),

@@ -61,7 +61,7 @@ fn place(protocol: &Protocol, item: usize, row: Option<u32>) -> (usize, usize, u
     let result = protocol.result_of(item).map(|r| protocol.results[r].bay);
     let bay = protocol.reading_of(item).map(|r| r.bay).or(result).unwrap_or(usize::MAX);
     match protocol.table_of(item) {
-        Some(t) => (bay, t + 1, row.unwrap_or(0), item),
+        Some(t) => (bay, t.index() + 1, row.unwrap_or(0), item),
         None => (bay, 0, 0, item),
     }
 }

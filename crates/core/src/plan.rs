@@ -3,7 +3,7 @@
 
 use crate::finding::Kind;
 use crate::judging::judge_in;
-use crate::protocol::{Protocol, Reference, Rule};
+use crate::protocol::{Protocol, ReadingId, Reference, ReferenceId, Rule, TableId};
 use crate::section::Section;
 use crate::stats::concordance;
 use crate::submission::{Submission, SubmittedCell};
@@ -66,15 +66,15 @@ pub enum Step {
 /// assert_eq!(may_be_told(&lab()).len(), lab().results.len());
 /// ```
 pub fn may_be_told(protocol: &Protocol) -> Vec<bool> {
-    let compared = |n: usize| {
+    let compared = |n: ReferenceId| {
         let rules = protocol.criteria.iter().map(|c| &c.rule);
         rules.into_iter().any(|r| matches!(r, Rule::Accuracy { reference, .. } if *reference == n))
     };
-    let held = |(n, r): (usize, &Reference)| {
+    let held = |(n, r): (ReferenceId, &Reference)| {
         let open = r.key.is_none() && r.formula.is_none() && r.entries.iter().all(|e| e.low == e.high);
         (!open || r.consensus || compared(n)).then_some(r.item)
     };
-    let mut hidden: Vec<usize> = protocol.references.iter().enumerate().filter_map(held).collect();
+    let mut hidden: Vec<usize> = ReferenceId::with(&protocol.references).filter_map(held).collect();
     let mut out = Vec::with_capacity(protocol.results.len());
     // A result stands after those that it is worked out from.
     for r in &protocol.results {
@@ -115,11 +115,11 @@ pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<S
     let judged = judge_in(protocol, section, sheet, &[], &[]);
     let p = Planner { protocol, section, sheet, judged };
     let mut out = Vec::new();
-    for t in 0..protocol.tables.len() {
+    for t in TableId::each(&protocol.tables) {
         out.extend(p.runs(t));
         out.extend(p.end(t));
     }
-    out.extend((0..protocol.readings.len()).filter_map(|n| p.size(n)));
+    out.extend(ReadingId::each(&protocol.readings).filter_map(|n| p.size(n)));
     out
 }
 
@@ -130,14 +130,14 @@ impl Planner<'_> {
     }
 
     /// Whether a row is a rough run, by the word that its table has for one.
-    fn is_rough(&self, t: usize, row: u32) -> bool {
+    fn is_rough(&self, t: TableId, row: u32) -> bool {
         let Some((item, word)) = self.protocol.tables[t].rough else { return false };
         let cells = self.judged.readings.iter().find(|r| r.item == item).map(|r| &r.cells);
         cells.is_some_and(|cells| cells.iter().any(|c| c.row == Some(row) && c.word == Some(word)))
     }
 
     /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
-    fn kept(&self, t: usize, column: usize) -> Vec<(u32, f64)> {
+    fn kept(&self, t: TableId, column: usize) -> Vec<(u32, f64)> {
         let most = self.protocol.most_row(column).unwrap_or(0);
         let excluded = |row: u32| {
             let of = self.judged.readings.iter().filter(|r| self.protocol.table_of(r.item) == Some(t));
@@ -148,7 +148,7 @@ impl Planner<'_> {
     }
 
     /// The largest set of runs that agree, and how wide they may lie.
-    fn agreeing(&self, t: usize) -> Option<Agreeing> {
+    fn agreeing(&self, t: TableId) -> Option<Agreeing> {
         let stop = self.protocol.tables[t].stop.as_ref()?;
         let (asked, tolerance) = stop.agree?;
         let kept = self.kept(t, stop.column);
@@ -164,7 +164,7 @@ impl Planner<'_> {
     }
 
     /// The step "run again": how far the runs agree by now, and between which values the next one would have to lie.
-    fn runs(&self, t: usize) -> Option<Step> {
+    fn runs(&self, t: TableId) -> Option<Step> {
         let Agreeing { column, asked, within, set } = self.agreeing(t)?;
         let band = ends(&set).map(|(low, high)| (high - within, low + within));
         // Within some percent of nothing is nothing to tell.
@@ -187,7 +187,7 @@ impl Planner<'_> {
     }
 
     /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
-    fn in_hand(&self, t: usize, column: usize) -> Option<(usize, u32)> {
+    fn in_hand(&self, t: TableId, column: usize) -> Option<(usize, u32)> {
         let numbers: Vec<usize> = self
             .protocol
             .readings
@@ -202,7 +202,7 @@ impl Planner<'_> {
     }
 
     /// The step "towards the end": where the next run is expected to end, from those that agree.
-    fn end(&self, t: usize) -> Option<Step> {
+    fn end(&self, t: TableId) -> Option<Step> {
         let Agreeing { column, within, mut set, .. } = self.agreeing(t)?;
         let (item, row) = self.in_hand(t, column)?;
         let agree = set.len();
@@ -281,7 +281,7 @@ impl Planner<'_> {
     }
 
     /// The next step of a plan: what a row that repeats the last reading would be told.
-    fn size(&self, n: usize) -> Option<Step> {
+    fn size(&self, n: ReadingId) -> Option<Step> {
         let spec = &self.protocol.readings[n];
         if spec.steps.is_empty() {
             return None;

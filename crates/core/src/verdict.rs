@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use rust_decimal::Decimal;
 
 use crate::finding::{Account, Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
-use crate::protocol::SlipKind;
+use crate::protocol::{ReadingId, ResultId, SlipKind, TableId, beside};
 use crate::reading::{Number, Remark, Unreadable};
 use crate::uncertainty::{Budget, Source};
 use crate::underneath::Underneath;
@@ -102,11 +102,15 @@ pub enum CellState {
     Unreadable(Unreadable),
 }
 
+beside!(ReadingId: JudgedReading);
+beside!(ResultId: Vec<Reported>);
+beside!(TableId: Vec<Option<String>>);
+
 /// One result.
 #[derive(Clone, Debug)]
 pub struct JudgedResult {
-    /// Index in the protocol's results.
-    pub index: usize,
+    /// Which result of the lab it is.
+    pub id: ResultId,
     /// Its item.
     pub item: usize,
     /// Row, from 1, where the result is a column of a table.
@@ -154,9 +158,9 @@ pub struct JudgedResult {
 
 impl JudgedResult {
     /// A result with nothing but what was written: missing until it is judged. `row` counts from 0.
-    pub(crate) fn unjudged(index: usize, item: usize, row: Option<usize>, reported: &Reported) -> JudgedResult {
+    pub(crate) fn unjudged(id: ResultId, item: usize, row: Option<usize>, reported: &Reported) -> JudgedResult {
         JudgedResult {
-            index,
+            id,
             item,
             row: row.map(|r| r as u32 + 1),
             reported: reported.clone(),

@@ -5,14 +5,13 @@ mod common;
 
 use common::{ECHO, protocol};
 use jurado_core::class::{Asked, By, Entry, Essence, Floor, Scale, Value, main_key, thing};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{Protocol, ResultId};
 
 const PLATE: &str = include_str!("labs/plate-and-disc.toml");
 const DESCALER: &str = include_str!("../../../protocols/descale-acid.toml");
 
-fn result(protocol: &Protocol, id: &str) -> usize {
-    let item = protocol.item(id).expect("an item");
-    protocol.results.iter().position(|r| r.item == item).expect("a result")
+fn result(protocol: &Protocol, id: &str) -> ResultId {
+    protocol.item(id).and_then(|item| protocol.result_of(item)).expect("a result")
 }
 
 /// A value with its reference, given to hundredths.

@@ -18,13 +18,13 @@ pub(crate) struct Spot {
 pub(crate) fn spots(protocol: &Protocol, grid: &[Vec<String>]) -> Vec<Spot> {
     let mut out = Vec::new();
     let mut header: Vec<String> = Vec::new();
-    let mut table: Option<usize> = None;
+    let mut table = None;
     for (row, line) in grid.iter().enumerate() {
         let first = line.first().map_or("", String::as_str);
         match first {
             "item" | "row" => header.clone_from(line),
             "table" => {
-                table = line.get(1).and_then(|id| protocol.tables.iter().position(|t| t.id == *id));
+                table = line.get(1).and_then(|id| protocol.table(id));
                 header.clear();
             }
             _ if header.is_empty() => {}

@@ -4,7 +4,7 @@
 
 use jurado_core::error::Fault;
 use jurado_core::notation;
-use jurado_core::protocol::{ItemKind, Protocol, ReadingKind, RowCount};
+use jurado_core::protocol::{ItemKind, Protocol, ReadingKind, RowCount, TableId};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::csv_long::beyond;
@@ -118,7 +118,7 @@ pub(crate) fn lay_out(protocol: &Protocol, filled: Option<&Submission>) -> Grid 
         line.push(hint(protocol, index));
         out.push(line);
     }
-    for t in 0..protocol.tables.len() {
+    for t in TableId::each(&protocol.tables) {
         table_block(protocol, t, filled, &mut out);
     }
     out
@@ -130,7 +130,7 @@ fn shown_unit(protocol: &Protocol, index: usize) -> String {
     if unit == "1" { String::new() } else { unit.clone() }
 }
 
-fn table_block(protocol: &Protocol, t: usize, filled: Option<&Submission>, out: &mut Grid) {
+fn table_block(protocol: &Protocol, t: TableId, filled: Option<&Submission>, out: &mut Grid) {
     let table = &protocol.tables[t];
     let items: Vec<usize> =
         (0..protocol.items.len()).filter(|i| protocol.is_typed(*i) && protocol.table_of(*i) == Some(t)).collect();
@@ -246,10 +246,11 @@ enum Part {
     Head,
     /// Among the readings; the names of its columns.
     Items(Vec<String>),
-    /// In a table that was named and whose columns are not yet.
-    TableHead(usize),
+    /// In a table that was named and whose columns are not yet; `None` where the lab has no such table, so that its rows are
+    /// not taken for another's.
+    TableHead(Option<TableId>),
     /// In the rows of a table: names of columns, units by column, rows so far.
-    Table { table: usize, header: Vec<String>, units: Vec<String>, rows: u32 },
+    Table { table: Option<TableId>, header: Vec<String>, units: Vec<String>, rows: u32 },
 }
 
 struct Reader<'a> {
@@ -319,8 +320,8 @@ impl Reader<'_> {
         let first = field(0).to_lowercase();
         if first == "table" {
             self.seen_header = true;
-            return match self.protocol.tables.iter().position(|t| t.id == field(1)) {
-                Some(t) => Ok(Part::TableHead(t)),
+            return match self.protocol.table(field(1)) {
+                Some(t) => Ok(Part::TableHead(Some(t))),
                 None => {
                     self.hold(
                         record,
@@ -329,8 +330,7 @@ impl Reader<'_> {
                         format!("there is no table `{}`", field(1)),
                         "use the lab’s template",
                     );
-                    // Its rows must not be taken for another table's.
-                    Ok(Part::TableHead(usize::MAX))
+                    Ok(Part::TableHead(None))
                 }
             };
         }
@@ -351,8 +351,8 @@ impl Reader<'_> {
             }
             Part::TableHead(t) if first == "row" => {
                 let header = names();
-                if let Some(spec) = self.protocol.tables.get(t) {
-                    let key = spec.key.map(|k| self.protocol.keys[k].id.clone());
+                if let Some(t) = t {
+                    let key = self.protocol.tables[t].key.map(|k| self.protocol.keys[k].id.clone());
                     let known = |n: &str| {
                         let id = n.strip_suffix(" plus_minus").unwrap_or(n);
                         ["row", "excluded", "note", ""].contains(&n)
@@ -375,10 +375,10 @@ impl Reader<'_> {
                 Ok(Part::TableHead(t))
             }
             Part::Table { table, header, mut units, mut rows } => {
-                match first.as_str() {
-                    "unit" => units = names(),
-                    "what" | "hint" => {}
-                    _ if table == usize::MAX => {
+                match (first.as_str(), table) {
+                    ("unit", _) => units = names(),
+                    ("what" | "hint", _) => {}
+                    (_, None) => {
                         self.hold(
                             record,
                             0,
@@ -387,7 +387,7 @@ impl Reader<'_> {
                             "use the lab’s template",
                         );
                     }
-                    _ => {
+                    (_, Some(table)) => {
                         self.out.rows += 1;
                         rows = if first.is_empty() { rows + 1 } else { first.parse().unwrap_or(0) };
                         let first_item = header.iter().find_map(|h| self.protocol.item(h));
@@ -516,7 +516,7 @@ impl Reader<'_> {
         }
     }
 
-    fn table_line(&mut self, record: &Record, t: usize, header: &[String], units: &[String], row: u32) {
+    fn table_line(&mut self, record: &Record, t: TableId, header: &[String], units: &[String], row: u32) {
         let protocol = self.protocol;
         let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
         let named = |name: &str| header.iter().position(|h| h == name).map_or("", field);

@@ -75,7 +75,7 @@ struct Writer<'a> {
 fn address(protocol: &Protocol, item: usize, row: Option<u32>) -> Address {
     match protocol.table_of(item) {
         None => Address::here(item as u32 + 6, row.unwrap_or(1) + 3),
-        Some(t) => Address::here(row.unwrap_or(1) + 200 + 60 * t as u32, item as u32 + 2),
+        Some(t) => Address::here(row.unwrap_or(1) + 200 + 60 * t.index() as u32, item as u32 + 2),
     }
 }
 

@@ -6,7 +6,7 @@ mod writing;
 use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::formula::ast::Ast;
-use jurado_core::protocol::{ItemKind, Protocol, Rejection, Tolerance};
+use jurado_core::protocol::{ItemKind, Protocol, Rejection, TableId, Tolerance};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 pub(crate) use writing::{half_of, number, significant};
@@ -136,8 +136,8 @@ impl Worker<'_> {
         }
         for reference in &protocol.references {
             let id = protocol.items[reference.item].id.clone();
-            let table = reference.key.and_then(|k| protocol.tables.iter().position(|t| t.key == Some(k)));
-            let value = match table.and_then(|t| seen.row_keys.get(&t)) {
+            let table = reference.key.and_then(|k| TableId::with(&protocol.tables).find(|(_, t)| t.key == Some(k)));
+            let value = match table.and_then(|(t, _)| seen.row_keys.get(&t)) {
                 Some(rows) => Val::Many(
                     rows.iter()
                         .map(|v| {
@@ -159,7 +159,7 @@ impl Worker<'_> {
     /// Rows that do not count from the start: planned rough runs.
     pub(crate) fn rough(&self, names: &HashMap<String, Val>) -> Left {
         let mut left = Left::new();
-        for (t, table) in self.protocol.tables.iter().enumerate() {
+        for (t, table) in TableId::with(&self.protocol.tables) {
             let Some((column, word)) = table.rough else { continue };
             let item = &self.protocol.items[column];
             let word = item.words.as_ref().and_then(|w| w.get(word as usize)).cloned().unwrap_or_default();
@@ -171,7 +171,7 @@ impl Worker<'_> {
         left
     }
 
-    fn leave_out(&self, left: &mut Left, table: usize, out: &[bool]) {
+    fn leave_out(&self, left: &mut Left, table: TableId, out: &[bool]) {
         for (i, item) in self.protocol.items.iter().enumerate() {
             if self.protocol.table_of(i) == Some(table) {
                 let mine = left.entry(item.id.clone()).or_insert_with(|| vec![false; out.len()]);

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap};
 use jurado_core::error::Fault;
 use jurado_core::formula::ast::Ast;
 use jurado_core::formula::{Context, Value, evaluate, parse};
-use jurado_core::protocol::{ItemKind, Protocol, ReadingKind, ReadingSpec, Reference, RowCount};
+use jurado_core::protocol::{ItemKind, Protocol, ReadingId, ReadingKind, ReadingSpec, Reference, RowCount, TableId};
 use jurado_core::quantity::Unit;
 use serde::Deserialize;
 use toml::Spanned;
@@ -113,7 +113,7 @@ struct Make {
     id: String,
     unit: Unit,
     per: Option<String>,
-    table: Option<usize>,
+    table: Option<TableId>,
     value: Option<Ast>,
     first: Option<Ast>,
     at: BTreeMap<String, f64>,
@@ -126,7 +126,7 @@ struct Make {
     choose: Vec<String>,
     above: bool,
     /// Index among the protocol's readings.
-    reading: Option<usize>,
+    reading: Option<ReadingId>,
 }
 
 /// How a result is written down.
@@ -157,7 +157,7 @@ pub(crate) struct ApparatusFault {
 
 /// A world, checked against its protocol.
 pub struct World {
-    rows: HashMap<usize, RowRule>,
+    rows: HashMap<TableId, RowRule>,
     makes: Vec<Make>,
     pub(crate) answers: HashMap<String, Answer>,
     pub(crate) faults: Vec<ApparatusFault>,
@@ -181,9 +181,9 @@ pub(crate) struct Seen {
     /// True values, for answers that come from looking.
     pub(crate) truth: HashMap<String, Val>,
     /// Row keys by table: the value of each row.
-    pub(crate) row_keys: HashMap<usize, Vec<String>>,
+    pub(crate) row_keys: HashMap<TableId, Vec<String>>,
     /// Rows taken, by table.
-    pub(crate) rows: HashMap<usize, usize>,
+    pub(crate) rows: HashMap<TableId, usize>,
 }
 
 impl World {
@@ -240,7 +240,7 @@ impl Reader<'_> {
         };
         let table = match (&m.table, reading) {
             (Some(t), _) => {
-                let found = self.protocol.tables.iter().position(|x| x.id == *t);
+                let found = self.protocol.table(t);
                 if found.is_none() {
                     self.fault(m.id.span().start, format!("there is no table `{t}`"), "mend its name");
                 }
@@ -279,7 +279,7 @@ impl Reader<'_> {
     }
 
     /// A name has to stand above what uses it; a table is taken, all of it, where its first line stands.
-    fn names_are_known(&mut self, written: &[MakeFile], makes: &[Make], rows: &HashMap<usize, RowRule>) {
+    fn names_are_known(&mut self, written: &[MakeFile], makes: &[Make], rows: &HashMap<TableId, RowRule>) {
         let mut known: Vec<String> = vec!["n".to_owned()];
         known.extend(self.protocol.keys.iter().map(|k| k.id.clone()));
         for item in &self.protocol.items {
@@ -287,7 +287,7 @@ impl Reader<'_> {
                 known.push(item.id.clone());
             }
         }
-        let mut taken: Vec<usize> = Vec::new();
+        let mut taken: Vec<TableId> = Vec::new();
         for (file, make) in written.iter().zip(makes) {
             let mut group: Vec<&Make> = vec![make];
             if let Some(t) = make.table {
@@ -338,7 +338,7 @@ impl Reader<'_> {
         }
         let mut rows = HashMap::new();
         for (name, r) in &file.rows {
-            match self.protocol.tables.iter().position(|t| t.id == *name) {
+            match self.protocol.table(name) {
                 Some(t) => {
                     let until = self.ast(r.until.as_ref());
                     let most = r.most.unwrap_or(60);
@@ -445,7 +445,7 @@ impl Room<'_> {
             let v = looked_up(self.protocol, r, keys, &names);
             names.insert(self.protocol.items[r.item].id.clone(), Val::One(v));
         }
-        let mut done: Vec<usize> = Vec::new();
+        let mut done: Vec<TableId> = Vec::new();
         for make in &self.world.makes {
             match make.table {
                 None => self.single(make, section, keys, &mut names, &mut seen, chance),
@@ -504,7 +504,7 @@ impl Room<'_> {
 
     fn table(
         &self,
-        t: usize,
+        t: TableId,
         section: &str,
         keys: &BTreeMap<String, String>,
         names: &mut HashMap<String, Val>,

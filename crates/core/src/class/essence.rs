@@ -149,7 +149,7 @@ fn value(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Value {
     let row_key = || {
         let table = protocol.table_of(r.item)?;
         let row = r.row?.checked_sub(1)? as usize;
-        judged.row_keys.get(table)?.get(row)?.clone()
+        judged.row_keys[table].get(row)?.clone()
     };
     let clean = r.own.or(r.clean).filter(|v| v.is_finite());
     Value {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::scale::{Placing, Referred};
 use super::{Cochran, Effect, Entry, Mandel, Member, Robust, Scale, Value, algorithm_a, cochran, effects, mandel};
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, ResultId};
 use crate::quantity::power_of_ten;
 use crate::stats::median;
 
@@ -22,8 +22,8 @@ pub enum By {
 /// What a class is asked.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Asked {
-    /// Index of the result.
-    pub result: usize,
+    /// Of which result.
+    pub result: ResultId,
     /// By what teams are grouped.
     pub by: By,
     /// The key whose groups are taken out of what sections and reviewers do, such as the station.
@@ -34,7 +34,7 @@ pub struct Asked {
 
 impl Asked {
     /// What is asked of a class where nothing else is said.
-    pub fn usual(protocol: &Protocol, entries: &[Entry], result: usize, by: By) -> Asked {
+    pub fn usual(protocol: &Protocol, entries: &[Entry], result: ResultId, by: By) -> Asked {
         let beside = main_key(protocol, result).map(str::to_owned);
         Asked { result, by, beside, thing: thing(protocol, entries, result) }
     }
@@ -76,8 +76,8 @@ pub struct Group {
 /// One result over all sections.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Floor {
-    /// Index of the result.
-    pub result: usize,
+    /// Of which result.
+    pub result: ResultId,
     /// Scale of the points.
     pub scale: Scale,
     /// Whether effects are shares: ln(x/reference).
@@ -108,32 +108,32 @@ pub const APART: f64 = 3.0;
 /// use jurado_core::class::comparable;
 /// use jurado_core::example::lab;
 /// // Posts differ from team to team and nothing says which is which: only what has a reference is compared.
-/// assert!(comparable(&lab()).iter().all(|result| *result < lab().results.len()));
+/// assert!(comparable(&lab()).iter().all(|result| result.index() < lab().results.len()));
 /// ```
-pub fn comparable(protocol: &Protocol) -> Vec<usize> {
-    let fits = |n: &usize| {
+pub fn comparable(protocol: &Protocol) -> Vec<ResultId> {
+    let fits = |n: &ResultId| {
         let spec = &protocol.results[*n];
         let rows_fit = || protocol.accuracy_of(*n).is_some() || protocol.row_key(spec.item).is_some();
         protocol.items[spec.item].words.is_none() && !spec.guess && (spec.table.is_none() || rows_fit())
     };
-    (0..protocol.results.len()).filter(fits).collect()
+    ResultId::each(&protocol.results).filter(fits).collect()
 }
 
 /// Results that are words.
-pub fn worded(protocol: &Protocol) -> Vec<usize> {
-    (0..protocol.results.len()).filter(|n| protocol.items[protocol.results[*n].item].words.is_some()).collect()
+pub fn worded(protocol: &Protocol) -> Vec<ResultId> {
+    ResultId::each(&protocol.results).filter(|n| protocol.items[protocol.results[*n].item].words.is_some()).collect()
 }
 
 /// The result that is shown first: the one whose accuracy is worth most, else the last.
-pub fn first(protocol: &Protocol) -> Option<usize> {
+pub fn first(protocol: &Protocol) -> Option<ResultId> {
     let there = comparable(protocol);
-    let worth = |n: &&usize| (protocol.accuracy_of(**n).map(|(c, _)| c.points), std::cmp::Reverse(**n));
+    let worth = |n: &&ResultId| (protocol.accuracy_of(**n).map(|(c, _)| c.points), std::cmp::Reverse(**n));
     let judged = there.iter().filter(|n| protocol.accuracy_of(**n).is_some()).max_by_key(worth);
     judged.or(there.last()).copied()
 }
 
 /// The key whose consensus is the reference of a result: its values are different things, each known by its teams alone.
-pub fn unknown_by(protocol: &Protocol, result: usize) -> Option<&str> {
+pub fn unknown_by(protocol: &Protocol, result: ResultId) -> Option<&str> {
     let reference = &protocol.references[protocol.accuracy_of(result)?.1];
     let key = reference.key.filter(|_| reference.consensus)?;
     Some(protocol.keys[key].id.as_str())
@@ -141,7 +141,7 @@ pub fn unknown_by(protocol: &Protocol, result: usize) -> Option<&str> {
 
 /// The key by which a result is grouped first: the one that its unknown or its reference goes by, else a station, else the
 /// first.
-pub fn main_key(protocol: &Protocol, result: usize) -> Option<&str> {
+pub fn main_key(protocol: &Protocol, result: ResultId) -> Option<&str> {
     let of_reference = || protocol.references[protocol.accuracy_of(result)?.1].key;
     let of_row = || protocol.row_key(protocol.results[result].item);
     let station = || protocol.keys.iter().position(|k| k.id == "station");
@@ -154,7 +154,7 @@ const UNLIKE: f64 = 1.0 / 3.0;
 
 /// The key whose values are different things for a result: the key of its unknown; without a reference the key within
 /// whose groups values lie much closer together than among all.
-pub fn thing(protocol: &Protocol, entries: &[Entry], result: usize) -> Option<String> {
+pub fn thing(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Option<String> {
     if let Some(key) = unknown_by(protocol, result) {
         return Some(key.to_owned());
     }

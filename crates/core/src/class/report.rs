@@ -9,7 +9,7 @@ use super::{
     word_consensus, worded,
 };
 use crate::notation::{self, capital, counted};
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, ResultId};
 use crate::report::ProtocolOf;
 use crate::verdict::ENGINE;
 use crate::wording;
@@ -176,7 +176,7 @@ pub fn by_word(by: &By) -> &str {
 }
 
 /// What teams of a result may be grouped by: its main key, the other keys that tables have, then the section.
-pub fn groupings(protocol: &Protocol, entries: &[Entry], result: usize) -> Vec<By> {
+pub fn groupings(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Vec<By> {
     let main = main_key(protocol, result);
     let item = protocol.results[result].item;
     let by_row = protocol.row_key(item).map(|k| protocol.keys[k].id.as_str());
@@ -194,7 +194,7 @@ impl From<Robust> for RobustOf {
 
 impl<'a> ResultOf<'a> {
     /// One result over the class, grouped by a key, with its effects and sections.
-    fn new(protocol: &'a Protocol, entries: &'a [Entry], by: By, result: usize) -> ResultOf<'a> {
+    fn new(protocol: &'a Protocol, entries: &'a [Entry], by: By, result: ResultId) -> ResultOf<'a> {
         let floor = Floor::of(protocol, entries, &Asked::usual(protocol, entries, result, by.clone()));
         let item = protocol.results[result].item;
         let teams = floor.points.iter().map(|p| TeamOf {
@@ -260,7 +260,7 @@ impl<'a> ResultOf<'a> {
 impl<'a> ClassReport<'a> {
     /// Everything that is told of a class: every result by every key and by section.
     pub fn new(protocol: &'a Protocol, entries: &'a [Entry]) -> ClassReport<'a> {
-        let of_result = |n: usize| {
+        let of_result = |n: ResultId| {
             let by = groupings(protocol, entries, n);
             by.into_iter().map(move |by| ResultOf::new(protocol, entries, by, n))
         };

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Entry;
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, ResultId};
 
 /// How often one word was given for one row (a zone, a place of the grid) of a word result.
 #[derive(Clone, Debug, PartialEq)]
@@ -21,7 +21,7 @@ pub struct WordShare {
 }
 
 /// The shares of every word given for a result, by row, most frequent first; none where the result is a number.
-pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: usize) -> Vec<WordShare> {
+pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Vec<WordShare> {
     let item = &protocol.items[protocol.results[result].item];
     let Some(words) = &item.words else { return Vec::new() };
     let counts = counted(entries, &item.id);

@@ -1,7 +1,7 @@
 //! The figures that findings carry: which story was told, what it gives, what was left out and why.
 
 use super::clause::Account;
-use crate::protocol::SlipKind;
+use crate::protocol::{SlipKind, TableId};
 use crate::verdict::Gap;
 
 /// What the readings give in place of what was written.
@@ -39,7 +39,7 @@ pub enum Excluded {
     /// A replicate, as typed.
     Reading(String),
     /// A row of a table, by the table's index.
-    Row(usize),
+    Row(TableId),
 }
 
 /// Why a team's exclusion is honoured.

@@ -5,7 +5,7 @@ use super::figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
     Spread, Story, Support, UnitFault,
 };
-use crate::protocol::Role;
+use crate::protocol::{Role, TableId};
 use crate::reading::{Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::underneath::Oddity;
@@ -29,7 +29,7 @@ pub enum Kind {
     /// A row of a table that has to be there is not: four rows of five.
     MissingRow {
         /// The table's number.
-        table: usize,
+        table: TableId,
         /// Why, where the team says so.
         reason: Option<String>,
     },
@@ -139,7 +139,7 @@ pub enum Kind {
     /// More rows than the protocol asks for.
     MoreRows {
         /// Index of the table.
-        table: usize,
+        table: TableId,
         /// Rows there.
         there: usize,
         /// Rows asked for at most.
@@ -148,33 +148,33 @@ pub enum Kind {
     /// A row that names no key, such as its sample.
     KeyMissing {
         /// Index of the table.
-        table: usize,
+        table: TableId,
     },
     /// A row with a key that the lab does not have.
     KeyUnknown {
         /// Index of the table.
-        table: usize,
+        table: TableId,
         /// As typed.
         value: String,
     },
     /// No row near a nominal value of the grid.
     GridMissing {
         /// Index of the table.
-        table: usize,
+        table: TableId,
         /// The nominal value.
         nominal: f64,
     },
     /// The same at an end of the grid, with a reason given.
     GridLeft {
         /// Index of the table.
-        table: usize,
+        table: TableId,
         /// The nominal value.
         nominal: f64,
     },
     /// A table that ends before it may.
     StoppedEarly {
         /// Index of the table.
-        table: usize,
+        table: TableId,
         /// The last value of the column that decides.
         last: f64,
     },

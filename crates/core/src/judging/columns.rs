@@ -6,14 +6,14 @@ use super::table::Table;
 use super::values::{Env, Out, within};
 use crate::finding::{Finding, Findings, Key, Kind, OffPlan, Place, Severity};
 use crate::formula::{Context, evaluate_any};
-use crate::protocol::{PlannedStep, Protocol, ReadingSpec};
+use crate::protocol::{PlannedStep, Protocol, ReadingSpec, TableId};
 use crate::section::{Section, Source};
 use crate::stats::concordance;
 use crate::verdict::JudgedReading;
 
 /// Judges every table and every column that has an order.
 pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: &Env, found: &mut Findings<'_>) {
-    for t in 0..protocol.tables.len() {
+    for t in TableId::each(&protocol.tables) {
         rows(protocol, table, t, found);
         grid(protocol, table, t, env, found);
         if section.readings == Source::Own {
@@ -31,7 +31,7 @@ pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: 
 
 /// Tells how many rows a table has where that is more than it asks for, and every row whose key is not said or not one
 /// of the lab's. Too few rows are not told here: each cell that has to be filled and is not is a finding of its own.
-fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) {
+fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>) {
     let (spec, rows) = (&protocol.tables[t], &table.rows[t]);
     // Too few are cells that are missing, each told as that.
     if rows.there > rows.most {
@@ -59,7 +59,7 @@ fn rows(protocol: &Protocol, table: &Table, t: usize, found: &mut Findings<'_>) 
 
 /// The displayed value nearest to each nominal one counts; one that is not there is missing, at an end of the range
 /// only noted where a reason is given.
-fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Findings<'_>) {
+fn grid(protocol: &Protocol, table: &Table, t: TableId, env: &Env, found: &mut Findings<'_>) {
     let Some(grid) = &protocol.tables[t].grid else { return };
     let item = &protocol.items[grid.column];
     let values: Vec<f64> = column(protocol, env, grid.column).into_iter().flatten().collect();
@@ -89,7 +89,7 @@ fn grid(protocol: &Protocol, table: &Table, t: usize, env: &Env, found: &mut Fin
 }
 
 /// Whether the team says of any cell of the table why it is empty or left out.
-fn is_excused(protocol: &Protocol, table: &Table, t: usize) -> bool {
+fn is_excused(protocol: &Protocol, table: &Table, t: TableId) -> bool {
     protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).any(|(_, r)| {
         r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     })
@@ -97,7 +97,7 @@ fn is_excused(protocol: &Protocol, table: &Table, t: usize) -> bool {
 
 /// Tells a table that ends before its rule to stop is met: the column has not passed its mark, and its last rows still
 /// move by more than the rule calls flat. Values are in the column's unit, in the order of the rows.
-fn stopped(protocol: &Protocol, t: usize, env: &Env, found: &mut Findings<'_>) {
+fn stopped(protocol: &Protocol, t: TableId, env: &Env, found: &mut Findings<'_>) {
     let spec = &protocol.tables[t];
     let Some(stop) = &spec.stop else { return };
     let values: Vec<f64> = column(protocol, env, stop.column).into_iter().flatten().collect();

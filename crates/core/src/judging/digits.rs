@@ -58,7 +58,7 @@ fn figures_of(r: &JudgedResult) -> Figures {
 
 /// Whether the figures of an answer are judged at all: it is right, it is final, and it does not come of exact numbers.
 fn is_judged(protocol: &Protocol, r: &JudgedResult) -> bool {
-    let spec = &protocol.results[r.index];
+    let spec = &protocol.results[r.id];
     // A percent error is said of an answer, and leaves it final.
     let goes_on = |other: &ResultSpec| protocol.items[other.item].unit.text != "%";
     let feeds = protocol.results.iter().any(|other| other.upstream.contains(&r.item) && goes_on(other));

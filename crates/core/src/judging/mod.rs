@@ -39,7 +39,7 @@ use sha2::{Digest, Sha256};
 
 use crate::decision::{Action, Decision, Ruling};
 use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Severity, UnitFault};
-use crate::protocol::{Protocol, Rule, SlipKind};
+use crate::protocol::{Protocol, ResultId, Rule, SlipKind};
 use crate::repair::Repair;
 use crate::section::Section;
 use crate::submission::Submission;
@@ -175,7 +175,7 @@ fn repaired(
     for _ in 0..MOST_REPAIRS {
         let Some((finding, place, told)) = repair(stage.protocol, table, &worked, decisions) else { break };
         let after = work(stage, table, refuted);
-        if after.results.iter().any(|r| (r.index, r.row) == place && fits(r)) {
+        if after.results.iter().any(|r| (r.id, r.row) == place && fits(r)) {
             repairs.push(gaining(finding, &worked, &after));
             worked = after;
             continue;
@@ -259,10 +259,10 @@ fn repair(
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-) -> Option<(Finding, (usize, Option<u32>), Repair)> {
+) -> Option<(Finding, (ResultId, Option<u32>), Repair)> {
     let stories = before.results.iter().filter(|r| r.verdict == VerdictKind::Slip).filter_map(|r| {
         let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
-        Some(((r.index, r.row), slip.repair.as_ref()?, slip.probability))
+        Some(((r.id, r.row), slip.repair.as_ref()?, slip.probability))
     });
     let (result, repair, probability) = stories.max_by(|a, b| a.2.total_cmp(&b.2).then(b.0.cmp(&a.0)))?;
     let (item, row) = repair.place()?;

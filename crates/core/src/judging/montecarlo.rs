@@ -147,7 +147,7 @@ fn bends(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult) -> bool {
         .collect();
     let linear = parts.iter().fold(0.0, |u: f64, p| u.hypot(p.2));
     // Products and quotients bend by the square of their relative uncertainty: below 5 % nothing is lost.
-    let kinked = moved.protocol.results[result.index].node.any(&|n| {
+    let kinked = moved.protocol.results[result.id].node.any(&|n| {
         matches!(
             n.op,
             Op::Call(
@@ -208,7 +208,7 @@ fn bends(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult) -> bool {
 fn by_chance(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult, seed: u64) -> Option<f64> {
     let sources = &moved.propagated.sources;
     let mut chance = Chance::new(
-        seed ^ (result.index as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ u64::from(result.row.unwrap_or(0)),
+        seed ^ (result.id.index() as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ u64::from(result.row.unwrap_or(0)),
     );
     let used: Vec<usize> = dual.derivatives().map(|(i, _)| i).filter(|i| sources[*i].standard > 0.0).collect();
     let mut values: Vec<f64> = Vec::with_capacity(TRIALS);

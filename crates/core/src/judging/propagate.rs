@@ -7,10 +7,14 @@ use super::table::Table;
 use super::values::{Env, Out, counted_values};
 use crate::formula::value::Arising;
 use crate::formula::{Context, Num, Shape, Value, evaluate_any};
-use crate::protocol::{ItemKind, Protocol, ReadingKind, ReferenceEntry, ResultSpec};
+use crate::protocol::{
+    ItemKind, Protocol, ReadingId, ReadingKind, ReferenceEntry, ReferenceId, ResultId, ResultSpec, beside,
+};
 use crate::stats::summary;
 use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
 use crate::verdict::JudgedCell;
+
+beside!(ResultId: Vec<Option<Budget>>);
 
 /// Values with derivatives by independent sources, and what comes of them.
 pub(super) struct Propagated {
@@ -59,7 +63,7 @@ impl Maker<'_> {
     /// written, whichever is coarser); replicates bring s each, never so small that their mean would beat δ/√12. A limit
     /// shared by all readings of an instrument is one source, whichever of them it enters by; the zero reading, taken to
     /// correct it, has none.
-    fn reading(&mut self, n: usize) -> Option<Value<Dual>> {
+    fn reading(&mut self, n: ReadingId) -> Option<Value<Dual>> {
         let spec = &self.protocol.readings[n];
         let item = &self.protocol.items[spec.item];
         let reading = &self.table.readings[n];
@@ -84,7 +88,7 @@ impl Maker<'_> {
     }
 
     /// One cell of a reading with the sources it brings, SI.
-    fn cell(&mut self, n: usize, cell: &JudgedCell, spread: &Spread) -> Option<Dual> {
+    fn cell(&mut self, n: ReadingId, cell: &JudgedCell, spread: &Spread) -> Option<Dual> {
         let spec = &self.protocol.readings[n];
         let item = &self.protocol.items[spec.item];
         let factor = item.unit.factor;
@@ -143,7 +147,7 @@ impl Maker<'_> {
 
     /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
     /// digit estimated between the graduations. In the reading's unit.
-    fn hidden(&self, n: usize, cell: &JudgedCell) -> f64 {
+    fn hidden(&self, n: ReadingId, cell: &JudgedCell) -> f64 {
         let spec = &self.protocol.readings[n];
         let step = step_in_unit(self.protocol, spec, self.measured, cell.row);
         let estimated = spec.instrument.is_some_and(|i| self.protocol.instruments[i].estimated);
@@ -152,7 +156,7 @@ impl Maker<'_> {
 
     /// A constant of the lab with the uncertainty of the entry that was taken; a column of them where the key belongs
     /// to the row. The same entry in two rows is one source: its error is the same in both.
-    fn constant(&mut self, n: usize) -> Option<Value<Dual>> {
+    fn constant(&mut self, n: ReferenceId) -> Option<Value<Dual>> {
         let reference = &self.protocol.references[n];
         let mut by_entry: Vec<(String, usize)> = Vec::new();
         let mut dual = |this: &mut Self, e: &ReferenceEntry| {

@@ -7,7 +7,7 @@ use super::table::Table;
 use super::values::{Env, counted_values, sliced};
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::formula::{Context, Node, Value, evaluate_any};
-use crate::protocol::{Protocol, ReadingKind, ReadingSpec, Role, Rule};
+use crate::protocol::{Protocol, ReadingKind, ReadingSpec, Role, Rule, TableId};
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedCell, JudgedReading};
 
@@ -75,7 +75,7 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
 }
 
 /// The rows of a table in which nothing stands though something has to: (row, why, if the team says so).
-pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: usize) -> Vec<(u32, Option<String>)> {
+pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(u32, Option<String>)> {
     let columns: Vec<&JudgedReading> =
         protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).map(|(_, r)| r).collect();
     let rows = columns.iter().map(|r| r.cells.len()).max().unwrap_or(0) as u32;
@@ -102,7 +102,7 @@ pub(super) fn listed_for(protocol: &Protocol, spec: &ReadingSpec) -> Vec<String>
 
 /// A lost row is one thing that is missing, however many cells it has.
 fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
-    for t in 0..protocol.tables.len() {
+    for t in TableId::each(&protocol.tables) {
         for (row, reason) in lost_rows(protocol, table, t) {
             let of_row = |f: &Finding| {
                 let column = f.place.item.and_then(|i| protocol.reading_of(i)).is_some_and(|r| r.table == Some(t));

@@ -49,7 +49,7 @@ impl<'a> Whole<'a> {
     fn of(protocol: &Protocol, results: &'a [JudgedResult]) -> Whole<'a> {
         let mut rows = vec![0; protocol.results.len()];
         for r in results {
-            rows[r.index] += 1;
+            rows[r.id.index()] += 1;
         }
         Whole { results, rows }
     }
@@ -57,11 +57,11 @@ impl<'a> Whole<'a> {
 
 /// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to the hundredth.
 fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -> Decimal {
-    let whole = protocol.results[result.index].points;
+    let whole = protocol.results[result.id].points;
     if result.row.is_none() {
         return whole;
     }
-    (whole / Decimal::from(whole_table.rows[result.index].max(1)))
+    (whole / Decimal::from(whole_table.rows[result.id.index()].max(1)))
         .round_dp_with_strategy(2, rust_decimal::RoundingStrategy::ToPositiveInfinity)
         .min(whole)
 }
@@ -131,7 +131,7 @@ pub(super) fn find(
         if matches!(result.verdict, VerdictKind::Agrees) {
             continue;
         }
-        let spec = &protocol.results[result.index];
+        let spec = &protocol.results[result.id];
         let item = &protocol.items[result.item];
         let right = || right(protocol, result);
         let text = || result.reported.text.clone();
@@ -210,7 +210,7 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
     let mut reached = vec![from.item];
     let mut count = 0;
     for r in results {
-        if r.verdict == VerdictKind::Carried && protocol.results[r.index].upstream.iter().any(|u| reached.contains(u)) {
+        if r.verdict == VerdictKind::Carried && protocol.results[r.id].upstream.iter().any(|u| reached.contains(u)) {
             reached.push(r.item);
             count += 1;
         }
@@ -269,7 +269,7 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
 fn cost_of(protocol: &Protocol, whole: &Whole<'_>, slip: &Slip, alike: &[SlipKind], shares: &Shares<'_>) -> Decimal {
     // Down a column the whole column's points are at stake, else one row's.
     let at_stake = |r: &JudgedResult| {
-        if slip.rows.is_empty() { points(protocol, whole, r) } else { protocol.results[r.index].points }
+        if slip.rows.is_empty() { points(protocol, whole, r) } else { protocol.results[r.id].points }
     };
     let places = whole.results.iter().filter(|r| slip.places.contains(&protocol.items[r.item].id));
     // Of kinds that cannot be told apart the mildest is charged; what the lab's author declared has its own share.
@@ -295,7 +295,7 @@ fn is_of_the_text(kind: &SlipKind) -> bool {
 
 /// Whether all that use a tainted value agree with the clean one all the same.
 fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> bool {
-    let mut users = results.iter().filter(|r| protocol.results[r.index].upstream.contains(&result.item)).peekable();
+    let mut users = results.iter().filter(|r| protocol.results[r.id].upstream.contains(&result.item)).peekable();
     users.peek().is_some()
         && users.all(|u| {
             u.clean

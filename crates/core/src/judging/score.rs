@@ -10,7 +10,7 @@ use crate::decision::{Action, Decision, Ruling};
 use crate::finding::{
     Accuracy as OffReference, Finding, Findings, Fragile, Key, Kind, Needed, Place, Severity, Spread,
 };
-use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, Rule};
+use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, ReferenceId, Rule};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::section::{Section, Source};
@@ -79,7 +79,7 @@ pub(super) fn compare(
                         .max_by_key(|r| r.rank())
                         .copied(),
                 };
-                for r in results.iter().filter(|r| r.index == *result) {
+                for r in results.iter().filter(|r| r.id == *result) {
                     out.extend(judge.judge(r, found));
                 }
             }
@@ -108,7 +108,7 @@ struct Accuracy<'a> {
     table: &'a Table,
     clean: &'a Env,
     criterion: &'a Criterion,
-    reference: usize,
+    reference: ReferenceId,
     bands: &'a [Band],
     in_uncertainties: bool,
     /// The ruling that sets another value in place of the reference.

@@ -15,7 +15,7 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
     }) else {
         return;
     };
-    for result in results.iter().filter(|r| protocol.results[r.index].plus_minus && r.reported.value.is_some()) {
+    for result in results.iter().filter(|r| protocol.results[r.id].plus_minus && r.reported.value.is_some()) {
         let finding = |kind: Kind, cost: Decimal| {
             let about = (result.item, protocol.items[result.item].id.as_str());
             Finding::about(kind, Severity::Charge, about, result.row).charged((Some(criterion.clone()), cost))

@@ -1,7 +1,7 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
 use crate::finding::{Kind, UnitFault};
-use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount};
+use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount, TableId, beside};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, Unreadable, read};
 use crate::section::Section;
@@ -35,6 +35,8 @@ pub(super) struct Table {
     pub(super) rows: Vec<Rows>,
     pub(super) notes: Vec<CellNote>,
 }
+
+beside!(TableId: Rows);
 
 impl Table {
     /// The cell of a reading, by its item and its row from 1.
@@ -113,8 +115,8 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
         }
     }
     let rows: Vec<Rows> =
-        (0..protocol.tables.len()).map(|t| rows_of(protocol, section, submission, t, &cells, &last_row)).collect();
-    let of_table = |t: usize| (1..=rows[t].there as u32).map(Some).collect::<Vec<Option<u32>>>();
+        TableId::each(&protocol.tables).map(|t| rows_of(protocol, section, submission, t, &cells, &last_row)).collect();
+    let of_table = |t: TableId| (1..=rows[t].there as u32).map(Some).collect::<Vec<Option<u32>>>();
     let readings = protocol.readings.iter().map(|spec| {
         let numbers = match spec.table {
             Some(t) => of_table(t),
@@ -141,7 +143,7 @@ fn rows_of(
     protocol: &Protocol,
     section: &Section,
     submission: &Submission,
-    t: usize,
+    t: TableId,
     cells: &Cells<'_>,
     last_row: &[u32],
 ) -> Rows {

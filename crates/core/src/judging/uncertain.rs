@@ -19,10 +19,10 @@ pub(super) fn fill(
 ) {
     let school = &protocol.school;
     for result in results.iter_mut() {
-        let spec = &protocol.results[result.index];
+        let spec = &protocol.results[result.id];
         let item = &protocol.items[result.item];
         let row = result.row.map_or(0, |r| r as usize - 1);
-        let Some(budget) = propagated.budgets[result.index].get(row).cloned().flatten() else { continue };
+        let Some(budget) = propagated.budgets[result.id].get(row).cloned().flatten() else { continue };
         let dual = propagated.values[spec.item].as_ref().and_then(|v| v.at(result.row.map(|r| r as usize - 1)));
         let Some(dual) = dual else { continue };
         let sources = &propagated.sources;

@@ -3,7 +3,7 @@
 use super::table::{Table, parameter};
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Shape, Value, evaluate_any};
-use crate::protocol::{ItemKind, Protocol, ReferenceEntry};
+use crate::protocol::{ItemKind, Protocol, ReferenceEntry, ReferenceId};
 use crate::quantity::{Nature, leading_place};
 use crate::section::Section;
 use crate::submission::Submission;
@@ -46,7 +46,7 @@ pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Subm
         })
         .collect();
     // A function of conditions is worked out once they are known; where one was not taken, in the middle of its band.
-    for (n, reference) in protocol.references.iter().enumerate() {
+    for (n, reference) in ReferenceId::with(&protocol.references) {
         if reference.formula.is_some() {
             env[reference.item] = function(protocol, n, &env).map(|(low, high)| Value::Scalar((low + high) / 2.0));
         }
@@ -70,7 +70,7 @@ fn reading(protocol: &Protocol, item: usize, reading: &JudgedReading) -> Option<
 }
 
 /// A reference's value in SI units: its only entry, the one of the table's key, or by row the one of the row's key.
-fn by_key(protocol: &Protocol, n: usize, submission: &Submission, table: &Table) -> Option<Value<f64>> {
+fn by_key(protocol: &Protocol, n: ReferenceId, submission: &Submission, table: &Table) -> Option<Value<f64>> {
     let reference = &protocol.references[n];
     match (reference.key, protocol.items[reference.item].rows) {
         (None, _) => reference.entries.first().map(|e| Value::Scalar(e.middle())),
@@ -88,7 +88,7 @@ fn by_key(protocol: &Protocol, n: usize, submission: &Submission, table: &Table)
 }
 
 /// Lower and upper end of a function of conditions, SI; alike where every condition was taken.
-fn function(protocol: &Protocol, n: usize, env: &Env) -> Option<(f64, f64)> {
+fn function(protocol: &Protocol, n: ReferenceId, env: &Env) -> Option<(f64, f64)> {
     let reference = &protocol.references[n];
     let node = reference.formula.as_ref()?;
     let bands: Vec<(usize, (f64, f64))> = node
@@ -116,7 +116,7 @@ fn function(protocol: &Protocol, n: usize, env: &Env) -> Option<(f64, f64)> {
 /// The entry of a reference for this table, or for one of its rows (from 0).
 pub(super) fn reference_entry(
     protocol: &Protocol,
-    n: usize,
+    n: ReferenceId,
     submission: &Submission,
     table: &Table,
     env: &Env,

@@ -7,7 +7,7 @@ use rust_decimal::Decimal;
 use super::readings::{is_listed, listed_for, lost_rows};
 use super::table::Table;
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, ReadingId, ResultId, TableId, beside};
 use crate::verdict::{CellState, JudgedCell, JudgedResult};
 
 /// Rows that wait to be mended may hold what is missing: that costs nothing until they are released or dropped, and a person
@@ -49,6 +49,7 @@ enum WaitsFor {
 
 /// Why the rows of a table that are not there are missing, by row; `None` for a row that is missing without a word.
 type Lost = HashMap<u32, Option<String>>;
+beside!(TableId: Lost);
 
 /// Results that wait, as they are met.
 pub(super) struct Waiting<'a> {
@@ -57,7 +58,7 @@ pub(super) struct Waiting<'a> {
     /// By the protocol's tables.
     lost: Vec<Lost>,
     /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
-    needs: HashMap<usize, Needs>,
+    needs: HashMap<ResultId, Needs>,
     results: Vec<(usize, Option<u32>)>,
     cost: Decimal,
     hangs: Decimal,
@@ -66,7 +67,7 @@ pub(super) struct Waiting<'a> {
 /// What a result needs, whatever its row.
 struct Needs {
     /// Readings that stand in its own table, of which a row needs its own row.
-    own: Vec<usize>,
+    own: Vec<ReadingId>,
     /// The worst that all other readings wait for.
     others: Option<WaitsFor>,
 }
@@ -74,7 +75,8 @@ struct Needs {
 impl<'a> Waiting<'a> {
     /// What waits for a reading; nothing is gathered yet.
     pub(super) fn new(protocol: &'a Protocol, table: &'a Table) -> Waiting<'a> {
-        let lost = (0..protocol.tables.len()).map(|t| lost_rows(protocol, table, t).into_iter().collect()).collect();
+        let lost =
+            TableId::each(&protocol.tables).map(|t| lost_rows(protocol, table, t).into_iter().collect()).collect();
         let (results, needs) = (Vec::new(), HashMap::new());
         Waiting { protocol, table, lost, needs, results, cost: Decimal::ZERO, hangs: Decimal::ZERO }
     }
@@ -97,12 +99,12 @@ impl<'a> Waiting<'a> {
     /// What a result waits for; `None` where every reading that it needs is there. One reading that is missing without a word
     /// is enough to leave the result out without a word.
     fn why(&mut self, result: &JudgedResult) -> Option<WaitsFor> {
-        if !self.needs.contains_key(&result.index) {
-            let needs = self.needs_of(result.index);
-            self.needs.insert(result.index, needs);
+        if !self.needs.contains_key(&result.id) {
+            let needs = self.needs_of(result.id);
+            self.needs.insert(result.id, needs);
         }
-        let needs = self.needs.get(&result.index)?;
-        let at = |n: &usize| {
+        let needs = self.needs.get(&result.id)?;
+        let at = |n: &ReadingId| {
             let cells = &self.table.readings[*n].cells;
             let row = result.row.map_or(0, |r| r as usize - 1);
             cells.get(row).filter(|c| c.row == result.row).and_then(|c| self.of_cell(*n, c))
@@ -111,24 +113,24 @@ impl<'a> Waiting<'a> {
     }
 
     /// The readings that a result needs, directly or through other results.
-    fn needs_of(&self, index: usize) -> Needs {
+    fn needs_of(&self, id: ResultId) -> Needs {
         let protocol = self.protocol;
-        let (mut open, mut items) = (vec![index], BTreeSet::new());
+        let (mut open, mut items) = (vec![id], BTreeSet::new());
         while let Some(n) = open.pop() {
             for item in protocol.results[n].node.items().into_iter().filter(|i| items.insert(*i)) {
-                open.extend(protocol.results.iter().position(|r| r.item == item));
+                open.extend(protocol.result_of(item));
             }
         }
-        let used = (0..protocol.readings.len()).filter(|n| items.contains(&protocol.readings[*n].item));
-        let own_table = protocol.results[index].table;
-        let is_own = |n: &usize| own_table.is_some() && protocol.readings[*n].table == own_table;
-        let (own, others): (Vec<usize>, Vec<usize>) = used.partition(is_own);
-        let of_reading = |n: &usize| self.table.readings[*n].cells.iter().filter_map(|c| self.of_cell(*n, c)).min();
+        let used = ReadingId::each(&protocol.readings).filter(|n| items.contains(&protocol.readings[*n].item));
+        let own_table = protocol.results[id].table;
+        let is_own = |n: &ReadingId| own_table.is_some() && protocol.readings[*n].table == own_table;
+        let (own, others): (Vec<ReadingId>, Vec<ReadingId>) = used.partition(is_own);
+        let of_reading = |n: &ReadingId| self.table.readings[*n].cells.iter().filter_map(|c| self.of_cell(*n, c)).min();
         Needs { own, others: others.iter().filter_map(of_reading).min() }
     }
 
     /// What waits for a cell of a reading waits for; `None` where there is a value.
-    fn of_cell(&self, n: usize, cell: &JudgedCell) -> Option<WaitsFor> {
+    fn of_cell(&self, n: ReadingId, cell: &JudgedCell) -> Option<WaitsFor> {
         let spec = &self.protocol.readings[n];
         match cell.state {
             CellState::Read => return None,

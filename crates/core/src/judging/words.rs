@@ -3,20 +3,20 @@
 use super::ground::Ground;
 use super::values::{Env, sliced};
 use crate::formula::{Context, evaluate_any};
-use crate::protocol::ResultSpec;
+use crate::protocol::{ResultId, ResultSpec};
 use crate::verdict::{JudgedResult, Reported, VerdictKind};
 
 /// Judges one word; words that hang on a comparison or an unknown are judged afterwards by [`settle`].
 pub(super) fn judge(
     ground: &Ground<'_>,
-    index: usize,
+    id: ResultId,
     row: Option<usize>,
     written: &Reported,
     reported: &Env,
     done: &[JudgedResult],
 ) -> JudgedResult {
-    let spec = &ground.protocol.results[index];
-    let mut out = JudgedResult::unjudged(index, spec.item, row, written);
+    let spec = &ground.protocol.results[id];
+    let mut out = JudgedResult::unjudged(id, spec.item, row, written);
     let right = by_condition(ground, spec, ground.clean, row);
     out.right_word = right;
     if !said(&mut out, written) {
@@ -79,8 +79,8 @@ fn by_condition(ground: &Ground<'_>, spec: &ResultSpec, env: &Env, row: Option<u
 
 /// Settles the words that hang on a comparison or an unknown: `clean` are the words the readings give, `follows` those
 /// that the team's own reported values give.
-pub(super) fn settle(results: &mut [JudgedResult], index: usize, clean: &[u32], follows: &[u32], tainted: bool) {
-    for r in results.iter_mut().filter(|r| r.index == index) {
+pub(super) fn settle(results: &mut [JudgedResult], id: ResultId, clean: &[u32], follows: &[u32], tainted: bool) {
+    for r in results.iter_mut().filter(|r| r.id == id) {
         r.right_word = clean.first().copied();
         let Some(word) = r.reported.word else { continue };
         r.verdict = if clean.is_empty() && follows.is_empty() {

@@ -2,6 +2,7 @@
 //! parts share; `apparatus` reads instruments, tables, readings and references, `derive` results and slips, `relate`
 //! checks, comparisons and causes, `rubric` criteria and schools.
 
+use crate::protocol::ResultId;
 use std::collections::{HashMap, HashSet};
 
 use rust_decimal::Decimal;
@@ -93,7 +94,7 @@ fn shares_of_declared(file: &source::File, declared: &[(usize, Variant)]) -> Vec
 /// What can only be worked out of a whole protocol: items by id, and the mistakes each result may hold.
 fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
     protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
-    for r in 0..protocol.results.len() {
+    for r in ResultId::each(&protocol.results) {
         protocol.results[r].variants = variants(protocol, r);
         let item = protocol.results[r].item;
         protocol.results[r].averaged = protocol.results.iter().any(|other| takes_mean(&other.node, item));

@@ -1,5 +1,6 @@
 //! Results of the file: their order, formulas, right words, schools and declared slips.
 
+use crate::protocol::{ResultId, TableId};
 use rust_decimal::Decimal;
 
 use super::apparatus::blank;
@@ -91,7 +92,7 @@ impl Loader<'_> {
                 Some(ResultSpec {
                     item,
                     bay,
-                    table: tables_of[n],
+                    table: tables_of[n].map(TableId::at),
                     text: r.formula.as_ref().map_or_else(String::new, |f| f.get_ref().clone()),
                     right: Vec::new(),
                     upstream,
@@ -126,7 +127,7 @@ impl Loader<'_> {
             let nature = self.nature(&unit, r.pressure.as_ref());
             let table = r.table.as_ref().map(|t| self.find(t, &names.tables, "table"));
             tables_of.push(table);
-            let kind = if r.hidden { ItemKind::Hidden } else { ItemKind::Result(shown) };
+            let kind = if r.hidden { ItemKind::Hidden } else { ItemKind::Result(ResultId::at(shown)) };
             shown += usize::from(!r.hidden);
             let item = Item {
                 nature,

@@ -3,6 +3,7 @@
 use super::{Criterion, ItemKind, Protocol, ReadingSpec, Rejection, RowCount, Rule, compile};
 use crate::error::Fault;
 use crate::formula::Shape;
+use crate::protocol::{ReferenceId, ResultId, TableId};
 
 /// Rows beyond those that a lab asks for that are still taken.
 const MORE_ROWS: u32 = 20;
@@ -39,7 +40,7 @@ impl Protocol {
     /// ```
     pub fn reading_of(&self, item: usize) -> Option<&ReadingSpec> {
         match self.items[item].kind {
-            ItemKind::Reading(r) => self.readings.get(r),
+            ItemKind::Reading(r) => Some(&self.readings[r]),
             _ => None,
         }
     }
@@ -99,7 +100,7 @@ impl Protocol {
     /// // A reading that is taken three times is no table.
     /// assert_eq!(lab.table_of(lab.item("girth").expect("a reading")), None);
     /// ```
-    pub fn table_of(&self, item: usize) -> Option<usize> {
+    pub fn table_of(&self, item: usize) -> Option<TableId> {
         match self.items[item].kind {
             ItemKind::Reading(r) => self.readings[r].table,
             ItemKind::Result(r) => self.results[r].table,
@@ -107,8 +108,20 @@ impl Protocol {
         }
     }
 
-    /// The criterion by which the accuracy of a result is judged, and the number of its reference; the result by its number.
-    pub fn accuracy_of(&self, result: usize) -> Option<(&Criterion, usize)> {
+    /// The table of an id.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// // The lab has none: its readings are repeated, each by itself.
+    /// assert_eq!(lab().table("posts"), None);
+    /// ```
+    pub fn table(&self, id: &str) -> Option<TableId> {
+        TableId::with(&self.tables).find(|(_, t)| t.id == id).map(|(t, _)| t)
+    }
+
+    /// The criterion by which the accuracy of a result is judged, and its reference.
+    pub fn accuracy_of(&self, result: ResultId) -> Option<(&Criterion, ReferenceId)> {
         self.criteria.iter().find_map(|c| match c.rule {
             Rule::Accuracy { result: of, reference, .. } if of == result => Some((c, reference)),
             _ => None,

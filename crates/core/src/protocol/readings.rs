@@ -5,6 +5,7 @@ use super::compile::{Loader, Names};
 use super::source::{self, Spanned, Text};
 use super::{Instrument, Item, ItemKind, Need, PlannedStep, ReadingKind, ReadingSpec, Role, RowCount, TableSpec};
 use crate::formula::Shape;
+use crate::protocol::{ReadingId, TableId};
 use crate::quantity::Unit;
 
 impl Loader<'_> {
@@ -52,13 +53,13 @@ impl Loader<'_> {
             words,
             shape: self.roundness(r.shape.as_ref()),
             tare: r.tare,
-            ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reading(n))
+            ..blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reading(ReadingId::at(n)))
         };
         let role = self.role(r);
         ReadingSpec {
             item: self.add_item(item, at),
             bay,
-            table,
+            table: table.map(TableId::at),
             kind,
             instrument,
             replicates: count,

@@ -5,6 +5,7 @@ use super::compile::{Loader, Names};
 use super::source::{self, Number, Spanned};
 use super::{Item, ItemKind, Key, Reference, ReferenceEntry, TableSpec};
 use crate::formula::Shape;
+use crate::protocol::ReferenceId;
 use crate::quantity::Unit;
 
 impl Loader<'_> {
@@ -46,7 +47,7 @@ impl Loader<'_> {
         let short = r.short.iter().map(|v| unit.to_si(*v, unit.nature)).collect();
         let rows = table.map_or(Shape::Scalar, |t| Shape::Column(t as u16));
         let (nature, shape) = (unit.nature, self.roundness(r.shape.as_ref()));
-        let made = blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reference(n));
+        let made = blank(r.id.get_ref(), &r.title, &r.symbol, unit, ItemKind::Reference(ReferenceId::at(n)));
         let item = Item { nature, rows, shape, ..made };
         Reference {
             item: self.add_item(item, r.id.span().start),

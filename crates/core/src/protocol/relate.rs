@@ -1,5 +1,6 @@
 //! Checks, comparisons, unknowns to be named, and causes of the file.
 
+use crate::protocol::ResultId;
 use rust_decimal::Decimal;
 
 use super::compile::Loader;
@@ -186,7 +187,14 @@ impl Loader<'_> {
                 "give it words = [\"agree\", \"differ\"]",
             );
         }
-        Some(ComparisonSpec { id: id.clone(), title: c.title.clone(), a, b, method, conclusion })
+        Some(ComparisonSpec {
+            id: id.clone(),
+            title: c.title.clone(),
+            a,
+            b,
+            method,
+            conclusion: conclusion.map(ResultId::at),
+        })
     }
 
     pub(super) fn identifies(
@@ -241,10 +249,10 @@ impl Loader<'_> {
             out.push(Identify {
                 id: w.id.get_ref().clone(),
                 title: w.title.clone(),
-                result,
+                result: ResultId::at(result),
                 candidates,
                 source: w.source.get_ref().clone(),
-                answer,
+                answer: answer.map(ResultId::at),
             });
         }
         out

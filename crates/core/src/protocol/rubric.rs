@@ -1,5 +1,6 @@
 //! The rubric and the school of a protocol: criteria with their rules and bands, points that add up.
 
+use crate::protocol::{ReadingId, ReferenceId, ResultId};
 use rust_decimal::Decimal;
 
 use super::compile::Loader;
@@ -46,7 +47,7 @@ impl Loader<'_> {
             },
             "accuracy" => self.accuracy(c, known),
             "precision" => Rule::Precision {
-                reading: self.named(c.reading.as_ref(), &known.reading_ids, "reading", at, name),
+                reading: ReadingId::at(self.named(c.reading.as_ref(), &known.reading_ids, "reading", at, name)),
                 bands: self.bands(c, at),
                 outlier: self.needed(c, c.outlier, "outlier"),
             },
@@ -121,6 +122,7 @@ impl Loader<'_> {
                 "name the reference of that result",
             );
         }
+        let (result, reference) = (ResultId::at(result), ReferenceId::at(reference));
         Rule::Accuracy { result, reference, bands: self.bands(c, at), in_uncertainties: c.in_uncertainties }
     }
 

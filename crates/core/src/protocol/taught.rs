@@ -1,5 +1,6 @@
 //! A protocol as a section is taught it: another formula of a result, another value of a constant.
 
+use crate::protocol::{ReferenceId, ResultId};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::ops::Deref;
@@ -92,11 +93,11 @@ const SCHOOL: &str = "declared:school ";
 impl Protocol {
     /// The formulas that a result may be taught by, besides its own: those of other schools and of declared slips that have
     /// its dimension and use nothing that is derived after it.
-    pub fn schools_of(&self, result: usize) -> Vec<SchoolOf<'_>> {
+    pub fn schools_of(&self, result: ResultId) -> Vec<SchoolOf<'_>> {
         self.teachable(result).map(|(_, v)| name_of(v)).collect()
     }
 
-    fn teachable(&self, result: usize) -> impl Iterator<Item = (usize, &Variant)> {
+    fn teachable(&self, result: ResultId) -> impl Iterator<Item = (usize, &Variant)> {
         let spec = &self.results[result];
         let before = move |item: &usize| match self.items[*item].kind {
             ItemKind::Result(n) => n < result,
@@ -120,11 +121,12 @@ impl Protocol {
     /// # Example
     /// ```
     /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::ResultId;
     /// let lab = lab();
-    /// assert_eq!(lab.result_of(lab.item("section").expect("a result")), Some(1));
+    /// assert_eq!(lab.result_of(lab.item("section").expect("a result")), Some(ResultId::at(1)));
     /// assert_eq!(lab.result_of(lab.item("girth").expect("a reading")), None);
     /// ```
-    pub fn result_of(&self, item: usize) -> Option<usize> {
+    pub fn result_of(&self, item: usize) -> Option<ResultId> {
         match self.items[item].kind {
             ItemKind::Result(n) => Some(n),
             _ => None,
@@ -133,7 +135,7 @@ impl Protocol {
 
     /// Whether a section may be taught another value of an item: of a constant or reference that is one value for everybody.
     pub fn may_set(&self, item: usize) -> bool {
-        let one = |n: usize| !self.references[n].consensus && self.references[n].key.is_none();
+        let one = |n: ReferenceId| !self.references[n].consensus && self.references[n].key.is_none();
         matches!(self.items[item].kind, ItemKind::Reference(n) if one(n)) && !self.has_rows(item)
     }
 
@@ -170,7 +172,7 @@ impl Protocol {
             out.results[result].variants = variants(&out, result);
             out.results[result].variants.extend(declared);
         }
-        for result in 0..out.results.len() {
+        for result in ResultId::each(&out.results) {
             let item = out.results[result].item;
             out.results[result].averaged = out.results.iter().any(|other| takes_mean(&other.node, item));
         }
@@ -178,7 +180,7 @@ impl Protocol {
     }
 
     /// Takes a school's formula as that of a result; the protocol's own becomes a school, which costs nothing.
-    fn teach(&mut self, id: &str, name: &str) -> Option<usize> {
+    fn teach(&mut self, id: &str, name: &str) -> Option<ResultId> {
         let result = self.result_of(self.item(id)?)?;
         let (at, _) = self.teachable(result).find(|(_, v)| {
             let school = name_of(v);
@@ -207,7 +209,7 @@ impl Protocol {
     }
 
     /// Sets a constant; whoever still takes the value on the sheet is not charged for it. Gives the results that use it.
-    fn set_constant(&mut self, id: &str, value: f64) -> Vec<usize> {
+    fn set_constant(&mut self, id: &str, value: f64) -> Vec<ResultId> {
         let Some(item) = self.item(id).filter(|i| self.may_set(*i)) else { return Vec::new() };
         let ItemKind::Reference(n) = self.items[item].kind else { return Vec::new() };
         let si = self.items[item].to_si(value);
@@ -219,7 +221,7 @@ impl Protocol {
             reference.entries.first().map_or_else(Default::default, |e| (e.says.clone(), e.uncertainty));
         reference.entries = vec![ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty }];
         reference.formula = None;
-        (0..self.results.len()).filter(|r| self.results[*r].node.items().contains(&item)).collect()
+        ResultId::each(&self.results).filter(|r| self.results[*r].node.items().contains(&item)).collect()
     }
 }
 

@@ -5,13 +5,13 @@ use super::{At, plain, sentence};
 use crate::finding::{Kind, OffPlan};
 use crate::formula::Node;
 use crate::notation::{self, capital};
-use crate::protocol::{CheckRule, Protocol, Stop, Tolerance};
+use crate::protocol::{CheckRule, Protocol, Stop, TableId, Tolerance};
 
 /// What is odd about the rows and columns of a table.
 pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, row) = (at.title(), at.unit(), at.number());
-    let table = |t: &usize| &at.protocol.tables[*t];
-    let key = |t: &usize| {
+    let table = |t: &TableId| &at.protocol.tables[*t];
+    let key = |t: &TableId| {
         let key = table(t).key.map(|k| &at.protocol.keys[k]);
         key.map_or_else(|| (String::new(), String::new()), |k| (k.title.to_lowercase(), k.values.join(", ")))
     };

@@ -4,7 +4,7 @@
 use super::{At, amount, sentence};
 use crate::finding::{Finding, Kind, UnitFault};
 use crate::notation::{capital, counted};
-use crate::protocol::{Key, Protocol};
+use crate::protocol::{Key, Protocol, TableId};
 
 /// A key that was not said, or that this lab does not have.
 pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
@@ -79,7 +79,7 @@ fn of_an_answer(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
 /// Of a row, its key, or several rows beside one another.
 fn of_a_row(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
     let (protocol, row) = (at.protocol, at.number());
-    let title = |table: usize| &protocol.tables[table].title;
+    let title = |table: TableId| &protocol.tables[table].title;
     match kind {
         Kind::MissingRow { table, .. } => {
             both(format!("Row {row} of the {} is empty.", title(*table)), "Fill it, or say why it is not there.")

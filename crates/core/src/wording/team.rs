@@ -7,7 +7,7 @@ use super::score::{agreement, range};
 use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind, Story};
 use crate::notation::{self, capital};
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, TableId};
 
 /// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
 ///
@@ -99,7 +99,7 @@ fn missing_reading(place: &str) -> String {
     format!("The value of {place} is not there; what needs it could not be checked.")
 }
 
-fn missing_row(at: &At<'_>, table: usize, reason: Option<&str>) -> String {
+fn missing_row(at: &At<'_>, table: TableId, reason: Option<&str>) -> String {
     let (row, title) = (at.number(), &at.protocol.tables[table].title);
     match reason {
         Some(reason) => format!("Row {row} of the {title} is not there; you gave the reason “{reason}”."),
@@ -185,8 +185,8 @@ fn apart(at: &At<'_>, kind: &Kind) -> String {
 
 fn column(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, row) = (at.title(), at.unit(), at.number());
-    let table = |t: &usize| &at.protocol.tables[*t];
-    let key = |t: &usize| table(t).key.map_or_else(String::new, |k| at.protocol.keys[k].title.to_lowercase());
+    let table = |t: &TableId| &at.protocol.tables[*t];
+    let key = |t: &TableId| table(t).key.map_or_else(String::new, |k| at.protocol.keys[k].title.to_lowercase());
     match kind {
         Kind::MissingRow { table, reason } => missing_row(at, *table, reason.as_deref()),
         Kind::KeyMissing { table: t } => {

@@ -8,7 +8,7 @@ use crate::finding::{
     Account, Accuracy, Apart, Clause, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan,
     Place, PlusMinus, Reading, Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
 };
-use crate::protocol::{Protocol, Role, SlipKind};
+use crate::protocol::{Protocol, Role, SlipKind, TableId};
 use crate::reading::{CommaBy, Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::submission::Submission;
@@ -64,7 +64,7 @@ fn of_readings() -> Vec<Kind> {
     vec![
         Kind::MissingReading,
         Kind::Absent { reason: text() },
-        Kind::MissingRow { table: 0, reason: Some(text()) },
+        Kind::MissingRow { table: TableId::at(0), reason: Some(text()) },
         Kind::ForbiddenReading { text: text() },
         Kind::Bound { text: "> 80".into() },
         Kind::UnreadableReading { text: "4l".into(), why: Unreadable::NoNumber("4l".into()) },
@@ -98,11 +98,11 @@ fn of_readings() -> Vec<Kind> {
             edge: 0.4,
             best: 0.1,
         },
-        Kind::MoreRows { table: 0, there: 5, asked: 3 },
-        Kind::KeyMissing { table: 0 },
-        Kind::KeyUnknown { table: 0, value: "z".into() },
-        Kind::GridMissing { table: 0, nominal: 20.0 },
-        Kind::GridLeft { table: 0, nominal: 20.0 },
+        Kind::MoreRows { table: TableId::at(0), there: 5, asked: 3 },
+        Kind::KeyMissing { table: TableId::at(0) },
+        Kind::KeyUnknown { table: TableId::at(0), value: "z".into() },
+        Kind::GridMissing { table: TableId::at(0), nominal: 20.0 },
+        Kind::GridLeft { table: TableId::at(0), nominal: 20.0 },
         Kind::Trend { rising: true, steps: vec![(3, 24.9, 21.0)] },
         Kind::StepOffPlan { steps: vec![OffPlan { row: 3, by: 4.0, size: 5.0, tolerance: 0.5 }] },
         Kind::DoesNotFollow { start: 24.9, before: 21.0 },
@@ -232,7 +232,7 @@ fn every_kind_has_whole_sentences_for_every_reader() {
     let set = lab(&(include_str!("../../tests/labs/echo-well.toml").to_owned() + dial));
     samples.push((&set, finding(&set, Kind::NoSuchSetting { text: "15".into() }, "dial", None)));
     let curve = lab(include_str!("../../tests/labs/bilge-curve.toml"));
-    samples.push((&curve, finding(&curve, Kind::StoppedEarly { table: 0, last: 2.5 }, "ph", None)));
+    samples.push((&curve, finding(&curve, Kind::StoppedEarly { table: TableId::at(0), last: 2.5 }, "ph", None)));
     let named = Named { unknown: 0, value: 8.65, near, off: 0.4, within: true };
     samples.push((&zones, finding(&zones, Kind::CannotTellApart(named), "density", None)));
 

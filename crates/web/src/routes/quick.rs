@@ -73,7 +73,7 @@ async fn others(actor: &Actor, lab: u32, keys: BTreeMap<String, String>) -> Resu
             count += 1;
             let judged = detail.judge(&lab.protocol);
             for r in judged.results.iter().filter(|r| r.row.is_none()) {
-                values[r.index].extend(r.clean.filter(|v| v.is_finite()));
+                values[r.id.index()].extend(r.clean.filter(|v| v.is_finite()));
             }
         }
         Others { robust: values.iter().map(|v| algorithm_a(v, 0.0)).collect(), count }

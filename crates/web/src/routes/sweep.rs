@@ -240,7 +240,7 @@ fn every_table_of_every_lab_has_a_whole_page() {
             let whole = BenchView::new(&lab.protocol, d, &judged, &Around { unfolded: true, ..around(&rows, &[]) });
             assert_eq!(whole.findings.len(), numbered);
             let blank = judged.results.iter().filter(|r| {
-                r.row.is_some() && r.verdict == VerdictKind::Missing && lab.protocol.results[r.index].optional
+                r.row.is_some() && r.verdict == VerdictKind::Missing && lab.protocol.results[r.id].optional
             });
             assert_eq!(
                 whole.board.results() + blank.count(),

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use jurado_core::protocol::{Protocol, ReadingKind, RowCount};
+use jurado_core::protocol::{Protocol, ReadingKind, RowCount, TableId};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 /// Fields as a browser sends them.
@@ -150,7 +150,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
         .iter()
         .enumerate()
         .map(|(b, bay)| {
-            let items: Vec<(usize, Option<usize>, bool)> = protocol
+            let items: Vec<(usize, Option<TableId>, bool)> = protocol
                 .readings
                 .iter()
                 .filter(|r| r.bay == b)
@@ -175,10 +175,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                     }
                 })
                 .collect();
-            let grids = protocol
-                .tables
-                .iter()
-                .enumerate()
+            let grids = TableId::with(&protocol.tables)
                 .filter(|(t, _)| items.iter().any(|(_, table, _)| *table == Some(*t)))
                 .map(|(t, table)| {
                     let mine: Vec<usize> =
@@ -201,9 +198,9 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
                             let mut boxes: Vec<BoxView> = key
                                 .iter()
                                 .map(|k| BoxView {
-                                    name: format!("r.{t}:{r}"),
+                                    name: format!("r.{}:{r}", t.index()),
                                     label: format!("{}, row {r}", k.title),
-                                    value: value(&format!("r.{t}:{r}")),
+                                    value: value(&format!("r.{}:{r}", t.index())),
                                     words: k.values.clone(),
                                     places: None,
                                     unit: String::new(),
@@ -269,7 +266,7 @@ pub(crate) fn submission(protocol: &Protocol, fields: &Fields, section: &str, te
         let mut keys = BTreeMap::new();
         if let (Some(t), Some(row)) = (protocol.table_of(item), row)
             && let Some(key) = protocol.tables[t].key
-            && let Some(at) = field(format!("r.{t}:{row}")).filter(|v| !v.is_empty())
+            && let Some(at) = field(format!("r.{}:{row}", t.index())).filter(|v| !v.is_empty())
         {
             keys.insert(protocol.keys[key].id.clone(), at.to_owned());
         }
@@ -299,7 +296,7 @@ pub(crate) fn fields_of(protocol: &Protocol, table: &Submission) -> Fields {
             && let Some(key) = protocol.tables[t].key
             && let Some(at) = cell.keys.get(&protocol.keys[key].id)
         {
-            let name = format!("r.{t}:{row}");
+            let name = format!("r.{}:{row}", t.index());
             if field(&out, &name).is_none() {
                 out.push((name, at.clone()));
             }

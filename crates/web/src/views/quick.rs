@@ -5,7 +5,7 @@ use jurado_core::finding::{About, Finding, Kind, Support};
 use jurado_core::judging::shown_clean;
 use jurado_core::notation;
 use jurado_core::plan::{Step, may_be_told, plan};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{Protocol, TableId};
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{CellState, Judged};
@@ -162,7 +162,7 @@ impl AdviceView {
                     _ => format!("{}{}", shown_clean(r), item.unit_after()),
                 });
                 let others = others
-                    .and_then(|o| Some((o.robust.get(r.index)?.as_ref()?, r.clean?)))
+                    .and_then(|o| Some((o.robust.get(r.id.index())?.as_ref()?, r.clean?)))
                     .map(|(robust, v)| {
                         let z = (v - robust.centre) / robust.spread;
                         let far = if robust.spread > 0.0 && z.is_finite() {
@@ -255,7 +255,7 @@ fn drawn(protocol: &Protocol, step: &Step, own: &str) -> Option<Svg> {
 
 /// The results of each table's rows, of the rows that have any.
 fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> Vec<RowsView> {
-    let of = |t: usize| {
+    let of = |t: TableId| {
         let columns: Vec<usize> = protocol
             .results
             .iter()
@@ -276,7 +276,7 @@ fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> V
         let head = |i: &usize| format!("{}{}", capital(&protocol.items[*i].title), protocol.items[*i].unit_after());
         RowsView { title: capital(&protocol.tables[t].title), heads: columns.iter().map(head).collect(), rows }
     };
-    (0..protocol.tables.len()).map(of).filter(|v| !v.rows.is_empty()).collect()
+    TableId::each(&protocol.tables).map(of).filter(|v| !v.rows.is_empty()).collect()
 }
 
 /// What is known to push a reading the way it stands out, and what to do about it.

@@ -517,7 +517,7 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
         .zip(&judged.results)
         .filter_map(|(e, r)| {
             let stages = e.stages?;
-            let asked = protocol.results[r.index].plus_minus;
+            let asked = protocol.results[r.id].plus_minus;
             Some(StepView {
                 key: result_line(protocol, r.item, r.row),
                 title: super::capital(&e.title),

@@ -1,7 +1,7 @@
 //! What a section sets for a lab, as a form, and the form read.
 
 use chrono::NaiveDateTime;
-use jurado_core::protocol::{ItemKind, Protocol};
+use jurado_core::protocol::{ItemKind, Protocol, ResultId, ResultSpec};
 use jurado_core::section::{Issued, Section, Source, Waiver};
 use jurado_store::Lab;
 use jurado_store::sections::{Past, Setting};
@@ -173,7 +173,7 @@ impl SettingView {
 
 /// The results that may be taught by another formula, and what is set of them.
 fn schools(p: &Protocol, settings: &Section) -> Vec<SchoolsOf> {
-    let of = |(n, r): (usize, &jurado_core::protocol::ResultSpec)| {
+    let of = |(n, r): (ResultId, &ResultSpec)| {
         let item = &p.items[r.item];
         let set = settings.schools.get(&item.id).and_then(|name| p.school_named(&item.id, name));
         let school = |s: jurado_core::protocol::SchoolOf<'_>| {
@@ -186,7 +186,7 @@ fn schools(p: &Protocol, settings: &Section) -> Vec<SchoolsOf> {
             schools: p.schools_of(n).into_iter().map(school).collect(),
         }
     };
-    p.results.iter().enumerate().map(of).filter(|s| !s.schools.is_empty()).collect()
+    ResultId::with(&p.results).map(of).filter(|s| !s.schools.is_empty()).collect()
 }
 
 /// The constants that may be taught as another value, and what is set of them.

@@ -14,7 +14,7 @@ impl Judge<'_> {
         }
         match (function, args.as_slice()) {
             (Function::Slope | Function::SlopeOrigin, _) => {
-                let budget = self.ground.budgets.get(self.index).and_then(|b| b.get(self.row.unwrap_or(0)));
+                let budget = self.ground.budgets[self.id].get(self.row.unwrap_or(0));
                 budget.and_then(Option::as_ref).is_some_and(|b| within(r - c, b.standard, h, r, c))
             }
             (Function::Equivalence, [volume, signal, ..]) => {

@@ -16,7 +16,7 @@ use super::words;
 use crate::finding::Right;
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Shape, Value, evaluate_any};
-use crate::protocol::ResultSpec;
+use crate::protocol::{ResultId, ResultSpec};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::reading::{CellKind, read};
@@ -35,13 +35,13 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
     let protocol = ground.protocol;
     let mut reported = ground.measured.clone();
     let mut out: Vec<JudgedResult> = Vec::new();
-    for (index, spec) in protocol.results.iter().enumerate() {
+    for (id, spec) in ResultId::with(&protocol.results) {
         let item = &protocol.items[spec.item];
-        let written = &ground.table.reported[index];
+        let written = &ground.table.reported[id];
         if item.words.is_some() {
             for (row, w) in written.iter().enumerate() {
                 let row = spec.table.map(|_| row);
-                out.push(words::judge(ground, index, row, w, &reported, &out));
+                out.push(words::judge(ground, id, row, w, &reported, &out));
             }
             continue;
         }
@@ -65,7 +65,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
                 None => (ground.clean, &reported),
             };
             let judge =
-                Judge { ground, spec, index, row, sliced: slice.is_some(), clean, reported: reported_env, done: &out };
+                Judge { ground, spec, id, row, sliced: slice.is_some(), clean, reported: reported_env, done: &out };
             let (judged, found) = judge.result(w, c, f, g);
             // Downstream is followed from what the team wrote; where it wrote nothing, from what follows so far.
             column.push(w.value.map(|v| item.to_si(v)).or(f).or(c));
@@ -100,7 +100,7 @@ fn tainting(upstream: &[Upstream]) -> Vec<usize> {
 struct Judge<'a> {
     ground: &'a Ground<'a>,
     spec: &'a ResultSpec,
-    index: usize,
+    id: ResultId,
     /// Row, from 0.
     row: Option<usize>,
     /// Whether the environments hold this row's values only.
@@ -158,7 +158,7 @@ impl Judge<'_> {
         let f = f.unwrap_or(target);
         let (limits, agrees) = self.limits(written, r, target, out.deserved);
         out.reported.half_step = limits.h;
-        let beneath = self.ground.beneath.at(self.index, self.row);
+        let beneath = self.ground.beneath.at(self.id, self.row);
         out.under = beneath.map(|b| Box::new(b.under.clone()));
         if agrees {
             out.verdict = VerdictKind::Agrees;
@@ -213,7 +213,7 @@ impl Judge<'_> {
             deserved: self.deserved(c, figures),
             exact: figures.is_some_and(|g| g.place.is_none()),
             tainted_by: tainting(upstream),
-            ..JudgedResult::unjudged(self.index, self.spec.item, self.row, written)
+            ..JudgedResult::unjudged(self.id, self.spec.item, self.row, written)
         }
     }
 
@@ -270,8 +270,7 @@ impl Judge<'_> {
         if !self.ground.protocol.school.digits_from_uncertainty {
             return by_rule;
         }
-        let budget =
-            self.ground.budgets.get(self.index).and_then(|b| b.get(self.row.unwrap_or(0))).and_then(Option::as_ref);
+        let budget = self.ground.budgets[self.id].get(self.row.unwrap_or(0)).and_then(Option::as_ref);
         match (c, budget) {
             (Some(c), Some(b)) if c != 0.0 && b.standard > 0.0 => {
                 (leading_place(c) - leading_place(b.standard) + 1).clamp(1, 15)
@@ -300,7 +299,7 @@ impl Judge<'_> {
         let value_of = |node: &Node, env: &Env, out: &Out| {
             evaluate_any(node, &Context::without(env, out)).ok()?.at(self.row).copied()
         };
-        let odd = Odd { index: self.index, row: self.row, reported: self.item().to_si(r) };
+        let odd = Odd { id: self.id, row: self.row, reported: self.item().to_si(r) };
         let case = Case {
             beside: &self.ground.whole.beside(odd),
             exact: h.max(
@@ -310,7 +309,7 @@ impl Judge<'_> {
                 ),
             ),
             protocol: self.ground.protocol,
-            index: self.index,
+            id: self.id,
             row: self.row,
             sliced: self.sliced,
             reported: r,

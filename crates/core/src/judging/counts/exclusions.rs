@@ -5,7 +5,7 @@ use super::{Out, Repeated};
 use crate::finding::{Excluded, Finding, Findings, Key, Kind, Place, Severity, Support};
 use crate::formula::Shape;
 use crate::judging::table::Table;
-use crate::protocol::Protocol;
+use crate::protocol::{Protocol, TableId};
 use crate::verdict::JudgedReading;
 
 /// Whether a reviewer left the row out; that is told elsewhere.
@@ -41,11 +41,11 @@ pub(super) fn marks(protocol: &Protocol, readings: &[JudgedReading], c: &Repeate
 pub(super) fn table_marks(
     protocol: &Protocol,
     table: &Table,
-    (t, id): (usize, &str),
+    (t, id): (TableId, &str),
     out: &mut Out,
     found: &mut Findings<'_>,
 ) {
-    let group = t as u16;
+    let group = t.index() as u16;
     let column = Repeated { item: 0, rejection: None, group, values: Vec::new(), texts: Vec::new(), step: 0.0 };
     for (row, reason) in marks(protocol, &table.readings, &column) {
         let said = reason.to_lowercase();

@@ -17,7 +17,7 @@ use super::values::{Env, Out};
 use crate::finding::Findings;
 use crate::formula::{Shape, Value};
 use crate::notation;
-use crate::protocol::{ItemKind, Protocol, Rejection, ResultSpec};
+use crate::protocol::{ItemKind, Protocol, Rejection, ResultSpec, TableId};
 use crate::quantity::leading_place;
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedReading, OutlierTest};
@@ -94,8 +94,8 @@ pub(super) fn settle(
         column(protocol, &table.readings, section, c, own, &mut out, &mut tests, found);
     }
     // Rows of tables that repeat nothing may be left out for a reason all the same.
-    for (t, spec) in protocol.tables.iter().enumerate() {
-        let group = t as u16;
+    for (t, spec) in TableId::with(&protocol.tables) {
+        let group = t.index() as u16;
         if columns.iter().any(|c| c.group == group) {
             continue;
         }

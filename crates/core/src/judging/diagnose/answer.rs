@@ -31,7 +31,7 @@ impl Maker<'_> {
             self.consider(|| Story { kind, clause, ..Story::default() }, clean, reported, |_| case.envelope);
             if let Some(h) = self.fitting.get_mut(before) {
                 h.predicted = meant;
-                let item = &case.protocol.items[case.protocol.results[case.index].item];
+                let item = &case.protocol.items[case.protocol.results[case.id].item];
                 h.joint = case.beside.miswritten(item.to_si(meant));
             }
         }

@@ -5,7 +5,7 @@ use super::super::values::{Env, Out, within};
 use super::acts::Edit;
 use crate::finding::Clause;
 use crate::formula::Node;
-use crate::protocol::{Protocol, SlipKind};
+use crate::protocol::{Protocol, ResultId, SlipKind};
 use crate::reading::Number;
 use crate::repair::Repair;
 use crate::verdict::JudgedReading;
@@ -13,7 +13,7 @@ use crate::verdict::JudgedReading;
 /// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
 pub(in super::super) struct Case<'a> {
     pub(in super::super) protocol: &'a Protocol,
-    pub(in super::super) index: usize,
+    pub(in super::super) id: ResultId,
     /// Row, from 0, and whether the environments hold this row's values only.
     pub(in super::super) row: Option<usize>,
     pub(in super::super) sliced: bool,

@@ -8,7 +8,7 @@ use super::acts::Edit;
 use super::maker::{Maker, Story};
 use crate::finding::{Clause, Reading};
 use crate::formula::Shape;
-use crate::protocol::{ReadingKind, SlipKind};
+use crate::protocol::{ReadingId, ReadingKind, SlipKind};
 use crate::quantity::{leading_place, power_of_ten};
 use crate::reading::Number;
 use crate::repair::Repair;
@@ -86,7 +86,7 @@ impl Maker<'_> {
     /// The value of one item, in its unit, that would give R, and the slope of the result there.
     pub(super) fn solved(&self, item: usize, at: Option<usize>, value: f64) -> Option<(f64, f64)> {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
         let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
         // One environment for all trials of this reading: only its own value moves.
@@ -101,7 +101,7 @@ impl Maker<'_> {
 
     /// Any other value of the scale, where other results that do not fit use the reading as well: several that ask for one
     /// value need no near miss.
-    fn any_value(&mut self, used: &Used<'_>, r: usize, target: f64, reach: f64) {
+    fn any_value(&mut self, used: &Used<'_>, r: ReadingId, target: f64, reach: f64) {
         let case = self.case;
         let spec = &case.protocol.readings[r];
         let Some((low, high)) = spec.plausible.filter(|(low, high)| target >= *low && target <= *high) else { return };
@@ -123,7 +123,7 @@ impl Maker<'_> {
     /// Both predictions with an item as `x`, in its unit.
     pub(super) fn with_item(&self, item: usize, at: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         self.both(
             &spec.node,
             1.0 / case.protocol.items[spec.item].unit.factor,

@@ -8,7 +8,7 @@ use super::acts::Edit;
 use super::case::{Case, Hypothesis, cut, likelihood};
 use crate::finding::Clause;
 use crate::formula::{Node, Shape, Value};
-use crate::protocol::{ItemKind, ReadingKind, ReadingSpec, ResultSpec, SlipKind};
+use crate::protocol::{ItemKind, ReadingId, ReadingKind, ReadingSpec, ResultSpec, SlipKind};
 use crate::quantity::Nature;
 use crate::repair::Repair;
 use crate::verdict::JudgedReading;
@@ -57,7 +57,7 @@ impl Default for Story {
 impl Maker<'_> {
     /// The result whose value is to be explained.
     pub(super) fn spec(&self) -> &ResultSpec {
-        &self.case.protocol.results[self.case.index]
+        &self.case.protocol.results[self.case.id]
     }
 
     /// A value in the result's unit.
@@ -152,7 +152,7 @@ impl Maker<'_> {
     /// Mistaken forms of the formula.
     pub(super) fn formulas(&mut self) {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         for (n, v) in spec.variants.iter().enumerate() {
             let (clean, reported) = self.both(&v.node, v.scale, case.clean_env, case.reported_env, case.out);
             let story = || Story {
@@ -177,7 +177,7 @@ impl Maker<'_> {
         if case.sliced {
             return;
         }
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
         let mut tried: Vec<u16> = Vec::new();
         for item in spec.node.items() {
@@ -207,7 +207,7 @@ impl Maker<'_> {
     /// The rows that the team itself marked as left out, left out: what its sheet says is the likeliest story of all.
     fn own_marks(&mut self, item: usize, group: u16) {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
         let mut out = case.out.clone();
         let Some((_, rows)) = out.iter_mut().find(|(g, _)| *g == group) else { return };
@@ -244,10 +244,10 @@ impl Maker<'_> {
     }
 
     /// The readings this result uses, each with its place in the environment and its cell.
-    pub(super) fn readings_used(&self) -> Vec<(usize, usize, Option<usize>, usize)> {
+    pub(super) fn readings_used(&self) -> Vec<(usize, ReadingId, Option<usize>, usize)> {
         let case = self.case;
         let mut out = Vec::new();
-        for item in case.protocol.results[case.index].node.items() {
+        for item in case.protocol.results[case.id].node.items() {
             let ItemKind::Reading(r) = case.protocol.items[item].kind else { continue };
             match case.protocol.items[item].rows {
                 Shape::Scalar => out.push((item, r, None, 0)),
@@ -271,7 +271,7 @@ impl Maker<'_> {
     /// A setting misread by one step.
     pub(super) fn settings(&mut self) {
         let case = self.case;
-        let spec = &case.protocol.results[case.index];
+        let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
         for (item, r, row, cell) in self.readings_used() {
             let ReadingKind::Setting(list) = &case.protocol.readings[r].kind else { continue };

@@ -20,7 +20,7 @@ use super::values::within;
 use crate::finding::Account;
 use crate::formula::Shape;
 use crate::notation;
-use crate::protocol::SlipKind;
+use crate::protocol::{ResultId, ResultSpec, SlipKind};
 use crate::quantity::{leading_place, power_of_ten};
 use crate::verdict::Slip;
 
@@ -126,7 +126,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let alike: Vec<SlipKind> = beside.iter().map(|(k, _)| k.clone()).collect();
     let mut alternatives = beside;
     alternatives.extend(others);
-    let item = &case.protocol.items[case.protocol.results[case.index].item];
+    let item = &case.protocol.items[case.protocol.results[case.id].item];
     let gives = shown(case, &kind, best.predicted) + &item.unit_after();
     Slip {
         account: Account { clause: best.clause.clone(), gives, cell: None },
@@ -145,10 +145,10 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 
 /// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
 fn nothing_else_uses(case: &Case<'_>, item: usize) -> bool {
-    let uses = |(n, spec): (usize, &crate::protocol::ResultSpec)| n != case.index && spec.node.items().contains(&item);
+    let uses = |(n, spec): (ResultId, &ResultSpec)| n != case.id && spec.node.items().contains(&item);
     case.row.is_some()
         && case.protocol.items[item].rows == Shape::Scalar
-        && !case.protocol.results.iter().enumerate().any(uses)
+        && !ResultId::with(&case.protocol.results).any(uses)
 }
 
 /// A prediction as it is told: what was meant with the digits that were written, what a calculation gives with one more

@@ -6,7 +6,7 @@ use super::LONGEST_TRIED;
 use super::maker::{Maker, Story};
 use crate::finding::Clause;
 use crate::formula::{Shape, Value};
-use crate::protocol::{ItemKind, ReadingKind, SlipKind};
+use crate::protocol::{ItemKind, ReadingId, ReadingKind, SlipKind};
 use crate::quantity::unit_pairs;
 use crate::repair::{Repair, Rewriting};
 
@@ -22,7 +22,7 @@ const ASKS: f64 = std::f64::consts::LN_2;
 /// A column of readings: its item, its number among the readings, and its values in its unit, by row.
 struct Column {
     item: usize,
-    reading: usize,
+    reading: ReadingId,
     values: Vec<Option<f64>>,
 }
 

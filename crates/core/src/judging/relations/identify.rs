@@ -4,7 +4,7 @@ use super::Judge;
 use crate::finding::{Finding, Findings, Kind, Named, Severity};
 use crate::formula::Num;
 use crate::judging::words;
-use crate::protocol::Identify;
+use crate::protocol::{Identify, ResultId};
 use crate::verdict::{Compared, Comparison, JudgedResult};
 
 /// How many standard uncertainties a candidate may lie off and still be meant.
@@ -79,7 +79,7 @@ impl Judge<'_> {
     }
 
     /// Settles the word that names the unknown: right by the recomputed value, or carried from the team's own.
-    fn name(&self, i: &Identify, answer: usize, (right, u): (&[usize], f64), results: &mut [JudgedResult]) {
+    fn name(&self, i: &Identify, answer: ResultId, (right, u): (&[usize], f64), results: &mut [JudgedResult]) {
         let item = self.protocol.results[i.result].item;
         let words = self.protocol.items[self.protocol.results[answer].item].words.clone().unwrap_or_default();
         let word = |n: &usize| words.iter().position(|w| *w == i.candidates[*n].says).map(|w| w as u32);

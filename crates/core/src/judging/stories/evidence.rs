@@ -80,7 +80,7 @@ fn references(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> f64 {
         let Some(entry) = reference_entry(protocol, *reference, submission, table, &sheet.measured, None) else {
             continue;
         };
-        let budget = sheet.propagated.budgets.get(*result).and_then(|b| b.first()).and_then(Option::as_ref);
+        let budget = sheet.propagated.budgets[*result].first().and_then(Option::as_ref);
         let own = budget.map_or(0.0, |b| b.standard) * protocol.items[spec.item].unit.factor;
         let off = (value - value.clamp(entry.low, entry.high)).abs();
         let room = 2.0 * own.hypot(entry.uncertainty).max(0.005 * entry.middle().abs());

@@ -13,7 +13,7 @@ use super::table::Table;
 use super::values::{Env, Out, derive, put, within};
 use crate::formula::figures::Figured;
 use crate::formula::{Context, Node, Shape, Value, evaluate_any};
-use crate::protocol::{ResultSpec, Variant};
+use crate::protocol::{ResultId, ResultSpec, Variant};
 use crate::quantity::{Nature, leading_place, power_of_ten};
 use crate::verdict::Reported;
 use evidence::evidence;
@@ -40,7 +40,7 @@ pub(super) struct Whole<'a> {
 /// The result in question: its item, its row from 0, and what was reported, SI.
 #[derive(Clone, Copy)]
 pub(super) struct Odd {
-    pub(super) index: usize,
+    pub(super) id: ResultId,
     pub(super) row: Option<usize>,
     pub(super) reported: f64,
 }
@@ -80,7 +80,7 @@ impl<'a> Whole<'a> {
         let mut own = measured.clone();
         let mut from = measured.clone();
         let mut logs = Vec::new();
-        for (index, spec) in protocol.results.iter().enumerate() {
+        for (id, spec) in ResultId::with(&protocol.results) {
             let item = &protocol.items[spec.item];
             if item.words.is_some() {
                 continue;
@@ -95,17 +95,17 @@ impl<'a> Whole<'a> {
                     ((of(&own), of(&from)), wrong.scale * item.unit.factor)
                 })
                 .collect();
-            let written = &self.table.reported[index];
+            let written = &self.table.reported[id];
             let mut column: Vec<Option<f64>> = Vec::with_capacity(written.len());
             for (n, w) in written.iter().enumerate() {
                 let row = spec.table.map(|_| n);
                 let at = |v: &Option<Value<f64>>| v.as_ref().and_then(|v| v.at(row)).copied();
                 let (p, f) = (at(&own[spec.item]), at(&followed));
-                let this = odd.index == index && odd.row == row;
-                logs.push(if this || spec.guess { 0.0 } else { self.log(spec, index, row, w, (p, f), &from, out) });
+                let this = odd.id == id && odd.row == row;
+                logs.push(if this || spec.guess { 0.0 } else { self.log(spec, id, row, w, (p, f), &from, out) });
                 for ((p, f), scale) in mistaken.iter().filter(|_| !this) {
                     let (p, f) = (at(p).map(|x| x * scale), at(f).map(|x| x * scale));
-                    let log = self.log(spec, index, row, w, (p, f), &from, out);
+                    let log = self.log(spec, id, row, w, (p, f), &from, out);
                     let last = logs.last_mut().filter(|l| **l < log);
                     if let (Some(last), Some(p)) = (last, p) {
                         *last = log;
@@ -115,7 +115,7 @@ impl<'a> Whole<'a> {
                 let stands = if this { Some(standing) } else { w.value.map(|v| item.to_si(v)) };
                 column.push(stands.or(f).or(p));
             }
-            if odd.index == index && own[spec.item].is_some() {
+            if odd.id == id && own[spec.item].is_some() {
                 put(&mut own, spec.item, odd.row, used);
             }
             from[spec.item] = match (spec.table, column.len()) {
@@ -131,7 +131,7 @@ impl<'a> Whole<'a> {
     fn log(
         &self,
         spec: &ResultSpec,
-        index: usize,
+        id: ResultId,
         row: Option<usize>,
         written: &Reported,
         (p, f): (Option<f64>, Option<f64>),
@@ -143,7 +143,7 @@ impl<'a> Whole<'a> {
         let in_unit = |v: Option<f64>| v.map(|v| item.from_si(v)).filter(|v| v.is_finite());
         let (p, f) = (in_unit(p), in_unit(f));
         let Some(x) = f.or(p) else { return 0.0 };
-        let w = self.width(index, row, written, r, p.or(f));
+        let w = self.width(id, row, written, r, p.or(f));
         let half = written.half_step;
         let fits = |x: f64, bound: f64| within(r - x, bound, half, r, x);
         let own = p.map(|p| f64::from(u8::from(fits(p, w))));
@@ -175,8 +175,8 @@ impl<'a> Whole<'a> {
     }
 
     /// Half a unit of R's last figure, or of the last that the result deserves.
-    fn width(&self, index: usize, row: Option<usize>, written: &Reported, r: f64, right: Option<f64>) -> f64 {
-        let spec = &self.stage.protocol.results[index];
+    fn width(&self, id: ResultId, row: Option<usize>, written: &Reported, r: f64, right: Option<f64>) -> f64 {
+        let spec = &self.stage.protocol.results[id];
         let figures = self.figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
         let deserved = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
         let coarse = written
@@ -199,11 +199,11 @@ impl<'a> Whole<'a> {
         };
         let Some(base) = value(from) else { return 0.0 };
         let mut sum = 0.0;
-        for (index, above) in protocol.results.iter().enumerate().filter(|(_, r)| spec.upstream.contains(&r.item)) {
+        for (id, above) in ResultId::with(&protocol.results).filter(|(_, r)| spec.upstream.contains(&r.item)) {
             let factor = protocol.items[above.item].unit.factor;
             let moved = |sign: f64| {
                 let mut env = from.clone();
-                for (n, w) in self.table.reported[index].iter().enumerate() {
+                for (n, w) in self.table.reported[id].iter().enumerate() {
                     let at = above.table.map(|_| n);
                     if let Some(x) = env[above.item].as_ref().and_then(|v| v.at(at)).copied() {
                         put(&mut env, above.item, at, x + sign * w.half_step * factor);
@@ -274,7 +274,7 @@ impl Beside<'_> {
     /// The rows that count without that of the result in question.
     fn set_aside(&self, out: &Out) -> Option<Out> {
         let protocol = self.whole.stage.protocol;
-        let spec = &protocol.results[self.odd.index];
+        let spec = &protocol.results[self.odd.id];
         let Shape::Column(group) = protocol.items[spec.item].rows else { return None };
         let row = self.odd.row?;
         let mut out = out.clone();
@@ -315,8 +315,8 @@ impl Beside<'_> {
 
     /// What the other rows of the result's own column say.
     fn own(&self, logs: &[f64]) -> f64 {
-        let first = self.first_of(self.odd.index);
-        let rows = first..first + self.whole.table.reported[self.odd.index].len();
+        let first = self.first_of(self.odd.id);
+        let rows = first..first + self.whole.table.reported[self.odd.id].len();
         logs[rows.clone()].iter().zip(&self.base()[rows]).map(|(a, b)| a - b).sum::<f64>().clamp(-MOST, MOST)
     }
 
@@ -335,19 +335,18 @@ impl Beside<'_> {
     pub(super) fn throughout(&self, node: &Node, scale: f64) -> f64 {
         let whole = self.whole;
         let Sheet { clean, out, .. } = whole.sheet;
-        let spec = &whole.stage.protocol.results[self.odd.index];
+        let spec = &whole.stage.protocol.results[self.odd.id];
         if spec.table.is_none() {
             return 0.0;
         }
         let item = &whole.stage.protocol.items[spec.item];
-        let first: usize = self.first_of(self.odd.index);
+        let first: usize = self.first_of(self.odd.id);
         let Ok(predicted) = evaluate_any(node, &Context::without(clean, out)) else { return 0.0 };
         let mut sum = 0.0;
-        for (n, w) in whole.table.reported[self.odd.index].iter().enumerate().filter(|(n, _)| Some(*n) != self.odd.row)
-        {
+        for (n, w) in whole.table.reported[self.odd.id].iter().enumerate().filter(|(n, _)| Some(*n) != self.odd.row) {
             let (Some(r), Some(p)) = (w.value, predicted.at(Some(n)).copied()) else { continue };
             let p = p * scale - if item.nature == Nature::Point { item.unit.offset / item.unit.factor } else { 0.0 };
-            let width = whole.width(self.odd.index, Some(n), w, r, Some(p));
+            let width = whole.width(self.odd.id, Some(n), w, r, Some(p));
             if within(r - p, width, w.half_step, r, p) {
                 sum += (-self.base()[first + n]).max(0.0);
             }
@@ -358,9 +357,9 @@ impl Beside<'_> {
     /// The same wrong idea in other results: what they say to it where it fits them better than nothing does.
     pub(super) fn elsewhere(&self, number: usize) -> f64 {
         let whole = self.whole;
-        let spec = &whole.stage.protocol.results[self.odd.index];
-        let others = || whole.stage.protocol.results.iter().enumerate().filter(|(n, _)| *n != self.odd.index);
-        let odd = |n: usize| {
+        let spec = &whole.stage.protocol.results[self.odd.id];
+        let others = || ResultId::with(&whole.stage.protocol.results).filter(|(n, _)| *n != self.odd.id);
+        let odd = |n: ResultId| {
             let first = self.first_of(n);
             (0..whole.table.reported[n].len()).any(|row| self.base()[first + row] < (0.5 * ODD).ln())
         };
@@ -382,10 +381,14 @@ impl Beside<'_> {
     }
 
     /// Where the values of a result begin among all.
-    fn first_of(&self, index: usize) -> usize {
+    fn first_of(&self, id: ResultId) -> usize {
         let protocol = self.whole.stage.protocol;
-        let counted = |n: &usize| protocol.items[protocol.results[*n].item].words.is_none();
-        (0..index).filter(counted).map(|n| self.whole.table.reported[n].len()).sum()
+        let counted = |n: &ResultId| protocol.items[protocol.results[*n].item].words.is_none();
+        ResultId::each(&protocol.results)
+            .take_while(|n| *n < id)
+            .filter(counted)
+            .map(|n| self.whole.table.reported[n].len())
+            .sum()
     }
 
     /// Other results that use an item and do not fit as the sheet stands.
@@ -393,13 +396,13 @@ impl Beside<'_> {
         let protocol = self.whole.stage.protocol;
         let mut at = 0;
         let mut odd = 0;
-        for (index, spec) in protocol.results.iter().enumerate() {
+        for (id, spec) in ResultId::with(&protocol.results) {
             if protocol.items[spec.item].words.is_some() {
                 continue;
             }
-            for w in &self.whole.table.reported[index] {
+            for w in &self.whole.table.reported[id] {
                 let unfit = w.value.is_some() && self.base()[at] < (0.5 * ODD).ln();
-                odd += usize::from(unfit && index != self.odd.index && spec.node.items().contains(&item));
+                odd += usize::from(unfit && id != self.odd.id && spec.node.items().contains(&item));
                 at += 1;
             }
         }

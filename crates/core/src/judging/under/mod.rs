@@ -14,7 +14,7 @@ use super::sheet::{Sheet, Stage};
 use super::table::Table;
 use crate::cell::{Below, Formula, Function, Held, MOST_PIECES, Term, TermKind, Under, Unfollowed, Value};
 use crate::finding::{Clause, Finding, Findings, Key, Kind, Place as FindingPlace, Severity};
-use crate::protocol::{ItemKind, Protocol};
+use crate::protocol::{ItemKind, Protocol, ResultId};
 use crate::reading::{CellKind, Hints, Number, read};
 use crate::submission::Submission;
 use crate::underneath::{Gives, Oddity, Underneath};
@@ -32,7 +32,7 @@ const KEPT: f64 = 1e-9;
 /// What the formulas of a table say.
 #[derive(Default)]
 pub(super) struct Beneath {
-    found: HashMap<(usize, Option<usize>), Found>,
+    found: HashMap<(ResultId, Option<usize>), Found>,
     odd: Vec<(usize, Option<u32>, String, Vec<Oddity>)>,
 }
 
@@ -68,15 +68,15 @@ impl Found {
 
 impl Beneath {
     /// Of a result's row, from 0.
-    pub(super) fn at(&self, index: usize, row: Option<usize>) -> Option<&Found> {
-        self.found.get(&(index, row))
+    pub(super) fn at(&self, id: ResultId, row: Option<usize>) -> Option<&Found> {
+        self.found.get(&(id, row))
     }
 
     /// The oddities, as notes: what is odd about each formula, and that one is not the lab's although its value is right.
     pub(super) fn find(&self, protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
         let mut odd = self.odd.clone();
         for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
-            let Some(here) = self.at(r.index, r.row.map(|n| n as usize - 1)) else { continue };
+            let Some(here) = self.at(r.id, r.row.map(|n| n as usize - 1)) else { continue };
             let clause = match &here.slip {
                 Some(slip) => slip.account.clause.clone(),
                 None if here.is_wrong() => Clause::Said(words::another().to_owned()),
@@ -104,7 +104,7 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
     let under = &*under;
     let protocol = stage.protocol;
     let points = Points::of(stage, table, sheet).with_results(protocol, table);
-    let mut hints: HashMap<usize, Hint> = HashMap::new();
+    let mut hints: HashMap<ResultId, Hint> = HashMap::new();
     let mut cells: Vec<(&String, &Below)> =
         under.cells.iter().filter(|(_, c)| c.formula.is_some() && c.place().is_some()).collect();
     // In the order of the lab's items and their rows, so that the first of a column tells for the next.
@@ -121,7 +121,7 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
             odd(vec![Oddity::TooLarge]);
             continue;
         }
-        let ItemKind::Result(index) = protocol.items[item].kind else {
+        let ItemKind::Result(id) = protocol.items[item].kind else {
             let formula = Formula::of(under, address);
             followed += pieces(&formula);
             if formula.is_ok_and(|f| !f.leaves.is_empty()) {
@@ -129,19 +129,19 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
             }
             continue;
         };
-        let spec = &protocol.results[index];
+        let spec = &protocol.results[id];
         let row = spec.table.and(cell.row).map(|r| r as usize - 1);
-        let Some(reported) = table.reported[index].get(row.unwrap_or(0)) else { continue };
+        let Some(reported) = table.reported[id].get(row.unwrap_or(0)) else { continue };
         // A cell that was typed over since has nothing under it any more.
         if protocol.items[item].words.is_some() || spec.guess || !is_held(reported, &cell.held) {
             continue;
         }
         let formula = Formula::of(under, address);
         followed += pieces(&formula);
-        let place = Place { index, spec, row };
+        let place = Place { id, spec, row };
         let looked = look(&points, (address, cell), formula, (place, &changed), &mut hints);
         odd(looked.odd);
-        out.found.insert((index, row), looked.found);
+        out.found.insert((id, row), looked.found);
     }
     if under.passed_over > 0
         && let Some(first) = protocol.results.first()
@@ -236,7 +236,7 @@ fn look(
     (address, cell): (&str, &Below),
     formula: Result<Formula, Unfollowed>,
     (place, changed): (Place<'_>, &[String]),
-    hints: &mut HashMap<usize, Hint>,
+    hints: &mut HashMap<ResultId, Hint>,
 ) -> Looked {
     let mut told = Underneath {
         address: address.to_owned(),
@@ -367,7 +367,7 @@ fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
 pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
     let by_formula = |r: &JudgedResult| {
         let row = r.row.map(|n| n as usize - 1);
-        r.verdict == VerdictKind::Slip && beneath.at(r.index, row).is_some_and(|f| f.slip.is_some())
+        r.verdict == VerdictKind::Slip && beneath.at(r.id, row).is_some_and(|f| f.slip.is_some())
     };
     let all: Vec<usize> = (0..rows.len()).filter(|n| by_formula(&rows[*n])).collect();
     for n in &all {

@@ -9,7 +9,7 @@ use super::super::table::Table;
 use super::super::values::{self, Env};
 use crate::cell::{Formula, Leaf, Value as Held};
 use crate::formula::{Context, Node, Value, evaluate_any};
-use crate::protocol::{Protocol, ReadingKind, ResultSpec};
+use crate::protocol::{Protocol, ReadingKind, ResultId, ResultSpec};
 use crate::quantity::Nature;
 use crate::reading::Number;
 
@@ -145,7 +145,7 @@ impl<'a> Points<'a> {
 /// A result that is looked at: one row of a column (from 0), or a single one.
 #[derive(Clone, Copy)]
 pub(super) struct Place<'a> {
-    pub(super) index: usize,
+    pub(super) id: ResultId,
     pub(super) spec: &'a ResultSpec,
     pub(super) row: Option<usize>,
 }

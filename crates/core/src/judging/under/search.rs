@@ -9,7 +9,7 @@ use crate::cell::{Formula, Term, TermKind};
 use crate::finding::{Account, Clause};
 use crate::formula::Shape;
 use crate::notation;
-use crate::protocol::{ItemKind, SlipKind, Variant};
+use crate::protocol::{ItemKind, ResultId, SlipKind, Variant};
 use crate::underneath::Mark;
 use crate::verdict::Slip;
 use crate::wording::under as words;
@@ -44,14 +44,14 @@ pub(super) fn story(
     points: &Points<'_>,
     place: Place<'_>,
     formula: &Formula,
-    hints: &mut HashMap<usize, Hint>,
+    hints: &mut HashMap<ResultId, Hint>,
 ) -> Story {
     let story = looked_for(points, place, formula, hints);
     if points.is_spent() { Story::Unknown } else { story }
 }
 
 /// As [`story`], without looking at the bound.
-fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<usize, Hint>) -> Story {
+fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<ResultId, Hint>) -> Story {
     let right = points.right(place);
     let theirs = points.theirs(place, formula);
     // Neither of the two is known by a formula that gives nothing.
@@ -72,9 +72,9 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
         }
     }
     let search = Search { points, place, right, form: &full };
-    let hint = hints.get(&place.index).copied();
+    let hint = hints.get(&place.id).copied();
     let mistake = search.found(hint).map(|(mistake, hint)| {
-        hints.insert(place.index, hint);
+        hints.insert(place.id, hint);
         mistake
     });
     let mistake = mistake.or_else(|| search.by_a_factor()).or_else(|| search.by_a_summand());

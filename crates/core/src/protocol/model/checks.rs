@@ -1,6 +1,6 @@
 //! Relations that hold, values that should agree, unknowns with candidates, and causes.
 
-use super::ReferenceEntry;
+use super::{ReferenceEntry, ResultId};
 use crate::formula::Node;
 use crate::quantity::Unit;
 use rust_decimal::Decimal;
@@ -104,7 +104,7 @@ pub struct ComparisonSpec {
     /// How.
     pub method: Agreement,
     /// Index in `results` of the word in which the team says so.
-    pub conclusion: Option<usize>,
+    pub conclusion: Option<ResultId>,
 }
 
 /// When two values agree.
@@ -128,13 +128,13 @@ pub struct Identify {
     /// Title.
     pub title: String,
     /// Index in `results` of the value.
-    pub result: usize,
+    pub result: ResultId,
     /// What it may be.
     pub candidates: Vec<ReferenceEntry>,
     /// Where their values come from.
     pub source: String,
     /// Index in `results` of the word in which the team names it.
-    pub answer: Option<usize>,
+    pub answer: Option<ResultId>,
 }
 
 /// What can physically push a reading.

@@ -1,5 +1,6 @@
 //! Everything a formula can name.
 
+use super::{ReadingId, ReferenceId, ResultId};
 use crate::formula::Shape;
 use crate::quantity::Nature;
 use crate::quantity::Unit;
@@ -73,11 +74,11 @@ impl Item {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ItemKind {
     /// Index into `readings`.
-    Reading(usize),
+    Reading(ReadingId),
     /// Index into `references`.
-    Reference(usize),
+    Reference(ReferenceId),
     /// Index into `results`.
-    Result(usize),
+    Result(ResultId),
     /// Worked out for other formulas, which hold its own in its place; never asked for.
     Hidden,
     /// Index into `parameters`.

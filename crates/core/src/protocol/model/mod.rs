@@ -2,6 +2,7 @@
 
 mod apparatus;
 mod checks;
+mod ids;
 mod items;
 mod readings;
 mod references;
@@ -13,6 +14,8 @@ pub use apparatus::{Bay, Grid, Instrument, Key, Parameter, RowCount, Stop, Table
 pub use checks::{
     Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, Relation, SketchKind, SketchPart, SketchSpec,
 };
+pub(crate) use ids::beside;
+pub use ids::{ReadingId, ReferenceId, ResultId, TableId};
 pub use items::{Item, ItemKind, Roundness};
 pub use readings::{Need, PlannedStep, ReadingKind, ReadingSpec, Rejection, Role};
 pub use references::{Reference, ReferenceEntry};

@@ -1,6 +1,6 @@
 //! Readings: their kind, their plan, and how replicates may be rejected.
 
-use super::Tolerance;
+use super::{TableId, Tolerance};
 use crate::formula::Node;
 
 /// A reading to take.
@@ -11,7 +11,7 @@ pub struct ReadingSpec {
     /// Its bay.
     pub bay: usize,
     /// Its table, if it is a column of one.
-    pub table: Option<usize>,
+    pub table: Option<TableId>,
     /// What is written down.
     pub kind: ReadingKind,
     /// Its instrument; counts and words have none.

@@ -1,6 +1,6 @@
 //! Results and the right ways to reach them.
 
-use super::Rejection;
+use super::{Rejection, TableId};
 use crate::formula::Node;
 use crate::protocol::Variant;
 use rust_decimal::Decimal;
@@ -13,7 +13,7 @@ pub struct ResultSpec {
     /// Its bay.
     pub bay: usize,
     /// Its table, if it is a column of one.
-    pub table: Option<usize>,
+    pub table: Option<TableId>,
     /// Formula as written.
     pub text: String,
     /// Formula, checked; of a word result a nought.

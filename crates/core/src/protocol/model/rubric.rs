@@ -2,6 +2,8 @@
 
 use rust_decimal::Decimal;
 
+use super::{ReadingId, ReferenceId, ResultId};
+
 /// A criterion of the rubric.
 #[derive(Clone, Debug)]
 pub struct Criterion {
@@ -73,9 +75,9 @@ pub enum Rule {
     /// The clean value against its reference, in percent.
     Accuracy {
         /// Result's index in `results`.
-        result: usize,
+        result: ResultId,
         /// Index in `references`.
-        reference: usize,
+        reference: ReferenceId,
         /// Narrowest first.
         bands: Vec<Band>,
         /// Whether the bands count standard uncertainties instead of percent.
@@ -84,7 +86,7 @@ pub enum Rule {
     /// The spread of replicates, as a standard deviation in the reading's unit.
     Precision {
         /// Reading's index in `readings`.
-        reading: usize,
+        reading: ReadingId,
         /// Narrowest first.
         bands: Vec<Band>,
         /// Points lost by a kept outlier or an unsupported exclusion.

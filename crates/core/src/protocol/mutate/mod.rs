@@ -4,6 +4,7 @@ mod functions;
 mod operators;
 mod pieces;
 
+use crate::protocol::ResultId;
 use pieces::{literal_text, occurrences, only, replace, scaled, swap};
 
 use super::slip::{SlipKind, Variant};
@@ -12,9 +13,9 @@ use crate::formula::ast::Operator;
 use crate::formula::{Function, Node, Op};
 use crate::quantity::{Dimension, Nature, confusable_factors};
 
-/// Every single mistake that the tree of result `index` invites.
-pub(super) fn variants(protocol: &Protocol, index: usize) -> Vec<Variant> {
-    let result = &protocol.results[index];
+/// Every single mistake that the tree of a result invites.
+pub(super) fn variants(protocol: &Protocol, id: ResultId) -> Vec<Variant> {
+    let result = &protocol.results[id];
     let maker = Maker { protocol, root: &result.node };
     // The answer's own unit comes first: of equally likely members the first names the class.
     let answer = confusable_factors(result.node.dimension);

@@ -2,6 +2,7 @@
 //! Small rafts stand beside each other; a chart stands beside its raft where there is room.
 
 use jurado_core::plots::{Plot, plots};
+use jurado_core::protocol::{ReadingId, TableId};
 use jurado_core::sketches::sketches;
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 
@@ -84,7 +85,7 @@ pub(crate) struct BayView {
 /// A bay while the board is made: its number, single readings, results.
 struct Part<'a> {
     bay: usize,
-    readings: Vec<usize>,
+    readings: Vec<ReadingId>,
     results: Vec<&'a JudgedResult>,
 }
 
@@ -94,7 +95,7 @@ struct Gathered<'a> {
     /// Bays of single readings alone.
     above: Vec<Part<'a>>,
     tables: Vec<Measured>,
-    names: Vec<usize>,
+    names: Vec<TableId>,
     ladder: Vec<Part<'a>>,
     /// Whether the ladder holds bays that are not of its rafts.
     foreign: bool,
@@ -116,8 +117,8 @@ impl<'a> Maker<'a> {
         // Bays of single readings that wait for the next raft.
         let mut waiting: Vec<Part<'_>> = Vec::new();
         for bay in 0..self.protocol.bays.len() {
-            let singles = |repeated: bool| -> Vec<usize> {
-                (0..self.protocol.readings.len())
+            let singles = |repeated: bool| -> Vec<ReadingId> {
+                ReadingId::each(&self.protocol.readings)
                     .filter(|i| {
                         let spec = &self.protocol.readings[*i];
                         let many = self.protocol.rows_of(spec.item).is_some();
@@ -130,10 +131,10 @@ impl<'a> Maker<'a> {
                 .judged
                 .results
                 .iter()
-                .filter(|r| r.row.is_none() && self.protocol.results[r.index].bay == bay)
+                .filter(|r| r.row.is_none() && self.protocol.results[r.id].bay == bay)
                 .collect();
-            let tables: Vec<usize> =
-                (0..self.protocol.tables.len()).filter(|t| self.protocol.tables[*t].bay == bay).collect();
+            let tables: Vec<TableId> =
+                TableId::each(&self.protocol.tables).filter(|t| self.protocol.tables[*t].bay == bay).collect();
             if tables.is_empty() {
                 if results.is_empty() && repeated.is_empty() {
                     waiting.push(Part { bay, readings: alone, results });
@@ -198,7 +199,7 @@ impl<'a> Maker<'a> {
         &self,
         above: &[Part<'_>],
         tables: Vec<Measured>,
-        names: &[usize],
+        names: &[TableId],
         charts: &mut Vec<Plot>,
     ) -> (RaftsView, Vec<f64>) {
         let blocks: Vec<BlockView> = above.iter().map(|p| self.block(p, above.len() == 1)).collect();
@@ -395,7 +396,7 @@ impl Maker<'_> {
     fn used(&self) -> Vec<usize> {
         self.hand_item()
             .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
-            .map(|r| self.protocol.results[r.index].node.items())
+            .map(|r| self.protocol.results[r.id].node.items())
             .unwrap_or_default()
     }
 }

@@ -398,7 +398,7 @@ impl Maker<'_> {
 
     /// Whether a result is not there and does not have to be.
     fn rightly_blank(&self, r: &JudgedResult) -> bool {
-        let spec = &self.protocol.results[r.index];
+        let spec = &self.protocol.results[r.id];
         let waived = self.detail.settings.waived(&self.protocol.items[r.item].id).is_some();
         r.verdict == VerdictKind::Missing && (spec.optional || waived)
     }
@@ -409,7 +409,7 @@ impl Maker<'_> {
 
     /// The same result in the try-out.
     fn tried_of(&self, r: &JudgedResult) -> Option<&JudgedResult> {
-        self.tried?.judged.results.iter().find(|t| t.index == r.index && t.row == r.row)
+        self.tried?.judged.results.iter().find(|t| t.id == r.id && t.row == r.row)
     }
 
     /// What a row is called: its keys as the team wrote them, else its number.

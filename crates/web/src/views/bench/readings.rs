@@ -2,6 +2,7 @@
 
 use jurado_core::finding::Kind;
 use jurado_core::notation;
+use jurado_core::protocol::ReadingId;
 use jurado_core::verdict::{CellState, JudgedCell};
 use jurado_core::wording;
 
@@ -71,7 +72,7 @@ fn taken(cell: &JudgedCell) -> Option<String> {
 
 impl Maker<'_> {
     /// The `i`th reading with all its cells.
-    pub(super) fn reading(&self, i: usize) -> ReadingView {
+    pub(super) fn reading(&self, i: ReadingId) -> ReadingView {
         let judged = &self.judged.readings[i];
         let item = &self.protocol.items[judged.item];
         let cells: Vec<CellView> = (0..judged.cells.len()).map(|n| self.cell(i, n)).collect();
@@ -91,7 +92,7 @@ impl Maker<'_> {
     }
 
     /// The `n`th cell of the `i`th reading.
-    pub(super) fn cell(&self, i: usize, n: usize) -> CellView {
+    pub(super) fn cell(&self, i: ReadingId, n: usize) -> CellView {
         let judged = &self.judged.readings[i];
         let item = &self.protocol.items[judged.item];
         let c = &judged.cells[n];

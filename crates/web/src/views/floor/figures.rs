@@ -2,6 +2,7 @@
 
 use jurado_core::class::{APART, By, Floor, Mandel, Scale, unknown_by, word_consensus};
 use jurado_core::notation::{self, capital, counted};
+use jurado_core::protocol::ResultId;
 use jurado_core::quantity::leading_place;
 
 use super::{Room, Wanted};
@@ -348,7 +349,7 @@ fn cochran(room: &Room<'_>, floor: &Floor) -> String {
 }
 
 /// The shares of the words of a result.
-pub(super) fn words(room: &Room<'_>, result: usize) -> Vec<WordRow> {
+pub(super) fn words(room: &Room<'_>, result: ResultId) -> Vec<WordRow> {
     let mut last = None;
     word_consensus(room.protocol(), room.entries, result)
         .into_iter()

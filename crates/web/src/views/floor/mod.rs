@@ -7,7 +7,7 @@ mod places;
 use jurado_core::class as statistics;
 use jurado_core::class::{Asked, By, Entry, Floor, Frequent, frequent, groupings};
 use jurado_core::notation::{capital, counted};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{Protocol, ResultId};
 use jurado_core::wording;
 use jurado_store::floor::{Seat, StoreroomNote};
 use jurado_store::{Lab, User};
@@ -87,7 +87,7 @@ impl Room<'_> {
     }
 
     /// What teams may be grouped by: keys and sections, for whoever sees all also who decided.
-    fn groupings(&self, result: usize) -> Vec<By> {
+    fn groupings(&self, result: ResultId) -> Vec<By> {
         let mut all = groupings(self.protocol(), self.entries, result);
         if self.user.sees_all() && !self.blind && self.entries.iter().any(|e| !e.reviewer.is_empty()) {
             all.push(By::Reviewer);
@@ -104,12 +104,12 @@ impl Room<'_> {
         }
     }
 
-    fn class(&self, result: usize, by: &By) -> Floor {
+    fn class(&self, result: ResultId, by: &By) -> Floor {
         Floor::of(self.protocol(), self.entries, &Asked::usual(self.protocol(), self.entries, result, by.clone()))
     }
 
     /// A number by everything that groups it.
-    fn classes(&self, result: usize) -> Vec<(By, Floor)> {
+    fn classes(&self, result: ResultId) -> Vec<(By, Floor)> {
         if self.protocol().items[self.protocol().results[result].item].words.is_some() {
             return Vec::new();
         }
@@ -123,7 +123,7 @@ impl Room<'_> {
 }
 
 /// The result and the grouping that a request asks for, or those shown first; `None` for a lab without any.
-pub(crate) fn chosen(room: &Room<'_>, wanted: &Wanted) -> Option<(usize, By)> {
+pub(crate) fn chosen(room: &Room<'_>, wanted: &Wanted) -> Option<(ResultId, By)> {
     let protocol = room.protocol();
     let there = results(protocol);
     let asked = there.iter().copied().find(|n| id_of(protocol, *n) == wanted.result);
@@ -133,14 +133,14 @@ pub(crate) fn chosen(room: &Room<'_>, wanted: &Wanted) -> Option<(usize, By)> {
     (!by.is_empty()).then(|| (result, by.swap_remove(at)))
 }
 
-fn results(protocol: &Protocol) -> Vec<usize> {
+fn results(protocol: &Protocol) -> Vec<ResultId> {
     let mut all = statistics::comparable(protocol);
     all.extend(statistics::worded(protocol));
     all.sort_unstable();
     all
 }
 
-fn id_of(protocol: &Protocol, result: usize) -> &str {
+fn id_of(protocol: &Protocol, result: ResultId) -> &str {
     &protocol.items[protocol.results[result].item].id
 }
 
@@ -204,7 +204,7 @@ impl FloorView {
         let word = statistics::by_word(&by);
         let all = results(protocol);
         let id = id_of(protocol, result);
-        let to = |n: usize| wanted.with(lab, "", id_of(protocol, n), word);
+        let to = |n: ResultId| wanted.with(lab, "", id_of(protocol, n), word);
         let at = all.iter().position(|n| *n == result).unwrap_or(0);
         let decided = room.seats.iter().filter(|s| s.decided).count();
         let is_word = protocol.items[protocol.results[result].item].words.is_some();
@@ -267,12 +267,12 @@ pub(crate) fn notes(labs: &[Lab], notes: &[StoreroomNote]) -> Vec<NoteView> {
 }
 
 /// The chart of a result for a wall of the room.
-pub(crate) fn wall(room: &Room<'_>, result: usize, by: &By) -> crate::draw::svg::Svg {
+pub(crate) fn wall(room: &Room<'_>, result: ResultId, by: &By) -> crate::draw::svg::Svg {
     figures::chart(room, &room.class(result, by), (by, false), &Wanted::default(), true)
 }
 
 /// One result over the class, grouped.
-pub(crate) fn class(room: &Room<'_>, result: usize, by: &By) -> Floor {
+pub(crate) fn class(room: &Room<'_>, result: ResultId, by: &By) -> Floor {
     room.class(result, by)
 }
 

@@ -123,7 +123,7 @@ impl Pattern {
     /// A place whose results are judged against a value, such as its own consensus.
     fn against(protocol: &Protocol, chosen: &Chosen) -> Result<Pattern, String> {
         let item = protocol.item(&chosen.item);
-        let result = protocol.results.iter().position(|r| Some(r.item) == item);
+        let result = item.and_then(|i| protocol.result_of(i));
         let (Some(item), Some((criterion, _))) = (item, result.and_then(|n| protocol.accuracy_of(n))) else {
             return Err("The accuracy of this result is not judged: no reference can be set for it.".to_owned());
         };

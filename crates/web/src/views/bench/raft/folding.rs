@@ -1,5 +1,6 @@
 //! Which rows are shown, and what stands for those that are folded.
 
+use jurado_core::protocol::{ReadingId, ResultId, TableId};
 use jurado_core::verdict::VerdictKind;
 
 use super::{FoldView, Maker, Mark, RowView, What};
@@ -14,7 +15,7 @@ const FIRST: u32 = 3;
 
 impl Maker<'_> {
     /// Rows in the order they are shown, folded ones together.
-    pub(super) fn shown(&self, table: usize, whats: &[What], rows: u32, near: &[u32]) -> Vec<Vec<u32>> {
+    pub(super) fn shown(&self, table: TableId, whats: &[What], rows: u32, near: &[u32]) -> Vec<Vec<u32>> {
         let every = || (1..=rows).map(|r| vec![r]).collect();
         if rows as usize <= MOST_ROWS || self.unfolded || self.tried.is_some() {
             return every();
@@ -45,12 +46,12 @@ impl Maker<'_> {
     }
 
     /// Whether a row has anything to see: what agrees, is rounded alone or goes on carrying has not.
-    pub(super) fn something(&self, table: usize, whats: &[What], row: u32) -> bool {
-        let cell = |i: usize| {
+    pub(super) fn something(&self, table: TableId, whats: &[What], row: u32) -> bool {
+        let cell = |i: ReadingId| {
             let n = self.judged.readings[i].cells.iter().position(|c| c.row == Some(row));
             n.is_some_and(|n| self.cell(i, n).told())
         };
-        let result = |k: usize| {
+        let result = |k: ResultId| {
             let carries = |row: u32| self.of_row(k, row).is_some_and(|(_, r)| r.verdict.taints());
             self.of_row(k, row).is_some_and(|(_, r)| match r.verdict {
                 _ if self.rightly_blank(r) => false,
@@ -75,7 +76,7 @@ impl Maker<'_> {
     }
 
     pub(super) fn fold(&self, whats: &[What], run: &[u32]) -> RowView {
-        let of_run = |k: usize| run.iter().filter_map(move |row| self.of_row(k, *row)).map(|(_, r)| r.verdict);
+        let of_run = |k: ResultId| run.iter().filter_map(move |row| self.of_row(k, *row)).map(|(_, r)| r.verdict);
         let verdicts: Vec<VerdictKind> = whats
             .iter()
             .filter_map(|w| if let What::Result(k) = w { Some(*k) } else { None })

@@ -49,7 +49,7 @@ impl Maker<'_> {
                 let item_at = self.protocol.results[k].item;
                 let item = &self.protocol.items[item_at];
                 let of_column: Vec<&JudgedResult> =
-                    self.judged.results.iter().filter(|r| r.index == k && !self.rightly_blank(r)).collect();
+                    self.judged.results.iter().filter(|r| r.id == k && !self.rightly_blank(r)).collect();
                 let all = |kind| !of_column.is_empty() && of_column.iter().all(|r| r.verdict == kind);
                 let down = of_column.iter().find_map(|r| r.slip.as_ref().filter(|s| s.rows.len() > 1));
                 let (mark, says) = if all(VerdictKind::Agrees) {

@@ -2,6 +2,7 @@
 
 use super::{Maker, What};
 use crate::views::bench::readings::CellView;
+use jurado_core::protocol::{ReadingId, ResultId, TableId};
 
 /// Widths of letters and figures, px, and of a street between readings and results.
 const LETTER: f64 = 5.6;
@@ -45,7 +46,7 @@ pub(super) fn value(text: &str) -> &str {
 pub(in crate::views::bench) struct Measured {
     /// Whether room is scarce: long figures are cut, and a column typed in one other unit says so in its head alone.
     pub(super) brief: bool,
-    pub(super) table: usize,
+    pub(super) table: TableId,
     pub(super) columns: Vec<Column>,
     pub(super) rows: u32,
 }
@@ -69,13 +70,13 @@ impl Measured {
 
 impl Maker<'_> {
     /// Measures a table's columns, briefly where they would not fit otherwise.
-    pub(in crate::views::bench) fn measure(&self, table: usize) -> Measured {
+    pub(in crate::views::bench) fn measure(&self, table: TableId) -> Measured {
         let whole = self.measure_as(table, false);
         if whole.width() <= BOARD { whole } else { self.measure_as(table, true) }
     }
 
     /// The unit that all cells of a column are typed in, where it is another; empty where there is none.
-    pub(super) fn typed_unit(&self, reading: usize) -> String {
+    pub(super) fn typed_unit(&self, reading: ReadingId) -> String {
         let cells = (0..self.judged.readings[reading].cells.len()).map(|n| self.cell(reading, n));
         let mut typed: Vec<String> = cells.filter(|c| !c.text.is_empty()).map(|c| c.typed_unit).collect();
         typed.dedup();
@@ -83,7 +84,7 @@ impl Maker<'_> {
     }
 
     /// A cell of a reading as the raft shows it.
-    pub(super) fn shown_cell(&self, reading: usize, n: usize, brief: bool) -> CellView {
+    pub(super) fn shown_cell(&self, reading: ReadingId, n: usize, brief: bool) -> CellView {
         let cell = self.cell(reading, n);
         if brief && !cell.taken.is_empty() && !self.typed_unit(reading).is_empty() {
             let said = format!("{} {}, taken as {}", cell.text, cell.typed_unit, cell.taken);
@@ -92,17 +93,18 @@ impl Maker<'_> {
         cell
     }
 
-    pub(super) fn measure_as(&self, table: usize, brief: bool) -> Measured {
+    pub(super) fn measure_as(&self, table: TableId, brief: bool) -> Measured {
         let most_of = if brief { FEW_LETTERS } else { MOST_LETTERS };
         let letters = |text: &str, most: usize| text.chars().count().min(most);
-        let readings: Vec<usize> =
-            (0..self.protocol.readings.len()).filter(|i| self.protocol.readings[*i].table == Some(table)).collect();
-        let results: Vec<usize> =
-            (0..self.protocol.results.len()).filter(|k| self.protocol.results[*k].table == Some(table)).collect();
+        let readings: Vec<ReadingId> = ReadingId::each(&self.protocol.readings)
+            .filter(|i| self.protocol.readings[*i].table == Some(table))
+            .collect();
+        let results: Vec<ResultId> =
+            ResultId::each(&self.protocol.results).filter(|k| self.protocol.results[*k].table == Some(table)).collect();
         let rows = readings
             .iter()
             .flat_map(|i| self.judged.readings[*i].cells.iter().filter_map(|c| c.row))
-            .chain(self.judged.results.iter().filter(|r| results.contains(&r.index)).filter_map(|r| r.row))
+            .chain(self.judged.results.iter().filter(|r| results.contains(&r.id)).filter_map(|r| r.row))
             .max()
             .unwrap_or(0);
         let names = readings
@@ -138,7 +140,7 @@ impl Maker<'_> {
         columns.push(Column { what: What::Street, width: STREET, wants: 0.0 });
         for k in results {
             let item = &self.protocol.items[self.protocol.results[k].item];
-            let of_column = || self.judged.results.iter().filter(|r| r.index == k);
+            let of_column = || self.judged.results.iter().filter(|r| r.id == k);
             let most = of_column()
                 .map(|r| letters(value(&r.reported.text), most_of).max(letters(&self.right_text(r), most_of)))
                 .max()

@@ -9,6 +9,7 @@ mod streets;
 
 use jurado_core::finding::Finding;
 use jurado_core::judging::shown_clean;
+use jurado_core::protocol::{ReadingId, ResultId, TableId};
 use jurado_core::verdict::JudgedResult;
 
 use super::super::{Mark, Symbol, capital};
@@ -118,15 +119,15 @@ pub(crate) struct ResultView {
 #[derive(Clone, Copy, PartialEq)]
 pub(super) enum What {
     Row,
-    Reading(usize),
+    Reading(ReadingId),
     Street,
-    Result(usize),
+    Result(ResultId),
 }
 
 impl<'a> Maker<'a> {
     /// The result of a row.
-    pub(super) fn of_row(&self, index: usize, row: u32) -> Option<(usize, &'a JudgedResult)> {
-        self.judged.results.iter().enumerate().find(|(_, r)| r.index == index && r.row == Some(row))
+    pub(super) fn of_row(&self, result: ResultId, row: u32) -> Option<(usize, &'a JudgedResult)> {
+        self.judged.results.iter().enumerate().find(|(_, r)| r.id == result && r.row == Some(row))
     }
 
     pub(super) fn is_words(&self, what: What) -> bool {
@@ -147,7 +148,7 @@ impl<'a> Maker<'a> {
     }
 
     /// Findings of one row of the table that fly at its number.
-    pub(super) fn flies(&self, table: usize, f: &Finding, row: u32) -> bool {
+    pub(super) fn flies(&self, table: TableId, f: &Finding, row: u32) -> bool {
         let here = |item: usize| self.protocol.table_of(item) == Some(table);
         f.place.row == Some(row)
             && match f.place.item {

@@ -1,5 +1,6 @@
 //! What is drawn on a raft: channels, the courses of slips, the thread of the cell in hand.
 
+use jurado_core::protocol::ResultId;
 use jurado_core::verdict::{JudgedResult, VerdictKind};
 
 use super::{Maker, What};
@@ -26,9 +27,9 @@ impl Maker<'_> {
 
     /// Slips of single rows with the cells that carry them.
     pub(super) fn courses(&self, whats: &[What], shown: &[Vec<u32>]) -> Vec<Course> {
-        let column = |k: usize| whats.iter().position(|w| *w == What::Result(k));
+        let column = |k: ResultId| whats.iter().position(|w| *w == What::Result(k));
         let line = |row: u32| shown.iter().position(|run| run[..] == [row]);
-        let cell = |r: &JudgedResult| Some((line(r.row?)?, column(r.index)?));
+        let cell = |r: &JudgedResult| Some((line(r.row?)?, column(r.id)?));
         let mut out: Vec<Course> = Vec::new();
         for slip in self.judged.results.iter().filter(|r| r.verdict == VerdictKind::Slip) {
             let Some(at) = cell(slip) else { continue };
@@ -44,9 +45,9 @@ impl Maker<'_> {
                     continue;
                 }
                 match r.row {
-                    Some(row) if Some(row) >= slip.row && column(r.index).is_some() => {
+                    Some(row) if Some(row) >= slip.row && column(r.id).is_some() => {
                         // Rows that go on carrying are reached through the first of them.
-                        let row_alone = self.protocol.results[r.index].row_local;
+                        let row_alone = self.protocol.results[r.id].row_local;
                         if row_alone && Some(row) != slip.row {
                             continue;
                         }
@@ -72,10 +73,10 @@ impl Maker<'_> {
             .judged
             .results
             .iter()
-            .find(|r| r.row.is_some() && self.is_in_hand(r, hand) && whats.contains(&What::Result(r.index)))?;
+            .find(|r| r.row.is_some() && self.is_in_hand(r, hand) && whats.contains(&What::Result(r.id)))?;
         let row = shown.iter().position(|run| run[..] == [r.row.unwrap_or(0)])?;
-        let column = whats.iter().position(|w| *w == What::Result(r.index))?;
-        let used = self.protocol.results[r.index].node.items();
+        let column = whats.iter().position(|w| *w == What::Result(r.id))?;
+        let used = self.protocol.results[r.id].node.items();
         let from = whats
             .iter()
             .enumerate()
