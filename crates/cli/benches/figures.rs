@@ -12,6 +12,7 @@ use jurado_core::finding::Kind;
 use jurado_core::formula::value::StepRounding;
 use jurado_core::formula::{Context, Value, evaluate};
 use jurado_core::judging::judge;
+use jurado_core::protocol::ItemId;
 use jurado_core::protocol::{ItemKind, Protocol, SlipKind};
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::stats::{Confidence, dixon, generalised_esd, grubbs, known_repeatability, modified_z};
@@ -253,7 +254,7 @@ fn dropped(protocol: &Protocol, seed: u64, chance: &mut ChaCha8Rng, said: &mut V
     }
 }
 
-fn collect(judged: &Judged, item: Option<usize>, right: impl Fn(&[&str]) -> bool, said: &mut Vec<(f64, bool)>) {
+fn collect(judged: &Judged, item: Option<ItemId>, right: impl Fn(&[&str]) -> bool, said: &mut Vec<(f64, bool)>) {
     let Some(r) = judged.results.iter().find(|r| Some(r.item) == item) else { return };
     let (Some(slip), Some(number)) = (&r.slip, &r.reported.number) else { return };
     if number.figures() < 3 {

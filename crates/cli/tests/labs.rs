@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use common::{lab, labs, root};
 use jurado_core::judging::judge;
-use jurado_core::protocol::{Protocol, Rule};
+use jurado_core::protocol::{ItemId, Protocol, Rule};
 use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::verdict::VerdictKind;
@@ -408,7 +408,7 @@ fn charts_show_what_is_judged() {
         let p = &lab.protocol;
         for table in class(&lab, 9, 4).tables {
             let judged = judge(p, &table, &[], &[]);
-            let clean = |function: Function, x: usize, y: usize| {
+            let clean = |function: Function, x: ItemId, y: ItemId| {
                 judged.results.iter().find_map(|r| match &p.results[r.id].node.op {
                     Op::Call(f, args) if *f == function => {
                         let here =

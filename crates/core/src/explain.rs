@@ -3,7 +3,7 @@
 
 use serde::Serialize;
 
-use crate::formula::{Node, mathml, plain};
+use crate::formula::{ItemId, Node, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
@@ -111,7 +111,7 @@ fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explaine
     let symbol = if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() };
     let stages = (item.words.is_none() && r.clean.is_some()).then(|| {
         let row = r.row.filter(|_| spec.row_local);
-        let number = |i: usize| number(protocol, judged, i, row);
+        let number = |i: ItemId| number(protocol, judged, i, row);
         let with_unit = format!("{value}{}", item.unit_after());
         stages(&symbol, &spec.node, &|i| name_of(protocol, i), &number, &with_unit)
     });
@@ -155,8 +155,8 @@ fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explaine
 fn stages(
     symbol: &str,
     node: &Node,
-    symbols: &dyn Fn(usize) -> String,
-    numbers: &dyn Fn(usize) -> String,
+    symbols: &dyn Fn(ItemId) -> String,
+    numbers: &dyn Fn(ItemId) -> String,
     value: &str,
 ) -> Stages {
     Stages {
@@ -169,14 +169,14 @@ fn stages(
     }
 }
 
-fn name_of(protocol: &Protocol, i: usize) -> String {
+fn name_of(protocol: &Protocol, i: ItemId) -> String {
     let item = &protocol.items[i];
     if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() }
 }
 
 /// What is put in for an item: readings as written, earlier results with one digit more than was written, tabulated
 /// values; of a column, the row's value, or all of them where they are few.
-fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> String {
+fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<u32>) -> String {
     let item = &protocol.items[i];
     let with_unit = |text: &str| format!("{text}{}", item.unit_after());
     let many = |texts: Vec<String>| {
@@ -233,7 +233,7 @@ fn number(protocol: &Protocol, judged: &Judged, i: usize, row: Option<u32>) -> S
 fn earlier(
     protocol: &Protocol,
     judged: &Judged,
-    i: usize,
+    i: ItemId,
     row: Option<u32>,
     many: &dyn Fn(Vec<String>) -> String,
 ) -> String {
@@ -254,7 +254,7 @@ fn earlier(
 }
 
 /// Whether the readings in a row of an item's table count; what was set aside takes its whole row out.
-fn counts(protocol: &Protocol, judged: &Judged, item: usize, row: u32) -> bool {
+fn counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: u32) -> bool {
     let beside = protocol.readings.iter().zip(&judged.readings);
     let of_table = beside.filter(|(r, _)| protocol.items[r.item].rows == protocol.items[item].rows);
     let mut cells = of_table.flat_map(|(_, r)| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());

@@ -2,6 +2,7 @@
 //! does not agree with itself. Never an answer, a reference or a verdict: whatever else was found is left out here, and a
 //! kind of finding that joins is told to nobody until it has a sentence of its own.
 
+use crate::formula::ItemId;
 use std::collections::BTreeSet;
 
 use crate::finding::{Finding, Kind, UnitFault};
@@ -16,7 +17,7 @@ use crate::wording::gaps as wording;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gap {
     /// Cells that it is about: item and row from 1; none where it is about a key of the whole table.
-    pub cells: Vec<(usize, Option<u32>)>,
+    pub cells: Vec<(ItemId, Option<u32>)>,
     /// The key that it is about, by its place in the protocol.
     pub key: Option<usize>,
     /// Its mark.
@@ -47,7 +48,7 @@ pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<G
         judged.findings.iter().filter_map(|f| Some((f, of_finding(protocol, sheet, f)?))).collect();
     // A row is one thing: its cells are not told one by one.
     let whole = |f: &Finding| matches!(f.kind, Kind::MissingRow { .. });
-    let in_rows: BTreeSet<(usize, Option<u32>)> =
+    let in_rows: BTreeSet<(ItemId, Option<u32>)> =
         found.iter().filter(|(f, _)| whole(f)).flat_map(|(_, g)| g.cells.iter().copied()).collect();
     let stays = |(f, gap): &(&Finding, Gap)| whole(f) || !gap.cells.iter().all(|cell| in_rows.contains(cell));
     let mut told: Vec<Gap> = found.into_iter().filter(stays).map(|(_, gap)| gap).collect();
@@ -57,7 +58,7 @@ pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<G
 }
 
 /// Where a cell stands on the sheet: its bay, its table, then row by row.
-fn place(protocol: &Protocol, item: usize, row: Option<u32>) -> (usize, usize, u32, usize) {
+fn place(protocol: &Protocol, item: ItemId, row: Option<u32>) -> (usize, usize, u32, ItemId) {
     let result = protocol.result_of(item).map(|r| protocol.results[r].bay);
     let bay = protocol.reading_of(item).map(|r| r.bay).or(result).unwrap_or(usize::MAX);
     match protocol.table_of(item) {
@@ -82,7 +83,12 @@ fn keys(protocol: &Protocol, sheet: &Submission) -> Vec<Gap> {
 }
 
 /// The cells of an item that were typed, by what was typed: of a single one the cell that there is.
-fn typed(protocol: &Protocol, sheet: &Submission, item: usize, is: impl Fn(&str) -> bool) -> Vec<(usize, Option<u32>)> {
+fn typed(
+    protocol: &Protocol,
+    sheet: &Submission,
+    item: ItemId,
+    is: impl Fn(&str) -> bool,
+) -> Vec<(ItemId, Option<u32>)> {
     let of = sheet.cells.iter().filter(|c| protocol.item(&c.item) == Some(item) && is(c.value.trim()));
     of.map(|c| (item, c.row)).collect()
 }

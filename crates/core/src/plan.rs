@@ -2,6 +2,7 @@
 //! found by asking the judge what the table would be with one reading more, so that it follows the lab's own formulas.
 
 use crate::finding::Kind;
+use crate::formula::ItemId;
 use crate::judging::judge_in;
 use crate::protocol::{Protocol, ReadingId, Reference, ReferenceId, Rule, TableId};
 use crate::section::Section;
@@ -15,7 +16,7 @@ pub enum Step {
     /// So many runs are to agree, and so many do.
     Runs {
         /// The column that is to agree, by its item.
-        column: usize,
+        column: ItemId,
         /// How many agree so far.
         agree: usize,
         /// How many are asked.
@@ -28,7 +29,7 @@ pub enum Step {
     /// Where a reading of the row in hand is expected to end.
     End {
         /// The reading's item.
-        item: usize,
+        item: ItemId,
         /// Row, from 1.
         row: u32,
         /// Where it is expected, to the instrument's step.
@@ -45,7 +46,7 @@ pub enum Step {
     /// The next step of a plan.
     Size {
         /// The reading's item.
-        item: usize,
+        item: ItemId,
         /// Row that it leads to, from 1.
         row: u32,
         /// Its size.
@@ -74,7 +75,7 @@ pub fn may_be_told(protocol: &Protocol) -> Vec<bool> {
         let open = r.key.is_none() && r.formula.is_none() && r.entries.iter().all(|e| e.low == e.high);
         (!open || r.consensus || compared(n)).then_some(r.item)
     };
-    let mut hidden: Vec<usize> = ReferenceId::with(&protocol.references).filter_map(held).collect();
+    let mut hidden: Vec<ItemId> = ReferenceId::with(&protocol.references).filter_map(held).collect();
     let mut out = Vec::with_capacity(protocol.results.len());
     // A result stands after those that it is worked out from.
     for r in &protocol.results {
@@ -94,7 +95,7 @@ const QUICKLY: f64 = 0.9;
 
 /// Runs of a column that are to agree.
 struct Agreeing {
-    column: usize,
+    column: ItemId,
     /// How many are asked.
     asked: usize,
     /// How wide they may lie.
@@ -125,7 +126,7 @@ pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<S
 
 impl Planner<'_> {
     /// The value of a reading or of a result in a row, as read or recomputed.
-    fn at(&self, item: usize, row: u32) -> Option<f64> {
+    fn at(&self, item: ItemId, row: u32) -> Option<f64> {
         value_at(&self.judged, item, row)
     }
 
@@ -137,7 +138,7 @@ impl Planner<'_> {
     }
 
     /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
-    fn kept(&self, t: TableId, column: usize) -> Vec<(u32, f64)> {
+    fn kept(&self, t: TableId, column: ItemId) -> Vec<(u32, f64)> {
         let most = self.protocol.most_row(column).unwrap_or(0);
         let excluded = |row: u32| {
             let of = self.judged.readings.iter().filter(|r| self.protocol.table_of(r.item) == Some(t));
@@ -173,7 +174,7 @@ impl Planner<'_> {
     }
 
     /// The table with one reading more.
-    fn with(&self, item: usize, row: u32, value: f64) -> Judged {
+    fn with(&self, item: ItemId, row: u32, value: f64) -> Judged {
         let mut sheet = self.sheet.clone();
         let id = &self.protocol.items[item].id;
         sheet.cells.retain(|c| c.item != *id || c.row != Some(row));
@@ -187,8 +188,8 @@ impl Planner<'_> {
     }
 
     /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
-    fn in_hand(&self, t: TableId, column: usize) -> Option<(usize, u32)> {
-        let numbers: Vec<usize> = self
+    fn in_hand(&self, t: TableId, column: ItemId) -> Option<(ItemId, u32)> {
+        let numbers: Vec<ItemId> = self
             .protocol
             .readings
             .iter()
@@ -255,7 +256,7 @@ impl Planner<'_> {
     }
 
     /// The reading at which a column of its row has a value, by halving; `None` where it never has.
-    fn solve(&self, (item, row): (usize, u32), column: usize, wanted: f64, range: (f64, f64)) -> Option<f64> {
+    fn solve(&self, (item, row): (ItemId, u32), column: ItemId, wanted: f64, range: (f64, f64)) -> Option<f64> {
         let (mut low, mut high) = range;
         if low >= high {
             return None;
@@ -300,7 +301,7 @@ impl Planner<'_> {
 }
 
 /// A result's value in a row where it can be worked out, else the reading's, in the unit of the sheet.
-fn value_at(judged: &Judged, item: usize, row: u32) -> Option<f64> {
+fn value_at(judged: &Judged, item: ItemId, row: u32) -> Option<f64> {
     let result = judged.results.iter().find(|r| r.item == item && r.row == Some(row)).and_then(|r| r.clean);
     let reading = || judged.readings.iter().find(|r| r.item == item)?.cells.iter().find(|c| c.row == Some(row))?.value;
     result.or_else(reading)

@@ -3,7 +3,7 @@
 
 use statrs::distribution::{ContinuousCDF, StudentsT};
 
-use crate::formula::{Context, Function, Node, Op, Value, evaluate_any};
+use crate::formula::{Context, Function, ItemId, Node, Op, Value, evaluate_any};
 use crate::protocol::{ItemKind, Protocol};
 use crate::stats::endpoint::second_derivative;
 use crate::stats::{Line, line as fit_line};
@@ -37,9 +37,9 @@ pub struct Point {
 #[derive(Clone, Debug)]
 pub struct Fit {
     /// Item of the abscissa.
-    pub x: usize,
+    pub x: ItemId,
     /// Item of the ordinate.
-    pub y: usize,
+    pub y: ItemId,
     /// Points, in the order of their rows.
     pub points: Vec<Point>,
     /// Slope, in units of y by units of x.
@@ -64,9 +64,9 @@ pub struct Fit {
 #[derive(Clone, Debug)]
 pub struct Curve {
     /// Item of the volume.
-    pub x: usize,
+    pub x: ItemId,
     /// Item of what the meter shows.
-    pub y: usize,
+    pub y: ItemId,
     /// Points in the order taken.
     pub points: Vec<Point>,
     /// Second derivative: place and value.
@@ -79,9 +79,9 @@ pub struct Curve {
 #[derive(Clone, Debug)]
 pub struct Decay {
     /// Item of the abscissa.
-    pub x: usize,
+    pub x: ItemId,
     /// Item of the decaying quantity.
-    pub y: usize,
+    pub y: ItemId,
     /// Points.
     pub points: Vec<Point>,
     /// The fitted curve: x and y.
@@ -104,7 +104,7 @@ const STEPS: usize = 24;
 pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
     let values = values(protocol, judged);
     let mut out = Vec::new();
-    let mut seen: Vec<(usize, usize)> = Vec::new();
+    let mut seen: Vec<(ItemId, ItemId)> = Vec::new();
     for spec in &protocol.results {
         let mut calls: Vec<(Function, &[Node])> = Vec::new();
         collect(&spec.node, &mut calls);
@@ -153,7 +153,7 @@ fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
 /// Values of all items as judged, in coherent SI units: columns by row, single ones by themselves, repairs in the place of
 /// what was misread.
 pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
-    (0..protocol.items.len())
+    ItemId::each(&protocol.items)
         .map(|i| {
             let item = &protocol.items[i];
             let rows = by_row(protocol, judged, i);
@@ -170,7 +170,7 @@ pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f
 }
 
 /// The value of an item that has no rows, in the protocol's unit.
-fn single(protocol: &Protocol, judged: &Judged, item: usize) -> Option<f64> {
+fn single(protocol: &Protocol, judged: &Judged, item: ItemId) -> Option<f64> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => judged.readings[r].cells.first().and_then(|c| c.repaired.or(c.value)),
         ItemKind::Result(_) => judged.results.iter().find(|r| r.item == item).and_then(|r| r.clean),
@@ -179,7 +179,7 @@ fn single(protocol: &Protocol, judged: &Judged, item: usize) -> Option<f64> {
 }
 
 /// Row, value in the protocol's unit and whether it counts, of a column.
-fn by_row(protocol: &Protocol, judged: &Judged, item: usize) -> Vec<(u32, f64, bool)> {
+fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(u32, f64, bool)> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => {
             judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
@@ -192,7 +192,7 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: usize) -> Vec<(u32, f64, b
 }
 
 /// The points of two columns, those that are left out too, in the units of the sheet.
-fn points(protocol: &Protocol, judged: &Judged, x: usize, y: usize) -> Vec<Point> {
+fn points(protocol: &Protocol, judged: &Judged, x: ItemId, y: ItemId) -> Vec<Point> {
     let ys = by_row(protocol, judged, y);
     by_row(protocol, judged, x)
         .into_iter()
@@ -207,7 +207,7 @@ fn points(protocol: &Protocol, judged: &Judged, x: usize, y: usize) -> Vec<Point
 fn fit(
     protocol: &Protocol,
     judged: &Judged,
-    (x, y): (usize, usize),
+    (x, y): (ItemId, ItemId),
     points: Vec<Point>,
     weights: Option<&[Option<f64>]>,
     function: Function,
@@ -274,7 +274,7 @@ fn band(protocol: &Protocol, line: &Line, points: &[Point], mean_weight: f64) ->
 }
 
 /// A curve with its end point, and its steps as the first derivative.
-fn curve(x: usize, y: usize, points: Vec<Point>) -> Curve {
+fn curve(x: ItemId, y: ItemId, points: Vec<Point>) -> Curve {
     let counted: Vec<&Point> = points.iter().filter(|p| p.counts).collect();
     let pairs: Vec<(&f64, &f64)> = counted.iter().map(|p| (&p.x, &p.y)).collect();
     let end = second_derivative(&pairs).ok().map(|(v, _)| v);
@@ -315,7 +315,7 @@ fn decay(protocol: &Protocol, judged: &Judged, fit: &Fit) -> Option<Decay> {
 }
 
 /// The item whose natural logarithm a formula is, perhaps over a constant.
-fn logarithm_of(node: &Node) -> Option<usize> {
+fn logarithm_of(node: &Node) -> Option<ItemId> {
     let Op::Call(Function::Ln, args) = &node.op else { return None };
     match &args.first()?.op {
         Op::Item(i) => Some(*i),

@@ -1,10 +1,12 @@
 //! Readings of a sheet that were written wrongly, as they were meant.
 
+use crate::formula::ItemId;
+
 /// Readings as they were meant, where the sheet was written wrongly.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Repair {
     /// Item, row and value of each reading, in the protocol's unit.
-    pub cells: Vec<(usize, Option<u32>, f64)>,
+    pub cells: Vec<(ItemId, Option<u32>, f64)>,
     /// What was done to all of them in one act; `None` for a single reading.
     pub act: Option<Rewriting>,
 }
@@ -14,14 +16,17 @@ impl Repair {
     ///
     /// # Example
     /// ```
+    /// use jurado_core::example::lab;
     /// use jurado_core::repair::{Repair, Rewriting};
-    /// let one = Repair { cells: vec![(3, Some(2), 93.4)], act: None };
-    /// assert_eq!(one.place(), Some((3, Some(2))));
+    /// let girth = lab().item("girth").expect("a reading");
+    /// let one = Repair { cells: vec![(girth, Some(2), 93.4)], act: None };
+    /// assert_eq!(one.place(), Some((girth, Some(2))));
     /// // A whole column is told at its item.
-    /// let all = Repair { cells: vec![(3, Some(1), 9.43), (3, Some(2), 9.34)], act: Some(Rewriting::Unit { factor: 0.1 }) };
-    /// assert_eq!(all.place(), Some((3, None)));
+    /// let cells = vec![(girth, Some(1), 9.43), (girth, Some(2), 9.34)];
+    /// let all = Repair { cells, act: Some(Rewriting::Unit { factor: 0.1 }) };
+    /// assert_eq!(all.place(), Some((girth, None)));
     /// ```
-    pub fn place(&self) -> Option<(usize, Option<u32>)> {
+    pub fn place(&self) -> Option<(ItemId, Option<u32>)> {
         let (item, row, _) = *self.cells.first()?;
         Some((item, row.filter(|_| self.act.is_none())))
     }
@@ -50,12 +55,12 @@ pub enum Rewriting {
     /// Two columns stand in each other's place.
     Columns {
         /// Item of the other column.
-        other: usize,
+        other: ItemId,
     },
     /// Two readings of one row stand in each other's columns.
     InRow {
         /// Item of the other column.
-        other: usize,
+        other: ItemId,
         /// Row, from 1.
         row: u32,
     },

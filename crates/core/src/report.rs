@@ -1,6 +1,7 @@
 //! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent things are null.
 //! Points are those after the rulings and decisions that went in; with neither, those computed.
 
+use crate::formula::ItemId;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::BTreeMap;
@@ -232,7 +233,7 @@ pub const TAIL: &str = "\n]}\n";
 
 /// One table's verdict as it is written.
 fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
-    let id = |item: usize| protocol.items[item].id.as_str();
+    let id = |item: ItemId| protocol.items[item].id.as_str();
     let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();
     SubmissionOf {
         section: &judged.section,

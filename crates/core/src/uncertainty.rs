@@ -4,13 +4,13 @@
 //! correlated with itself: `x − x` is exactly 0 ± 0, and a zero reading taken off three lengths counts as one thing.
 //! Source of the rules: GUM (JCGM 100:2008), 5.1 and G.4.
 
-use crate::formula::Num;
+use crate::formula::{ItemId, Num};
 
 /// What a source belongs to; its name is made where it is shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Of {
     /// A reading, constant or result, by its item.
-    Item(usize),
+    Item(ItemId),
     /// An instrument.
     Instrument(usize),
 }
@@ -232,10 +232,10 @@ impl Budget {
     ///
     /// # Example
     /// ```
-    /// use jurado_core::formula::Num;
+    /// use jurado_core::formula::{ItemId, Num};
     /// use jurado_core::uncertainty::{Budget, Dual, Of, Source, SourceKind};
     /// let source = |standard, group| Source {
-    ///     of: Of::Item(0),
+    ///     of: Of::Item(ItemId::at(0)),
     ///     kind: SourceKind::Resolution,
     ///     standard,
     ///     limit: 2.0 * standard,
@@ -288,10 +288,10 @@ impl Budget {
     ///
     /// # Example
     /// ```
-    /// use jurado_core::formula::Num;
+    /// use jurado_core::formula::{ItemId, Num};
     /// use jurado_core::uncertainty::{Budget, Dual, Of, Source, SourceKind};
     /// let source = |standard, group| Source {
-    ///     of: Of::Item(0),
+    ///     of: Of::Item(ItemId::at(0)),
     ///     kind: SourceKind::Resolution,
     ///     standard,
     ///     limit: 2.0 * standard,
@@ -371,7 +371,7 @@ mod tests {
     use super::*;
 
     fn source(standard: f64, freedom: f64, group: usize) -> Source {
-        Source { of: Of::Item(0), kind: SourceKind::Resolution, standard, limit: standard, freedom, group }
+        Source { of: Of::Item(ItemId::at(0)), kind: SourceKind::Resolution, standard, limit: standard, freedom, group }
     }
 
     #[test]

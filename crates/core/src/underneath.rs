@@ -1,5 +1,6 @@
 //! What the formula under a result says of it, as data; the words are made in [`crate::wording`].
 
+use crate::formula::ItemId;
 use std::ops::Range;
 
 use crate::cell::{Fault, NotUnderstood};
@@ -21,7 +22,7 @@ pub struct Underneath {
     /// What differs from the lab's formula: where in which cell's formula.
     pub marks: Vec<Mark>,
     /// The readings and results that it reads: item and row from 1.
-    pub reads: Vec<(usize, Option<u32>)>,
+    pub reads: Vec<(ItemId, Option<u32>)>,
 }
 
 /// What a formula gives, beside what its cell holds.
@@ -56,9 +57,10 @@ impl Oddity {
     ///
     /// # Example
     /// ```
+    /// use jurado_core::formula::ItemId;
     /// use jurado_core::underneath::Oddity;
     /// assert!(Oddity::Empty(vec!["B4".into()]).shows_in_the_file());
-    /// assert!(!Oddity::TypedIn { text: "94.2".into(), item: 0 }.shows_in_the_file());
+    /// assert!(!Oddity::TypedIn { text: "94.2".into(), item: ItemId::at(0) }.shows_in_the_file());
     /// ```
     pub fn shows_in_the_file(&self) -> bool {
         match self {
@@ -115,7 +117,7 @@ pub enum Oddity {
         /// The number as typed.
         text: String,
         /// Item of the cell.
-        item: usize,
+        item: ItemId,
     },
     /// It is not the lab's, and gives the right value to its figures all the same.
     RightByChance {

@@ -1,11 +1,12 @@
 //! What judging says, as data. The documented JSON object is made from it in [`crate::report`].
 
+use crate::formula::ItemId;
 use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
 
 use crate::finding::{Account, Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
-use crate::protocol::{ReadingId, ResultId, SlipKind, TableId, beside};
+use crate::protocol::{CriterionId, ReadingId, ResultId, SlipKind, TableId, beside};
 use crate::reading::{Number, Remark, Unreadable};
 use crate::uncertainty::{Budget, Source};
 use crate::underneath::Underneath;
@@ -49,7 +50,7 @@ pub struct Judged {
 #[derive(Clone, Debug)]
 pub struct JudgedReading {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Its cells by row, as many as the protocol asks or the team wrote.
     pub cells: Vec<JudgedCell>,
 }
@@ -112,7 +113,7 @@ pub struct JudgedResult {
     /// Which result of the lab it is.
     pub id: ResultId,
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Row, from 1, where the result is a column of a table.
     pub row: Option<u32>,
     /// What the team wrote.
@@ -137,7 +138,7 @@ pub struct JudgedResult {
     /// Diagnosis: the slip, or what could be.
     pub slip: Option<Slip>,
     /// Items of upstream results that were tainted when this one was judged.
-    pub tainted_by: Vec<usize>,
+    pub tainted_by: Vec<ItemId>,
     /// Uncertainty budget of the clean value, in the protocol's unit.
     pub budget: Option<Budget>,
     /// Expanded uncertainty with which a stated ± is compared, in the protocol's unit.
@@ -158,7 +159,7 @@ pub struct JudgedResult {
 
 impl JudgedResult {
     /// A result with nothing but what was written: missing until it is judged. `row` counts from 0.
-    pub(crate) fn unjudged(id: ResultId, item: usize, row: Option<usize>, reported: &Reported) -> JudgedResult {
+    pub(crate) fn unjudged(id: ResultId, item: ItemId, row: Option<usize>, reported: &Reported) -> JudgedResult {
         JudgedResult {
             id,
             item,
@@ -190,7 +191,7 @@ impl JudgedResult {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Gap {
     /// Item of the reading.
-    pub item: usize,
+    pub item: ItemId,
     /// Its row, from 1.
     pub row: u32,
     /// The value that would give the result, in the reading's unit; `None` where no plausible one does.
@@ -222,7 +223,7 @@ pub enum Face {
     /// Worked with a short form of π, as written.
     Pi(&'static str),
     /// Worked with a short form of a constant, by its item, in its unit.
-    Constant(usize, f64),
+    Constant(ItemId, f64),
     /// Seen in a graph: a slope within its standard uncertainty, an end point in the steepest step.
     Graph,
     /// Follows from a wrong value above, and how it was rounded besides.
@@ -350,7 +351,7 @@ pub struct Slip {
     /// Two or more stories fit and none reaches one half.
     pub ambiguous: bool,
     /// Item it happened at.
-    pub subject: Option<usize>,
+    pub subject: Option<ItemId>,
     /// Rows of the result where it happened, where it is one slip down a column.
     pub rows: Vec<u32>,
     /// What the sheet should have said, where it was written down wrongly.
@@ -365,7 +366,7 @@ pub struct OutlierTest {
     /// `replicate`, `point` of a fit, or `team` of a class.
     pub level: &'static str,
     /// Item tested.
-    pub item: usize,
+    pub item: ItemId,
     /// Row of the suspect.
     pub row: Option<u32>,
     /// Test's name.
@@ -466,7 +467,7 @@ pub enum Standing {
     /// A person gave a level of a criterion, both by their index.
     Level {
         /// Criterion.
-        criterion: usize,
+        criterion: CriterionId,
         /// Level.
         level: usize,
     },
@@ -475,7 +476,7 @@ pub enum Standing {
     /// The standard deviation of a reading's replicates, in its unit.
     Spread {
         /// Its item.
-        item: usize,
+        item: ItemId,
         /// Standard deviation.
         sd: f64,
     },

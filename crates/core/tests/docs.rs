@@ -48,7 +48,7 @@ fn every_example_gives_its_value() {
         let item = names.iter().position(|n| *n == name)?;
         let column = item < 3;
         Some(Symbol {
-            item,
+            item: jurado_core::protocol::ItemId::at(item),
             dimension: match name {
                 "t" => Dimension::TEMPERATURE,
                 "phi" => Dimension::ANGLE,

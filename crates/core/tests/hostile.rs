@@ -8,7 +8,7 @@ use common::*;
 use jurado_core::cell::{Below, Held, Under};
 use jurado_core::formula::parse;
 use jurado_core::judging::judge;
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
@@ -29,7 +29,7 @@ fn protocols() -> &'static [Protocol] {
 /// A table with one text for every cell that can be typed.
 fn filled(p: &Protocol, mut text: impl FnMut() -> String) -> Submission {
     let mut out = Submission { section: "s".into(), team: "t".into(), ..Submission::default() };
-    for (i, item) in p.items.iter().enumerate().filter(|(i, _)| p.is_typed(*i)) {
+    for (i, item) in ItemId::with(&p.items).filter(|(i, _)| p.is_typed(*i)) {
         for row in 1..=p.rows_of(i).unwrap_or(1).min(12) {
             out.cells.push(SubmittedCell {
                 item: item.id.clone(),

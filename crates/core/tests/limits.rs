@@ -94,7 +94,7 @@ fn where_nothing_can_be_sought_nothing_is_drawn() {
     assert_eq!(test, None, "all alike");
     let foreign = OutlierTest {
         level: "point",
-        item: 0,
+        item: jurado_core::protocol::ItemId::at(0),
         row: Some(1),
         test: "studentised-residual",
         statistic: 1.0,

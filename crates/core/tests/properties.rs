@@ -6,6 +6,7 @@ mod common;
 
 use common::*;
 use jurado_core::judging::judge;
+use jurado_core::protocol::ItemId;
 use jurado_core::protocol::Protocol;
 use jurado_core::report::Report;
 use jurado_core::submission::Submission;
@@ -58,7 +59,7 @@ fn well(levels: &[f64; 3], rim: f64) -> Submission {
     table
 }
 
-fn words(j: &Judged) -> Vec<(usize, Option<u32>, &'static str)> {
+fn words(j: &Judged) -> Vec<(ItemId, Option<u32>, &'static str)> {
     j.results.iter().map(|r| (r.item, r.row, r.verdict.word())).collect()
 }
 

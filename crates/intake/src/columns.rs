@@ -2,7 +2,7 @@
 //! names (long). Columns are matched by name, unit and content, shown to a person with examples, and corrected once.
 
 use jurado_core::error::Fault;
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::quantity::Unit;
 use jurado_core::reading::{CellKind, Hints, read as read_cell};
 use serde::{Deserialize, Serialize};
@@ -110,7 +110,7 @@ pub(crate) fn by_name(protocol: &Protocol, head: &str) -> Option<String> {
     }
     let item_named = |name: &str| {
         let name = plain(name);
-        let typed = || protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i));
+        let typed = || ItemId::with(&protocol.items).filter(|(i, _)| protocol.is_typed(*i));
         let by = |f: &dyn Fn(&jurado_core::protocol::Item) -> String| {
             let mut found = typed().filter(|(_, it)| plain(&f(it)) == name);
             let first = found.next();
@@ -143,7 +143,7 @@ pub(crate) fn is_known(protocol: &Protocol, head: &str) -> bool {
     let short = head.split(['(', '[']).next().unwrap_or(head);
     let names = [plain(head), plain(&name), plain(short)];
     let has = |text: &str| !text.is_empty() && names.contains(&plain(text));
-    let of_items = protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it);
+    let of_items = ItemId::with(&protocol.items).filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it);
     of_items.into_iter().any(|it| has(&it.id) || has(&it.title) || has(&it.symbol))
         || protocol.keys.iter().any(|k| has(&k.id) || has(&k.title))
 }
@@ -196,7 +196,7 @@ pub fn meanings(protocol: &Protocol) -> Vec<(String, String)> {
     .map(|(a, b)| (a.to_owned(), b.to_owned()))
     .to_vec();
     out.extend(protocol.keys.iter().map(|k| (format!("key:{}", k.id), k.title.to_lowercase())));
-    for (i, item) in protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)) {
+    for (i, item) in ItemId::with(&protocol.items).filter(|(i, _)| protocol.is_typed(*i)) {
         let title = protocol.full_title(i);
         match protocol.rows_of(i) {
             Some(rows) => {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::num::NonZeroU32;
 
 use jurado_core::error::Fault;
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::submission::{Submission, SubmittedCell};
 use rustc_hash::{FxBuildHasher, FxHashMap};
 
@@ -76,7 +76,7 @@ impl Columns {
 }
 
 /// What is said of a row number that is higher than any the lab's table has, and than what a team may have measured beyond.
-pub(crate) fn beyond(protocol: &Protocol, item: usize, row: u32) -> Option<(String, String)> {
+pub(crate) fn beyond(protocol: &Protocol, item: ItemId, row: u32) -> Option<(String, String)> {
     let most = protocol.most_row(item).filter(|most| row > *most)?;
     let asked = protocol.rows_of(item).unwrap_or(most);
     Some((
@@ -120,7 +120,7 @@ struct Placed {
     /// By section and team.
     index: HashMap<(String, String), usize>,
     /// By table: the line of each item and row. Both are the protocol's, so no file can make them collide.
-    lines: Vec<FxHashMap<(u32, Option<NonZeroU32>), u32>>,
+    lines: Vec<FxHashMap<(ItemId, Option<NonZeroU32>), u32>>,
     /// By table: where its values stood.
     places: Vec<Places>,
     last: usize,
@@ -242,7 +242,7 @@ impl Row<'_> {
         let table = placed.table(section, team);
         let keys = self.keys(&mut placed.tables[table], item)?;
         // There is one such entry a cell of the file, so they are small.
-        let place = (item as u32, row.and_then(NonZeroU32::new));
+        let place = (item, row.and_then(NonZeroU32::new));
         if let Some(first) = placed.lines[table].get(&place) {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
@@ -271,7 +271,7 @@ impl Row<'_> {
         Ok(())
     }
 
-    fn item(&self) -> Result<(usize, Option<u32>), Objection> {
+    fn item(&self) -> Result<(ItemId, Option<u32>), Objection> {
         let name = self.field("item");
         if name.is_empty() {
             return Err(self.object("item", "no-item", "the row names no item", "write the id of a reading or result"));
@@ -323,7 +323,7 @@ impl Row<'_> {
     }
 
     /// Settles the table's keys; gives those that belong to this row of one of its tables.
-    fn keys(&self, table: &mut Submission, item: usize) -> Result<BTreeMap<String, String>, Objection> {
+    fn keys(&self, table: &mut Submission, item: ItemId) -> Result<BTreeMap<String, String>, Objection> {
         let mut of_row = BTreeMap::new();
         for (k, (key, column)) in self.protocol.keys.iter().zip(&self.columns.keys).enumerate() {
             let Some(column) = *column else { continue };
@@ -366,7 +366,7 @@ impl Row<'_> {
 
 /// The nearest known id, or the list of them.
 fn nearest(protocol: &Protocol, name: &str) -> String {
-    let ids = protocol.items.iter().enumerate().filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it.id.as_str());
+    let ids = ItemId::with(&protocol.items).filter(|(i, _)| protocol.is_typed(*i)).map(|(_, it)| it.id.as_str());
     // Words are compared by their first forty letters: the time is bounded, whatever is written.
     let plain = |s: &str| s.to_lowercase().replace([' ', '-', '_'], "").chars().take(40).collect::<String>();
     let name = plain(name);

@@ -91,7 +91,7 @@ fn said(bytes: &[u8]) -> Result<Said, Fault> {
 mod tests {
     use super::{LabGuess, guess_lab};
     use crate::{write_ods, write_sheet, write_xlsx};
-    use jurado_core::protocol::Protocol;
+    use jurado_core::protocol::{ItemId, Protocol};
 
     fn library() -> Vec<Protocol> {
         let folder = format!("{}/../../protocols", env!("CARGO_MANIFEST_DIR"));
@@ -114,7 +114,7 @@ mod tests {
         for (i, p) in library.iter().enumerate() {
             let mut long = "section,team,item,value\n".to_owned();
             let mut wide = "Watch,Team".to_owned();
-            for (k, item) in p.items.iter().enumerate().filter(|(k, _)| p.is_typed(*k)) {
+            for (k, item) in ItemId::with(&p.items).filter(|(k, _)| p.is_typed(*k)) {
                 long.push_str(&format!("Morning,Heron,{},1\n", item.id));
                 if p.readings.iter().any(|r| r.item == k) {
                     wide.push_str(&format!(",\"{} ({})\"", item.title, item.unit.text));

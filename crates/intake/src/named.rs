@@ -4,14 +4,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use jurado_core::cell::Address;
-use jurado_core::protocol::{ItemKind, Protocol, ReadingKind};
+use jurado_core::protocol::{ItemId, ItemKind, Protocol, ReadingKind};
 
 /// A cell of a reading or result, row and column from nought.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Spot {
     pub(crate) row: usize,
     pub(crate) column: usize,
-    pub(crate) item: usize,
+    pub(crate) item: ItemId,
 }
 
 /// Every cell of a grid that holds a reading or result, in the order in which they stand.
@@ -59,7 +59,7 @@ pub(crate) enum Shows {
 }
 
 /// A reading shows the decimals that its instrument gives, so that none is lost and formulas can still read it.
-pub(crate) fn shows(protocol: &Protocol, item: usize) -> Shows {
+pub(crate) fn shows(protocol: &Protocol, item: ItemId) -> Shows {
     if protocol.items[item].words.is_some() {
         return Shows::Text;
     }
@@ -84,7 +84,7 @@ pub(crate) fn shows(protocol: &Protocol, item: usize) -> Shows {
 /// A name of a sheet: what it is, its item, and its first and last cell.
 pub(crate) struct Name {
     pub(crate) name: String,
-    pub(crate) item: usize,
+    pub(crate) item: ItemId,
     pub(crate) range: [Address; 2],
 }
 
@@ -92,8 +92,8 @@ pub(crate) struct Name {
 /// that of a later one has its bay after it, since names are alike in capitals and small letters. A name that a program would
 /// take for an address has a line after it.
 pub(crate) fn names(protocol: &Protocol, spots: &[Spot]) -> Vec<Name> {
-    let mut cells: BTreeMap<usize, [Address; 2]> = BTreeMap::new();
-    let mut order: Vec<usize> = Vec::new();
+    let mut cells: BTreeMap<ItemId, [Address; 2]> = BTreeMap::new();
+    let mut order: Vec<ItemId> = Vec::new();
     for s in spots {
         let at = Address::here(s.row as u32 + 1, s.column as u32 + 1);
         if !order.contains(&s.item) {
@@ -123,7 +123,7 @@ pub(crate) fn names(protocol: &Protocol, spots: &[Spot]) -> Vec<Name> {
 }
 
 /// The short name of an item: what stands for it in a formula besides its id.
-pub(crate) fn short(names: &[Name], item: usize) -> Option<&str> {
+pub(crate) fn short(names: &[Name], item: ItemId) -> Option<&str> {
     names.iter().filter(|n| n.item == item).nth(1).map(|n| n.name.as_str())
 }
 

@@ -4,7 +4,7 @@
 
 use jurado_core::error::Fault;
 use jurado_core::notation;
-use jurado_core::protocol::{ItemKind, Protocol, ReadingKind, RowCount, TableId};
+use jurado_core::protocol::{ItemId, ItemKind, Protocol, ReadingKind, RowCount, TableId};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::csv_long::beyond;
@@ -48,7 +48,7 @@ pub(crate) fn to_csv(grid: &[Vec<String>]) -> String {
 }
 
 /// How far a reading is read, for the person who fills it in.
-fn hint(protocol: &Protocol, index: usize) -> String {
+fn hint(protocol: &Protocol, index: ItemId) -> String {
     let item = &protocol.items[index];
     if let Some(words) = &item.words {
         return words.join(" / ");
@@ -87,8 +87,8 @@ pub(crate) fn lay_out(protocol: &Protocol, filled: Option<&Submission>) -> Grid 
         let value = filled.and_then(|s| s.keys.get(&key.id)).cloned().unwrap_or_default();
         out.push(vec![key.id.clone(), value, format!("{}: {}", key.title, key.values.join(", "))]);
     }
-    let single: Vec<usize> =
-        (0..protocol.items.len()).filter(|i| protocol.is_typed(*i) && protocol.table_of(*i).is_none()).collect();
+    let single: Vec<ItemId> =
+        ItemId::each(&protocol.items).filter(|i| protocol.is_typed(*i) && protocol.table_of(*i).is_none()).collect();
     let cells_of =
         |id: &str| -> Vec<&SubmittedCell> { filled.iter().flat_map(|s| &s.cells).filter(|c| c.item == id).collect() };
     let asked = single.iter().filter_map(|i| protocol.rows_of(*i)).max().unwrap_or(1).min(100);
@@ -125,22 +125,22 @@ pub(crate) fn lay_out(protocol: &Protocol, filled: Option<&Submission>) -> Grid 
 }
 
 /// A pure number is shown without a unit.
-fn shown_unit(protocol: &Protocol, index: usize) -> String {
+fn shown_unit(protocol: &Protocol, index: ItemId) -> String {
     let unit = &protocol.items[index].unit.text;
     if unit == "1" { String::new() } else { unit.clone() }
 }
 
 fn table_block(protocol: &Protocol, t: TableId, filled: Option<&Submission>, out: &mut Grid) {
     let table = &protocol.tables[t];
-    let items: Vec<usize> =
-        (0..protocol.items.len()).filter(|i| protocol.is_typed(*i) && protocol.table_of(*i) == Some(t)).collect();
+    let items: Vec<ItemId> =
+        ItemId::each(&protocol.items).filter(|i| protocol.is_typed(*i) && protocol.table_of(*i) == Some(t)).collect();
     let cells: Vec<&SubmittedCell> = filled
         .iter()
         .flat_map(|s| &s.cells)
         .filter(|c| protocol.item(&c.item).is_some_and(|i| items.contains(&i)))
         .collect();
-    let stated = |i: usize| matches!(protocol.items[i].kind, ItemKind::Result(r) if protocol.results[r].plus_minus);
-    let with_plus_minus: Vec<usize> = items
+    let stated = |i: ItemId| matches!(protocol.items[i].kind, ItemKind::Result(r) if protocol.results[r].plus_minus);
+    let with_plus_minus: Vec<ItemId> = items
         .iter()
         .copied()
         .filter(|i| stated(*i) || cells.iter().any(|c| c.item == protocol.items[*i].id && !c.plus_minus.is_empty()))
@@ -184,7 +184,7 @@ fn table_block(protocol: &Protocol, t: TableId, filled: Option<&Submission>, out
     let last = cells.iter().filter_map(|c| c.row).max().unwrap_or(0);
     for n in 1..=if filled.is_some() { last } else { asked } {
         let here: Vec<&SubmittedCell> = cells.iter().copied().filter(|c| c.row == Some(n)).collect();
-        let cell = |i: usize| here.iter().find(|c| c.item == protocol.items[i].id);
+        let cell = |i: ItemId| here.iter().find(|c| c.item == protocol.items[i].id);
         let mut line = vec![n.to_string()];
         if let Some(key) = key {
             line.push(here.iter().find_map(|c| c.keys.get(&key.id)).cloned().unwrap_or_default());

@@ -1,4 +1,5 @@
 use super::*;
+use jurado_core::protocol::ItemId;
 use jurado_core::submission::SubmittedCell;
 use proptest::prelude::*;
 
@@ -214,7 +215,7 @@ proptest! {
         let mut values = values.into_iter();
         let mut cells = Vec::new();
         for item in p.items.iter().filter(|i| !matches!(i.kind, jurado_core::protocol::ItemKind::Reference(_))) {
-            let rows = p.rows_of(p.item(&item.id).unwrap_or(0));
+            let rows = p.rows_of(p.item(&item.id).expect("an item"));
             for n in 1..=rows.unwrap_or(1) {
                 let Some(value) = values.next() else { break };
                 let excluded = if n == 4 { reason.trim().to_owned() } else { String::new() };
@@ -419,7 +420,7 @@ fn pictures_in_an_archive_are_refused_as_they_come_out_and_an_upload_has_one_bud
 #[test]
 fn a_row_beyond_the_table_waits_in_quarantine_whatever_kind_of_file_it_stands_in() {
     let protocol = Protocol::parse(include_str!("../../../protocols/hatch-ram.toml")).expect("a shipped protocol");
-    let many = protocol.items.iter().enumerate().find(|(i, _)| protocol.is_typed(*i) && protocol.rows_of(*i).is_some());
+    let many = ItemId::with(&protocol.items).find(|(i, _)| protocol.is_typed(*i) && protocol.rows_of(*i).is_some());
     let (item, spec) = many.expect("something is taken several times");
     let (asked, most) = (protocol.rows_of(item).expect("rows"), protocol.most_row(item).expect("rows"));
     assert_eq!(most, asked + 20, "a team may measure once more than it has to");

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::num::NonZeroU32;
 
 use jurado_core::cell::{Address, Below, Piece, PieceKind, Under, parse};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 
 use crate::Intake;
 use crate::spreadsheet::{WorkSheet, Workbook};
@@ -26,15 +26,14 @@ pub(crate) struct Places(Vec<Place>);
 struct Place {
     line: u32,
     column: u32,
-    /// Among the protocol's items.
-    item: u32,
+    item: ItemId,
     row: Option<NonZeroU32>,
 }
 
 impl Places {
-    pub(crate) fn put(&mut self, line: usize, column: usize, item: usize, row: Option<u32>) {
+    pub(crate) fn put(&mut self, line: usize, column: usize, item: ItemId, row: Option<u32>) {
         let row = row.and_then(NonZeroU32::new);
-        self.0.push(Place { line: line as u32, column: column as u32, item: item as u32, row });
+        self.0.push(Place { line: line as u32, column: column as u32, item, row });
     }
 
     /// None yet, with room for so many.
@@ -127,7 +126,7 @@ impl Gatherer<'_> {
         let place = a.sheet.is_none().then(|| self.places.get(&at)).flatten();
         let formula = sheet.formulas.get(&at).map(|f| f.formula.clone());
         let cell = Below {
-            item: place.map_or_else(String::new, |p| self.protocol.items[p.item as usize].id.clone()),
+            item: place.map_or_else(String::new, |p| self.protocol.items[p.item].id.clone()),
             row: place.and_then(|p| p.row).map(NonZeroU32::get),
             held: sheet.held(at),
             formula,

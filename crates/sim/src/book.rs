@@ -9,7 +9,7 @@ use jurado_core::cell::{Address, Below, Formula, Held, Under, Value};
 use jurado_core::formula::Shape;
 use jurado_core::formula::ast::{Ast, AstKind, Operator};
 use jurado_core::notation;
-use jurado_core::protocol::{ItemKind, Protocol};
+use jurado_core::protocol::{ItemId, ItemKind, Protocol};
 use jurado_core::quantity::{Nature, Unit};
 use jurado_core::submission::{Submission, SubmittedCell};
 
@@ -47,9 +47,9 @@ pub struct FormulaTruth {
 #[derive(Clone, Debug, PartialEq)]
 enum Piece {
     /// A cell: item, row from 1.
-    Cell(usize, Option<u32>),
+    Cell(ItemId, Option<u32>),
     /// Rows of a column, from and to, from 1.
-    Range(usize, u32, u32),
+    Range(ItemId, u32, u32),
     /// A number of the formula.
     Number(f64),
     /// A number that turns a unit into another.
@@ -72,10 +72,10 @@ struct Writer<'a> {
 }
 
 /// The address of a cell of the sheet: single values and repeated readings in a line each, tables below.
-fn address(protocol: &Protocol, item: usize, row: Option<u32>) -> Address {
+fn address(protocol: &Protocol, item: ItemId, row: Option<u32>) -> Address {
     match protocol.table_of(item) {
-        None => Address::here(item as u32 + 6, row.unwrap_or(1) + 3),
-        Some(t) => Address::here(row.unwrap_or(1) + 200 + 60 * t.index() as u32, item as u32 + 2),
+        None => Address::here(item.index() as u32 + 6, row.unwrap_or(1) + 3),
+        Some(t) => Address::here(row.unwrap_or(1) + 200 + 60 * t.index() as u32, item.index() as u32 + 2),
     }
 }
 
@@ -85,7 +85,7 @@ fn number(text: &str) -> Option<f64> {
 }
 
 impl Writer<'_> {
-    fn cell(&self, item: usize, row: Option<u32>) -> Option<&SubmittedCell> {
+    fn cell(&self, item: ItemId, row: Option<u32>) -> Option<&SubmittedCell> {
         let id = &self.protocol.items[item].id;
         self.table
             .cells
@@ -94,7 +94,7 @@ impl Writer<'_> {
     }
 
     /// The rows of a column that are there, without a gap; `None` where one is left out, or stands beside a row that is there.
-    fn rows(&self, item: usize) -> Option<(u32, u32)> {
+    fn rows(&self, item: ItemId) -> Option<(u32, u32)> {
         let table = self.protocol.table_of(item);
         let of_table = |c: &&SubmittedCell| {
             self.protocol
@@ -113,7 +113,7 @@ impl Writer<'_> {
     }
 
     /// Factor and shift from the sheet's unit to coherent SI units.
-    fn conversion(&self, item: usize) -> (f64, f64) {
+    fn conversion(&self, item: ItemId) -> (f64, f64) {
         let it = &self.protocol.items[item];
         let shift = it.to_si(0.0);
         (it.to_si(1.0) - shift, shift)
@@ -135,7 +135,7 @@ impl Writer<'_> {
         })
     }
 
-    fn named(&self, item: usize) -> Option<Piece> {
+    fn named(&self, item: ItemId) -> Option<Piece> {
         let it = &self.protocol.items[item];
         match it.kind {
             ItemKind::Reading(_) | ItemKind::Result(_) if it.words.is_none() => {
@@ -162,7 +162,7 @@ impl Writer<'_> {
         }
     }
 
-    fn in_si(&self, piece: Piece, item: usize) -> Piece {
+    fn in_si(&self, piece: Piece, item: ItemId) -> Piece {
         let (factor, shift) = self.conversion(item);
         let piece = match factor {
             1.0 => piece,
@@ -304,7 +304,7 @@ impl Lab {
 /// Writes one formula, works it out and shows its value; `None` where there is none for it.
 fn write(
     writer: &Writer<'_>,
-    item: usize,
+    item: ItemId,
     ast: &Ast,
     done: Option<usize>,
     under: &mut Under,

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use jurado_core::error::Fault;
 use jurado_core::formula::ast::{Ast, AstKind};
 use jurado_core::formula::parse;
-use jurado_core::protocol::{Protocol, ReadingKind, Rule};
+use jurado_core::protocol::{ItemId, Protocol, ReadingKind, Rule};
 use jurado_core::submission::Submission;
 use serde::Deserialize;
 
@@ -264,7 +264,7 @@ impl Lab {
                 .collect(),
         };
         let mut left = Left::new();
-        let mut reasons: Vec<(usize, u32, String)> = Vec::new();
+        let mut reasons: Vec<(ItemId, u32, String)> = Vec::new();
         if copied.is_none() && chance.happens(order.troubles) {
             self.trouble(&mut seen, &mut truth, &mut left, &mut reasons, chance);
         }
@@ -333,10 +333,10 @@ impl Lab {
         seen: &mut Seen,
         truth: &mut TableTruth,
         left: &mut Left,
-        reasons: &mut Vec<(usize, u32, String)>,
+        reasons: &mut Vec<(ItemId, u32, String)>,
         chance: &mut Chance,
     ) {
-        let repeated: Vec<usize> = self
+        let repeated: Vec<ItemId> = self
             .protocol
             .readings
             .iter()

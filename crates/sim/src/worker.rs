@@ -6,7 +6,7 @@ mod writing;
 use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::formula::ast::Ast;
-use jurado_core::protocol::{ItemKind, Protocol, Rejection, TableId, Tolerance};
+use jurado_core::protocol::{ItemId, ItemKind, Protocol, Rejection, TableId, Tolerance};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 pub(crate) use writing::{half_of, number, significant};
@@ -61,7 +61,7 @@ impl Style {
 
 /// A formula of the lab, as it stands on the sheet.
 pub(crate) struct Line {
-    pub(crate) item: usize,
+    pub(crate) item: ItemId,
     pub(crate) ast: Ast,
     /// The lab's own formula for its standard uncertainty.
     pub(crate) uncertainty: Option<Ast>,
@@ -103,7 +103,7 @@ impl Worker<'_> {
     pub(crate) fn sheet(&self, seen: &Seen) -> HashMap<String, Val> {
         let protocol = self.protocol;
         let mut names: HashMap<String, Val> = HashMap::new();
-        let mut columns: HashMap<usize, Vec<(usize, f64, String)>> = HashMap::new();
+        let mut columns: HashMap<ItemId, Vec<(usize, f64, String)>> = HashMap::new();
         for r in &seen.readings {
             match r.row {
                 None if protocol.items[r.item].words.is_some() => {
@@ -172,7 +172,7 @@ impl Worker<'_> {
     }
 
     fn leave_out(&self, left: &mut Left, table: TableId, out: &[bool]) {
-        for (i, item) in self.protocol.items.iter().enumerate() {
+        for (i, item) in ItemId::with(&self.protocol.items) {
             if self.protocol.table_of(i) == Some(table) {
                 let mine = left.entry(item.id.clone()).or_insert_with(|| vec![false; out.len()]);
                 mine.iter_mut().zip(out).for_each(|(m, o)| *m |= *o);
@@ -201,7 +201,7 @@ impl Worker<'_> {
         &self,
         mut names: HashMap<String, Val>,
         left: &Left,
-        off: Option<(usize, f64)>,
+        off: Option<(ItemId, f64)>,
         fixed: &HashMap<String, Val>,
     ) -> HashMap<String, Val> {
         for line in self.lines {

@@ -6,7 +6,9 @@ use std::collections::{BTreeMap, HashMap};
 use jurado_core::error::Fault;
 use jurado_core::formula::ast::Ast;
 use jurado_core::formula::{Context, Value, evaluate, parse};
-use jurado_core::protocol::{ItemKind, Protocol, ReadingId, ReadingKind, ReadingSpec, Reference, RowCount, TableId};
+use jurado_core::protocol::{
+    ItemId, ItemKind, Protocol, ReadingId, ReadingKind, ReadingSpec, Reference, RowCount, TableId,
+};
 use jurado_core::quantity::Unit;
 use serde::Deserialize;
 use toml::Spanned;
@@ -166,7 +168,7 @@ pub struct World {
 /// One reading as the display showed it.
 #[derive(Clone, Debug)]
 pub(crate) struct Shown {
-    pub(crate) item: usize,
+    pub(crate) item: ItemId,
     pub(crate) row: Option<u32>,
     pub(crate) text: String,
     /// Coherent SI units; not a number for a word or a bound.

@@ -1,5 +1,6 @@
 //! One result of a lab over all sections: where each team stands from the consensus, by any key, and what its group does.
 
+use crate::formula::ItemId;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::scale::{Placing, Referred};
@@ -206,7 +207,7 @@ impl Team {
 
 /// Teams with their rows, in the order of the entries; a team that measured at several forks is there once for each group
 /// and each thing.
-fn gather(protocol: &Protocol, entries: &[Entry], item: usize, by: &By, thing: Option<&str>) -> Vec<Team> {
+fn gather(protocol: &Protocol, entries: &[Entry], item: ItemId, by: &By, thing: Option<&str>) -> Vec<Team> {
     let id = &protocol.items[item].id;
     // A row belongs to a group by itself only where rows are told apart by that very key.
     let row_key = protocol.row_key(item).map(|k| protocol.keys[k].id.as_str());

@@ -1,5 +1,6 @@
 //! Robust centre and spread of many teams.
 
+use crate::formula::ItemId;
 use crate::stats::{median, summary};
 use crate::verdict::Judged;
 
@@ -67,7 +68,7 @@ const POOLED_TEAMS: usize = 20;
 ///
 /// # Formula
 /// σ = √(Σνᵢsᵢ²/Σνᵢ), νᵢ = nᵢ − 1, over teams with sᵢ ≤ 3 times the median spread.
-pub fn pooled_repeatability(tables: &[Judged], item: usize) -> Option<f64> {
+pub fn pooled_repeatability(tables: &[Judged], item: ItemId) -> Option<f64> {
     let spreads: Vec<(f64, f64)> = tables
         .iter()
         .flat_map(|t| t.readings.iter().filter(|r| r.item == item))

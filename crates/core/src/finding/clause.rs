@@ -1,5 +1,7 @@
 //! What somebody seems to have done, as values. [`crate::wording`] says it as a clause and as a sentence.
 
+use crate::formula::ItemId;
+
 /// One small act of a person that explains a value. Items and results are numbers of the protocol's lists; rows count from 1.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Clause {
@@ -9,7 +11,7 @@ pub enum Clause {
     /// A reading that counts was left out of a sum or mean.
     LeftOut {
         /// Item of the reading.
-        item: usize,
+        item: ItemId,
         /// Its row.
         row: u32,
         /// As typed; empty where nothing is.
@@ -18,7 +20,7 @@ pub enum Clause {
     /// A reading that had been left out was used.
     Used {
         /// Item of the reading.
-        item: usize,
+        item: ItemId,
         /// Its row.
         row: u32,
         /// As typed; empty where nothing is.
@@ -27,21 +29,21 @@ pub enum Clause {
     /// The readings that the sheet marks as left out were left out.
     AsMarked {
         /// Item of the readings.
-        item: usize,
+        item: ItemId,
         /// Their rows.
         rows: Vec<u32>,
     },
     /// A setting was misread by a step.
     Setting {
         /// Item of the setting.
-        item: usize,
+        item: ItemId,
         /// What it was taken as, in its unit.
         taken: f64,
     },
     /// Another number went in for a constant.
     Constant {
         /// Item of the constant.
-        item: usize,
+        item: ItemId,
         /// What went in, in its unit.
         taken: f64,
         /// To how many significant figures that is told.
@@ -52,14 +54,14 @@ pub enum Clause {
     /// Another constant of the same dimension went in.
     Neighbour {
         /// Item of the constant that belongs there.
-        item: usize,
+        item: ItemId,
         /// Item of the one that went in.
-        taken: usize,
+        taken: ItemId,
     },
     /// A count was one or a few too large or too small.
     Count {
         /// Item of the count.
-        item: usize,
+        item: ItemId,
         /// What went in.
         taken: f64,
         /// What the sheet has.
@@ -72,19 +74,19 @@ pub enum Clause {
     /// All readings of a column are numbers of another unit.
     OtherUnit {
         /// Item of the column.
-        item: usize,
+        item: ItemId,
         /// Which unit for which: "mm for cm".
         units: String,
     },
     /// All readings of a column are off by one amount.
     Offset {
         /// Item of the column.
-        item: usize,
+        item: ItemId,
     },
     /// Two readings of a column stand in each other's rows.
     Rows {
         /// Item of the column.
-        item: usize,
+        item: ItemId,
         /// The upper row.
         first: u32,
         /// The lower row.
@@ -93,9 +95,9 @@ pub enum Clause {
     /// Two columns stand in each other's place.
     Columns {
         /// Item of the one.
-        item: usize,
+        item: ItemId,
         /// Item of the other.
-        other: usize,
+        other: ItemId,
         /// The one row where they do; `None` where it is throughout.
         row: Option<u32>,
     },
@@ -120,7 +122,7 @@ pub enum Clause {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reading {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Its row; `None` for a single reading.
     pub row: Option<u32>,
     /// The other number, in the item's unit.

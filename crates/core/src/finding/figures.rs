@@ -1,6 +1,7 @@
 //! The figures that findings carry: which story was told, what it gives, what was left out and why.
 
 use super::clause::Account;
+use crate::formula::ItemId;
 use crate::protocol::{SlipKind, TableId};
 use crate::verdict::Gap;
 
@@ -189,7 +190,7 @@ pub enum Correction {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Figures {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Its row.
     pub row: Option<u32>,
     /// As typed.

@@ -5,7 +5,8 @@ use super::figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
     Spread, Story, Support, UnitFault,
 };
-use crate::protocol::{Role, TableId};
+use crate::formula::ItemId;
+use crate::protocol::{CriterionId, Role, TableId};
 use crate::reading::{Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::underneath::Oddity;
@@ -239,7 +240,7 @@ pub enum Kind {
     /// A point that lies off the line of the others.
     PointApart {
         /// Item of the abscissa.
-        x: usize,
+        x: ItemId,
         /// Studentised residual.
         statistic: f64,
         /// Its critical value.
@@ -293,7 +294,7 @@ pub enum Kind {
     /// Results that are not there because readings are missing: a table without the mass, and no density.
     NotWorkedOut {
         /// Item and row of each.
-        results: Vec<(usize, Option<u32>)>,
+        results: Vec<(ItemId, Option<u32>)>,
     },
     /// A result that is no number, or no word of its list.
     UnreadableResult {
@@ -403,7 +404,7 @@ pub enum Kind {
     /// A result judged by another formula than the protocol has, or a constant taken as another value.
     Taught {
         /// The result or constant.
-        item: usize,
+        item: ItemId,
         /// The school in words; empty of a constant.
         school: String,
         /// Value of the constant, in its unit.
@@ -412,7 +413,7 @@ pub enum Kind {
         ruled: bool,
     },
     /// A criterion that a person judges, by its index.
-    Manual(usize),
+    Manual(CriterionId),
 }
 
 impl Kind {

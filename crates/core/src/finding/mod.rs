@@ -9,6 +9,7 @@ mod kind;
 mod place;
 mod properties;
 
+use crate::formula::ItemId;
 use rust_decimal::Decimal;
 
 pub use clause::{Account, Clause, Reading};
@@ -99,7 +100,7 @@ pub struct Finding {
     /// Where it is.
     pub place: Place,
     /// Further items it is about: the other places of one slip, all results with too many digits.
-    pub also: Vec<usize>,
+    pub also: Vec<ItemId>,
     /// Criterion it is charged to.
     pub criterion: Option<String>,
     /// Points it takes, by rule.
@@ -142,7 +143,7 @@ impl Finding {
     }
 
     /// A finding about an item, or one of its rows, named by it.
-    pub(crate) fn about(kind: Kind, severity: Severity, (item, id): (usize, &str), row: Option<u32>) -> Finding {
+    pub(crate) fn about(kind: Kind, severity: Severity, (item, id): (ItemId, &str), row: Option<u32>) -> Finding {
         let key = Key::about(&kind, id, row);
         Finding::new(kind, key, severity, Place::of(item, row))
     }
@@ -180,7 +181,7 @@ impl Finding {
     /// let slip = &judged.findings[0];
     /// assert!(slip.concerns(judged.results[0].item) && !slip.concerns(judged.results[1].item));
     /// ```
-    pub fn concerns(&self, item: usize) -> bool {
+    pub fn concerns(&self, item: ItemId) -> bool {
         self.place.item == Some(item) || self.also.contains(&item)
     }
 

@@ -1,10 +1,12 @@
 //! Where something is, as values.
 
+use crate::formula::ItemId;
+
 /// An item, a row of it, or neither.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Place {
     /// The item, by its index in the protocol.
-    pub item: Option<usize>,
+    pub item: Option<ItemId>,
     /// The row or replicate, from 1.
     pub row: Option<u32>,
 }
@@ -17,10 +19,11 @@ impl Place {
     ///
     /// # Example
     /// ```
-    /// use jurado_core::finding::Place;
-    /// assert_eq!(Place::of(3, Some(2)), Place { item: Some(3), row: Some(2) });
+    /// use jurado_core::{example::lab, finding::Place};
+    /// let girth = lab().item("girth").expect("a reading");
+    /// assert_eq!(Place::of(girth, Some(2)), Place { item: Some(girth), row: Some(2) });
     /// ```
-    pub fn of(item: usize, row: Option<u32>) -> Place {
+    pub fn of(item: ItemId, row: Option<u32>) -> Place {
         Place { item: Some(item), row }
     }
 

@@ -20,11 +20,11 @@ use crate::quantity::{Dimension, Nature, Unit};
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }

@@ -1,5 +1,6 @@
 //! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
 
+use super::ItemId;
 use super::ast::Operator;
 use super::fit;
 use super::function::Function;
@@ -14,11 +15,11 @@ use super::vector;
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }
@@ -45,11 +46,11 @@ pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, Eval
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }
@@ -68,7 +69,7 @@ pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Valu
     match &node.op {
         Op::Number(v, _) => Ok(Value::Scalar(N::exact(*v))),
         Op::Pi => Ok(Value::Scalar(N::exact(context.pi))),
-        Op::Item(i) => context.items.get(*i).cloned().flatten().ok_or(EvalError::Missing(*i)),
+        Op::Item(i) => context.items.get(i.index()).cloned().flatten().ok_or(EvalError::Missing(*i)),
         Op::Parameter(k, _) => match context.parameters.get(*k) {
             Some(v) => Ok(Value::Scalar(N::exact(*v))),
             None => Err(EvalError::Undefined("a parameter stands outside its fit")),
@@ -88,9 +89,9 @@ pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Valu
 }
 
 /// 1 where an item's word is the one asked for, by its number in the item's list, and 0 elsewhere.
-fn is<N: Num>(item: usize, word: u32, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+fn is<N: Num>(item: ItemId, word: u32, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     let is = |w: &u32| N::exact(f64::from(u8::from(*w == word)));
-    match context.items.get(item).and_then(Option::as_ref) {
+    match context.items.get(item.index()).and_then(Option::as_ref) {
         Some(Value::Word(w)) => Ok(Value::Scalar(is(w))),
         Some(Value::Words(ws)) => Ok(Value::Column(ws.iter().map(|w| w.as_ref().map(is)).collect())),
         _ => Err(EvalError::Missing(item)),

@@ -1,6 +1,7 @@
 //! A curve of the protocol's own fitted through the points of a table: `fit(y, model, parameter, start, …)`.
 
 use super::FormulaError;
+use super::ItemId;
 use super::ast::{Ast, AstKind};
 use super::function::Function;
 use super::node::{Node, Op, Shape, Symbol};
@@ -15,7 +16,7 @@ type Check<'a> = fn(&Ast, &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, F
 /// Most parameters of a fit.
 const MOST: usize = 8;
 /// Items from here on are parameters of a fit while its model is checked.
-const PARAMETERS: usize = usize::MAX / 2;
+const PARAMETERS: usize = u32::MAX as usize / 2;
 
 /// Checks `fit(y, model, parameter, start, …)`: parameters are names of the model's own, each with the dimension of its start.
 ///
@@ -58,7 +59,7 @@ pub(super) fn checked<'a>(
             let what = "a fit begins at one value for each parameter";
             return Err(FormulaError::new(start.span, what, "write a quantity such as 0.1[1/s]"));
         }
-        let item = PARAMETERS + parameters.len();
+        let item = ItemId::at(PARAMETERS + parameters.len());
         let (dimension, nature, shape) = (start.dimension, Nature::Plain, Shape::Scalar);
         parameters.push((parameter, Symbol { item, dimension, nature, shape, words: None }));
         starts.push(start);
@@ -94,8 +95,8 @@ pub(super) fn checked<'a>(
 /// A model with the names of its parameters put in, so that its text shows them.
 fn with_parameters(node: &Node, names: &[String]) -> Node {
     match node.op {
-        Op::Item(i) if i >= PARAMETERS => {
-            let k = i - PARAMETERS;
+        Op::Item(i) if i.index() >= PARAMETERS => {
+            let k = i.index() - PARAMETERS;
             Node { op: Op::Parameter(k, names.get(k).cloned().unwrap_or_default()), ..node.clone() }
         }
         _ => node.with_children(node.children().into_iter().map(|c| with_parameters(c, names)).collect()),

@@ -1,5 +1,6 @@
 //! A checked tree drawn as MathML in three stages: symbols, numbers put in, value with unit.
 
+use super::ItemId;
 use super::ast::{Comparator, Operator};
 use super::function::Function;
 use super::node::{Node, Op};
@@ -9,20 +10,20 @@ use super::node::{Node, Op};
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }
-/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let name = |i: ItemId| ["a", "b", "c", "x"][i.index()].to_owned();
 /// let node = check(&formula::parse("a / b")?, &length)?;
 /// assert!(formula::mathml::formula(&node, &name).contains("<mfrac>"));
 /// # Ok::<(), jurado_core::formula::FormulaError>(())
 /// ```
-pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
+pub fn formula(node: &Node, name: &dyn Fn(ItemId) -> String) -> String {
     math(&draw(node, name, 0))
 }
 
@@ -31,17 +32,17 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }
-/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let name = |i: ItemId| ["a", "b", "c", "x"][i.index()].to_owned();
 /// let node = check(&formula::parse("a * b")?, &length)?;
-/// let number = |i: usize| ["84.30 mm", "41.78 mm", "", ""][i].to_owned();
+/// let number = |i: ItemId| ["84.30 mm", "41.78 mm", "", ""][i.index()].to_owned();
 /// let [_, numbers, value] = formula::mathml::correction("A", &node, &name, &number, "35.22 cm²");
 /// assert!(numbers.contains("84.30"));
 /// assert!(value.contains("35.22"));
@@ -50,8 +51,8 @@ pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
 pub fn correction(
     symbol: &str,
     node: &Node,
-    symbols: &dyn Fn(usize) -> String,
-    numbers: &dyn Fn(usize) -> String,
+    symbols: &dyn Fn(ItemId) -> String,
+    numbers: &dyn Fn(ItemId) -> String,
     value: &str,
 ) -> [String; 3] {
     [
@@ -66,7 +67,7 @@ const LONG: usize = 44;
 
 /// `= 84.64 mm × 41.74 mm × …`: one formula, or where it is long one for each factor or summand, since no browser breaks a
 /// line inside a formula.
-fn in_pieces(node: &Node, name: &dyn Fn(usize) -> String) -> String {
+fn in_pieces(node: &Node, name: &dyn Fn(ItemId) -> String) -> String {
     let whole = draw(node, name, 0);
     if visible(&whole) <= LONG {
         return math(&format!("<mrow><mo>=</mo>{whole}</mrow>"));
@@ -165,7 +166,7 @@ fn level(node: &Node) -> u8 {
 }
 
 /// A node as MathML, in brackets where what is around it binds more tightly.
-fn draw(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
+fn draw(node: &Node, name: &dyn Fn(ItemId) -> String, outer: u8) -> String {
     let own = level(node);
     let inner = match &node.op {
         Op::Number(_, text) => atom(text),

@@ -8,6 +8,7 @@ pub mod eval;
 pub mod figures;
 mod fit;
 pub mod function;
+mod item;
 pub mod mathml;
 pub mod node;
 mod parse;
@@ -20,6 +21,7 @@ mod vector;
 
 pub use eval::{evaluate, evaluate_any};
 pub use function::Function;
+pub use item::ItemId;
 pub use node::{Node, Op, Shape, Symbol};
 pub use parse::parse;
 pub use value::{Context, EvalError, Num, Value};

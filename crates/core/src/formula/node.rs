@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use super::ast::{Comparator, Operator};
 use super::function::Function;
+use super::item::ItemId;
 use crate::quantity::{Dimension, Nature};
 
 /// A checked piece: coherent SI values throughout.
@@ -40,8 +41,8 @@ impl Shape {
 /// What a name stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Symbol<'a> {
-    /// Number in the table of items.
-    pub item: usize,
+    /// Which item it is.
+    pub item: ItemId,
     /// Dimension.
     pub dimension: Dimension,
     /// Nature.
@@ -60,11 +61,11 @@ pub enum Op {
     /// π.
     Pi,
     /// A reading, constant or result, by its number in the table of items.
-    Item(usize),
+    Item(ItemId),
     /// A parameter of the fit it stands in, by its number there, with its name.
     Parameter(usize, String),
     /// Whether a word item is this word, by its number in the item's list.
-    Is(usize, u32, String),
+    Is(ItemId, u32, String),
     /// Sign turned.
     Negative(Box<Node>),
     /// Operator on two nodes.
@@ -85,11 +86,11 @@ impl Node {
     ///
     /// # Example
     /// ```
-    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
     /// # use jurado_core::quantity::{Dimension, Nature};
     /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
     /// # fn length(name: &str) -> Option<Symbol<'static>> {
-    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
     /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
@@ -126,17 +127,17 @@ impl Node {
     ///
     /// # Example
     /// ```
-    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
     /// # use jurado_core::quantity::{Dimension, Nature};
     /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
     /// # fn length(name: &str) -> Option<Symbol<'static>> {
-    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
     /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
     /// use jurado_core::formula::Op;
     /// let node = check(&formula::parse("a * b + c * c")?, &length)?;
-    /// assert!(node.any(&|n| n.op == Op::Item(2)));
+    /// assert!(node.any(&|n| n.op == Op::Item(ItemId::at(2))));
     /// assert!(!node.any(&|n| n.op == Op::Pi));
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
@@ -148,21 +149,21 @@ impl Node {
     ///
     /// # Example
     /// ```
-    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
     /// # use jurado_core::quantity::{Dimension, Nature};
     /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
     /// # fn length(name: &str) -> Option<Symbol<'static>> {
-    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
     /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
     /// let node = check(&formula::parse("b * a + b * b")?, &length)?;
-    /// assert_eq!(node.items(), [1, 0]);
+    /// assert_eq!(node.items(), [ItemId::at(1), ItemId::at(0)]);
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
-    pub fn items(&self) -> Vec<usize> {
+    pub fn items(&self) -> Vec<ItemId> {
         /// Gathers the items of a node in the order in which they first stand in it.
-        fn walk(node: &Node, out: &mut Vec<usize>) {
+        fn walk(node: &Node, out: &mut Vec<ItemId>) {
             match &node.op {
                 Op::Item(i) | Op::Is(i, ..) => {
                     if !out.contains(i) {

@@ -1,5 +1,6 @@
 //! A checked tree as one line of text, for the command line and for copying: `ρ = m / (L × W²)`.
 
+use super::ItemId;
 use super::ast::{Comparator, Operator};
 use super::function::Function;
 use super::node::{Node, Op};
@@ -8,20 +9,20 @@ use super::node::{Node, Op};
 ///
 /// # Example
 /// ```
-/// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+/// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
 /// # use jurado_core::quantity::{Dimension, Nature};
 /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
 /// # fn length(name: &str) -> Option<Symbol<'static>> {
-/// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+/// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
 /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
 /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
 /// # }
-/// let name = |i: usize| ["a", "b", "c", "x"][i].to_owned();
+/// let name = |i: ItemId| ["a", "b", "c", "x"][i.index()].to_owned();
 /// let node = check(&formula::parse("a / (b * c)")?, &length)?;
 /// assert_eq!(formula::plain::formula(&node, &name), "a / (b × c)");
 /// # Ok::<(), jurado_core::formula::FormulaError>(())
 /// ```
-pub fn formula(node: &Node, name: &dyn Fn(usize) -> String) -> String {
+pub fn formula(node: &Node, name: &dyn Fn(ItemId) -> String) -> String {
     write(node, name, 0)
 }
 
@@ -38,7 +39,7 @@ fn level(node: &Node) -> u8 {
 }
 
 /// A node as a line of text, in brackets where what is around it binds more tightly.
-fn write(node: &Node, name: &dyn Fn(usize) -> String, outer: u8) -> String {
+fn write(node: &Node, name: &dyn Fn(ItemId) -> String, outer: u8) -> String {
     let own = level(node);
     let inner = match &node.op {
         Op::Number(_, text) => text.clone(),

@@ -16,7 +16,7 @@ fn resolve(name: &str) -> Option<Symbol<'static>> {
         "t" => (5, Dimension::ANGLE, Shape::Scalar),
         _ => return None,
     };
-    Some(Symbol { item, dimension, nature: Nature::Plain, shape, words: None })
+    Some(Symbol { item: ItemId::at(item), dimension, nature: Nature::Plain, shape, words: None })
 }
 
 fn items() -> Vec<Option<Value<f64>>> {
@@ -170,7 +170,7 @@ fn values_follow_the_definitions() {
     }
     let mut missing = items();
     missing[1] = None;
-    assert_eq!(evaluate(&node("a * b"), &Context::exact(&missing)), Err(EvalError::Missing(1)));
+    assert_eq!(evaluate(&node("a * b"), &Context::exact(&missing)), Err(EvalError::Missing(ItemId::at(1))));
 }
 
 #[test]
@@ -204,8 +204,8 @@ fn deserved_figures_follow_the_rules() {
 
 #[test]
 fn formulas_are_drawn_in_three_stages() {
-    let symbols = |i: usize| ["L", "W_p", "m", "D", "x", "t"][i].to_owned();
-    let numbers = |i: usize| ["101.64 mm", "50.82 mm", "0.5 kg", "D", "2", "0"][i].to_owned();
+    let symbols = |i: ItemId| ["L", "W_p", "m", "D", "x", "t"][i.index()].to_owned();
+    let numbers = |i: ItemId| ["101.64 mm", "50.82 mm", "0.5 kg", "D", "2", "0"][i.index()].to_owned();
     let drawn = mathml::formula(&node("m / (a * b^2)"), &symbols);
     assert_eq!(
         drawn,
@@ -222,7 +222,7 @@ fn formulas_are_drawn_in_three_stages() {
         "a bracket that changes the value is kept"
     );
     // A negative number put in stands in brackets, with a real minus.
-    let negative = |i: usize| if i == 0 { "-0.02 cm".to_owned() } else { numbers(i) };
+    let negative = |i: ItemId| if i == ItemId::at(0) { "-0.02 cm".to_owned() } else { numbers(i) };
     let put_in = mathml::correction("x", &node("b - a"), &symbols, &negative, "1")[1].clone();
     assert!(put_in.contains("<mo>(</mo><mrow><mn>−0.02</mn>"), "{put_in}");
     assert!(plain::formula(&node("b - a"), &negative).ends_with("− (-0.02 cm)"));
@@ -283,8 +283,8 @@ fn a_long_line_of_numbers_can_be_broken_between_its_factors() {
             })
             .collect()
     };
-    let symbols = |i: usize| ["a", "b"][i.min(1)].to_owned();
-    let numbers = |i: usize| ["1234.5678", "8765.4321"][i.min(1)].to_owned();
+    let symbols = |i: ItemId| ["a", "b"][i.index().min(1)].to_owned();
+    let numbers = |i: ItemId| ["1234.5678", "8765.4321"][i.index().min(1)].to_owned();
     for (formula, pieces) in [
         ("a * b", vec!["=1234.5678×8765.4321"]),
         (

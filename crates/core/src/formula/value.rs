@@ -1,5 +1,6 @@
 //! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come from, and why there is none.
 
+use super::ItemId;
 use std::cell::RefCell;
 
 use crate::uncertainty::Source;
@@ -191,11 +192,11 @@ impl<'a, N> Context<'a, N> {
     ///
     /// # Example
     /// ```
-    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
     /// # use jurado_core::quantity::{Dimension, Nature};
     /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
     /// # fn length(name: &str) -> Option<Symbol<'static>> {
-    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
     /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
@@ -213,11 +214,11 @@ impl<'a, N> Context<'a, N> {
     ///
     /// # Example
     /// ```
-    /// # use jurado_core::formula::{self, Context, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
     /// # use jurado_core::quantity::{Dimension, Nature};
     /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
     /// # fn length(name: &str) -> Option<Symbol<'static>> {
-    /// #     let item = ["a", "b", "c", "column"].iter().position(|n| *n == name)?;
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
     /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
@@ -251,8 +252,8 @@ impl<N: Num> Context<'_, N> {
 #[non_exhaustive]
 pub enum EvalError {
     /// An item has no value: a blank reading, an upstream result that cannot be computed.
-    #[error("item {0} has no value")]
-    Missing(usize),
+    #[error("item {} has no value", .0.index())]
+    Missing(ItemId),
     /// `ln(-1)`, `sd` of one value, a division by zero, a result beyond all numbers.
     #[error("{0}")]
     Undefined(&'static str),

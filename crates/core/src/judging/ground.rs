@@ -4,8 +4,8 @@ use super::stories::Whole;
 use super::table::Table;
 use super::under::Beneath;
 use super::values::{Env, Out};
-use crate::formula::Value;
 use crate::formula::figures::Figured;
+use crate::formula::{ItemId, Value};
 use crate::protocol::Protocol;
 use crate::uncertainty::Budget;
 
@@ -20,7 +20,7 @@ pub(super) struct Ground<'a> {
     pub(super) measured: &'a Env,
     pub(super) figured: &'a [Option<Value<Figured>>],
     /// Readings that a person says were not copied wrongly.
-    pub(super) refuted: &'a [(usize, Option<u32>)],
+    pub(super) refuted: &'a [(ItemId, Option<u32>)],
     /// Budgets by result and row, for deserved figures from the uncertainty.
     pub(super) budgets: &'a [Vec<Option<Budget>>],
     /// For weighing a story by the whole table.

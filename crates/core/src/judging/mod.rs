@@ -34,6 +34,7 @@ mod words;
 
 pub use counts::limits;
 
+use crate::formula::ItemId;
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 
@@ -167,7 +168,7 @@ pub fn judge_in(
 fn repaired(
     stage: Stage<'_>,
     table: &mut Table,
-    refuted: &mut Vec<(usize, Option<u32>)>,
+    refuted: &mut Vec<(ItemId, Option<u32>)>,
     decisions: &[Decision],
 ) -> Worked {
     let mut worked = work(stage, table, refuted);
@@ -198,7 +199,7 @@ fn as_computed(score: &mut Score, untouched: &Score) {
 }
 
 /// Everything from the placed cells to the verdicts of the results.
-fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(usize, Option<u32>)]) -> Worked {
+fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(ItemId, Option<u32>)]) -> Worked {
     let Stage { protocol, section, submission } = stage;
     let sheet = Sheet::of(stage, table);
     let beneath = under::of(stage, table, &sheet);
@@ -239,7 +240,7 @@ fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 
 }
 
 /// Readings that a person refuses to take as copied wrongly.
-fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(usize, Option<u32>)> {
+fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(ItemId, Option<u32>)> {
     let refuses =
         |key: &Key| decisions.iter().rev().find(|d| d.finding == *key).is_some_and(|d| d.action == Action::Refuse);
     decisions
@@ -312,7 +313,7 @@ fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
 }
 
 /// A repair as what was found.
-fn repair_told(table: &mut Table, repair: &Repair, (item, row): (usize, Option<u32>), probability: f64) -> Kind {
+fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<u32>), probability: f64) -> Kind {
     if let Some(act) = repair.act {
         return Kind::Rewritten { act, probability, gained: 0 };
     }
@@ -322,7 +323,7 @@ fn repair_told(table: &mut Table, repair: &Repair, (item, row): (usize, Option<u
 }
 
 /// Resolution of a cell in its unit: what a repaired value is shown to. A cell that is not there has a thousandth.
-fn resolution_of(table: &Table, item: usize, row: Option<u32>) -> f64 {
+fn resolution_of(table: &Table, item: ItemId, row: Option<u32>) -> f64 {
     table
         .readings
         .iter()

@@ -4,7 +4,7 @@
 use super::propagate::Propagated;
 use super::table::Table;
 use super::values::{Env, Out, derive};
-use crate::formula::{Function, Num, Op, Value};
+use crate::formula::{Function, ItemId, Num, Op, Value};
 use crate::protocol::{ItemKind, Protocol};
 use crate::uncertainty::{Dual, SourceKind};
 use crate::verdict::JudgedResult;
@@ -21,7 +21,7 @@ struct Moved<'a> {
     out: &'a Out,
     propagated: &'a Propagated,
     /// Items of results that the one in question follows from, itself included.
-    needed: Vec<usize>,
+    needed: Vec<ItemId>,
 }
 
 impl<'a> Moved<'a> {

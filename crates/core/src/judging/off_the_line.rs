@@ -3,7 +3,7 @@
 use super::propagate::Propagated;
 use super::values::{Env, Out};
 use crate::finding::{Finding, Findings, Kind, Severity};
-use crate::formula::{Context, Function, Node, Num, Op, Shape, Value, evaluate_any};
+use crate::formula::{Context, Function, ItemId, Node, Num, Op, Shape, Value, evaluate_any};
 use crate::protocol::Protocol;
 use crate::stats::{Line, PointTest, line, point_apart};
 use crate::uncertainty::Dual;
@@ -15,8 +15,8 @@ type Points = Vec<(usize, f64, f64, f64)>;
 /// One fit of a table.
 struct Fit<'a> {
     protocol: &'a Protocol,
-    x: usize,
-    y: usize,
+    x: ItemId,
+    y: ItemId,
     through_origin: bool,
     weighted: bool,
     points: Points,
@@ -31,7 +31,7 @@ pub(super) fn points(
     found: &mut Findings<'_>,
 ) -> Vec<OutlierTest> {
     let mut tests = Vec::new();
-    let mut seen: Vec<(usize, usize)> = Vec::new();
+    let mut seen: Vec<(ItemId, ItemId)> = Vec::new();
     for spec in &protocol.results {
         let mut fits: Vec<&Node> = Vec::new();
         collect_fits(&spec.node, &mut fits);
@@ -52,7 +52,7 @@ pub(super) fn points(
 impl<'a> Fit<'a> {
     /// The points of a fit in a formula, without rows that are left out or empty; `None` for anything else than a
     /// straight line of two columns.
-    fn of(protocol: &'a Protocol, node: &Node, (x, y): (usize, usize), clean: &Env, out: &Out) -> Option<Fit<'a>> {
+    fn of(protocol: &'a Protocol, node: &Node, (x, y): (ItemId, ItemId), clean: &Env, out: &Out) -> Option<Fit<'a>> {
         let Op::Call(function, args) = &node.op else { return None };
         let Shape::Column(group) = protocol.items[x].rows else { return None };
         let rows = out.iter().find(|(g, _)| *g == group).map(|(_, o)| o);
@@ -126,9 +126,8 @@ impl<'a> Fit<'a> {
 }
 
 /// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ w·u²(y − slope·x)/n).
-fn own_spread(propagated: &Propagated, (x, y): (usize, usize), slope: f64, points: &[(usize, f64, f64, f64)]) -> f64 {
-    let of =
-        |item: usize, row: usize| propagated.values.get(item).and_then(Option::as_ref).and_then(|v| v.at(Some(row)));
+fn own_spread(propagated: &Propagated, (x, y): (ItemId, ItemId), slope: f64, points: &[(usize, f64, f64, f64)]) -> f64 {
+    let of = |item: ItemId, row: usize| propagated.values[item].as_ref().and_then(|v| v.at(Some(row)));
     let squares: Vec<f64> = points
         .iter()
         .filter_map(|(row, _, _, w)| {

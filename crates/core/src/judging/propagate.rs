@@ -6,7 +6,7 @@ use super::readings::step_in_unit;
 use super::table::Table;
 use super::values::{Env, Out, counted_values};
 use crate::formula::value::Arising;
-use crate::formula::{Context, Num, Shape, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Num, Shape, Value, evaluate_any};
 use crate::protocol::{
     ItemKind, Protocol, ReadingId, ReadingKind, ReferenceEntry, ReferenceId, ResultId, ResultSpec, beside,
 };
@@ -24,7 +24,7 @@ pub(super) struct Propagated {
     /// By result and row, in the result's unit.
     pub(super) budgets: Vec<Vec<Option<Budget>>>,
     /// Sources that arose in a result: its item, the first of them, and one past the last.
-    pub(super) arisen: Vec<(usize, usize, usize)>,
+    pub(super) arisen: Vec<(ItemId, usize, usize)>,
 }
 
 struct Maker<'a> {
@@ -106,7 +106,7 @@ impl Maker<'_> {
         // Row by row; a bracket that was judged once serves all rows.
         let at = cell.row.map(|r| r as usize - 1);
         let judged = spec.bracket.and_then(|(low, high)| {
-            let of = |i: usize| self.measured[i].as_ref()?.at(at).copied();
+            let of = |i: ItemId| self.measured[i].as_ref()?.at(at).copied();
             Some((of(high)? - of(low)?).abs())
         });
         let source = if let Some(width) = judged.or(stated_width(cell).map(|w| w * factor)) {
@@ -203,7 +203,7 @@ fn stated_width(cell: &JudgedCell) -> Option<f64> {
 pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured: &Env) -> Propagated {
     let mut maker =
         Maker { protocol, table, measured, sources: Vec::new(), shared: vec![None; protocol.instruments.len()] };
-    let mut values: Vec<Option<Value<Dual>>> = (0..protocol.items.len())
+    let mut values: Vec<Option<Value<Dual>>> = ItemId::each(&protocol.items)
         .map(|i| match protocol.items[i].kind {
             ItemKind::Reading(r) => maker.reading(r),
             ItemKind::Reference(r) if protocol.references[r].formula.is_none() => maker.constant(r),
@@ -286,7 +286,7 @@ fn derived(
 
 /// The lab's own formula for a standard uncertainty stands in place of all that a result's sources give: one source of
 /// each value, of the result itself. Where the formula has no value the sources stand.
-fn own(item: usize, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, sources: &mut Vec<Source>) {
+fn own(item: ItemId, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, sources: &mut Vec<Source>) {
     let mut put = |dual: &mut Dual, row: Option<usize>| {
         let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()) else { return };
         let group = sources.len();

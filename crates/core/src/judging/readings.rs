@@ -6,7 +6,7 @@ use rust_decimal::Decimal;
 use super::table::Table;
 use super::values::{Env, counted_values, sliced};
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
-use crate::formula::{Context, Node, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Node, Value, evaluate_any};
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, Role, Rule, TableId};
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedCell, JudgedReading};
@@ -345,7 +345,7 @@ pub(super) fn same_decimal(a: f64, b: f64) -> bool {
 }
 
 /// Values of a column by row, in the item's unit.
-pub(super) fn column(protocol: &Protocol, env: &Env, item: usize) -> Vec<Option<f64>> {
+pub(super) fn column(protocol: &Protocol, env: &Env, item: ItemId) -> Vec<Option<f64>> {
     match &env[item] {
         Some(Value::Column(xs)) => xs.iter().map(|x| x.map(|v| protocol.items[item].from_si(v))).collect(),
         _ => Vec::new(),

@@ -10,7 +10,7 @@ use crate::decision::{Action, Decision, Ruling};
 use crate::finding::{
     Accuracy as OffReference, Finding, Findings, Fragile, Key, Kind, Needed, Place, Severity, Spread,
 };
-use crate::protocol::{Band, Criterion, Protocol, ReferenceEntry, ReferenceId, Rule};
+use crate::protocol::{Band, Criterion, CriterionId, Protocol, ReferenceEntry, ReferenceId, Rule};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
 use crate::section::{Section, Source};
@@ -58,7 +58,7 @@ pub(super) fn compare(
     let Against { protocol, section, submission, table, clean } = *case;
     let own = section.readings == Source::Own;
     let mut out = Vec::new();
-    for (n, c) in protocol.criteria.iter().enumerate().filter(|(_, c)| c.counts(section)) {
+    for (n, c) in CriterionId::with(&protocol.criteria).filter(|(_, c)| c.counts(section)) {
         match &c.rule {
             Rule::Accuracy { result, reference, bands, in_uncertainties } => {
                 let judge = Accuracy {
@@ -349,7 +349,7 @@ pub(super) fn score(
     decisions: &[Decision],
 ) -> Score {
     let mut score = Score::default();
-    for (n, c) in protocol.criteria.iter().enumerate().filter(|(_, c)| c.counts(section)) {
+    for (n, c) in CriterionId::with(&protocol.criteria).filter(|(_, c)| c.counts(section)) {
         score.possible += c.points;
         let mine: Vec<&Finding> = findings.iter().filter(|f| f.criterion.as_deref() == Some(&c.id)).collect();
         let left = |cost: &dyn Fn(&Finding) -> Decimal| {
@@ -389,7 +389,7 @@ pub(super) fn score(
 /// Why a line has the points it has.
 fn standing(
     protocol: &Protocol,
-    (n, c): (usize, &Criterion),
+    (n, c): (CriterionId, &Criterion),
     mine: &[&Finding],
     compared: Option<&Comparison>,
     comparisons: &[Comparison],

@@ -1,6 +1,7 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
 
 use crate::finding::{Kind, UnitFault};
+use crate::formula::ItemId;
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount, TableId, beside};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, Unreadable, read};
@@ -12,7 +13,7 @@ use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 #[derive(Clone)]
 pub(super) struct CellNote {
     pub(super) kind: Kind,
-    pub(super) item: usize,
+    pub(super) item: ItemId,
     pub(super) row: Option<u32>,
 }
 
@@ -40,7 +41,7 @@ beside!(TableId: Rows);
 
 impl Table {
     /// The cell of a reading, by its item and its row from 1.
-    pub(super) fn cell_mut(&mut self, item: usize, row: Option<u32>) -> Option<&mut JudgedCell> {
+    pub(super) fn cell_mut(&mut self, item: ItemId, row: Option<u32>) -> Option<&mut JudgedCell> {
         self.readings.iter_mut().find(|r| r.item == item)?.cells.iter_mut().find(|c| c.row == row)
     }
 }
@@ -58,7 +59,7 @@ pub(super) fn asked(protocol: &Protocol, section: &Section, count: &RowCount) ->
 }
 
 /// The value of a parameter in this section.
-pub(super) fn parameter(protocol: &Protocol, section: &Section, item: usize) -> f64 {
+pub(super) fn parameter(protocol: &Protocol, section: &Section, item: ItemId) -> f64 {
     let spec = protocol.parameters.iter().find(|p| p.item == item);
     let usual = spec.map_or(1.0, |p| p.value);
     let (low, high) = spec.map_or((1.0, 1.0), |p| p.range);
@@ -79,13 +80,13 @@ struct Cells<'s>(Vec<Vec<Option<&'s SubmittedCell>>>);
 
 impl<'s> Cells<'s> {
     /// The cell of an item, in a row from 1.
-    fn at(&self, item: usize, row: Option<u32>) -> Option<&'s SubmittedCell> {
-        self.0[item].get(row.map_or(0, |r| r as usize - 1)).copied().flatten()
+    fn at(&self, item: ItemId, row: Option<u32>) -> Option<&'s SubmittedCell> {
+        self.0[item.index()].get(row.map_or(0, |r| r as usize - 1)).copied().flatten()
     }
 
     /// Puts a cell in its place, unless one is there already: that one.
-    fn put(&mut self, item: usize, row: Option<u32>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
-        let (rows, at) = (&mut self.0[item], row.map_or(0, |r| r as usize - 1));
+    fn put(&mut self, item: ItemId, row: Option<u32>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
+        let (rows, at) = (&mut self.0[item.index()], row.map_or(0, |r| r as usize - 1));
         if rows.len() <= at {
             rows.resize(at + 1, None);
         }
@@ -108,7 +109,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
         let row = protocol.has_rows(item).then(|| cell.row.unwrap_or(1).clamp(1, MOST_ROWS));
         let written = !cell.value.trim().is_empty() || !cell.note.is_empty();
         if let (Some(r), true) = (row, written) {
-            last_row[item] = last_row[item].max(r);
+            last_row[item.index()] = last_row[item.index()].max(r);
         }
         if let Some(first) = cells.put(item, row, cell) {
             notes.push(CellNote { kind: Kind::Duplicate { first: first.value.clone() }, item, row });
@@ -120,7 +121,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
     let readings = protocol.readings.iter().map(|spec| {
         let numbers = match spec.table {
             Some(t) => of_table(t),
-            None => replicates(protocol, section, spec, &cells, last_row[spec.item]),
+            None => replicates(protocol, section, spec, &cells, last_row[spec.item.index()]),
         };
         let read = |row| reading_cell(protocol, spec.item, row, cells.at(spec.item, row), comma, &mut notes);
         JudgedReading { item: spec.item, cells: numbers.into_iter().map(read).collect() }
@@ -149,8 +150,8 @@ fn rows_of(
 ) -> Rows {
     let table = &protocol.tables[t];
     let (least, most) = asked(protocol, section, &table.rows);
-    let columns: Vec<usize> = (0..protocol.items.len()).filter(|i| protocol.table_of(*i) == Some(t)).collect();
-    let written = columns.iter().map(|i| last_row[*i] as usize).max().unwrap_or(0);
+    let columns: Vec<ItemId> = ItemId::each(&protocol.items).filter(|i| protocol.table_of(*i) == Some(t)).collect();
+    let written = columns.iter().map(|i| last_row[i.index()] as usize).max().unwrap_or(0);
     let there = written.max(least);
     let key = table.key.map(|k| protocol.keys[k].id.as_str());
     let key_of = |row: u32| {
@@ -220,7 +221,7 @@ struct Conversion {
 /// The unit that counts: in the cell, else in the unit column, else the protocol's.
 fn conversion(
     protocol: &Protocol,
-    item: usize,
+    item: ItemId,
     row: Option<u32>,
     number: &Number,
     column: &str,
@@ -275,7 +276,7 @@ fn word_of(words: &[String], text: &str) -> Option<u32> {
 /// for being empty. A converted unit is told in `notes`.
 fn reading_cell(
     protocol: &Protocol,
-    item: usize,
+    item: ItemId,
     row: Option<u32>,
     cell: Option<&SubmittedCell>,
     comma: Comma,
@@ -383,7 +384,7 @@ fn is_not_applicable(text: &str) -> bool {
 /// text.
 fn reported(
     protocol: &Protocol,
-    item: usize,
+    item: ItemId,
     row: Option<u32>,
     cell: &SubmittedCell,
     comma: Comma,

@@ -1,5 +1,6 @@
 //! What a table is judged by in place of what its protocol says: what its section sets, and what was ruled.
 
+use crate::formula::ItemId;
 use std::collections::BTreeMap;
 
 use crate::decision::Ruling;
@@ -15,7 +16,7 @@ pub(super) struct Set {
 }
 
 struct Told {
-    item: usize,
+    item: ItemId,
     /// The school in words.
     school: String,
     value: Option<f64>,

@@ -231,7 +231,7 @@ proptest! {
         let mut texts = texts.into_iter();
         let mut cells = Vec::new();
         for item in &protocol().items {
-            for row in 1..=protocol().rows_of(protocol().item(&item.id).unwrap_or(0)).unwrap_or(1) {
+            for row in 1..=protocol().rows_of(protocol().item(&item.id).expect("an item")).unwrap_or(1) {
                 cells.push(SubmittedCell { plus_minus: "1e300".into(), excluded: "x".into(), ..cell(&item.id, Some(row), &texts.next().unwrap_or_default(), "") });
             }
         }

@@ -2,7 +2,7 @@
 
 use super::table::{Table, parameter};
 use crate::formula::figures::Figured;
-use crate::formula::{Context, Shape, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Shape, Value, evaluate_any};
 use crate::protocol::{ItemKind, Protocol, ReferenceEntry, ReferenceId};
 use crate::quantity::{Nature, leading_place};
 use crate::section::Section;
@@ -21,7 +21,7 @@ pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64
 }
 
 /// Puts a value (SI) in its place: a row of a column, or the single value.
-pub(super) fn put(env: &mut Env, item: usize, row: Option<usize>, value: f64) {
+pub(super) fn put(env: &mut Env, item: ItemId, row: Option<usize>, value: f64) {
     match (row, &mut env[item]) {
         (Some(r), Some(Value::Column(xs))) => {
             if let Some(x) = xs.get_mut(r) {
@@ -34,10 +34,7 @@ pub(super) fn put(env: &mut Env, item: usize, row: Option<usize>, value: f64) {
 
 /// Values of readings, parameters, constants and references.
 pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Submission, table: &Table) -> Env {
-    let mut env: Env = protocol
-        .items
-        .iter()
-        .enumerate()
+    let mut env: Env = ItemId::with(&protocol.items)
         .map(|(i, item)| match item.kind {
             ItemKind::Reading(r) => reading(protocol, i, &table.readings[r]),
             ItemKind::Parameter(_) => Some(Value::Scalar(parameter(protocol, section, i))),
@@ -55,7 +52,7 @@ pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Subm
 }
 
 /// A reading's values in SI units, repaired where a story repaired them; a column has a gap for every cell without one.
-fn reading(protocol: &Protocol, item: usize, reading: &JudgedReading) -> Option<Value<f64>> {
+fn reading(protocol: &Protocol, item: ItemId, reading: &JudgedReading) -> Option<Value<f64>> {
     let it = &protocol.items[item];
     let value = |c: &crate::verdict::JudgedCell| c.repaired.or(c.value).map(|v| it.to_si(v));
     match (it.rows, it.words.is_some()) {
@@ -91,7 +88,7 @@ fn by_key(protocol: &Protocol, n: ReferenceId, submission: &Submission, table: &
 fn function(protocol: &Protocol, n: ReferenceId, env: &Env) -> Option<(f64, f64)> {
     let reference = &protocol.references[n];
     let node = reference.formula.as_ref()?;
-    let bands: Vec<(usize, (f64, f64))> = node
+    let bands: Vec<(ItemId, (f64, f64))> = node
         .items()
         .into_iter()
         .filter(|i| env[*i].is_none())
@@ -207,10 +204,7 @@ pub(super) fn figured(
 
 /// How many figures each reading has, for the rules by which figures are counted; a count and a setting are exact.
 fn figured_readings(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
-    protocol
-        .items
-        .iter()
-        .enumerate()
+    ItemId::with(&protocol.items)
         .map(|(i, item)| match item.kind {
             ItemKind::Reading(r) if item.words.is_none() => {
                 let place = |c: &crate::verdict::JudgedCell| match c.state {

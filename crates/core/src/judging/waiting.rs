@@ -1,5 +1,6 @@
 //! Results that were not worked out because a reading is missing: one finding, whose points are proposed as not earned.
 
+use crate::formula::ItemId;
 use std::collections::{BTreeSet, HashMap};
 
 use rust_decimal::Decimal;
@@ -59,7 +60,7 @@ pub(super) struct Waiting<'a> {
     lost: Vec<Lost>,
     /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
     needs: HashMap<ResultId, Needs>,
-    results: Vec<(usize, Option<u32>)>,
+    results: Vec<(ItemId, Option<u32>)>,
     cost: Decimal,
     hangs: Decimal,
 }
@@ -148,7 +149,7 @@ impl<'a> Waiting<'a> {
     /// The one finding on all of them.
     pub(super) fn finding(self, criterion: Option<String>) -> Option<Finding> {
         let first = *self.results.first()?;
-        let mut also: Vec<usize> = self.results[1..].iter().map(|(item, _)| *item).filter(|i| *i != first.0).collect();
+        let mut also: Vec<ItemId> = self.results[1..].iter().map(|(item, _)| *item).filter(|i| *i != first.0).collect();
         also.dedup();
         let kind = Kind::NotWorkedOut { results: self.results };
         let key = Key::Finding(kind.code().to_owned());

@@ -1,5 +1,6 @@
 //! The truth of a simulated table: what was planted, beside what the judge found.
 
+use crate::formula::ItemId;
 use rust_decimal::Decimal;
 
 use super::{Act, Proposed, Truth, about_working, counts, decision, judged, taking_all};
@@ -14,15 +15,15 @@ use crate::verdict::Judged;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Planted {
     /// Result it happened in.
-    pub item: usize,
+    pub item: ItemId,
     /// Row, from 1, where it happened in one row of a column alone.
     pub row: Option<u32>,
     /// Word of its kind; `None` for one that has no name.
     pub kind: Option<String>,
     /// Reading that was copied wrongly, if it was one.
-    pub reading: Option<usize>,
+    pub reading: Option<ItemId>,
     /// Results that follow from it.
-    pub follows: Vec<usize>,
+    pub follows: Vec<ItemId>,
     /// Cells that stand otherwise on the sheet than they were seen, with what was seen.
     pub meant: Vec<(Key, String)>,
     /// What was done, in words.
@@ -35,7 +36,7 @@ pub struct Planted {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Pushed {
     /// Reading.
-    pub item: usize,
+    pub item: ItemId,
     /// Row, from 1.
     pub row: u32,
     /// Whether the team left it out with its cause.

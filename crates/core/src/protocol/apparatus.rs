@@ -3,6 +3,7 @@
 use super::compile::{Loader, Names};
 use super::source::{self, Count, Number, Spanned, Text};
 use super::{Grid, Instrument, Item, ItemKind, Parameter, Rejection, RowCount, Stop, TableSpec, Tolerance};
+use crate::formula::ItemId;
 use crate::formula::Shape;
 use crate::quantity::{Nature, Unit};
 
@@ -69,7 +70,9 @@ impl Loader<'_> {
             Count::Fixed(n) if good(*n) => RowCount::Fixed(*n),
             Count::Between([a, b]) if good(*a) && good(*b) && a <= b => RowCount::Between(*a, *b),
             Count::Parameter(name) => match self.items.iter().position(|i| &i.id == name) {
-                Some(item) if matches!(self.items[item].kind, ItemKind::Parameter(_)) => RowCount::Parameter(item),
+                Some(item) if matches!(self.items[item].kind, ItemKind::Parameter(_)) => {
+                    RowCount::Parameter(ItemId::at(item))
+                }
                 _ => {
                     self.fault(at, format!("there is no parameter `{name}`"), "declare it under [[parameter]]");
                     RowCount::Fixed(1)
@@ -167,9 +170,9 @@ impl Loader<'_> {
     }
 
     /// An item that is a column of table `table`.
-    fn column_of(&mut self, name: &Text, table: usize) -> usize {
+    fn column_of(&mut self, name: &Text, table: usize) -> ItemId {
         let item = self.find_item(name, "column");
-        if self.items.get(item).is_some_and(|i| i.rows != Shape::Column(table as u16)) {
+        if self.items[item].rows != Shape::Column(table as u16) {
             self.fault(
                 name.span().start,
                 format!("`{}` is no column of this table", name.get_ref()),

@@ -2,6 +2,7 @@
 //! parts share; `apparatus` reads instruments, tables, readings and references, `derive` results and slips, `relate`
 //! checks, comparisons and causes, `rubric` criteria and schools.
 
+use crate::formula::ItemId;
 use crate::protocol::ResultId;
 use std::collections::{HashMap, HashSet};
 
@@ -55,7 +56,7 @@ pub(super) struct Loader<'a> {
     pub(super) faults: Vec<Fault>,
     pub(super) items: Vec<Item>,
     /// Formulas of hidden results, by item: they stand in for their names.
-    pub(super) hidden: HashMap<usize, Node>,
+    pub(super) hidden: HashMap<ItemId, Node>,
     /// The same as written, in the order they are derived.
     pub(super) hidden_texts: Vec<(String, String)>,
 }
@@ -93,7 +94,7 @@ fn shares_of_declared(file: &source::File, declared: &[(usize, Variant)]) -> Vec
 
 /// What can only be worked out of a whole protocol: items by id, and the mistakes each result may hold.
 fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
-    protocol.by_id = protocol.items.iter().enumerate().map(|(i, item)| (item.id.clone(), i)).collect();
+    protocol.by_id = ItemId::with(&protocol.items).map(|(i, item)| (item.id.clone(), i)).collect();
     for r in ResultId::each(&protocol.results) {
         protocol.results[r].variants = variants(protocol, r);
         let item = protocol.results[r].item;
@@ -105,7 +106,7 @@ fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
 }
 
 /// Whether a formula takes the mean of an item's rows.
-pub(super) fn takes_mean(node: &Node, item: usize) -> bool {
+pub(super) fn takes_mean(node: &Node, item: ItemId) -> bool {
     let of = |args: &[Node]| matches!(args, [Node { op: Op::Item(i), .. }] if *i == item);
     matches!(&node.op, Op::Call(Function::Mean, args) if of(args))
         || node.children().into_iter().any(|child| takes_mean(child, item))
@@ -146,9 +147,9 @@ impl Loader<'_> {
     }
 
     /// The place of an item's id among all items.
-    pub(super) fn find_item(&mut self, name: &Text, noun: &str) -> usize {
+    pub(super) fn find_item(&mut self, name: &Text, noun: &str) -> ItemId {
         let ids: Vec<String> = self.items.iter().map(|i| i.id.clone()).collect();
-        self.find(name, &ids, noun)
+        ItemId::at(self.find(name, &ids, noun))
     }
 
     /// One of a few words, or a fault that names them.
@@ -185,7 +186,7 @@ impl Loader<'_> {
         (low, high)
     }
 
-    pub(super) fn add_item(&mut self, item: Item, at: usize) -> usize {
+    pub(super) fn add_item(&mut self, item: Item, at: usize) -> ItemId {
         let good = !item.id.is_empty()
             && item.id.starts_with(|c: char| c.is_alphabetic())
             && item.id.chars().all(|c| c.is_alphanumeric() || c == '_');
@@ -204,7 +205,7 @@ impl Loader<'_> {
             self.fault(at, format!("`{}` has no title", item.id), "name it as a sentence would: \"plate length\"");
         }
         self.items.push(item);
-        self.items.len() - 1
+        ItemId::at(self.items.len() - 1)
     }
 
     pub(super) fn roundness(&mut self, shape: Option<&Text>) -> Option<Roundness> {
@@ -372,8 +373,7 @@ impl Loader<'_> {
     pub(super) fn read(&self, written: &str) -> Result<Node, formula::FormulaError> {
         let ast = formula::parse(written)?;
         formula::check::check(&ast, &|name| {
-            let item = self.items.iter().position(|i| i.id == name)?;
-            let it = &self.items[item];
+            let (item, it) = ItemId::with(&self.items).find(|(_, i)| i.id == name)?;
             Some(Symbol {
                 item,
                 dimension: it.unit.dimension,
@@ -414,7 +414,7 @@ impl Loader<'_> {
 
     /// A formula may not hang on an answer in words: that is what the team says, and not what the readings give.
     fn worked_out(&self, node: Node) -> Result<Node, formula::FormulaError> {
-        let answer = |i: &usize| self.items[*i].words.is_some() && matches!(self.items[*i].kind, ItemKind::Result(_));
+        let answer = |i: &ItemId| self.items[*i].words.is_some() && matches!(self.items[*i].kind, ItemKind::Result(_));
         match node.items().into_iter().find(answer) {
             None => Ok(node),
             Some(i) => Err(formula::FormulaError::new(

@@ -1,5 +1,6 @@
 //! Results of the file: their order, formulas, right words, schools and declared slips.
 
+use crate::formula::ItemId;
 use crate::protocol::{ResultId, TableId};
 use rust_decimal::Decimal;
 
@@ -79,7 +80,7 @@ impl Loader<'_> {
             .enumerate()
             .filter_map(|(n, i)| {
                 let r = &results[*i];
-                let item = first + n;
+                let item = ItemId::at(first + n);
                 let bay = self.bay_of(r.bay.as_ref(), tables_of[n], tables, names, r.id.span().start, r.id.get_ref());
                 let node = self.result_formula(r, item);
                 if r.hidden {
@@ -141,7 +142,7 @@ impl Loader<'_> {
         tables_of
     }
 
-    fn result_formula(&mut self, r: &source::ResultSpec, item: usize) -> Node {
+    fn result_formula(&mut self, r: &source::ResultSpec, item: ItemId) -> Node {
         let placeholder = Node::made(Op::Number(0.0, "0".to_owned()), Dimension::ONE);
         let at = r.id.span().start;
         let id = r.id.get_ref();
@@ -167,7 +168,7 @@ impl Loader<'_> {
     }
 
     /// Keeps the formula of a hidden result for those that name it.
-    fn hide(&mut self, r: &source::ResultSpec, item: usize, node: Node) {
+    fn hide(&mut self, r: &source::ResultSpec, item: ItemId, node: Node) {
         let (at, id) = (r.id.span().start, r.id.get_ref());
         if !r.points.get_ref().0.is_zero() || r.plus_minus || r.words.is_some() {
             self.fault(
@@ -185,7 +186,7 @@ impl Loader<'_> {
     }
 
     /// The formula of a result's own standard uncertainty: of its dimension, and with its rows or one value.
-    fn own_uncertainty(&mut self, text: &Text, item: usize) -> Option<Node> {
+    fn own_uncertainty(&mut self, text: &Text, item: ItemId) -> Option<Node> {
         let it = self.items[item].clone();
         let node = self.formula(text, &it.id)?;
         let fits = !node.truth && node.nature != Nature::Point && node.dimension == it.unit.dimension;
@@ -202,7 +203,7 @@ impl Loader<'_> {
     }
 
     /// Whether a formula gives what an item is said to be.
-    fn fits(&mut self, node: &Node, item: usize, text: &Text, unit_text: Option<&Text>) -> bool {
+    fn fits(&mut self, node: &Node, item: ItemId, text: &Text, unit_text: Option<&Text>) -> bool {
         let it = self.items[item].clone();
         let unit = if it.unit.text.is_empty() { "1" } else { &it.unit.text };
         let at = unit_text.unwrap_or(text).span().start;
@@ -310,7 +311,7 @@ impl Loader<'_> {
 
     /// Whether a formula is, sign by sign, that of a result.
     fn same_formula(&self, text: &Text, result: &ResultSpec) -> bool {
-        let names = |i: usize| self.items[i].id.clone();
+        let names = |i: ItemId| self.items[i].id.clone();
         let written = |node: &Node| formula::plain::formula(node, &names);
         self.read(text.get_ref()).is_ok_and(|node| written(&node) == written(&result.node))
     }

@@ -2,6 +2,7 @@
 
 use super::{Criterion, ItemKind, Protocol, ReadingSpec, Rejection, RowCount, Rule, compile};
 use crate::error::Fault;
+use crate::formula::ItemId;
 use crate::formula::Shape;
 use crate::protocol::{ReferenceId, ResultId, TableId};
 
@@ -25,7 +26,7 @@ impl Protocol {
     /// assert!(lab().item("girth").is_some());
     /// assert_eq!(lab().item("girht"), None);
     /// ```
-    pub fn item(&self, id: &str) -> Option<usize> {
+    pub fn item(&self, id: &str) -> Option<ItemId> {
         self.by_id.get(id).copied()
     }
 
@@ -38,7 +39,7 @@ impl Protocol {
     /// let of = |id: &str| lab.item(id).and_then(|item| lab.reading_of(item));
     /// assert!(of("girth").is_some() && of("diameter").is_none());
     /// ```
-    pub fn reading_of(&self, item: usize) -> Option<&ReadingSpec> {
+    pub fn reading_of(&self, item: ItemId) -> Option<&ReadingSpec> {
         match self.items[item].kind {
             ItemKind::Reading(r) => Some(&self.readings[r]),
             _ => None,
@@ -67,7 +68,7 @@ impl Protocol {
     /// let lab = lab();
     /// assert_eq!(lab.full_title(lab.item("height").expect("a reading")), "height");
     /// ```
-    pub fn full_title(&self, item: usize) -> String {
+    pub fn full_title(&self, item: ItemId) -> String {
         let title = &self.items[item].title;
         let shared = || self.items.iter().filter(|i| i.title == *title).count() > 1;
         match self.items[item].kind {
@@ -87,7 +88,7 @@ impl Protocol {
     /// let rows = |id: &str| lab.has_rows(lab.item(id).expect("an item"));
     /// assert!(rows("girth") && !rows("height"));
     /// ```
-    pub fn has_rows(&self, item: usize) -> bool {
+    pub fn has_rows(&self, item: ItemId) -> bool {
         matches!(self.items[item].rows, Shape::Column(_))
     }
 
@@ -100,7 +101,7 @@ impl Protocol {
     /// // A reading that is taken three times is no table.
     /// assert_eq!(lab.table_of(lab.item("girth").expect("a reading")), None);
     /// ```
-    pub fn table_of(&self, item: usize) -> Option<TableId> {
+    pub fn table_of(&self, item: ItemId) -> Option<TableId> {
         match self.items[item].kind {
             ItemKind::Reading(r) => self.readings[r].table,
             ItemKind::Result(r) => self.results[r].table,
@@ -129,7 +130,7 @@ impl Protocol {
     }
 
     /// The key that a row of an item's table belongs to.
-    pub fn row_key(&self, item: usize) -> Option<usize> {
+    pub fn row_key(&self, item: ItemId) -> Option<usize> {
         self.table_of(item).and_then(|t| self.tables[t].key)
     }
 
@@ -142,7 +143,7 @@ impl Protocol {
     /// assert_eq!(lab.rows_of(lab.item("girth").expect("a reading")), Some(3));
     /// assert_eq!(lab.rows_of(lab.item("height").expect("a reading")), None);
     /// ```
-    pub fn rows_of(&self, item: usize) -> Option<u32> {
+    pub fn rows_of(&self, item: ItemId) -> Option<u32> {
         if !self.has_rows(item) {
             return None;
         }
@@ -160,12 +161,12 @@ impl Protocol {
     /// The highest row number that is taken for an item whose cells have row numbers: some more than the lab asks for, since
     /// a team may measure once more than it has to. A higher one is a slip of the pen and not a row: everything that goes
     /// through the rows goes up to the highest.
-    pub fn most_row(&self, item: usize) -> Option<u32> {
+    pub fn most_row(&self, item: ItemId) -> Option<u32> {
         self.rows_of(item).map(|most| most.saturating_add(MORE_ROWS))
     }
 
     /// The most rows that a parameter can ask for.
-    fn parameter_most(&self, item: usize) -> u32 {
+    fn parameter_most(&self, item: ItemId) -> u32 {
         match self.items[item].kind {
             ItemKind::Parameter(p) => self.parameters[p].range.1.clamp(1.0, 10_000.0) as u32,
             _ => 1,
@@ -180,7 +181,7 @@ impl Protocol {
     /// let lab = lab();
     /// assert!(lab.is_typed(lab.item("girth").expect("a reading")));
     /// ```
-    pub fn is_typed(&self, item: usize) -> bool {
+    pub fn is_typed(&self, item: ItemId) -> bool {
         matches!(self.items[item].kind, ItemKind::Reading(_) | ItemKind::Result(_))
     }
 

@@ -1,6 +1,7 @@
 //! What the criteria of a protocol may name.
 
 use super::{Item, ReadingSpec, Reference, ResultSpec};
+use crate::formula::ItemId;
 
 /// What a criterion may name, by id.
 pub(super) struct Nameable<'a> {
@@ -21,7 +22,7 @@ impl<'a> Nameable<'a> {
         readings: &[ReadingSpec],
         comparisons: &'a [String],
     ) -> Nameable<'a> {
-        let id = |item: usize| items[item].id.clone();
+        let id = |item: ItemId| items[item].id.clone();
         Nameable {
             results,
             references,

@@ -63,7 +63,7 @@ impl Loader<'_> {
         submission: &mut Submission,
     ) {
         let n = self.find_item(item, "reading or result");
-        let Some(known) = self.items.get(n) else { return };
+        let Some(known) = self.items.get(n.index()) else { return };
         // The run stands in the units of the sheet.
         let unit = &known.unit.text;
         let cell = |row: Option<u32>, value: &String| {

@@ -1,5 +1,6 @@
 //! The kinds of slip: stable words, starting weights, and a mistaken form of a formula.
 
+use crate::formula::ItemId;
 use std::sync::Arc;
 
 use crate::formula::Node;
@@ -180,7 +181,7 @@ pub struct Variant {
     /// Kind of slip.
     pub kind: SlipKind,
     /// Item it happened at, if at one.
-    pub subject: Option<usize>,
+    pub subject: Option<ItemId>,
     /// What happened, as a clause: "the diameter was used as the radius".
     pub says: String,
     /// The mistaken formula.

@@ -1,5 +1,6 @@
 //! A protocol as a section is taught it: another formula of a result, another value of a constant.
 
+use crate::formula::ItemId;
 use crate::protocol::{ReferenceId, ResultId};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
@@ -99,7 +100,7 @@ impl Protocol {
 
     fn teachable(&self, result: ResultId) -> impl Iterator<Item = (usize, &Variant)> {
         let spec = &self.results[result];
-        let before = move |item: &usize| match self.items[*item].kind {
+        let before = move |item: &ItemId| match self.items[*item].kind {
             ItemKind::Result(n) => n < result,
             _ => true,
         };
@@ -126,7 +127,7 @@ impl Protocol {
     /// assert_eq!(lab.result_of(lab.item("section").expect("a result")), Some(ResultId::at(1)));
     /// assert_eq!(lab.result_of(lab.item("girth").expect("a reading")), None);
     /// ```
-    pub fn result_of(&self, item: usize) -> Option<ResultId> {
+    pub fn result_of(&self, item: ItemId) -> Option<ResultId> {
         match self.items[item].kind {
             ItemKind::Result(n) => Some(n),
             _ => None,
@@ -134,7 +135,7 @@ impl Protocol {
     }
 
     /// Whether a section may be taught another value of an item: of a constant or reference that is one value for everybody.
-    pub fn may_set(&self, item: usize) -> bool {
+    pub fn may_set(&self, item: ItemId) -> bool {
         let one = |n: ReferenceId| !self.references[n].consensus && self.references[n].key.is_none();
         matches!(self.items[item].kind, ItemKind::Reference(n) if one(n)) && !self.has_rows(item)
     }

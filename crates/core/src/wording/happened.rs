@@ -2,6 +2,7 @@
 
 use super::under;
 use crate::finding::{Account, Clause, Reading};
+use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::Protocol;
 
@@ -16,8 +17,8 @@ use crate::protocol::Protocol;
 /// assert_eq!(wording::clause(&lab(), &clause), "reading 2 of the girth, 94.3, was left out of the sum");
 /// ```
 pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
-    let title = |item: &usize| protocol.items[*item].title.as_str();
-    let unit = |item: &usize| protocol.items[*item].unit_after();
+    let title = |item: &ItemId| protocol.items[*item].title.as_str();
+    let unit = |item: &ItemId| protocol.items[*item].unit_after();
     match clause {
         Clause::Said(words) => words.clone(),
         Clause::LeftOut { item, row, text } => {

@@ -3,6 +3,7 @@
 use super::At;
 use super::team::{is_told, missing_readings, missing_rows, plus_minus_rows, readings_of, tells};
 use crate::finding::{Finding, Key, Kind};
+use crate::formula::ItemId;
 use crate::protocol::Protocol;
 use crate::verdict::Judged;
 
@@ -37,7 +38,7 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
 }
 
 /// Item, row and what the readings give of a result that is missing in a row, unless somebody said it in other words.
-fn not_there(protocol: &Protocol, f: &Finding) -> Option<(usize, u32, String)> {
+fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, u32, String)> {
     match &f.kind {
         Kind::MissingResult { right } if f.reworded.is_none() => {
             Some((f.place.item?, f.place.row?, At::of(protocol, f).right(right)))
@@ -85,7 +86,7 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
 }
 
 /// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read alike in every row.
-fn spread(f: &Finding) -> Option<(usize, bool, u32)> {
+fn spread(f: &Finding) -> Option<(ItemId, bool, u32)> {
     let missing = match f.kind {
         Kind::PlusMinusMissing { .. } => true,
         Kind::PlusMinusDigits { .. } => false,

@@ -1,5 +1,6 @@
 //! Several things as one list.
 
+use crate::formula::ItemId;
 use crate::protocol::Protocol;
 
 /// Numbers of rows or readings, a comma between them.
@@ -8,15 +9,15 @@ pub(super) fn counted_out(numbers: &[u32]) -> String {
 }
 
 /// Results that wait for readings, each once with its rows: "the sum and the density (rows 2, 3)".
-pub(super) fn waiting(protocol: &Protocol, results: &[(usize, Option<u32>)]) -> String {
-    let mut by_item: Vec<(usize, Vec<u32>)> = Vec::new();
+pub(super) fn waiting(protocol: &Protocol, results: &[(ItemId, Option<u32>)]) -> String {
+    let mut by_item: Vec<(ItemId, Vec<u32>)> = Vec::new();
     for (item, row) in results {
         match by_item.iter_mut().find(|(known, _)| known == item) {
             Some((_, rows)) => rows.extend(*row),
             None => by_item.push((*item, row.iter().copied().collect())),
         }
     }
-    let name = |(item, rows): &(usize, Vec<u32>)| {
+    let name = |(item, rows): &(ItemId, Vec<u32>)| {
         let title = protocol.full_title(*item);
         match rows.as_slice() {
             [] => format!("the {title}"),

@@ -44,6 +44,7 @@ pub use slips::told as slip;
 pub use team::tells;
 
 use crate::finding::{Finding, Place, Right};
+use crate::formula::ItemId;
 use crate::notation::{self, capital};
 use crate::protocol::{Item, Protocol};
 use crate::quantity::leading_place;
@@ -84,12 +85,12 @@ impl<'a> At<'a> {
     }
 
     /// A reading anywhere in the table.
-    fn reading_at(&self, item: usize, row: u32) -> String {
+    fn reading_at(&self, item: ItemId, row: u32) -> String {
         At { protocol: self.protocol, place: Place::of(item, Some(row)) }.reading()
     }
 
     /// A value that would stand in a missing cell: as many digits as its instrument shows.
-    fn filled(&self, item: usize, value: f64) -> String {
+    fn filled(&self, item: ItemId, value: f64) -> String {
         let it = &self.protocol.items[item];
         let step = self.protocol.reading_of(item).and_then(|s| self.protocol.step(s)).filter(|s| *s > 0.0);
         let shown = step.map_or_else(|| notation::figures(value, 4), |s| notation::to_place(value, leading_place(s)));

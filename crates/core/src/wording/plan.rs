@@ -1,25 +1,26 @@
 //! What to measure next, in words for the bench: what to do with its number, and by what it is told.
 
+use crate::formula::ItemId;
 use crate::notation::{self, capital, counted};
 use crate::plan::Step;
 use crate::protocol::Protocol;
 
 /// A number of a column, as its instrument writes it, or to the last figure that a tolerance leaves.
-fn number(protocol: &Protocol, item: usize, value: f64, fine: f64) -> String {
+fn number(protocol: &Protocol, item: ItemId, value: f64, fine: f64) -> String {
     let instrument = protocol.reading_of(item).and_then(|r| r.instrument).map(|i| protocol.instruments[i].step);
     let step = instrument.filter(|s| *s > 0.0).unwrap_or(fine / 2.0);
     notation::to_place(value, crate::quantity::leading_place(step))
 }
 
 /// A reading of a step, as its instrument writes it, without its unit.
-pub fn reading(protocol: &Protocol, item: usize, value: f64) -> String {
+pub fn reading(protocol: &Protocol, item: ItemId, value: f64) -> String {
     number(protocol, item, value, 1.0)
 }
 
 /// A step in a sentence.
 pub fn step(protocol: &Protocol, step: &Step) -> String {
-    let unit = |item: usize| protocol.items[item].unit_after();
-    let title = |item: usize| protocol.items[item].title.as_str();
+    let unit = |item: ItemId| protocol.items[item].unit_after();
+    let title = |item: ItemId| protocol.items[item].title.as_str();
     match step {
         Step::Runs { column, agree, asked, within, band } => {
             let (n, unit) = (|v: f64| number(protocol, *column, v, *within), unit(*column));

@@ -9,6 +9,7 @@ use super::score::{accuracy, agreement, identified, spread};
 use super::slips::{guess, throughout};
 use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Figures, Finding, Kind, Needed, PlusMinus, Story, UnitFault};
+use crate::formula::ItemId;
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, ReadingKind, Role};
 use crate::quantity::leading_place;
@@ -319,7 +320,7 @@ fn gains(gained: usize) -> String {
 /// What one act did to several readings, as a clause.
 pub(super) fn act(at: &At<'_>, act: &Rewriting) -> String {
     let title = at.title();
-    let of = |item: usize| at.protocol.items[item].title.as_str();
+    let of = |item: ItemId| at.protocol.items[item].title.as_str();
     match act {
         Rewriting::Unit { factor } => {
             format!("the {title} stands there in another unit: its numbers count {} times", plain(*factor))

@@ -8,7 +8,7 @@ use crate::finding::{
     Account, Accuracy, Apart, Clause, Correction, Excluded, Figures, Finding, Key, Kind, Named, Needed, Off, OffPlan,
     Place, PlusMinus, Reading, Riddle, Right, Severity, Sides, Spread, Story, Support, UnitFault,
 };
-use crate::protocol::{Protocol, Role, SlipKind, TableId};
+use crate::protocol::{CriterionId, ItemId, Protocol, Role, SlipKind, TableId};
 use crate::reading::{CommaBy, Remark, Unreadable};
 use crate::repair::Rewriting;
 use crate::submission::Submission;
@@ -88,7 +88,7 @@ fn of_readings() -> Vec<Kind> {
         Kind::Concordance { kept: vec!["24.20".into(), "24.30".into()] },
         Kind::OutlierKept(apart()),
         Kind::OutlierNear(apart()),
-        Kind::PointApart { x: 0, statistic: 8.1, critical: 4.3, slopes: Some((2.31, 2.02)) },
+        Kind::PointApart { x: ItemId::at(0), statistic: 8.1, critical: 4.3, slopes: Some((2.31, 2.02)) },
         Kind::Rewritten { act: Rewriting::Unit { factor: 10.0 }, probability: 0.9, gained: 1 },
         Kind::Repair { text: text(), value: 29.4, resolution: 0.1, probability: 0.9, gained: 2 },
         Kind::Precision {
@@ -124,7 +124,7 @@ fn oddities() -> Vec<Oddity> {
         Oddity::Unsaved { gives: 343.2 },
         Oddity::Empty(cells()),
         Oddity::NumbersAsTexts(cells()),
-        Oddity::TypedIn { text: "24.9".into(), item: 0 },
+        Oddity::TypedIn { text: "24.9".into(), item: ItemId::at(0) },
         Oddity::RightByChance { clause: Clause::Said("the length was halved".into()) },
         Oddity::OfAReading,
         Oddity::PassedOver(3),
@@ -148,7 +148,7 @@ fn of_results() -> Vec<Kind> {
         Kind::Own { text: "The sketch is missing.".into() },
         Kind::MissingResult { right: right() },
         Kind::RowsWait { rows: 3 },
-        Kind::NotWorkedOut { results: vec![(0, None), (1, Some(2)), (1, Some(3))] },
+        Kind::NotWorkedOut { results: vec![(ItemId::at(0), None), (ItemId::at(1), Some(2)), (ItemId::at(1), Some(3))] },
         Kind::UnreadableResult { text: "4i2".into(), right: right() },
         Kind::Unchecked { text: text(), gap: None },
         Kind::Differs { text: text(), right: right() },
@@ -159,8 +159,8 @@ fn of_results() -> Vec<Kind> {
         Kind::Carried { right: right() },
         Kind::Formula { address: "F12".into(), oddities: oddities() },
         Kind::CutTooEarly { envelope: 12.0 },
-        Kind::DigitsFew(figures(4)),
-        Kind::DigitsMany(figures(4)),
+        Kind::DigitsFew(figures(ItemId::at(4))),
+        Kind::DigitsMany(figures(ItemId::at(4))),
         Kind::PlusMinusMissing { supported: Some(1.3) },
         Kind::PlusMinusUnfair(pm),
         Kind::PlusMinusNear(pm),
@@ -180,8 +180,8 @@ fn of_results() -> Vec<Kind> {
         })),
         Kind::AccuracyUnchecked(Needed::Entry),
         Kind::PrecisionUnchecked,
-        Kind::Taught { item: 0, school: String::new(), value: Some(9.8), ruled: true },
-        Kind::Manual(0),
+        Kind::Taught { item: ItemId::at(0), school: String::new(), value: Some(9.8), ruled: true },
+        Kind::Manual(CriterionId::at(0)),
     ]
 }
 

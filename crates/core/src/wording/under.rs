@@ -2,6 +2,7 @@
 
 use super::At;
 use crate::cell::{Fault, Function, NotUnderstood, Operator, Value};
+use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::Protocol;
 use crate::underneath::Oddity;
@@ -17,7 +18,7 @@ pub(crate) fn told_to_team(address: &str, clause: &str) -> String {
 }
 
 /// "the plate length", "reading 3 of the disc diameter".
-pub(crate) fn cell(protocol: &Protocol, item: usize, row: Option<u32>) -> String {
+pub(crate) fn cell(protocol: &Protocol, item: ItemId, row: Option<u32>) -> String {
     let title = protocol.full_title(item);
     match row {
         Some(row) if protocol.table_of(item).is_some() => format!("the {title} of row {row}"),

@@ -3,7 +3,7 @@
 use jurado_core::cell::Address;
 use jurado_core::formula::Shape;
 use jurado_core::formula::ast::Operator;
-use jurado_core::protocol::{ItemKind, SlipKind};
+use jurado_core::protocol::{ItemId, ItemKind, SlipKind};
 
 use super::{Piece, Writer, number};
 
@@ -189,10 +189,10 @@ fn here(writer: &Writer<'_>, piece: &Piece, push: &mut dyn FnMut(Misdone, Piece)
 }
 
 /// Mistakes about one cell: another is read, an old one of one's own, a number is typed in.
-fn cell(writer: &Writer<'_>, item: usize, row: Option<u32>, push: &mut dyn FnMut(Misdone, Piece)) {
+fn cell(writer: &Writer<'_>, item: ItemId, row: Option<u32>, push: &mut dyn FnMut(Misdone, Piece)) {
     let protocol = writer.protocol;
     let value = writer.cell(item, row).and_then(|c| number(&c.value));
-    let others = protocol.items.iter().enumerate().filter(|(n, it)| {
+    let others = ItemId::with(&protocol.items).filter(|(n, it)| {
         let own = matches!(it.kind, ItemKind::Reading(_));
         *n != item
             && own
@@ -207,7 +207,7 @@ fn cell(writer: &Writer<'_>, item: usize, row: Option<u32>, push: &mut dyn FnMut
         push(Misdone::OtherCell, Piece::Cell(item, Some(r - 1)));
     }
     let Some(value) = value else { return };
-    let own = Address::here(500 + 40 * item as u32 + row.unwrap_or(0), 52).to_string();
+    let own = Address::here(500 + 40 * item.index() as u32 + row.unwrap_or(0), 52).to_string();
     push(Misdone::OldCell, Piece::Own(own, value * 1.1 + 0.37));
     let text = format!("{value}");
     let digits: Vec<char> = text.chars().collect();

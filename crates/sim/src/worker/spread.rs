@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use jurado_core::formula::ast::{Ast, AstKind};
-use jurado_core::protocol::ReadingKind;
+use jurado_core::protocol::{ItemId, ReadingKind};
 
 use super::{Left, Worker};
 use crate::calculator::{Calculator, Val};
@@ -23,9 +23,9 @@ impl Worker<'_> {
         seen: &Seen,
         names: &HashMap<String, Val>,
         left: &Left,
-    ) -> HashMap<usize, Vec<f64>> {
-        let asked: Vec<usize> = self.protocol.results.iter().filter(|r| r.plus_minus).map(|r| r.item).collect();
-        let mut out: HashMap<usize, Vec<f64>> = HashMap::new();
+    ) -> HashMap<ItemId, Vec<f64>> {
+        let asked: Vec<ItemId> = self.protocol.results.iter().filter(|r| r.plus_minus).map(|r| r.item).collect();
+        let mut out: HashMap<ItemId, Vec<f64>> = HashMap::new();
         if asked.is_empty() {
             return out;
         }
@@ -43,7 +43,7 @@ impl Worker<'_> {
                 }
             }
         };
-        let shift = |names: &mut HashMap<String, Val>, item: usize, row: Option<usize>, by: f64| match (
+        let shift = |names: &mut HashMap<String, Val>, item: ItemId, row: Option<usize>, by: f64| match (
             names.get_mut(&self.protocol.items[item].id),
             row,
         ) {
@@ -70,7 +70,7 @@ impl Worker<'_> {
             }
             // From almost surely too small to almost surely too big is four standard deviations.
             if let Some((low, high)) = spec.and_then(|s| s.bracket) {
-                let of = |item: usize| match (names.get(&self.protocol.items[item].id), row) {
+                let of = |item: ItemId| match (names.get(&self.protocol.items[item].id), row) {
                     (Some(Val::Many(xs)), Some(r)) => xs.get(r).copied(),
                     (Some(Val::One(x)), _) => Some(*x),
                     _ => None,

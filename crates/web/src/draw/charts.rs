@@ -2,7 +2,7 @@
 
 use jurado_core::notation::{self, capital};
 use jurado_core::plots::{Curve, Decay, Fit, Plot, Point};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 
 use super::axes::{Panel, extent};
 use super::svg::{Anchor, At, Path, Svg};
@@ -43,7 +43,7 @@ pub(crate) fn draw(protocol: &Protocol, plot: &Plot, size: (f64, f64)) -> ChartV
 }
 
 /// Columns of a chart: abscissa and ordinate.
-pub(crate) fn columns(plot: &Plot) -> (usize, usize) {
+pub(crate) fn columns(plot: &Plot) -> (ItemId, ItemId) {
     match plot {
         Plot::Fit(f) => (f.x, f.y),
         Plot::Curve(c) => (c.x, c.y),
@@ -58,14 +58,14 @@ fn parts(height: f64) -> ((f64, f64), (f64, f64)) {
     ((HEAD, data), (HEAD + data + BETWEEN, room - data))
 }
 
-fn axis_title(protocol: &Protocol, item: usize) -> String {
+fn axis_title(protocol: &Protocol, item: ItemId) -> String {
     let it = &protocol.items[item];
     let symbol = if it.symbol.is_empty() { it.title.clone() } else { it.symbol.replace('_', "") };
     let unit = it.unit_after();
     if unit.is_empty() { symbol } else { format!("{symbol} in{unit}") }
 }
 
-fn heads(out: &mut Svg, protocol: &Protocol, (x, y): (usize, usize), (width, height): (f64, f64)) {
+fn heads(out: &mut Svg, protocol: &Protocol, (x, y): (ItemId, ItemId), (width, height): (f64, f64)) {
     out.text("t3", Anchor::Start, (LEFT, 11.0), &axis_title(protocol, y));
     out.text("t3", Anchor::End, (width - RIGHT, height - 4.0), &axis_title(protocol, x));
 }
@@ -95,7 +95,7 @@ fn fit(protocol: &Protocol, f: &Fit, size: (f64, f64)) -> ChartView {
     let line = |slope: f64, intercept: f64| {
         Path::through([upper.x.0, upper.x.1].map(|x| upper.place((x, intercept + slope * x))))
     };
-    out.window(&format!("fit{}-{}", f.x, f.y), upper.at, upper.size, |out| {
+    out.window(&format!("fit{}-{}", f.x.index(), f.y.index()), upper.at, upper.size, |out| {
         if !f.band.is_empty() {
             let there = f.band.iter().map(|(x, a, _)| upper.place((*x, *a)));
             let back = f.band.iter().rev().map(|(x, _, b)| upper.place((*x, *b)));

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use jurado_core::protocol::{Protocol, ReadingKind, RowCount, TableId};
+use jurado_core::protocol::{ItemId, Protocol, ReadingKind, RowCount, TableId};
 use jurado_core::submission::{Submission, SubmittedCell};
 
 /// Fields as a browser sends them.
@@ -101,7 +101,7 @@ const MOST_ROWS: u32 = 30;
 
 /// Decimals that a reading's instrument shows: those of its step. `None` also where the scale goes below nought, since a bed
 /// of digits has no sign.
-fn places(protocol: &Protocol, item: usize) -> Option<usize> {
+fn places(protocol: &Protocol, item: ItemId) -> Option<usize> {
     let reading = protocol.reading_of(item).filter(|r| r.kind == ReadingKind::Number)?;
     let instrument = &protocol.instruments[reading.instrument?];
     let below = reading.plausible.or(instrument.range).is_none_or(|(low, _)| low < 0.0);
@@ -117,7 +117,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
     let by_name: HashMap<&str, &str> = filled.iter().rev().map(|(n, v)| (n.as_str(), v.as_str())).collect();
     let value = |name: &str| by_name.get(name).copied().unwrap_or("").to_owned();
     let last_rows = last_rows(protocol, filled);
-    let offered = |item: usize, rows: u32| rows.min(MOST_ROWS).max(last_rows.get(&item).copied().unwrap_or(0));
+    let offered = |item: ItemId, rows: u32| rows.min(MOST_ROWS).max(last_rows.get(&item).copied().unwrap_or(0));
     let row_keys: Vec<usize> = protocol.tables.iter().filter_map(|t| t.key).collect();
     let keys = protocol
         .keys
@@ -131,7 +131,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
             values: k.values.clone(),
         })
         .collect();
-    let make = |item: usize, row: Option<u32>| {
+    let make = |item: ItemId, row: Option<u32>| {
         let it = &protocol.items[item];
         let place = row.map_or_else(|| it.id.clone(), |r| format!("{}:{r}", it.id));
         let asked = protocol.results.iter().any(|r| r.item == item && r.plus_minus);
@@ -150,7 +150,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
         .iter()
         .enumerate()
         .map(|(b, bay)| {
-            let items: Vec<(usize, Option<TableId>, bool)> = protocol
+            let items: Vec<(ItemId, Option<TableId>, bool)> = protocol
                 .readings
                 .iter()
                 .filter(|r| r.bay == b)
@@ -178,7 +178,7 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
             let grids = TableId::with(&protocol.tables)
                 .filter(|(t, _)| items.iter().any(|(_, table, _)| *table == Some(*t)))
                 .map(|(t, table)| {
-                    let mine: Vec<usize> =
+                    let mine: Vec<ItemId> =
                         items.iter().filter(|(_, table, _)| *table == Some(t)).map(|(i, ..)| *i).collect();
                     let most = match table.rows {
                         RowCount::Fixed(n) => n,
@@ -222,8 +222,8 @@ pub(crate) fn form(protocol: &Protocol, filled: &Fields, results: bool) -> FormV
 }
 
 /// The last row that is filled of each repeated item, as far as a lab's rows are taken.
-fn last_rows(protocol: &Protocol, filled: &Fields) -> HashMap<usize, u32> {
-    let mut out: HashMap<usize, u32> = HashMap::new();
+fn last_rows(protocol: &Protocol, filled: &Fields) -> HashMap<ItemId, u32> {
+    let mut out: HashMap<ItemId, u32> = HashMap::new();
     for (name, _) in filled {
         let place = name.strip_prefix("c.").and_then(|place| place.split_once(':'));
         let Some((id, row)) = place else { continue };

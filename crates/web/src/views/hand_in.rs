@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use chrono::NaiveDateTime;
 use jurado_core::gaps::Gap;
 use jurado_core::notation::counted;
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::wording;
 use jurado_store::door::{Due, Place, Receipt, Team};
@@ -128,7 +128,7 @@ pub(crate) struct OutView {
 }
 
 /// Name of the box of a cell.
-fn box_of(protocol: &Protocol, (item, row): (usize, Option<u32>)) -> String {
+fn box_of(protocol: &Protocol, (item, row): (ItemId, Option<u32>)) -> String {
     let id = &protocol.items[item].id;
     row.map_or_else(|| format!("c.{id}"), |r| format!("c.{id}:{r}"))
 }
@@ -239,7 +239,7 @@ impl SheetView {
 fn left_out(protocol: &Protocol, fields: &Fields) -> BTreeMap<String, String> {
     let repeated =
         protocol.readings.iter().filter(|r| protocol.has_rows(r.item) && protocol.items[r.item].words.is_none());
-    let rows = |item: usize| 1..=protocol.most_row(item).unwrap_or(0);
+    let rows = |item: ItemId| 1..=protocol.most_row(item).unwrap_or(0);
     let places = repeated.flat_map(|r| rows(r.item).map(move |row| format!("{}:{row}", protocol.items[r.item].id)));
     let by_name: HashMap<&str, &str> = fields.iter().map(|(n, v)| (n.as_str(), v.as_str())).collect();
     let why = |place: &str| by_name.get(format!("x.{place}").as_str()).copied().unwrap_or_default().to_owned();

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use jurado_core::formula::mathml;
 use jurado_core::notation;
-use jurado_core::protocol::{CheckRule, Protocol, ReadingKind, Role, RowCount, Rule};
+use jurado_core::protocol::{CheckRule, ItemId, Protocol, ReadingKind, Role, RowCount, Rule};
 use jurado_store::labs::{Standing, Version};
 use jurado_store::{Event, FolderState, FolderText, Job, JobState, Lab};
 
@@ -171,7 +171,7 @@ fn rows(rows: &RowCount) -> String {
 impl ProtocolView {
     pub(crate) fn new(lab: &Lab, versions: &[Version]) -> ProtocolView {
         let p = &*lab.protocol;
-        let symbol = |i: usize| {
+        let symbol = |i: ItemId| {
             let item = &p.items[i];
             if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() }
         };

@@ -5,7 +5,7 @@ use jurado_core::finding::{About, Finding, Kind, Support};
 use jurado_core::judging::shown_clean;
 use jurado_core::notation;
 use jurado_core::plan::{Step, may_be_told, plan};
-use jurado_core::protocol::{Protocol, TableId};
+use jurado_core::protocol::{ItemId, Protocol, TableId};
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{CellState, Judged};
@@ -256,7 +256,7 @@ fn drawn(protocol: &Protocol, step: &Step, own: &str) -> Option<Svg> {
 /// The results of each table's rows, of the rows that have any.
 fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> Vec<RowsView> {
     let of = |t: TableId| {
-        let columns: Vec<usize> = protocol
+        let columns: Vec<ItemId> = protocol
             .results
             .iter()
             .enumerate()
@@ -264,7 +264,7 @@ fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> V
             .map(|(_, r)| r.item)
             .filter(|i| protocol.table_of(*i) == Some(t) && protocol.items[*i].words.is_none())
             .collect();
-        let value = |item: usize, row: u32| {
+        let value = |item: ItemId, row: u32| {
             let r = judged.results.iter().find(|r| r.item == item && r.row == Some(row) && r.clean.is_some());
             r.map_or_else(String::new, shown_clean)
         };
@@ -273,7 +273,7 @@ fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> V
             .map(|row| (row, columns.iter().map(|i| value(*i, row)).collect::<Vec<_>>()))
             .filter(|(_, values)| values.iter().any(|v| !v.is_empty()))
             .collect();
-        let head = |i: &usize| format!("{}{}", capital(&protocol.items[*i].title), protocol.items[*i].unit_after());
+        let head = |i: &ItemId| format!("{}{}", capital(&protocol.items[*i].title), protocol.items[*i].unit_after());
         RowsView { title: capital(&protocol.tables[t].title), heads: columns.iter().map(head).collect(), rows }
     };
     TableId::each(&protocol.tables).map(of).filter(|v| !v.rows.is_empty()).collect()

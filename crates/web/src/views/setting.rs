@@ -1,7 +1,7 @@
 //! What a section sets for a lab, as a form, and the form read.
 
 use chrono::NaiveDateTime;
-use jurado_core::protocol::{ItemKind, Protocol, ResultId, ResultSpec};
+use jurado_core::protocol::{ItemId, ItemKind, Protocol, ResultId, ResultSpec};
 use jurado_core::section::{Issued, Section, Source, Waiver};
 use jurado_store::Lab;
 use jurado_store::sections::{Past, Setting};
@@ -114,10 +114,7 @@ impl SettingView {
             .to_owned(),
             issued: issued.join("\n"),
             example: example(p),
-            waivers: p
-                .items
-                .iter()
-                .enumerate()
+            waivers: ItemId::with(&p.items)
                 .filter(|(_, it)| matches!(it.kind, ItemKind::Reading(_) | ItemKind::Result(_)))
                 .map(|(i, it)| {
                     let reason = settings.waived(&it.id).unwrap_or("").to_owned();

@@ -3,14 +3,14 @@
 use super::super::values::{Env, put, within};
 use super::Judge;
 use super::faces::{Limits, padded};
-use crate::formula::{Node, Value};
+use crate::formula::{ItemId, Node, Value};
 use crate::quantity::{leading_place, power_of_ten};
 use crate::verdict::{Face, JudgedResult, VerdictKind};
 
 /// A reported upstream value: its place, and the half-width it was cut with, SI.
 #[derive(Clone, Copy)]
 pub(super) struct Upstream {
-    pub(super) item: usize,
+    pub(super) item: ItemId,
     /// Its row, where it stands in a column of the environment.
     row: Option<usize>,
     half: f64,
@@ -84,7 +84,7 @@ impl Judge<'_> {
     pub(super) fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<Face> {
         let node = &self.spec.node;
         let item = self.item();
-        let mut tainted: Vec<usize> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
+        let mut tainted: Vec<ItemId> = upstream.iter().filter(|u| u.tainted).map(|u| u.item).collect();
         tainted.dedup();
         let mended: Vec<Option<Value<f64>>> = tainted.iter().map(|u| self.mended(*u)).collect();
         // In base three: reported, clean, mended; those with a mended value come last.
@@ -142,7 +142,7 @@ impl Judge<'_> {
     }
 
     /// A tainted value without its own mistake, from the reported values before it, where that is not the clean one.
-    pub(super) fn mended(&self, item: usize) -> Option<Value<f64>> {
+    pub(super) fn mended(&self, item: ItemId) -> Option<Value<f64>> {
         let it = &self.ground.protocol.items[item];
         let mut rows = self.done.iter().filter(|d| d.item == item);
         let differs = |d: &JudgedResult| d.carried.is_some() && d.carried != d.clean;

@@ -1,7 +1,7 @@
 //! Cells that a formula takes as a whole and that are not there: a value that the team had in hand, and its sheet has not.
 
 use super::Judge;
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::judging::values::put;
 use crate::protocol::ItemKind;
 use crate::verdict::{CellState, Gap};
@@ -20,9 +20,9 @@ impl Judge<'_> {
     }
 
     /// The empty cells of the columns that the result uses and that nobody left out, by item and row.
-    fn missing(&self) -> Vec<(usize, usize)> {
+    fn missing(&self) -> Vec<(ItemId, usize)> {
         let ground = self.ground;
-        let mut missing: Vec<(usize, usize)> = Vec::new();
+        let mut missing: Vec<(ItemId, usize)> = Vec::new();
         for item in self.spec.node.items() {
             let (ItemKind::Reading(n), Shape::Column(group)) =
                 (ground.protocol.items[item].kind, ground.protocol.items[item].rows)
@@ -46,7 +46,7 @@ impl Judge<'_> {
     }
 
     /// The value of one missing cell, in its unit, that gives R within `width` and is plausible.
-    fn filled(&self, item: usize, row: usize, r: f64, width: f64) -> Option<f64> {
+    fn filled(&self, item: ItemId, row: usize, r: f64, width: f64) -> Option<f64> {
         let it = &self.ground.protocol.items[item];
         let spec = self.ground.protocol.reading_of(item)?;
         let others: Vec<f64> = (0..)

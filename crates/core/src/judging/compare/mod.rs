@@ -15,7 +15,7 @@ use super::values::{Env, Out, derive, sliced, within};
 use super::words;
 use crate::finding::Right;
 use crate::formula::figures::Figured;
-use crate::formula::{Context, Node, Shape, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Node, Shape, Value, evaluate_any};
 use crate::protocol::{ResultId, ResultSpec};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
@@ -87,7 +87,7 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
 }
 
 /// The items above that are wrong, each once.
-fn tainting(upstream: &[Upstream]) -> Vec<usize> {
+fn tainting(upstream: &[Upstream]) -> Vec<ItemId> {
     let mut items = Vec::new();
     for u in upstream.iter().filter(|u| u.tainted) {
         if !items.contains(&u.item) {

@@ -3,7 +3,7 @@
 use super::hands::{Hand, precision_of};
 use super::{Out, Repeated};
 use crate::finding::{Excluded, Finding, Findings, Key, Kind, Place, Severity, Support};
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::judging::table::Table;
 use crate::protocol::{Protocol, TableId};
 use crate::verdict::JudgedReading;
@@ -17,10 +17,10 @@ pub(super) fn by_person(readings: &[JudgedReading], protocol: &Protocol, group: 
 }
 
 /// Rows the team left out: its mark on a replicate, or on any cell of a table's row. With the reason.
-pub(super) fn marks(protocol: &Protocol, readings: &[JudgedReading], c: &Repeated) -> Vec<(usize, String)> {
+pub(super) fn marks(protocol: &Protocol, readings: &[JudgedReading], group: u16) -> Vec<(usize, String)> {
     let mut out: Vec<(usize, String)> = Vec::new();
     for (spec, reading) in protocol.readings.iter().zip(readings) {
-        if protocol.items[spec.item].rows != Shape::Column(c.group) {
+        if protocol.items[spec.item].rows != Shape::Column(group) {
             continue;
         }
         for (row, cell) in reading.cells.iter().enumerate() {
@@ -46,8 +46,7 @@ pub(super) fn table_marks(
     found: &mut Findings<'_>,
 ) {
     let group = t.index() as u16;
-    let column = Repeated { item: 0, rejection: None, group, values: Vec::new(), texts: Vec::new(), step: 0.0 };
-    for (row, reason) in marks(protocol, &table.readings, &column) {
+    for (row, reason) in marks(protocol, &table.readings, group) {
         let said = reason.to_lowercase();
         let cause = protocol.causes.iter().position(|c| {
             c.on.iter().any(|i| protocol.table_of(*i) == Some(t))
@@ -108,7 +107,7 @@ pub(super) fn exclusion(
 }
 
 /// The cause of the protocol that a reason names, in lower case, for a value that lies `low` or high.
-fn cause_of(protocol: &Protocol, item: usize, low: bool, said: &str) -> Option<usize> {
+fn cause_of(protocol: &Protocol, item: ItemId, low: bool, said: &str) -> Option<usize> {
     let rows = protocol.items[item].rows;
     protocol.causes.iter().position(|cause| {
         (cause.on.contains(&item) || cause.on.iter().any(|i| rows == protocol.items[*i].rows))

@@ -1,5 +1,6 @@
 //! The tests for a replicate that stands apart: each only raises its hand.
 
+use crate::formula::ItemId;
 use rust_decimal::Decimal;
 
 use super::Repeated;
@@ -74,7 +75,7 @@ pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence:
 
 /// The criterion that charges for a replicate that stands apart and was kept, with its points; none where the rubric
 /// judges no precision of this item.
-pub(super) fn precision_of(protocol: &Protocol, item: usize) -> (Option<String>, Decimal) {
+pub(super) fn precision_of(protocol: &Protocol, item: ItemId) -> (Option<String>, Decimal) {
     protocol
         .criteria
         .iter()

@@ -15,7 +15,7 @@ use super::readings::step_in_unit;
 use super::table::Table;
 use super::values::{Env, Out};
 use crate::finding::Findings;
-use crate::formula::{Shape, Value};
+use crate::formula::{ItemId, Shape, Value};
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, Rejection, ResultSpec, TableId};
 use crate::quantity::leading_place;
@@ -24,7 +24,7 @@ use crate::verdict::{CellState, JudgedReading, OutlierTest};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
 struct Repeated {
-    item: usize,
+    item: ItemId,
     /// The school its protocol names; `None` leaves it to the course.
     rejection: Option<Rejection>,
     group: u16,
@@ -152,7 +152,7 @@ fn column(
     let by = protocol.rejection_of(c.rejection.or(known), values.len());
     let hands = if own { hands(by, &values, c.step, protocol.school.confidence) } else { Vec::new() };
     let hands: Vec<Hand> = hands.into_iter().map(|h| Hand { row: rows[h.row], ..h }).collect();
-    let marks = marks(protocol, readings, c);
+    let marks = marks(protocol, readings, c.group);
     for (row, reason) in &marks {
         let hand = hands.iter().find(|h| h.row == *row);
         let honoured =
@@ -183,7 +183,7 @@ fn column(
 }
 
 /// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of its own.
-fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: usize, row: usize) -> Option<u32> {
+fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: ItemId, row: usize) -> Option<u32> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => readings[r].cells.get(row).and_then(|c| c.row),
         _ => Some(row as u32 + 1),

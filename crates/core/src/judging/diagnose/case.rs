@@ -4,7 +4,7 @@ use super::super::stories::Beside;
 use super::super::values::{Env, Out, within};
 use super::acts::Edit;
 use crate::finding::Clause;
-use crate::formula::Node;
+use crate::formula::{ItemId, Node};
 use crate::protocol::{Protocol, ResultId, SlipKind};
 use crate::reading::Number;
 use crate::repair::Repair;
@@ -32,7 +32,7 @@ pub(in super::super) struct Case<'a> {
     pub(in super::super) reported_env: &'a Env,
     pub(in super::super) out: &'a Out,
     /// Readings that a person says were not copied wrongly.
-    pub(in super::super) refuted: &'a [(usize, Option<u32>)],
+    pub(in super::super) refuted: &'a [(ItemId, Option<u32>)],
     /// Whether any upstream value was reported.
     pub(in super::super) has_reported: bool,
     pub(in super::super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,
@@ -47,7 +47,7 @@ pub(super) struct Hypothesis {
     pub(super) kind: SlipKind,
     /// Number of the mistaken formula among the result's, for what can happen down a whole column.
     pub(super) variant: Option<usize>,
-    pub(super) subject: Option<usize>,
+    pub(super) subject: Option<ItemId>,
     pub(super) clause: Clause,
     /// Prediction from clean inputs, from reported inputs, and the envelope of the latter.
     pub(super) clean: Option<f64>,

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::Candidates;
 use crate::finding::{Account, Clause};
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::protocol::{Protocol, ResultSpec, SlipKind};
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
@@ -142,7 +142,7 @@ pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
 
 /// A single reading that was keyed wrongly into every row of a column is one slip down it.
 pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [JudgedResult]) {
-    let told = |r: &JudgedResult| -> Option<(usize, Clause)> {
+    let told = |r: &JudgedResult| -> Option<(ItemId, Clause)> {
         let slip = r.slip.as_ref().filter(|s| r.verdict == VerdictKind::Slip && s.rows.is_empty())?;
         let subject = slip.subject.filter(|i| protocol.items[*i].rows == Shape::Scalar)?;
         (slip.kind == SlipKind::ReadingMiskeyed).then(|| (subject, slip.account.clause.clone()))

@@ -4,7 +4,7 @@ use super::acts::Edit;
 use super::copied::near_misses;
 use super::maker::{Maker, Story};
 use crate::finding::Clause;
-use crate::formula::{Shape, Value};
+use crate::formula::{ItemId, Shape, Value};
 use crate::notation;
 use crate::protocol::{ItemKind, ReadingKind, SlipKind};
 use crate::reading::{CellKind, read};
@@ -46,7 +46,7 @@ impl Maker<'_> {
     }
 
     /// The single value of an item as the sheet has it, in its unit.
-    fn scalar(&self, item: usize) -> Option<f64> {
+    fn scalar(&self, item: ItemId) -> Option<f64> {
         let env = if self.case.clean.is_some() { self.case.clean_env } else { self.case.reported_env };
         match env[item].as_ref()? {
             Value::Scalar(v) => Some(self.case.protocol.items[item].from_si(*v)),
@@ -56,13 +56,13 @@ impl Maker<'_> {
 
     /// A constant of the lab with a digit wrong, cut short, or taken for another constant of the same dimension. Half
     /// of the prior goes to either way.
-    fn constant(&mut self, item: usize) {
+    fn constant(&mut self, item: ItemId) {
         let case = self.case;
         let it = &case.protocol.items[item];
         let Some(value) = self.scalar(item).filter(|v| *v != 0.0 && v.is_finite()) else { return };
         let mut others = other_digits(item, value);
         let digits = others.len();
-        for (n, other) in case.protocol.items.iter().enumerate() {
+        for (n, other) in ItemId::with(&case.protocol.items) {
             let alike = n != item && matches!(other.kind, ItemKind::Reference(_)) && other.rows == Shape::Scalar;
             if alike && other.unit.dimension == it.unit.dimension && other.nature == it.nature && other.id != it.id {
                 let Some(si) = self.scalar(n).map(|v| other.to_si(v)) else { continue };
@@ -79,7 +79,7 @@ impl Maker<'_> {
     }
 
     /// A count one, two or three too many or too few; `value` is what the sheet has, `at` its row in the environment.
-    fn count(&mut self, item: usize, at: Option<usize>, value: f64) {
+    fn count(&mut self, item: ItemId, at: Option<usize>, value: f64) {
         let others = MISCOUNT.iter().map(|by| value + by).filter(|x| *x > 0.0);
         let clause = |taken: f64| Clause::Count { item, taken, sheet: value };
         let others = others.map(|x| Other { value: x, clause: clause(x), prior: 1.0 }).collect();
@@ -87,7 +87,7 @@ impl Maker<'_> {
     }
 
     /// Solves for the value that would give R, and keeps those of the others that are it.
-    fn put_in(&mut self, kind: SlipKind, item: usize, at: Option<usize>, value: f64, others: Vec<Other>) {
+    fn put_in(&mut self, kind: SlipKind, item: ItemId, at: Option<usize>, value: f64, others: Vec<Other>) {
         let case = self.case;
         *self.counts.entry((kind.clone(), None)).or_default() += others.len();
         let Some((target, slope)) = self.solved(item, at, value) else { return };
@@ -112,7 +112,7 @@ impl Maker<'_> {
 
 /// A constant with a digit wrong or cut short. It has as many digits as it needs; what is worked out of conditions has no
 /// digits of its own.
-fn other_digits(item: usize, value: f64) -> Vec<Other> {
+fn other_digits(item: ItemId, value: f64) -> Vec<Other> {
     let text = format!("{}", notation::figures(value, 10).parse::<f64>().unwrap_or(value));
     let CellKind::Number(number) = read(&text, &Default::default()).kind else { return Vec::new() };
     if text.len() > 12 {

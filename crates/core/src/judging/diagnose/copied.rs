@@ -7,7 +7,7 @@ use super::super::values::put;
 use super::acts::Edit;
 use super::maker::{Maker, Story};
 use crate::finding::{Clause, Reading};
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::protocol::{ReadingId, ReadingKind, SlipKind};
 use crate::quantity::{leading_place, power_of_ten};
 use crate::reading::Number;
@@ -16,7 +16,7 @@ use crate::verdict::JudgedCell;
 
 /// A reading of the sheet that a result uses, and what was written for it.
 struct Used<'a> {
-    item: usize,
+    item: ItemId,
     /// Its row in the environment, if it stands in a column there.
     at: Option<usize>,
     cell: &'a JudgedCell,
@@ -84,7 +84,7 @@ impl Maker<'_> {
     }
 
     /// The value of one item, in its unit, that would give R, and the slope of the result there.
-    pub(super) fn solved(&self, item: usize, at: Option<usize>, value: f64) -> Option<(f64, f64)> {
+    pub(super) fn solved(&self, item: ItemId, at: Option<usize>, value: f64) -> Option<(f64, f64)> {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
@@ -121,7 +121,7 @@ impl Maker<'_> {
     }
 
     /// Both predictions with an item as `x`, in its unit.
-    pub(super) fn with_item(&self, item: usize, at: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
+    pub(super) fn with_item(&self, item: ItemId, at: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
         self.both(

@@ -7,7 +7,7 @@ use super::LONGEST_TRIED;
 use super::acts::Edit;
 use super::case::{Case, Hypothesis, cut, likelihood};
 use crate::finding::Clause;
-use crate::formula::{Node, Shape, Value};
+use crate::formula::{ItemId, Node, Shape, Value};
 use crate::protocol::{ItemKind, ReadingId, ReadingKind, ReadingSpec, ResultSpec, SlipKind};
 use crate::quantity::Nature;
 use crate::repair::Repair;
@@ -28,7 +28,7 @@ pub(super) struct Maker<'a> {
 pub(super) struct Story {
     pub(super) kind: SlipKind,
     pub(super) variant: Option<usize>,
-    pub(super) subject: Option<usize>,
+    pub(super) subject: Option<ItemId>,
     pub(super) clause: Clause,
     pub(super) repair: Option<Repair>,
     pub(super) edit: Option<Edit>,
@@ -205,7 +205,7 @@ impl Maker<'_> {
     }
 
     /// The rows that the team itself marked as left out, left out: what its sheet says is the likeliest story of all.
-    fn own_marks(&mut self, item: usize, group: u16) {
+    fn own_marks(&mut self, item: ItemId, group: u16) {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
@@ -244,7 +244,7 @@ impl Maker<'_> {
     }
 
     /// The readings this result uses, each with its place in the environment and its cell.
-    pub(super) fn readings_used(&self) -> Vec<(usize, ReadingId, Option<usize>, usize)> {
+    pub(super) fn readings_used(&self) -> Vec<(ItemId, ReadingId, Option<usize>, usize)> {
         let case = self.case;
         let mut out = Vec::new();
         for item in case.protocol.results[case.id].node.items() {
@@ -262,7 +262,7 @@ impl Maker<'_> {
     }
 
     /// An environment with one item, or one row of it, at another value; `value` is in the item's unit.
-    pub(super) fn with(&self, env: &Env, item: usize, row: Option<usize>, value: f64) -> Env {
+    pub(super) fn with(&self, env: &Env, item: ItemId, row: Option<usize>, value: f64) -> Env {
         let mut env = env.clone();
         put(&mut env, item, row, self.case.protocol.items[item].to_si(value));
         env
@@ -299,7 +299,7 @@ impl Maker<'_> {
 }
 
 /// A row, from 0, that was dropped although it counts, or used although it does not.
-fn left_out_or_used(case: &Case<'_>, item: usize, row: usize, dropped: bool) -> Clause {
+fn left_out_or_used(case: &Case<'_>, item: ItemId, row: usize, dropped: bool) -> Clause {
     let text = match case.protocol.items[item].kind {
         ItemKind::Reading(r) => case.readings[r].cells.get(row).map_or("", |c| c.text.as_str()),
         _ => "",

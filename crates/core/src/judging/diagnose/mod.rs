@@ -18,7 +18,7 @@ use std::collections::BTreeMap;
 
 use super::values::within;
 use crate::finding::Account;
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::notation;
 use crate::protocol::{ResultId, ResultSpec, SlipKind};
 use crate::quantity::{leading_place, power_of_ten};
@@ -144,7 +144,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 }
 
 /// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
-fn nothing_else_uses(case: &Case<'_>, item: usize) -> bool {
+fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
     let uses = |(n, spec): (ResultId, &ResultSpec)| n != case.id && spec.node.items().contains(&item);
     case.row.is_some()
         && case.protocol.items[item].rows == Shape::Scalar

@@ -5,7 +5,7 @@ use super::super::values::put;
 use super::LONGEST_TRIED;
 use super::maker::{Maker, Story};
 use crate::finding::Clause;
-use crate::formula::{Shape, Value};
+use crate::formula::{ItemId, Shape, Value};
 use crate::protocol::{ItemKind, ReadingId, ReadingKind, SlipKind};
 use crate::quantity::unit_pairs;
 use crate::repair::{Repair, Rewriting};
@@ -21,13 +21,13 @@ const ASKS: f64 = std::f64::consts::LN_2;
 
 /// A column of readings: its item, its number among the readings, and its values in its unit, by row.
 struct Column {
-    item: usize,
+    item: ItemId,
     reading: ReadingId,
     values: Vec<Option<f64>>,
 }
 
 /// A column of values that the sheet may have been meant to have, by item.
-type Meant = Vec<(usize, Vec<Option<f64>>)>;
+type Meant = Vec<(ItemId, Vec<Option<f64>>)>;
 
 impl Maker<'_> {
     /// Every act that writes several readings wrongly at once, over the columns that the result uses: another unit, a
@@ -127,7 +127,7 @@ impl Maker<'_> {
         if column.item >= other.item || !alike || column.values.len() != other.values.len() {
             return;
         }
-        let into = |v: &Option<f64>, from: usize, to: usize| v.map(|v| items[to].from_si(items[from].to_si(v)));
+        let into = |v: &Option<f64>, from: ItemId, to: ItemId| v.map(|v| items[to].from_si(items[from].to_si(v)));
         let (one, two) = (column.item, other.item);
         let clause = |row: Option<u32>| Clause::Columns { item: one, other: two, row };
         let first: Vec<Option<f64>> = other.values.iter().map(|v| into(v, two, one)).collect();
@@ -192,7 +192,7 @@ impl Maker<'_> {
     }
 
     /// Puts a column into an environment, or this row's value of it.
-    fn with_column(&self, env: &mut super::super::values::Env, item: usize, values: &[Option<f64>]) {
+    fn with_column(&self, env: &mut super::super::values::Env, item: ItemId, values: &[Option<f64>]) {
         let to_si = |v: &Option<f64>| v.map(|v| self.case.protocol.items[item].to_si(v));
         if !self.case.sliced {
             env[item] = Some(Value::Column(values.iter().map(to_si).collect()));
@@ -203,7 +203,7 @@ impl Maker<'_> {
 }
 
 /// The cells that an act changes, with what they were meant to be.
-fn changed(readings: &[crate::verdict::JudgedReading], meant: &Meant) -> Vec<(usize, Option<u32>, f64)> {
+fn changed(readings: &[crate::verdict::JudgedReading], meant: &Meant) -> Vec<(ItemId, Option<u32>, f64)> {
     let mut cells = Vec::new();
     for (item, values) in meant {
         let Some(reading) = readings.iter().find(|r| r.item == *item) else { continue };

@@ -12,7 +12,7 @@ use super::sheet::{Sheet, Stage};
 use super::table::Table;
 use super::values::{Env, Out, derive, put, within};
 use crate::formula::figures::Figured;
-use crate::formula::{Context, Node, Shape, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Node, Shape, Value, evaluate_any};
 use crate::protocol::{ResultId, ResultSpec, Variant};
 use crate::quantity::{Nature, leading_place, power_of_ten};
 use crate::verdict::Reported;
@@ -298,7 +298,7 @@ impl Beside<'_> {
     }
 
     /// Readings of the sheet are wrong – item, row, and value in its unit – and everything was worked out with these.
-    pub(super) fn misread(&self, cells: &[(usize, Option<u32>, f64)]) -> Said {
+    pub(super) fn misread(&self, cells: &[(ItemId, Option<u32>, f64)]) -> Said {
         let whole = self.whole;
         let mut table = whole.table.clone();
         for (item, row, value) in cells {
@@ -321,7 +321,7 @@ impl Beside<'_> {
     }
 
     /// An item of the sheet was `value`, SI, in every calculation that uses it, though the sheet has it right.
-    pub(super) fn given(&self, item: usize, row: Option<usize>, value: f64) -> Said {
+    pub(super) fn given(&self, item: ItemId, row: Option<usize>, value: f64) -> Said {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let mut measured = measured.clone();
         put(&mut measured, item, row, value);
@@ -392,7 +392,7 @@ impl Beside<'_> {
     }
 
     /// Other results that use an item and do not fit as the sheet stands.
-    pub(super) fn others_odd(&self, item: usize) -> usize {
+    pub(super) fn others_odd(&self, item: ItemId) -> usize {
         let protocol = self.whole.stage.protocol;
         let mut at = 0;
         let mut odd = 0;

@@ -1,7 +1,7 @@
 //! One change of a team's formula after another, until it is the lab's: the change that does it is the mistake.
 
 use crate::cell::{Formula, Function, Operator, Term, TermKind};
-use crate::formula::{Node, Op, Shape};
+use crate::formula::{ItemId, Node, Op, Shape};
 use crate::protocol::{Protocol, ResultSpec};
 
 /// Most rows of a column that are tried one by one.
@@ -23,9 +23,9 @@ pub(super) struct Change {
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum How {
     /// A cell of the sheet: item, row from 0.
-    Cell(usize, Option<usize>),
+    Cell(ItemId, Option<usize>),
     /// All rows of an item.
-    Column(usize),
+    Column(ItemId),
     /// Another number.
     Number(f64),
     /// Another function of the same.
@@ -43,14 +43,14 @@ pub(super) enum How {
     /// Times a number: a conversion that was left out.
     Times(f64),
     /// Multiplied or divided by a cell of the sheet, that in another unit: item, row from 0, factor.
-    With(Operator, usize, Option<usize>, f64),
+    With(Operator, ItemId, Option<usize>, f64),
     /// Bracketed otherwise: `a/b*c` for `a/(b*c)`.
     Grouped(Term),
 }
 
 /// The cells that the lab's formula reads for one result: its own row of a column that it reads row by row, else the
 /// column and its first rows.
-fn reads(protocol: &Protocol, spec: &ResultSpec, row: Option<usize>, rows: &dyn Fn(usize) -> usize) -> Vec<How> {
+fn reads(protocol: &Protocol, spec: &ResultSpec, row: Option<usize>, rows: &dyn Fn(ItemId) -> usize) -> Vec<How> {
     let mut out = Vec::new();
     for item in spec.node.items() {
         if protocol.items[item].words.is_some() {
@@ -115,7 +115,7 @@ pub(super) fn all(
     spec: &ResultSpec,
     row: Option<usize>,
     formula: &Formula,
-    rows: &dyn Fn(usize) -> usize,
+    rows: &dyn Fn(ItemId) -> usize,
     factors: &[f64],
 ) -> Vec<Change> {
     let factors: Vec<f64> = CONVERSIONS.iter().chain(factors).copied().collect();
@@ -325,8 +325,8 @@ fn piece_mut<'a>(root: &'a mut Term, path: &[usize]) -> Option<&'a mut Term> {
 pub(super) fn applied(
     formula: &Formula,
     change: &Change,
-    leaf: &dyn Fn(usize, Option<usize>) -> Option<usize>,
-    range: &dyn Fn(usize) -> Option<Vec<usize>>,
+    leaf: &dyn Fn(ItemId, Option<usize>) -> Option<usize>,
+    range: &dyn Fn(ItemId) -> Option<Vec<usize>>,
 ) -> Option<Formula> {
     let mut out = formula.clone();
     let before = piece(&formula.root, &change.path)?;
@@ -357,8 +357,8 @@ fn replace(at: &mut Term, before: &TermKind, after: &TermKind) -> usize {
 fn changed(
     before: &Term,
     how: &How,
-    leaf: &dyn Fn(usize, Option<usize>) -> Option<usize>,
-    range: &dyn Fn(usize) -> Option<Vec<usize>>,
+    leaf: &dyn Fn(ItemId, Option<usize>) -> Option<usize>,
+    range: &dyn Fn(ItemId) -> Option<Vec<usize>>,
 ) -> Option<Term> {
     let kind = match (how, &before.kind) {
         (How::Cell(item, row), _) => TermKind::Leaf(leaf(*item, *row)?),

@@ -7,6 +7,7 @@ mod normal;
 mod points;
 mod search;
 
+use crate::formula::ItemId;
 use std::borrow::Cow;
 use std::collections::HashMap;
 
@@ -33,7 +34,7 @@ const KEPT: f64 = 1e-9;
 #[derive(Default)]
 pub(super) struct Beneath {
     found: HashMap<(ResultId, Option<usize>), Found>,
-    odd: Vec<(usize, Option<u32>, String, Vec<Oddity>)>,
+    odd: Vec<(ItemId, Option<u32>, String, Vec<Oddity>)>,
 }
 
 /// What the formula under one result says.

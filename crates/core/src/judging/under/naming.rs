@@ -3,16 +3,17 @@
 use super::changes::How;
 use super::search::Search;
 use crate::cell::{Function, Operator, Term, TermKind};
+use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::{ItemKind, SlipKind};
 use crate::wording::under as words;
 
 /// Kind, clause, and the item that it is about.
-pub(super) type Named = (SlipKind, String, Option<usize>);
+pub(super) type Named = (SlipKind, String, Option<ItemId>);
 
 impl Search<'_> {
     /// "the plate length", "reading 3 of the disc diameter".
-    fn cell_named(&self, item: usize, row: Option<usize>) -> String {
+    fn cell_named(&self, item: ItemId, row: Option<usize>) -> String {
         words::cell(self.points.protocol, item, row.map(|r| r as u32 + 1))
     }
 
@@ -26,7 +27,7 @@ impl Search<'_> {
     }
 
     /// The item of a leaf.
-    fn leaf_item(&self, n: usize) -> Option<usize> {
+    fn leaf_item(&self, n: usize) -> Option<ItemId> {
         self.form.formula.leaves[n].item.as_ref().and_then(|(id, _)| self.points.protocol.item(id))
     }
 
@@ -82,7 +83,7 @@ impl Search<'_> {
     }
 
     /// A number that was typed in for a cell.
-    fn typed_in(&self, typed: f64, item: usize, row: Option<usize>) -> Named {
+    fn typed_in(&self, typed: f64, item: ItemId, row: Option<usize>) -> Named {
         let kind = match self.points.protocol.items[item].kind {
             ItemKind::Reference(_) => SlipKind::ConstantWrong,
             ItemKind::Parameter(_) => SlipKind::CountWrong,
@@ -133,7 +134,7 @@ impl Search<'_> {
     }
 
     /// A range that is not the column that it should be: rows short, rows too many, another column.
-    fn range_named(&self, before: &Term, cells: &[Term], item: usize) -> (SlipKind, String, Option<usize>) {
+    fn range_named(&self, before: &Term, cells: &[Term], item: ItemId) -> (SlipKind, String, Option<ItemId>) {
         let protocol = self.points.protocol;
         let leaf = |c: &Term| if let TermKind::Leaf(n) = c.kind { Some(n) } else { None };
         let leaves: Vec<usize> = cells.iter().filter_map(leaf).collect();

@@ -3,7 +3,7 @@
 
 use super::points::{Place, Points};
 use crate::cell::{Formula, Function, Leaf, Term, TermKind, Value};
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::notation;
 use crate::protocol::ItemKind;
 
@@ -13,7 +13,7 @@ pub(super) struct Normal {
     /// Whether roundings were taken out.
     pub(super) rounds: bool,
     /// Numbers that were typed in for cells that hold them: as typed, and the item.
-    pub(super) typed: Vec<(String, usize)>,
+    pub(super) typed: Vec<(String, ItemId)>,
 }
 
 /// Takes out roundings, and puts constants in full.
@@ -48,7 +48,7 @@ pub(super) fn with_cells(points: &Points<'_>, place: Place<'_>, normal: &Normal)
     let mut formula = normal.formula.clone();
     let mut typed = Vec::new();
     let origins = formula.origins.clone();
-    let mut cells: Vec<(usize, Option<usize>)> = Vec::new();
+    let mut cells: Vec<(ItemId, Option<usize>)> = Vec::new();
     for item in place.spec.node.items() {
         match (&protocol.items[item].kind, protocol.items[item].rows) {
             (ItemKind::Reference(_) | ItemKind::Parameter(_) | ItemKind::Hidden, _) => {}
@@ -78,7 +78,7 @@ pub(super) fn with_cells(points: &Points<'_>, place: Place<'_>, normal: &Normal)
         }
     });
     for (origin, span, value, text) in terms {
-        let fits = |(item, row): &&(usize, Option<usize>)| {
+        let fits = |(item, row): &&(ItemId, Option<usize>)| {
             points.written(*item, *row).is_some_and(|w| w == value || rounded_form(&text, w) == Some(w))
         };
         let Some((item, row)) = cells.iter().find(fits).copied() else { continue };
@@ -115,7 +115,7 @@ fn unrounded(term: &mut Term) -> bool {
 fn constants(points: &Points<'_>) -> Vec<f64> {
     let protocol = points.protocol;
     let mut out = vec![std::f64::consts::PI];
-    for (n, item) in protocol.items.iter().enumerate() {
+    for (n, item) in ItemId::with(&protocol.items) {
         let given = matches!(item.kind, ItemKind::Reference(_) | ItemKind::Parameter(_));
         if let Some(v) = points.given(n).filter(|v| given && *v != 0.0) {
             out.push(v);

@@ -8,7 +8,7 @@ use super::super::sheet::{Sheet, Stage};
 use super::super::table::Table;
 use super::super::values::{self, Env};
 use crate::cell::{Formula, Leaf, Value as Held};
-use crate::formula::{Context, Node, Value, evaluate_any};
+use crate::formula::{Context, ItemId, Node, Value, evaluate_any};
 use crate::protocol::{Protocol, ReadingKind, ResultId, ResultSpec};
 use crate::quantity::Nature;
 use crate::reading::Number;
@@ -30,9 +30,9 @@ pub(super) struct Points<'a> {
     sheet: &'a Sheet,
     envs: Vec<Env>,
     /// Factor and shift from the unit written in a cell to the protocol's, by item and row.
-    conversions: HashMap<(usize, Option<u32>), (f64, f64)>,
+    conversions: HashMap<(ItemId, Option<u32>), (f64, f64)>,
     /// What stands in the cells of results, in the unit written there.
-    typed: HashMap<(usize, Option<u32>), f64>,
+    typed: HashMap<(ItemId, Option<u32>), f64>,
     /// Pieces of formulas that may still be worked out; `None` once that was too little.
     left: Cell<Option<usize>>,
 }
@@ -85,7 +85,7 @@ impl<'a> Points<'a> {
     }
 
     /// What a number on the sheet has to be multiplied by, and what is then added, to be in the unit of its item.
-    fn conversion(&self, item: usize, row: Option<u32>) -> (f64, f64) {
+    fn conversion(&self, item: ItemId, row: Option<u32>) -> (f64, f64) {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }
 
@@ -136,7 +136,7 @@ impl<'a> Points<'a> {
     }
 
     /// The value of an item, or of a row of it, in each made-up table, in its unit.
-    pub(super) fn item(&self, item: usize, row: Option<usize>) -> Vec<Option<f64>> {
+    pub(super) fn item(&self, item: ItemId, row: Option<usize>) -> Vec<Option<f64>> {
         let it = &self.protocol.items[item];
         self.envs.iter().map(|env| env[item].as_ref()?.at(row).map(|v| it.from_si(*v))).collect()
     }
@@ -172,9 +172,9 @@ pub(super) fn agree(a: &dyn Fn(usize) -> Option<f64>, b: &dyn Fn(usize) -> Optio
 }
 
 /// A value beside one, by as much as its place says: the same in every run.
-fn beside(value: f64, item: usize, n: usize, k: usize, count: bool) -> f64 {
+fn beside(value: f64, item: ItemId, n: usize, k: usize, count: bool) -> f64 {
     // SplitMix64 (Steele, Lea and Flood 2014) spreads neighbouring places apart.
-    let mut z = ((item as u64) << 40 ^ (n as u64) << 8 ^ k as u64).wrapping_add(0x9e37_79b9_7f4a_7c15);
+    let mut z = ((item.index() as u64) << 40 ^ (n as u64) << 8 ^ k as u64).wrapping_add(0x9e37_79b9_7f4a_7c15);
     z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
     z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
     z ^= z >> 31;
@@ -191,7 +191,7 @@ pub(super) fn hundredths(number: &Number) -> f64 {
 }
 
 /// How a number as written becomes one in the protocol's unit, where the two differ.
-fn conversions(table: &Table) -> HashMap<(usize, Option<u32>), (f64, f64)> {
+fn conversions(table: &Table) -> HashMap<(ItemId, Option<u32>), (f64, f64)> {
     let mut out = HashMap::new();
     for reading in &table.readings {
         for cell in &reading.cells {
@@ -225,7 +225,7 @@ impl Points<'_> {
 
 impl Points<'_> {
     /// How many rows a column has.
-    pub(super) fn rows(&self, item: usize) -> usize {
+    pub(super) fn rows(&self, item: ItemId) -> usize {
         match self.envs.first().and_then(|e| e[item].as_ref()) {
             Some(Value::Column(xs)) => xs.len(),
             _ => 0,
@@ -233,12 +233,12 @@ impl Points<'_> {
     }
 
     /// The value of a constant or parameter as the table has it, in its unit.
-    pub(super) fn given(&self, item: usize) -> Option<f64> {
+    pub(super) fn given(&self, item: ItemId) -> Option<f64> {
         self.sheet.measured[item].as_ref()?.scalar().map(|v| self.protocol.items[item].from_si(*v))
     }
 
     /// The value of an item as the table has it, in the unit written in its cell.
-    pub(super) fn written(&self, item: usize, row: Option<usize>) -> Option<f64> {
+    pub(super) fn written(&self, item: ItemId, row: Option<usize>) -> Option<f64> {
         let number = row.map(|r| r as u32 + 1);
         if let Some(typed) = self.typed.get(&(item, number)) {
             return Some(*typed);
@@ -249,7 +249,7 @@ impl Points<'_> {
     }
 
     /// The number of a cell of the sheet among the leaves of a formula, put there if it is not; `None` of what has no cell.
-    pub(super) fn leaf(&self, formula: &mut Formula, item: usize, row: Option<usize>) -> Option<usize> {
+    pub(super) fn leaf(&self, formula: &mut Formula, item: ItemId, row: Option<usize>) -> Option<usize> {
         let it = &self.protocol.items[item];
         if !self.protocol.is_typed(item) {
             // A constant has no cell on the sheet: a leaf that holds it.

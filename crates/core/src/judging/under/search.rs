@@ -7,7 +7,7 @@ use super::normal::{self, Normal};
 use super::points::{Place, Points, agree};
 use crate::cell::{Formula, Term, TermKind};
 use crate::finding::{Account, Clause};
-use crate::formula::Shape;
+use crate::formula::{ItemId, Shape};
 use crate::notation;
 use crate::protocol::{ItemKind, ResultId, SlipKind, Variant};
 use crate::underneath::Mark;
@@ -24,7 +24,7 @@ pub(super) enum Hint {
 /// What a team's formula is beside the lab's.
 pub(super) enum Story {
     /// The same, with roundings on the way, or with the numbers of cells typed in.
-    Same { rounds: bool, typed: Vec<(String, usize)> },
+    Same { rounds: bool, typed: Vec<(String, ItemId)> },
     /// One mistake away.
     Mistake(Box<Mistake>),
     /// Another, by no single mistake.
@@ -152,12 +152,12 @@ impl Search<'_> {
         let mut formula = self.form.formula.clone();
         let (points, place) = (self.points, self.place);
         // The leaves that the change needs are put in first, since their numbers stand in the pieces.
-        let needed: Vec<(usize, Option<usize>)> = match &change.how {
+        let needed: Vec<(ItemId, Option<usize>)> = match &change.how {
             How::Cell(item, row) | How::With(_, item, row, _) => vec![(*item, *row)],
             How::Column(item) => (0..points.rows(*item)).map(|n| (*item, Some(n))).collect(),
             _ => Vec::new(),
         };
-        let mut known: HashMap<(usize, Option<usize>), usize> = HashMap::new();
+        let mut known: HashMap<(ItemId, Option<usize>), usize> = HashMap::new();
         for cell in needed {
             let Some(n) = points.leaf(&mut formula, cell.0, cell.1) else { return false };
             known.insert(cell, n);
@@ -169,7 +169,7 @@ impl Search<'_> {
     }
 
     /// A slip that this formula shows, by its kind, the clause that says it, and the item that it is about.
-    fn slip(&self, kind: SlipKind, clause: String, subject: Option<usize>) -> Slip {
+    fn slip(&self, kind: SlipKind, clause: String, subject: Option<ItemId>) -> Slip {
         let item = &self.points.protocol.items[self.place.spec.item];
         Slip {
             kind,

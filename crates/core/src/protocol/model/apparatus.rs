@@ -1,5 +1,6 @@
 //! What is measured with and where: bays, keys, parameters, instruments and tables.
 
+use super::ItemId;
 use crate::quantity::Unit;
 
 /// A group of readings and results.
@@ -26,7 +27,7 @@ pub struct Key {
 #[derive(Clone, Debug)]
 pub struct Parameter {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Value where a section says nothing.
     pub value: f64,
     /// Least and most.
@@ -45,7 +46,7 @@ pub struct Instrument {
     /// Graduation or display step, in its unit, or in units of a setting.
     pub step: f64,
     /// Item of the setting that the step is multiplied by.
-    pub step_of: Option<usize>,
+    pub step_of: Option<ItemId>,
     /// Limit of error, in its unit.
     pub limit: Option<f64>,
     /// Whether the limit is one and the same for all its readings.
@@ -76,7 +77,7 @@ pub struct TableSpec {
     /// Key that each row belongs to.
     pub key: Option<usize>,
     /// Item of words and the word that marks a planned rough run, which is never averaged.
-    pub rough: Option<(usize, u32)>,
+    pub rough: Option<(ItemId, u32)>,
     /// Displayed values one column is to be taken near.
     pub grid: Option<Grid>,
     /// When the team may stop.
@@ -93,14 +94,14 @@ pub enum RowCount {
     /// At least and at most.
     Between(u32, u32),
     /// As many as the parameter of this item says.
-    Parameter(usize),
+    Parameter(ItemId),
 }
 
 /// Nominal values of a column; the nearest displayed value counts.
 #[derive(Clone, Debug)]
 pub struct Grid {
     /// Item of the column.
-    pub column: usize,
+    pub column: ItemId,
     /// Nominal values in its unit.
     pub values: Vec<f64>,
     /// How far a displayed value may lie from its nominal.
@@ -111,7 +112,7 @@ pub struct Grid {
 #[derive(Clone, Debug)]
 pub struct Stop {
     /// Item of the column it looks at.
-    pub column: usize,
+    pub column: ItemId,
     /// A value to be reached, in the column's unit.
     pub at: Option<f64>,
     /// A flat tail: so many rows within so much.

@@ -1,5 +1,6 @@
 //! Relations that hold, values that should agree, unknowns with candidates, and causes.
 
+use super::ItemId;
 use super::{ReferenceEntry, ResultId};
 use crate::formula::Node;
 use crate::quantity::Unit;
@@ -143,7 +144,7 @@ pub struct Cause {
     /// Id.
     pub id: String,
     /// Items of the readings it pushes.
-    pub on: Vec<usize>,
+    pub on: Vec<ItemId>,
     /// Whether it makes them low.
     pub low: bool,
     /// What it is, in words: "an off-centre chord is shorter than the diameter".

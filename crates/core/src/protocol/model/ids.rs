@@ -1,6 +1,7 @@
 //! Which of a lab's lists a number counts in. A result's number is no item's: the compiler tells them apart.
 
-use super::{ReadingSpec, Reference, ResultSpec, TableSpec};
+use super::{Criterion, Item, ReadingSpec, Reference, ResultSpec, TableSpec};
+use crate::formula::ItemId;
 
 /// A list that runs beside one of a lab's, an entry each, is indexed by the same id: `beside!(ReadingId: JudgedReading)`.
 macro_rules! beside {
@@ -30,6 +31,25 @@ macro_rules! beside {
 }
 pub(crate) use beside;
 
+/// Each of a list of a lab, and the list indexed by its id.
+macro_rules! list {
+    ($name:ident, $of:ty) => {
+        impl $name {
+            /// Each of a list, in its order.
+            pub fn each(list: &[$of]) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone + use<> {
+                (0..list.len()).map(Self::at)
+            }
+
+            /// Each of a list with what it is, in its order.
+            pub fn with(list: &[$of]) -> impl DoubleEndedIterator<Item = (Self, &$of)> + ExactSizeIterator + Clone {
+                list.iter().enumerate().map(|(n, one)| (Self::at(n), one))
+            }
+        }
+
+        beside!($name: $of);
+    };
+}
+
 macro_rules! id {
     ($(#[$doc:meta])* $name:ident, $of:ty) => {
         $(#[$doc])*
@@ -46,21 +66,13 @@ macro_rules! id {
             pub const fn index(self) -> usize {
                 self.0
             }
-
-            /// Each of a list, in its order.
-            pub fn each(list: &[$of]) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + use<> {
-                (0..list.len()).map(Self)
-            }
-
-            /// Each of a list with what it is, in its order.
-            pub fn with(list: &[$of]) -> impl DoubleEndedIterator<Item = (Self, &$of)> + ExactSizeIterator {
-                list.iter().enumerate().map(|(n, one)| (Self(n), one))
-            }
         }
 
-        beside!($name: $of);
+        list!($name, $of);
     };
 }
+
+list!(ItemId, Item);
 
 id! {
     /// A reading of a lab, by its place in [`Protocol::readings`](crate::protocol::Protocol::readings).
@@ -91,6 +103,10 @@ id! {
 id! {
     /// A reference of a lab, by its place in [`Protocol::references`](crate::protocol::Protocol::references).
     ReferenceId, Reference
+}
+id! {
+    /// A criterion of a lab's rubric, by its place in [`Protocol::criteria`](crate::protocol::Protocol::criteria).
+    CriterionId, Criterion
 }
 id! {
     /// A table of rows of a lab, by its place in [`Protocol::tables`](crate::protocol::Protocol::tables).

@@ -10,12 +10,13 @@ mod results;
 mod rubric;
 mod school;
 
+pub use crate::formula::ItemId;
 pub use apparatus::{Bay, Grid, Instrument, Key, Parameter, RowCount, Stop, TableSpec, Tolerance};
 pub use checks::{
     Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, Relation, SketchKind, SketchPart, SketchSpec,
 };
 pub(crate) use ids::beside;
-pub use ids::{ReadingId, ReferenceId, ResultId, TableId};
+pub use ids::{CriterionId, ReadingId, ReferenceId, ResultId, TableId};
 pub use items::{Item, ItemKind, Roundness};
 pub use readings::{Need, PlannedStep, ReadingKind, ReadingSpec, Rejection, Role};
 pub use references::{Reference, ReferenceEntry};

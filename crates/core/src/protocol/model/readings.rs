@@ -1,5 +1,6 @@
 //! Readings: their kind, their plan, and how replicates may be rejected.
 
+use super::ItemId;
 use super::{TableId, Tolerance};
 use crate::formula::Node;
 
@@ -7,7 +8,7 @@ use crate::formula::Node;
 #[derive(Clone, Debug)]
 pub struct ReadingSpec {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Its bay.
     pub bay: usize,
     /// Its table, if it is a column of one.
@@ -19,7 +20,7 @@ pub struct ReadingSpec {
     /// How often it is taken; 1 has no row numbers.
     pub replicates: u32,
     /// Parameter that says how often instead.
-    pub replicates_of: Option<usize>,
+    pub replicates_of: Option<ItemId>,
     /// Plausible range in its unit.
     pub plausible: Option<(f64, f64)>,
     /// Whether the instrument's limit belongs to it (not to the zero reading that takes it off).
@@ -35,9 +36,9 @@ pub struct ReadingSpec {
     /// Whether it must rise (true) or fall down the rows.
     pub trend: Option<bool>,
     /// Item of the end reading that it continues from the row above.
-    pub follows: Option<usize>,
+    pub follows: Option<ItemId>,
     /// Item of the column that it adds up.
-    pub sums: Option<usize>,
+    pub sums: Option<ItemId>,
     /// Planned steps from row to row with their tolerances, in its unit: the first whose condition holds in the row that
     /// a step starts from; without a condition, everywhere.
     pub steps: Vec<PlannedStep>,
@@ -52,7 +53,7 @@ pub struct ReadingSpec {
     /// Whether a bound is a right entry.
     pub bound: bool,
     /// Readings surely too small and surely too big around it.
-    pub bracket: Option<(usize, usize)>,
+    pub bracket: Option<(ItemId, ItemId)>,
 }
 
 /// What a reading is.

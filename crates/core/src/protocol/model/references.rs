@@ -1,12 +1,13 @@
 //! Constants and reference values.
 
+use super::ItemId;
 use crate::formula::Node;
 
 /// A constant or a reference value, perhaps by key.
 #[derive(Clone, Debug)]
 pub struct Reference {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Key that selects the entry; `None` for a single entry.
     pub key: Option<usize>,
     /// Where the value comes from.

@@ -1,5 +1,6 @@
 //! Results and the right ways to reach them.
 
+use super::ItemId;
 use super::{Rejection, TableId};
 use crate::formula::Node;
 use crate::protocol::Variant;
@@ -9,7 +10,7 @@ use rust_decimal::Decimal;
 #[derive(Clone, Debug)]
 pub struct ResultSpec {
     /// Its item.
-    pub item: usize,
+    pub item: ItemId,
     /// Its bay.
     pub bay: usize,
     /// Its table, if it is a column of one.
@@ -21,7 +22,7 @@ pub struct ResultSpec {
     /// The right word, by the first condition that holds; empty for a number.
     pub right: Vec<Right>,
     /// Items of results that the formula uses.
-    pub upstream: Vec<usize>,
+    pub upstream: Vec<ItemId>,
     /// Points for working it out.
     pub points: Decimal,
     /// Whether a ± is asked for.

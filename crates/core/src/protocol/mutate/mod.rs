@@ -4,6 +4,7 @@ mod functions;
 mod operators;
 mod pieces;
 
+use crate::formula::ItemId;
 use crate::protocol::ResultId;
 use pieces::{literal_text, occurrences, only, replace, scaled, swap};
 
@@ -115,7 +116,7 @@ fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
 }
 
 /// Takes down one mistake: kind, item it is about, what happened as a clause, the mistaken tree.
-type Push<'p> = &'p mut dyn FnMut(SlipKind, Option<usize>, String, Node);
+type Push<'p> = &'p mut dyn FnMut(SlipKind, Option<ItemId>, String, Node);
 
 struct Maker<'a> {
     protocol: &'a Protocol,
@@ -156,7 +157,7 @@ fn dimension(node: &Node) -> Option<Dimension> {
 
 impl Maker<'_> {
     /// Title of an item.
-    fn title(&self, item: usize) -> &str {
+    fn title(&self, item: ItemId) -> &str {
         &self.protocol.items[item].title
     }
 
@@ -244,7 +245,7 @@ impl Maker<'_> {
     }
 
     /// A diameter taken for a radius and a radius for a diameter, with the half or double that comes of it.
-    fn leaf(&self, node: &Node, item: usize, push: Push<'_>) {
+    fn leaf(&self, node: &Node, item: ItemId, push: Push<'_>) {
         let it = &self.protocol.items[item];
         let mistakes = match it.shape {
             Some(Roundness::Diameter) => [("was used as the radius", 2.0), ("was halved twice", 0.5)],

@@ -2,6 +2,7 @@
 
 use super::pieces::{binary, is_literal, literal_text, number, only, round_item, scaled};
 use super::{Maker, Push};
+use crate::formula::ItemId;
 use crate::formula::ast::Operator;
 use crate::formula::{Function, Node, Op};
 use crate::protocol::slip::SlipKind;
@@ -100,7 +101,7 @@ impl Maker<'_> {
             format!("{pa} and {pb} were multiplied instead of divided"),
             binary(side.node, Operator::Multiply, a.clone(), b.clone()),
         );
-        let counts = |i: &usize| self.protocol.reading_of(*i).is_some_and(|r| r.kind == ReadingKind::Count);
+        let counts = |i: &ItemId| self.protocol.reading_of(*i).is_some_and(|r| r.kind == ReadingKind::Count);
         let number = matches!(b.op, Op::Call(Function::Count, _)) || only(b).is_some_and(|i| counts(&i));
         if number && !is_literal(b) {
             push(SlipKind::WrongCount, only(b), format!("it was not divided by {pb}"), a.clone());

@@ -1,6 +1,7 @@
 //! Pieces of mistaken trees.
 
 use super::super::{Protocol, Roundness};
+use crate::formula::ItemId;
 use crate::formula::ast::Operator;
 use crate::formula::{Node, Op};
 use crate::quantity::Dimension;
@@ -40,7 +41,7 @@ pub(super) fn literal_text(node: &Node) -> String {
 }
 
 /// The item of a node that uses a single one.
-pub(super) fn only(node: &Node) -> Option<usize> {
+pub(super) fn only(node: &Node) -> Option<ItemId> {
     match node.items()[..] {
         [one] => Some(one),
         _ => None,
@@ -48,18 +49,18 @@ pub(super) fn only(node: &Node) -> Option<usize> {
 }
 
 /// The single item of a node, and whether it is a diameter or a radius.
-pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<usize>, Option<Roundness>) {
+pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<ItemId>, Option<Roundness>) {
     let item = only(node);
     (item, item.and_then(|i| protocol.items[i].shape))
 }
 
 /// How often an item stands in a node.
-pub(super) fn occurrences(node: &Node, item: usize) -> usize {
+pub(super) fn occurrences(node: &Node, item: ItemId) -> usize {
     usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
 }
 
 /// The tree with every item put through `by`.
-pub(super) fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
+pub(super) fn renamed(node: &Node, by: &dyn Fn(ItemId) -> Option<Op>) -> Node {
     if let Op::Item(i) = node.op {
         return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
     }
@@ -67,12 +68,12 @@ pub(super) fn renamed(node: &Node, by: &dyn Fn(usize) -> Option<Op>) -> Node {
 }
 
 /// A node with an item put in place of another.
-pub(super) fn replace(node: &Node, item: usize, by: &Node) -> Node {
+pub(super) fn replace(node: &Node, item: ItemId, by: &Node) -> Node {
     renamed(node, &|i| (i == item).then(|| by.op.clone()))
 }
 
 /// A node with two items in each other's place.
-pub(super) fn swap(node: &Node, a: usize, b: usize) -> Node {
+pub(super) fn swap(node: &Node, a: ItemId, b: ItemId) -> Node {
     renamed(node, &|i| match i {
         i if i == a => Some(Op::Item(b)),
         i if i == b => Some(Op::Item(a)),

@@ -2,7 +2,7 @@
 //! Small rafts stand beside each other; a chart stands beside its raft where there is room.
 
 use jurado_core::plots::{Plot, plots};
-use jurado_core::protocol::{ReadingId, TableId};
+use jurado_core::protocol::{ItemId, ReadingId, TableId};
 use jurado_core::sketches::sketches;
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 
@@ -310,7 +310,7 @@ impl<'a> Maker<'a> {
                 y += (line * *lines) as f64;
             }
             for r in &part.results {
-                let from_raft = |t: &usize| self.protocol.table_of(*t).is_some();
+                let from_raft = |t: &ItemId| self.protocol.table_of(*t).is_some();
                 if entry.is_none() && r.verdict == VerdictKind::Carried && r.tainted_by.iter().any(from_raft) {
                     entry = Some(items.len());
                 }
@@ -388,12 +388,12 @@ fn beside(parts: Vec<Part<'_>>) -> Vec<Part<'_>> {
 
 impl Maker<'_> {
     /// The item that the finding or the result in hand is about.
-    pub(super) fn hand_item(&self) -> Option<usize> {
+    pub(super) fn hand_item(&self) -> Option<ItemId> {
         self.in_hand().and_then(|f| f.place.item).or(self.result.map(|r| self.judged.results[r].item))
     }
 
     /// Readings that the result in hand uses.
-    fn used(&self) -> Vec<usize> {
+    fn used(&self) -> Vec<ItemId> {
         self.hand_item()
             .and_then(|i| self.judged.results.iter().find(|r| r.item == i))
             .map(|r| self.protocol.results[r.id].node.items())

@@ -11,7 +11,7 @@ mod rungs;
 mod under;
 
 use jurado_core::finding::{Finding, Severity};
-use jurado_core::protocol::{Protocol, Rejection, UncertaintySchool};
+use jurado_core::protocol::{ItemId, Protocol, Rejection, UncertaintySchool};
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
 use jurado_store::questions::Question;
@@ -236,7 +236,7 @@ struct Maker<'a> {
     /// Whether all rows are shown.
     unfolded: bool,
     /// The cells that the formula of the result in hand reads: item and row.
-    lit: Vec<(usize, Option<u32>)>,
+    lit: Vec<(ItemId, Option<u32>)>,
 }
 
 impl BenchView {
@@ -413,7 +413,7 @@ impl Maker<'_> {
     }
 
     /// What a row is called: its keys as the team wrote them, else its number.
-    fn row_name(&self, item: usize, row: u32) -> String {
+    fn row_name(&self, item: ItemId, row: u32) -> String {
         let table = self.protocol.table_of(item);
         let keyed = table.and_then(|t| self.protocol.tables[t].key).map(|k| self.protocol.keys[k].id.as_str());
         let name = keyed.and_then(|key| {
@@ -426,7 +426,7 @@ impl Maker<'_> {
         name.filter(|n| !n.is_empty()).unwrap_or_else(|| row.to_string())
     }
 
-    fn is_in_hand(&self, r: &JudgedResult, item: Option<usize>) -> bool {
+    fn is_in_hand(&self, r: &JudgedResult, item: Option<ItemId>) -> bool {
         match (self.in_hand(), self.result) {
             (Some(f), _) => item == Some(r.item) && (f.place.row.is_none() || r.row.is_none() || f.place.row == r.row),
             (None, Some(n)) => std::ptr::eq(r, &self.judged.results[n]),

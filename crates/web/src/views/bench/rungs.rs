@@ -2,6 +2,7 @@
 
 use jurado_core::finding::{Finding, Kind};
 use jurado_core::judging::shown_clean;
+use jurado_core::protocol::ItemId;
 use jurado_core::quantity::power_of_ten;
 use jurado_core::verdict::{JudgedResult, VerdictKind};
 use jurado_core::wording;
@@ -69,7 +70,7 @@ pub(super) fn pad(text: &str, to: usize) -> String {
 
 impl Maker<'_> {
     /// What the drawing needs of some rungs.
-    pub(super) fn drawn(&self, results: &[&JudgedResult], drawn: &mut Vec<usize>) -> Vec<Rung> {
+    pub(super) fn drawn(&self, results: &[&JudgedResult], drawn: &mut Vec<ItemId>) -> Vec<Rung> {
         results
             .iter()
             .map(|r| {
@@ -90,7 +91,7 @@ impl Maker<'_> {
             .collect()
     }
 
-    pub(super) fn rungs(&self, results: &[&JudgedResult], hand: Option<usize>) -> Vec<RungView> {
+    pub(super) fn rungs(&self, results: &[&JudgedResult], hand: Option<ItemId>) -> Vec<RungView> {
         let short = |text: &str| text.chars().count() <= 9;
         let widest =
             results.iter().filter(|r| short(&r.reported.text)).map(|r| places(&r.reported.text)).max().unwrap_or(0);

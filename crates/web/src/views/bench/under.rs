@@ -1,6 +1,7 @@
 //! The formula under the result in hand, beside its worked correction: as the team typed it and as it reads, with what differs
 //! from the lab's marked.
 
+use jurado_core::protocol::ItemId;
 use std::ops::Range;
 
 use jurado_core::cell::{Formula, Term};
@@ -80,7 +81,7 @@ impl Maker<'_> {
     }
 
     /// Whether the formula of the result in hand reads a cell.
-    pub(super) fn is_read(&self, item: usize, row: Option<u32>) -> bool {
+    pub(super) fn is_read(&self, item: ItemId, row: Option<u32>) -> bool {
         self.lit.contains(&(item, row))
     }
 }

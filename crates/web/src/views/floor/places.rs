@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use jurado_core::class::{By, Floor, comparable};
 use jurado_core::notation::{self, capital, counted};
-use jurado_core::protocol::{Protocol, ResultId};
+use jurado_core::protocol::Protocol;
 use jurado_core::stats::median;
 use jurado_store::floor::StoreroomNote;
 

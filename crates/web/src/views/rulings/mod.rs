@@ -7,7 +7,7 @@ use chrono::NaiveDateTime;
 use jurado_core::decision::{Action, Ruling};
 use jurado_core::finding::{Finding, Key};
 use jurado_core::notation::{self, counted};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
 use jurado_store::rulings::{Kept, Place};
@@ -255,7 +255,7 @@ impl BackView {
 }
 
 /// Tables that hold a finding like the one that a ruling comes from.
-fn likes(seen: &Seen<'_>, item: Option<usize>, slip: Option<&str>) -> Vec<Like> {
+fn likes(seen: &Seen<'_>, item: Option<ItemId>, slip: Option<&str>) -> Vec<Like> {
     let of_table = |(at, j): (usize, &Judged)| {
         let of: Vec<&Finding> = j.findings.iter().filter(|f| seen.wide(f)).collect();
         let here = |f: &&Finding| f.place.item == item;

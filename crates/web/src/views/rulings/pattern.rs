@@ -2,7 +2,7 @@
 
 use jurado_core::decision::{Action, Ruling};
 use jurado_core::finding::{Finding, Key, Kind};
-use jurado_core::protocol::Protocol;
+use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::verdict::{Judged, JudgedResult};
 use jurado_core::wording;
 use jurado_store::Lab;
@@ -95,7 +95,7 @@ pub(crate) struct Pattern {
     /// Section and item in words.
     pub(super) item: String,
     /// Item of the finding that it comes from.
-    pub(super) at: Option<usize>,
+    pub(super) at: Option<ItemId>,
     pub(super) slip: String,
     pub(super) most: Decimal,
     /// The school that the slip is the formula of, in words; `None` where it is none.

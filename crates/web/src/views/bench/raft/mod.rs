@@ -9,7 +9,7 @@ mod streets;
 
 use jurado_core::finding::Finding;
 use jurado_core::judging::shown_clean;
-use jurado_core::protocol::{ReadingId, ResultId, TableId};
+use jurado_core::protocol::{ItemId, ReadingId, ResultId, TableId};
 use jurado_core::verdict::JudgedResult;
 
 use super::super::{Mark, Symbol, capital};
@@ -149,7 +149,7 @@ impl<'a> Maker<'a> {
 
     /// Findings of one row of the table that fly at its number.
     pub(super) fn flies(&self, table: TableId, f: &Finding, row: u32) -> bool {
-        let here = |item: usize| self.protocol.table_of(item) == Some(table);
+        let here = |item: ItemId| self.protocol.table_of(item) == Some(table);
         f.place.row == Some(row)
             && match f.place.item {
                 Some(item) => here(item),
