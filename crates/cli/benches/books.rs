@@ -9,6 +9,7 @@ use std::time::Instant;
 
 use jurado_core::judging::judge;
 use jurado_core::protocol::SlipKind;
+use jurado_core::row::Row;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{Judged, VerdictKind};
 use jurado_sim::{Booked, Lab, Order};
@@ -34,8 +35,9 @@ fn named(lab: &Lab, booked: &Booked, judged: &Judged) -> usize {
     let right = |truth: &&jurado_sim::FormulaTruth| {
         let Some(done) = truth.done else { return false };
         judged.results.iter().any(|r| {
-            let here =
-                lab.protocol.items[r.item].id == truth.item && r.row == truth.row && r.verdict == VerdictKind::Slip;
+            let here = lab.protocol.items[r.item].id == truth.item
+                && r.row.map(Row::number) == truth.row
+                && r.verdict == VerdictKind::Slip;
             let rightly = |k: &SlipKind| matches!(k, SlipKind::Declared(_)) || done.names().contains(k);
             here && r.slip.as_ref().is_some_and(|s| rightly(&s.kind))
         })

@@ -7,6 +7,7 @@ use crate::formula::{ItemId, Node, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
+use crate::row::Row;
 use crate::verdict::{Judged, JudgedResult};
 use crate::wording;
 
@@ -18,7 +19,7 @@ pub struct Explained {
     /// Title with its bay, or its row.
     pub title: String,
     /// Row, from 1, in a table.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// What the team wrote, as typed.
     pub reported: String,
     /// Verdict.
@@ -176,7 +177,7 @@ fn name_of(protocol: &Protocol, i: ItemId) -> String {
 
 /// What is put in for an item: readings as written, earlier results with one digit more than was written, tabulated
 /// values; of a column, the row's value, or all of them where they are few.
-fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<u32>) -> String {
+fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> String {
     let item = &protocol.items[i];
     let with_unit = |text: &str| format!("{text}{}", item.unit_after());
     let many = |texts: Vec<String>| {
@@ -234,7 +235,7 @@ fn earlier(
     protocol: &Protocol,
     judged: &Judged,
     i: ItemId,
-    row: Option<u32>,
+    row: Option<Row>,
     many: &dyn Fn(Vec<String>) -> String,
 ) -> String {
     let with_unit = |r: &JudgedResult| shown_clean(r) + &protocol.items[i].unit_after();
@@ -254,7 +255,7 @@ fn earlier(
 }
 
 /// Whether the readings in a row of an item's table count; what was set aside takes its whole row out.
-fn counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: u32) -> bool {
+fn counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
     let beside = protocol.readings.iter().zip(&judged.readings);
     let of_table = beside.filter(|(r, _)| protocol.items[r.item].rows == protocol.items[item].rows);
     let mut cells = of_table.flat_map(|(_, r)| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());

@@ -3,6 +3,7 @@
 //! kind of finding that joins is told to nobody until it has a sentence of its own.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use std::collections::BTreeSet;
 
 use crate::finding::{Finding, Kind, UnitFault};
@@ -17,7 +18,7 @@ use crate::wording::gaps as wording;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gap {
     /// Cells that it is about: item and row from 1; none where it is about a key of the whole table.
-    pub cells: Vec<(ItemId, Option<u32>)>,
+    pub cells: Vec<(ItemId, Option<Row>)>,
     /// The key that it is about, by its place in the protocol.
     pub key: Option<usize>,
     /// Its mark.
@@ -48,7 +49,7 @@ pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<G
         judged.findings.iter().filter_map(|f| Some((f, of_finding(protocol, sheet, f)?))).collect();
     // A row is one thing: its cells are not told one by one.
     let whole = |f: &Finding| matches!(f.kind, Kind::MissingRow { .. });
-    let in_rows: BTreeSet<(ItemId, Option<u32>)> =
+    let in_rows: BTreeSet<(ItemId, Option<Row>)> =
         found.iter().filter(|(f, _)| whole(f)).flat_map(|(_, g)| g.cells.iter().copied()).collect();
     let stays = |(f, gap): &(&Finding, Gap)| whole(f) || !gap.cells.iter().all(|cell| in_rows.contains(cell));
     let mut told: Vec<Gap> = found.into_iter().filter(stays).map(|(_, gap)| gap).collect();
@@ -58,11 +59,11 @@ pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<G
 }
 
 /// Where a cell stands on the sheet: its bay, its table, then row by row.
-fn place(protocol: &Protocol, item: ItemId, row: Option<u32>) -> (usize, usize, u32, ItemId) {
+fn place(protocol: &Protocol, item: ItemId, row: Option<Row>) -> (usize, usize, u32, ItemId) {
     let result = protocol.result_of(item).map(|r| protocol.results[r].bay);
     let bay = protocol.reading_of(item).map(|r| r.bay).or(result).unwrap_or(usize::MAX);
     match protocol.table_of(item) {
-        Some(t) => (bay, t.index() + 1, row.unwrap_or(0), item),
+        Some(t) => (bay, t.index() + 1, row.map_or(0, Row::number), item),
         None => (bay, 0, 0, item),
     }
 }
@@ -88,9 +89,9 @@ fn typed(
     sheet: &Submission,
     item: ItemId,
     is: impl Fn(&str) -> bool,
-) -> Vec<(ItemId, Option<u32>)> {
+) -> Vec<(ItemId, Option<Row>)> {
     let of = sheet.cells.iter().filter(|c| protocol.item(&c.item) == Some(item) && is(c.value.trim()));
-    of.map(|c| (item, c.row)).collect()
+    of.map(|c| (item, c.row.and_then(Row::numbered))).collect()
 }
 
 /// What may be told of a finding.

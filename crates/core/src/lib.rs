@@ -25,6 +25,7 @@ pub mod quantity;
 pub mod reading;
 pub mod repair;
 pub mod report;
+pub mod row;
 pub mod section;
 pub mod sketches;
 pub mod stats;

@@ -5,6 +5,7 @@ use crate::finding::Kind;
 use crate::formula::ItemId;
 use crate::judging::judge_in;
 use crate::protocol::{Protocol, ReadingId, Reference, ReferenceId, Rule, TableId};
+use crate::row::Row;
 use crate::section::Section;
 use crate::stats::concordance;
 use crate::submission::{Submission, SubmittedCell};
@@ -31,7 +32,7 @@ pub enum Step {
         /// The reading's item.
         item: ItemId,
         /// Row, from 1.
-        row: u32,
+        row: Row,
         /// Where it is expected, to the instrument's step.
         expected: f64,
         /// Where it began; `None` where nothing of the row says so.
@@ -41,14 +42,14 @@ pub enum Step {
         /// Between which values the run would agree; `None` where nothing agrees so far.
         band: Option<(f64, f64)>,
         /// Rows it is told by.
-        by: Vec<u32>,
+        by: Vec<Row>,
     },
     /// The next step of a plan.
     Size {
         /// The reading's item.
         item: ItemId,
         /// Row that it leads to, from 1.
-        row: u32,
+        row: Row,
         /// Its size.
         size: f64,
         /// How far it may be off.
@@ -101,7 +102,7 @@ struct Agreeing {
     /// How wide they may lie.
     within: f64,
     /// Those that do: row and value.
-    set: Vec<(u32, f64)>,
+    set: Vec<(Row, f64)>,
 }
 
 struct Planner<'a> {
@@ -126,26 +127,26 @@ pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<S
 
 impl Planner<'_> {
     /// The value of a reading or of a result in a row, as read or recomputed.
-    fn at(&self, item: ItemId, row: u32) -> Option<f64> {
+    fn at(&self, item: ItemId, row: Row) -> Option<f64> {
         value_at(&self.judged, item, row)
     }
 
     /// Whether a row is a rough run, by the word that its table has for one.
-    fn is_rough(&self, t: TableId, row: u32) -> bool {
+    fn is_rough(&self, t: TableId, row: Row) -> bool {
         let Some((item, word)) = self.protocol.tables[t].rough else { return false };
         let cells = self.judged.readings.iter().find(|r| r.item == item).map(|r| &r.cells);
         cells.is_some_and(|cells| cells.iter().any(|c| c.row == Some(row) && c.word == Some(word)))
     }
 
     /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
-    fn kept(&self, t: TableId, column: ItemId) -> Vec<(u32, f64)> {
+    fn kept(&self, t: TableId, column: ItemId) -> Vec<(Row, f64)> {
         let most = self.protocol.most_row(column).unwrap_or(0);
-        let excluded = |row: u32| {
+        let excluded = |row: Row| {
             let of = self.judged.readings.iter().filter(|r| self.protocol.table_of(r.item) == Some(t));
             of.flat_map(|r| &r.cells).any(|c| c.row == Some(row) && c.excluded.is_some())
         };
-        let counts = |row: &u32| !self.is_rough(t, *row) && !excluded(*row);
-        (1..=most).filter(counts).filter_map(|row| Some((row, self.at(column, row)?))).collect()
+        let counts = |row: &Row| !self.is_rough(t, *row) && !excluded(*row);
+        Row::first(most).filter(counts).filter_map(|row| Some((row, self.at(column, row)?))).collect()
     }
 
     /// The largest set of runs that agree, and how wide they may lie.
@@ -174,13 +175,13 @@ impl Planner<'_> {
     }
 
     /// The table with one reading more.
-    fn with(&self, item: ItemId, row: u32, value: f64) -> Judged {
+    fn with(&self, item: ItemId, row: Row, value: f64) -> Judged {
         let mut sheet = self.sheet.clone();
         let id = &self.protocol.items[item].id;
-        sheet.cells.retain(|c| c.item != *id || c.row != Some(row));
+        sheet.cells.retain(|c| c.item != *id || c.row != Some(row.number()));
         sheet.cells.push(SubmittedCell {
             item: id.clone(),
-            row: Some(row),
+            row: Some(row.number()),
             value: format!("{value:.9}"),
             ..SubmittedCell::default()
         });
@@ -188,7 +189,7 @@ impl Planner<'_> {
     }
 
     /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
-    fn in_hand(&self, t: TableId, column: ItemId) -> Option<(ItemId, u32)> {
+    fn in_hand(&self, t: TableId, column: ItemId) -> Option<(ItemId, Row)> {
         let numbers: Vec<ItemId> = self
             .protocol
             .readings
@@ -198,8 +199,8 @@ impl Planner<'_> {
             .collect();
         let last = *numbers.last()?;
         let most = self.protocol.most_row(column)?;
-        let begun = |row: &u32| numbers.iter().any(|i| self.at(*i, *row).is_some()) && self.at(last, *row).is_none();
-        (1..=most).find(begun).map(|row| (last, row))
+        let begun = |row: &Row| numbers.iter().any(|i| self.at(*i, *row).is_some()) && self.at(last, *row).is_none();
+        Row::first(most).find(begun).map(|row| (last, row))
     }
 
     /// The step "towards the end": where the next run is expected to end, from those that agree.
@@ -210,7 +211,8 @@ impl Planner<'_> {
         if set.is_empty() {
             // A rough run says where the first kept one ends.
             let most = self.protocol.most_row(column)?;
-            set = (1..=most).filter_map(|row| Some((row, self.at(column, row)?))).next_back().into_iter().collect();
+            set =
+                Row::first(most).filter_map(|row| Some((row, self.at(column, row)?))).next_back().into_iter().collect();
         }
         let target = set.iter().map(|(_, v)| v).sum::<f64>() / set.len().max(1) as f64;
         let instrument = &self.protocol.instruments[self.protocol.reading_of(item).and_then(|r| r.instrument)?];
@@ -256,7 +258,7 @@ impl Planner<'_> {
     }
 
     /// The reading at which a column of its row has a value, by halving; `None` where it never has.
-    fn solve(&self, (item, row): (ItemId, u32), column: ItemId, wanted: f64, range: (f64, f64)) -> Option<f64> {
+    fn solve(&self, (item, row): (ItemId, Row), column: ItemId, wanted: f64, range: (f64, f64)) -> Option<f64> {
         let (mut low, mut high) = range;
         if low >= high {
             return None;
@@ -289,11 +291,11 @@ impl Planner<'_> {
         }
         let cells = &self.judged.readings.iter().find(|r| r.item == spec.item)?.cells;
         let (row, last) = cells.iter().rev().find_map(|c| Some((c.row?, c.value?)))?;
-        let next = self.with(spec.item, row + 1, last);
+        let next = self.with(spec.item, row.next(), last);
         next.findings.iter().find_map(|f| match &f.kind {
             Kind::StepOffPlan { steps } if f.place.item == Some(spec.item) => {
-                let step = steps.iter().find(|s| s.row == row + 1)?;
-                Some(Step::Size { item: spec.item, row: row + 1, size: step.size, tolerance: step.tolerance })
+                let step = steps.iter().find(|s| s.row == row.next())?;
+                Some(Step::Size { item: spec.item, row: row.next(), size: step.size, tolerance: step.tolerance })
             }
             _ => None,
         })
@@ -301,14 +303,14 @@ impl Planner<'_> {
 }
 
 /// A result's value in a row where it can be worked out, else the reading's, in the unit of the sheet.
-fn value_at(judged: &Judged, item: ItemId, row: u32) -> Option<f64> {
+fn value_at(judged: &Judged, item: ItemId, row: Row) -> Option<f64> {
     let result = judged.results.iter().find(|r| r.item == item && r.row == Some(row)).and_then(|r| r.clean);
     let reading = || judged.readings.iter().find(|r| r.item == item)?.cells.iter().find(|c| c.row == Some(row))?.value;
     result.or_else(reading)
 }
 
 /// Least and greatest of some values; `None` of none.
-fn ends(set: &[(u32, f64)]) -> Option<(f64, f64)> {
+fn ends(set: &[(Row, f64)]) -> Option<(f64, f64)> {
     let values = set.iter().map(|(_, v)| *v);
     let (low, high) = values.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), v| (l.min(v), h.max(v)));
     (low <= high).then_some((low, high))

@@ -1,6 +1,7 @@
 //! What belongs on a chart of a table, as data: lines with residuals and their confidence band, titration curves with
 //! derivative and end point, decays on a linear scale. Values are in the protocol's units. Nothing here draws.
 
+use crate::row::Row;
 use statrs::distribution::{ContinuousCDF, StudentsT};
 
 use crate::formula::{Context, Function, ItemId, Node, Op, Value, evaluate_any};
@@ -24,7 +25,7 @@ pub enum Plot {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Point {
     /// Row, from 1.
-    pub row: u32,
+    pub row: Row,
     /// Abscissa.
     pub x: f64,
     /// Ordinate.
@@ -55,7 +56,7 @@ pub struct Fit {
     /// Confidence band of the line: x, lower and upper y, from the left to the right.
     pub band: Vec<(f64, f64, f64)>,
     /// Row of the point farthest off, and whether it stands apart by its studentised residual.
-    pub suspect: Option<(u32, bool)>,
+    pub suspect: Option<(Row, bool)>,
     /// Slope and intercept without that point, where it stands apart.
     pub without: Option<(f64, f64)>,
 }
@@ -160,9 +161,9 @@ pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f
             let Some(most) = rows.iter().map(|(row, ..)| *row).max() else {
                 return single(protocol, judged, i).map(|v| Value::Scalar(item.to_si(v)));
             };
-            let mut column = vec![None; most as usize];
+            let mut column = vec![None; most.index() + 1];
             for (row, value, _) in rows {
-                column[row as usize - 1] = Some(item.to_si(value));
+                column[row.index()] = Some(item.to_si(value));
             }
             Some(Value::Column(column))
         })
@@ -179,7 +180,7 @@ fn single(protocol: &Protocol, judged: &Judged, item: ItemId) -> Option<f64> {
 }
 
 /// Row, value in the protocol's unit and whether it counts, of a column.
-fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(u32, f64, bool)> {
+fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, bool)> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => {
             judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
@@ -215,7 +216,7 @@ fn fit(
     let through = function == Function::SlopeOrigin;
     let weight = |p: &Point| match weights {
         None => Some(1.0),
-        Some(w) => w.get(p.row as usize - 1).copied().flatten(),
+        Some(w) => w.get(p.row.index()).copied().flatten(),
     };
     let counted: Vec<(&Point, f64)> =
         points.iter().filter(|p| p.counts).filter_map(|p| Some((p, weight(p)?))).collect();

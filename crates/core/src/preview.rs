@@ -7,6 +7,7 @@ use serde::Serialize;
 use crate::decision::{Decision, Ruling};
 use crate::judging::judge_in;
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::section::Section;
 use crate::submission::Submission;
 use crate::verdict::Judged;
@@ -47,7 +48,7 @@ pub struct VerdictChange {
     /// Result's id.
     pub result: String,
     /// Row, from 1.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// Verdict before; `None` where the result was not asked for.
     pub from: Option<&'static str>,
     /// Verdict after; `None` where the result is no longer asked for.
@@ -101,7 +102,7 @@ fn of_team(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Change 
             ruling: None,
         });
     }
-    let verdicts_of = |p: &Protocol, j: &Judged| -> Vec<(String, Option<u32>, &'static str)> {
+    let verdicts_of = |p: &Protocol, j: &Judged| -> Vec<(String, Option<Row>, &'static str)> {
         j.results.iter().map(|r| (p.items[r.item].id.clone(), r.row, r.verdict.word())).collect()
     };
     let (old, new) = (verdicts_of(before.0, b), verdicts_of(after.0, a));

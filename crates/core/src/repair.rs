@@ -1,12 +1,13 @@
 //! Readings of a sheet that were written wrongly, as they were meant.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 
 /// Readings as they were meant, where the sheet was written wrongly.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Repair {
     /// Item, row and value of each reading, in the protocol's unit.
-    pub cells: Vec<(ItemId, Option<u32>, f64)>,
+    pub cells: Vec<(ItemId, Option<Row>, f64)>,
     /// What was done to all of them in one act; `None` for a single reading.
     pub act: Option<Rewriting>,
 }
@@ -18,15 +19,16 @@ impl Repair {
     /// ```
     /// use jurado_core::example::lab;
     /// use jurado_core::repair::{Repair, Rewriting};
+    /// use jurado_core::row::Row;
     /// let girth = lab().item("girth").expect("a reading");
-    /// let one = Repair { cells: vec![(girth, Some(2), 93.4)], act: None };
-    /// assert_eq!(one.place(), Some((girth, Some(2))));
+    /// let one = Repair { cells: vec![(girth, Row::numbered(2), 93.4)], act: None };
+    /// assert_eq!(one.place(), Some((girth, Row::numbered(2))));
     /// // A whole column is told at its item.
-    /// let cells = vec![(girth, Some(1), 9.43), (girth, Some(2), 9.34)];
+    /// let cells = vec![(girth, Row::numbered(1), 9.43), (girth, Row::numbered(2), 9.34)];
     /// let all = Repair { cells, act: Some(Rewriting::Unit { factor: 0.1 }) };
     /// assert_eq!(all.place(), Some((girth, None)));
     /// ```
-    pub fn place(&self) -> Option<(ItemId, Option<u32>)> {
+    pub fn place(&self) -> Option<(ItemId, Option<Row>)> {
         let (item, row, _) = *self.cells.first()?;
         Some((item, row.filter(|_| self.act.is_none())))
     }
@@ -48,9 +50,9 @@ pub enum Rewriting {
     /// Two readings of a column stand in each other's rows.
     Rows {
         /// Row, from 1.
-        first: u32,
+        first: Row,
         /// Row, from 1.
-        second: u32,
+        second: Row,
     },
     /// Two columns stand in each other's place.
     Columns {
@@ -62,6 +64,6 @@ pub enum Rewriting {
         /// Item of the other column.
         other: ItemId,
         /// Row, from 1.
-        row: u32,
+        row: Row,
     },
 }

@@ -2,6 +2,7 @@
 //! Points are those after the rulings and decisions that went in; with neither, those computed.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use serde::Serialize;
 use serde_json::value::RawValue;
 use std::collections::BTreeMap;
@@ -248,7 +249,7 @@ fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a
             .map(|o| OutlierOf {
                 level: o.level,
                 item: id(o.item),
-                row: o.row,
+                row: o.row.map(Row::number),
                 test: o.test,
                 statistic: o.statistic,
                 critical: o.critical,
@@ -277,7 +278,7 @@ fn finding<'a>(protocol: &'a Protocol, f: &'a Finding) -> FindingOf<'a> {
         code: f.code(),
         severity: f.severity.word(),
         item: f.place.item.map(|i| protocol.items[i].id.as_str()),
-        row: f.place.row,
+        row: f.place.row.map(Row::number),
         says: wording::says(protocol, f),
         probability: match f.kind {
             Kind::Repair { probability, .. } | Kind::Rewritten { probability, .. } => Some(probability),
@@ -315,7 +316,7 @@ fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -
     let plus_minus = crate::judging::stated_plus_minus(&r.reported);
     ResultOf {
         id: &item.id,
-        row: r.row,
+        row: r.row.map(Row::number),
         reported: ReportedOf {
             text: filled(&r.reported.text),
             value: r.reported.value,

@@ -5,6 +5,7 @@ use crate::finding::Kind;
 use crate::formula::{Context, Node, Value, evaluate_any};
 use crate::plots::values;
 use crate::protocol::{Protocol, SketchKind, SketchSpec};
+use crate::row::Row;
 use crate::verdict::Judged;
 
 /// A drawing of the apparatus as the readings have it.
@@ -15,7 +16,7 @@ pub struct Sketch {
     /// What is drawn.
     pub kind: SketchKind,
     /// Row that it shows; `None` where all rows stand in one drawing, or there are none.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// Unit of the marks.
     pub unit: String,
     /// Ends, in that unit.
@@ -34,7 +35,7 @@ pub struct Part {
     /// Its name.
     pub says: String,
     /// Row, where several rows stand in one drawing.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// Its mark, or its diameter, in the unit of the sketch.
     pub at: f64,
     /// What hangs there, in the unit of its reading.
@@ -101,10 +102,10 @@ fn sketch(
     protocol: &Protocol,
     spec: &SketchSpec,
     check: usize,
-    row: Option<u32>,
+    row: Option<Row>,
     context: &Context<'_, f64>,
 ) -> Option<Sketch> {
-    let at_row = row.map(|r| r as usize - 1);
+    let at_row = row.map(Row::index);
     let one = |node: &Node, row: Option<usize>| -> Option<f64> {
         let value = evaluate_any(node, context).ok()?;
         value.at(row).copied().filter(|v| v.is_finite())
@@ -135,7 +136,7 @@ fn sketch(
             let weight = weight.map(|(w, _)| w);
             parts.push(Part {
                 says: part.says.clone(),
-                row: r.filter(|_| at_row.is_none()).map(|r| r as u32 + 1),
+                row: r.filter(|_| at_row.is_none()).map(Row::at),
                 at,
                 weight,
                 moment: weight.zip(pivot).map(|(w, p)| w * (at - p)),

@@ -1,6 +1,7 @@
 //! What the formula under a result says of it, as data; the words are made in [`crate::wording`].
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use std::ops::Range;
 
 use crate::cell::{Fault, NotUnderstood};
@@ -22,7 +23,7 @@ pub struct Underneath {
     /// What differs from the lab's formula: where in which cell's formula.
     pub marks: Vec<Mark>,
     /// The readings and results that it reads: item and row from 1.
-    pub reads: Vec<(ItemId, Option<u32>)>,
+    pub reads: Vec<(ItemId, Option<Row>)>,
 }
 
 /// What a formula gives, beside what its cell holds.

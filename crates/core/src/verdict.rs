@@ -1,6 +1,7 @@
 //! What judging says, as data. The documented JSON object is made from it in [`crate::report`].
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use std::collections::BTreeMap;
 
 use rust_decimal::Decimal;
@@ -59,7 +60,7 @@ pub struct JudgedReading {
 #[derive(Clone, Debug)]
 pub struct JudgedCell {
     /// Row, from 1; `None` for a single reading.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// As typed.
     pub text: String,
     /// Unit as typed.
@@ -115,7 +116,7 @@ pub struct JudgedResult {
     /// Its item.
     pub item: ItemId,
     /// Row, from 1, where the result is a column of a table.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// What the team wrote.
     pub reported: Reported,
     /// Clean value in the protocol's unit.
@@ -163,7 +164,7 @@ impl JudgedResult {
         JudgedResult {
             id,
             item,
-            row: row.map(|r| r as u32 + 1),
+            row: row.map(Row::at),
             reported: reported.clone(),
             clean: None,
             own: None,
@@ -193,7 +194,7 @@ pub struct Gap {
     /// Item of the reading.
     pub item: ItemId,
     /// Its row, from 1.
-    pub row: u32,
+    pub row: Row,
     /// The value that would give the result, in the reading's unit; `None` where no plausible one does.
     pub fits: Option<f64>,
     /// Whether it is the only one.
@@ -353,7 +354,7 @@ pub struct Slip {
     /// Item it happened at.
     pub subject: Option<ItemId>,
     /// Rows of the result where it happened, where it is one slip down a column.
-    pub rows: Vec<u32>,
+    pub rows: Vec<Row>,
     /// What the sheet should have said, where it was written down wrongly.
     pub repair: Option<crate::repair::Repair>,
     /// What the mistaken calculation gives, in the protocol's unit.
@@ -368,7 +369,7 @@ pub struct OutlierTest {
     /// Item tested.
     pub item: ItemId,
     /// Row of the suspect.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// Test's name.
     pub test: &'static str,
     /// Statistic.

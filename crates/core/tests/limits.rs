@@ -6,6 +6,7 @@ mod common;
 
 use jurado_core::judging::{judge_in, limits};
 use jurado_core::protocol::{Protocol, Rejection};
+use jurado_core::row::Row;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::verdict::{Judged, OutlierTest};
@@ -64,13 +65,13 @@ fn a_hair_inside_is_quiet_and_a_hair_outside_is_not() {
             let (j, test) = judged(&p, &values);
             let test = test.unwrap_or_else(|| panic!("{name} is asked"));
             assert_eq!(test.test, name);
-            let at = test.row.expect("a row") as usize - 1;
+            let at = test.row.expect("a row").index();
             let stands = values[at];
             let (low, high) = limits(&p, &j, &test);
             let flagged = |v: f64, values: &mut [f64]| {
                 values[at] = v;
                 let (_, test) = judged(&p, values);
-                test.is_some_and(|t| t.flagged && t.row == Some(at as u32 + 1))
+                test.is_some_and(|t| t.flagged && t.row == Some(Row::at(at)))
             };
             for (limit, out) in [(low, -1.0), (high, 1.0)] {
                 let Some(limit) = limit else { continue };
@@ -95,7 +96,7 @@ fn where_nothing_can_be_sought_nothing_is_drawn() {
     let foreign = OutlierTest {
         level: "point",
         item: jurado_core::protocol::ItemId::at(0),
-        row: Some(1),
+        row: Row::numbered(1),
         test: "studentised-residual",
         statistic: 1.0,
         critical: 2.0,
@@ -103,6 +104,6 @@ fn where_nothing_can_be_sought_nothing_is_drawn() {
     };
     assert_eq!(limits(&p, &j, &foreign), (None, None));
     let (j, test) = judged(&p, &[60.1, 60.2, 60.3, 60.4]);
-    let gone = OutlierTest { row: Some(9), ..test.expect("a test") };
+    let gone = OutlierTest { row: Row::numbered(9), ..test.expect("a test") };
     assert_eq!(limits(&p, &j, &gone), (None, None));
 }

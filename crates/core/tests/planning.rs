@@ -3,6 +3,7 @@
 
 use jurado_core::plan::{Step, plan};
 use jurado_core::protocol::Protocol;
+use jurado_core::row::Row;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::wording;
@@ -101,10 +102,10 @@ fn a_curve_is_told_its_next_step_by_where_it_stands() {
     };
     assert_eq!(size("start=0.10"), None);
     let far = "start=0.10 burette:1=0.10 ph:1=2.60 burette:2=1.12 ph:2=2.90";
-    assert_eq!(size(far), Some((3, 1.0, 0.2)));
+    assert_eq!(size(far), Some((Row::at(2), 1.0, 0.2)));
     // Past the bend of the curve the steps are smaller, and beyond it large again.
-    assert_eq!(size(&format!("{far} burette:3=2.10 ph:3=5.70")), Some((4, 0.2, 0.12)));
-    assert_eq!(size(&format!("{far} burette:3=2.10 ph:3=10.90")), Some((4, 1.0, 0.2)));
+    assert_eq!(size(&format!("{far} burette:3=2.10 ph:3=5.70")), Some((Row::at(3), 0.2, 0.12)));
+    assert_eq!(size(&format!("{far} burette:3=2.10 ph:3=10.90")), Some((Row::at(3), 1.0, 0.2)));
     assert_eq!(
         told(&p, &format!("{far} burette:3=2.10 ph:3=5.70")),
         ["Row 4 of the burette: the next step is 0.20 mL, give or take 0.1."]

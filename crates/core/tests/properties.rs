@@ -9,6 +9,7 @@ use jurado_core::judging::judge;
 use jurado_core::protocol::ItemId;
 use jurado_core::protocol::Protocol;
 use jurado_core::report::Report;
+use jurado_core::row::Row;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{Judged, VerdictKind};
 use proptest::prelude::*;
@@ -59,7 +60,7 @@ fn well(levels: &[f64; 3], rim: f64) -> Submission {
     table
 }
 
-fn words(j: &Judged) -> Vec<(ItemId, Option<u32>, &'static str)> {
+fn words(j: &Judged) -> Vec<(ItemId, Option<Row>, &'static str)> {
     j.results.iter().map(|r| (r.item, r.row, r.verdict.word())).collect()
 }
 

@@ -8,6 +8,7 @@ use jurado_core::decision::{Action, Decision, Ruling};
 use jurado_core::judging::{judge, judge_in};
 use jurado_core::preview::{Table, of_ruling, of_withdrawal};
 use jurado_core::protocol::{Protocol, UncertaintySchool};
+use jurado_core::row::Row;
 use jurado_core::section::{Section, Waiver};
 use jurado_core::submission::Submission;
 use jurado_core::verdict::VerdictKind;
@@ -104,7 +105,7 @@ fn each_school_of_rejection_raises_its_hand_where_it_should() {
         let pick = |all: &[&'static str; 10]| if replicates == 3 { vec![all[3], all[4], all[5]] } else { all.to_vec() };
         let j = judged(&text, &girths(&pick(&loud)));
         let o = j.outliers.iter().find(|o| o.flagged).unwrap_or_else(|| panic!("{test}: {:?}", j.outliers));
-        assert_eq!((o.test, o.row), (test, Some(if replicates == 3 { 2 } else { 5 })));
+        assert_eq!((o.test, o.row), (test, Row::numbered(if replicates == 3 { 2 } else { 5 })));
         assert!(said(&text, &j, "outlier-kept").contains("slack tape"), "{test}: the cause is named");
         let j = judged(&text, &girths(&pick(&quiet)));
         assert!(j.outliers.iter().all(|o| !o.flagged), "{test}: {:?}", j.outliers);
@@ -441,7 +442,7 @@ fn twenty_teams_give_a_known_repeatability() {
     assert!(judged(&text, &odd).outliers.iter().all(|o| !o.flagged));
     let section = Section { repeatability: [("girth".to_owned(), sigma)].into(), ..Section::default() };
     let j = judged_in(&text, &section, &odd);
-    assert!(j.outliers.iter().any(|o| o.test == "known" && o.flagged && o.row == Some(3)), "{:?}", j.outliers);
+    assert!(j.outliers.iter().any(|o| o.test == "known" && o.flagged && o.row == Row::numbered(3)), "{:?}", j.outliers);
 }
 
 #[test]

@@ -4,6 +4,7 @@ mod common;
 
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::{Protocol, SketchKind};
+use jurado_core::row::Row;
 use jurado_core::section::Section;
 use jurado_core::sketches::{Sketch, sketches};
 
@@ -57,7 +58,7 @@ fn rows_that_should_be_alike_stand_on_one_beam_and_a_row_that_fails_by_itself() 
     let all = of("davit-balance", &lines);
     let [beam] = &all[..] else { panic!("{all:?}") };
     assert_eq!(beam.row, None);
-    assert_eq!(beam.parts.iter().map(|p| p.row).collect::<Vec<_>>(), (1..=6).map(Some).collect::<Vec<_>>());
+    assert_eq!(beam.parts.iter().map(|p| p.row).collect::<Vec<_>>(), Row::first(6).map(Some).collect::<Vec<_>>());
     for (i, part) in beam.parts.iter().enumerate() {
         let want = (100 + 50 * i) as f64 * (marks[i] - 50.0);
         assert!((part.moment.expect("a moment") - want).abs() < 1e-9 * want, "{part:?}");
@@ -67,8 +68,12 @@ fn rows_that_should_be_alike_stand_on_one_beam_and_a_row_that_fails_by_itself() 
         "load: 25.0\nbar_weight: 8.0\nbar_centre: 61.0\nload_mark: 5.0\npull_mark: 125.0\nscale_zero: 0.0
          between 1: A and B\nfulcrum 1: 25.0\neffort 1: 2.0\nbetween 2: C and D\nfulcrum 2: 38.0\neffort 2: 14.0",
     );
-    let rows: Vec<(Option<u32>, usize)> = all.iter().map(|s| (s.row, s.parts.len())).collect();
-    assert_eq!(rows, [(Some(2), 6), (Some(2), 3)], "the painted marks and the balance, both of row 2");
+    let rows: Vec<(Option<Row>, usize)> = all.iter().map(|s| (s.row, s.parts.len())).collect();
+    assert_eq!(
+        rows,
+        [(Row::numbered(2), 6), (Row::numbered(2), 3)],
+        "the painted marks and the balance, both of row 2"
+    );
     assert!(all[0].parts.iter().all(|p| p.moment.is_none()), "marks weigh nothing");
     let moments: Vec<f64> = all[1].parts.iter().filter_map(|p| p.moment).collect();
     assert_eq!(moments, [25.0 * (5.0 - 38.0), 8.0 * (61.0 - 38.0), 14.0 * (125.0 - 38.0)]);
@@ -81,7 +86,7 @@ fn a_ray_by_the_foot_of_the_mirror_says_where_the_image_ends() {
         "mirror: 100\nlamp_height: 25.0\nzone 1: beyond the centre\nlamp 1: 800\nscreen 1: 422\nimage_height 1: 14.0",
     );
     let [rail] = &all[..] else { panic!("{all:?}") };
-    assert_eq!((rail.kind, rail.row), (SketchKind::Rail, Some(1)));
+    assert_eq!((rail.kind, rail.row), (SketchKind::Rail, Row::numbered(1)));
     assert_eq!(
         rail.parts.iter().map(|p| (p.at, p.height)).collect::<Vec<_>>(),
         [(100.0, None), (800.0, Some(25.0)), (422.0, Some(-14.0))]
@@ -103,7 +108,7 @@ fn rings_are_of_the_row_whose_edges_are_exchanged() {
     );
     let rings: Vec<&Sketch> = all.iter().filter(|s| s.kind == SketchKind::Rings).collect();
     let [rings] = rings[..] else { panic!("{all:?}") };
-    assert_eq!((rings.row, rings.pivot), (Some(2), None));
+    assert_eq!((rings.row, rings.pivot), (Row::numbered(2), None));
     assert_eq!(rings.parts.iter().map(|p| p.at).collect::<Vec<_>>(), [27.4, 25.1, 43.1, 46.9]);
 }
 

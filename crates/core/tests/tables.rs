@@ -4,6 +4,7 @@
 mod common;
 
 use common::*;
+use jurado_core::row::Row;
 use jurado_core::section::{Issued, Section, Source, Waiver};
 use jurado_core::verdict::{Face, VerdictKind};
 
@@ -87,7 +88,7 @@ fn one_slip_down_a_column_is_one_slip_and_what_follows_is_carried() {
     assert!(said(ECHO, &j, "slip").contains("rows 1, 2, 3"), "{}", said(ECHO, &j, "slip"));
     // Half of the column's 1.5 points, once.
     assert_eq!(slips[0].cost.to_string(), "0.75");
-    assert_eq!(j.results[0].slip.as_ref().map(|s| s.rows.clone()), Some(vec![1, 2, 3]));
+    assert_eq!(j.results[0].slip.as_ref().map(|s| s.rows.clone()), Some(Row::first(3).collect()));
 }
 
 #[test]
@@ -124,14 +125,14 @@ fn declared_slips_and_other_schools_are_named_as_such() {
 fn rows_have_keys_and_parameters_and_waivers() {
     let keyless = echo(ECHO_RIGHT).replace(" {fork b}", "");
     let j = judged(ECHO, &keyless);
-    assert!(finding(&j, "key-missing").is_some_and(|f| f.place.row == Some(2)), "{:?}", codes(&j));
+    assert!(finding(&j, "key-missing").is_some_and(|f| f.place.row == Row::numbered(2)), "{:?}", codes(&j));
     let unknown = echo(ECHO_RIGHT).replace("{fork b}", "{fork z}");
     assert!(finding(&judged(ECHO, &unknown), "key-unknown").is_some());
     // Four depths asked for by the section: the fourth row is missing, and charged once.
     let section = Section { parameters: [("depths".to_owned(), 4.0)].into(), ..Section::default() };
     let j = judged_in(ECHO, &section, &echo(ECHO_RIGHT));
     let missing: Vec<_> = j.findings.iter().filter(|f| f.code() == "missing-reading").collect();
-    assert_eq!(missing.iter().map(|f| f.place.row).collect::<Vec<_>>(), [Some(4)], "{:?}", codes(&j));
+    assert_eq!(missing.iter().map(|f| f.place.row).collect::<Vec<_>>(), [Row::numbered(4)], "{:?}", codes(&j));
     // What could not be worked out for want of it is one finding for a person.
     let waits: Vec<_> = j.findings.iter().filter(|f| f.code() == "not-worked-out").collect();
     assert!(matches!(waits.as_slice(), [f] if f.cost > rust_decimal::Decimal::ZERO && f.open()), "{:?}", codes(&j));
@@ -163,7 +164,7 @@ fn columns_that_must_rise_and_checks_that_must_hold() {
     let under = echo(ECHO_RIGHT).replace("level 1: 20.8", "level 1: 3.8");
     let j = judged(ECHO, &under);
     let check = finding(&j, "check").expect("below the rim by more than the tape's step");
-    assert_eq!(check.place.row, Some(1));
+    assert_eq!(check.place.row, Row::numbered(1));
     // 0.4 cm, with room for 2·√2·0.1/√12 = 0.082 cm: the tape's shared limit cancels.
     assert!(said(ECHO, &j, "check").contains("± 0.082 cm"), "{}", said(ECHO, &j, "check"));
     let just = echo(ECHO_RIGHT).replace("level 1: 20.8", "level 1: 4.2");
@@ -202,7 +203,7 @@ fn planned_rough_runs_are_never_averaged_and_concordant_ones_are() {
 #[test]
 fn titration_readings_follow_one_another_and_amounts_have_windows() {
     let gap = TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40").replace("titre 3: 24.20", "titre 3: 24.40");
-    assert!(finding(&judged(TITRE, &gap), "does-not-follow").is_some_and(|f| f.place.row == Some(3)));
+    assert!(finding(&judged(TITRE, &gap), "does-not-follow").is_some_and(|f| f.place.row == Row::numbered(3)));
     // Where the titre was worked out with 24.60, and the row above ended there, 24.40 was copied wrongly.
     let copied = judged(TITRE, &TITRE_SHEET.replace("start 3: 24.60", "start 3: 24.40"));
     assert!(finding(&copied, "repair").is_some() && finding(&copied, "does-not-follow").is_none());
@@ -271,9 +272,9 @@ fn zones_have_one_right_word_and_conditional_cells() {
         wrong.findings.iter().filter(|f| f.code() == "differs").map(|f| f.cost.to_string()).collect();
     assert_eq!(costs, ["0.5", "1"]);
     let no_image = judged(ZONES, &ZONES_SHEET.replace("image 3: 1000 {unit mm}", ""));
-    assert!(finding(&no_image, "missing-reading").is_some_and(|f| f.place.row == Some(3)));
+    assert!(finding(&no_image, "missing-reading").is_some_and(|f| f.place.row == Row::numbered(3)));
     let filled = judged(ZONES, &(ZONES_SHEET.to_owned() + "\nimage 2: 900 {unit mm}"));
-    assert!(finding(&filled, "forbidden-reading").is_some_and(|f| f.place.row == Some(2)));
+    assert!(finding(&filled, "forbidden-reading").is_some_and(|f| f.place.row == Row::numbered(2)));
     let unknown = judged(ZONES, &ZONES_SHEET.replace("zone 1: inside", "zone 1: nearby"));
     assert!(said(ZONES, &unknown, "unreadable").contains("none of inside, at, beyond"));
 }
@@ -329,7 +330,7 @@ fn an_end_point_lies_where_the_second_derivative_turns() {
 #[test]
 fn sums_add_up_and_curves_reach_their_end() {
     let wrong = judged(CURVE, &CURVE_SHEET.replace("volume 5: 10.00", "volume 5: 10.20"));
-    assert!(finding(&wrong, "does-not-add-up").is_some_and(|f| f.place.row == Some(5)));
+    assert!(finding(&wrong, "does-not-add-up").is_some_and(|f| f.place.row == Row::numbered(5)));
     let early = judged(CURVE, &CURVE_SHEET.replace("ph 7: 11.00", "ph 7: 9.90").replace("ph 6: 10.20", "ph 6: 9.70"));
     assert!(said(CURVE, &early, "stopped-early").contains("9.9"), "{:?}", codes(&early));
 }

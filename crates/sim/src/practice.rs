@@ -4,6 +4,7 @@ use jurado_core::finding::{Key, Kind};
 use jurado_core::judging::judge;
 use jurado_core::practice::{Known, Lent, Planted, Pushed, Truth};
 use jurado_core::protocol::Protocol;
+use jurado_core::row::Row;
 use jurado_core::submission::Submission;
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
@@ -156,14 +157,14 @@ pub fn truth_of(protocol: &Protocol, table: &Submission, truth: &TableTruth, len
     let planted = truth.planted.first().and_then(|p| {
         Some(Planted {
             item: protocol.item(&p.item)?,
-            row: p.row,
+            row: p.row.and_then(Row::numbered),
             kind: (p.kind != "unmodelled").then(|| p.kind.clone()),
             reading: p.reading.as_ref().and_then(|r| protocol.item(r)),
             follows: p.follows.iter().filter_map(|f| protocol.item(f)).collect(),
             meant: truth
                 .meant
                 .iter()
-                .map(|m| (Key::Cell { item: m.item.clone(), row: m.row }, m.text.clone()))
+                .map(|m| (Key::Cell { item: m.item.clone(), row: m.row.and_then(Row::numbered) }, m.text.clone()))
                 .collect(),
             says: in_titles(protocol, &p.says),
             costs: Decimal::try_from(p.costs).unwrap_or_default().round_dp(2),
@@ -172,7 +173,9 @@ pub fn truth_of(protocol: &Protocol, table: &Submission, truth: &TableTruth, len
     let pushed: Vec<Pushed> = truth
         .outliers
         .iter()
-        .filter_map(|o| Some(Pushed { item: protocol.item(&o.item)?, row: o.row, excluded: o.excluded }))
+        .filter_map(|o| {
+            Some(Pushed { item: protocol.item(&o.item)?, row: Row::numbered(o.row)?, excluded: o.excluded })
+        })
         .collect();
     Truth::planted(protocol, table, &Known { planted: planted.as_ref(), pushed: &pushed, lent })
 }

@@ -9,6 +9,7 @@ use common::lab;
 use jurado_core::finding::Kind;
 use jurado_core::judging::judge;
 use jurado_core::protocol::SlipKind;
+use jurado_core::row::Row;
 use jurado_core::submission::Submission;
 use jurado_core::underneath::Oddity;
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
@@ -35,7 +36,10 @@ fn right_tables(lab: &Lab, seed: u64) -> Vec<Submission> {
 }
 
 fn result<'a>(judged: &'a Judged, lab: &Lab, truth: &FormulaTruth) -> &'a JudgedResult {
-    let found = judged.results.iter().find(|r| lab.protocol.items[r.item].id == truth.item && r.row == truth.row);
+    let found = judged
+        .results
+        .iter()
+        .find(|r| lab.protocol.items[r.item].id == truth.item && r.row.map(Row::number) == truth.row);
     found.expect("a result of the sheet")
 }
 

@@ -10,6 +10,7 @@ use crate::finding::Accuracy;
 use crate::notation::to_figures;
 use crate::protocol::{Protocol, ReadingKind};
 use crate::quantity::leading_place;
+use crate::row::Row;
 use crate::summary::Summary;
 use crate::verdict::{CellState, Compared, Judged, JudgedResult};
 
@@ -148,13 +149,13 @@ impl Entry {
 fn value(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Value {
     let row_key = || {
         let table = protocol.table_of(r.item)?;
-        let row = r.row?.checked_sub(1)? as usize;
+        let row = r.row?.index();
         judged.row_keys[table].get(row)?.clone()
     };
     let clean = r.own.or(r.clean).filter(|v| v.is_finite());
     Value {
         item: protocol.items[r.item].id.clone(),
-        row: r.row,
+        row: r.row.map(Row::number),
         at: row_key(),
         clean,
         sheet: accuracy(judged, r).and_then(|a| a.sheet),
@@ -183,7 +184,7 @@ fn cells(protocol: &Protocol, judged: &Judged) -> BTreeMap<String, Vec<String>> 
     for (reading, _) in measured {
         let mut by_row: Vec<String> = Vec::new();
         for cell in reading.cells.iter().filter(|c| c.state == CellState::Read) {
-            let at = cell.row.unwrap_or(1).max(1) as usize;
+            let at = cell.row.map_or(1, |r| r.number() as usize);
             by_row.resize(by_row.len().max(at), String::new());
             by_row[at - 1] = cell.value.map_or_else(String::new, |v| to_figures(v, 10, false).to_string());
         }

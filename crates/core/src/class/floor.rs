@@ -1,10 +1,10 @@
 //! One result of a lab over all sections: where each team stands from the consensus, by any key, and what its group does.
 
-use crate::formula::ItemId;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::scale::{Placing, Referred};
 use super::{Cochran, Effect, Entry, Mandel, Member, Robust, Scale, Value, algorithm_a, cochran, effects, mandel};
+use crate::formula::ItemId;
 use crate::protocol::{Protocol, ResultId};
 use crate::quantity::power_of_ten;
 use crate::stats::median;

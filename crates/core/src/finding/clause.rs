@@ -1,6 +1,7 @@
 //! What somebody seems to have done, as values. [`crate::wording`] says it as a clause and as a sentence.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 
 /// One small act of a person that explains a value. Items and results are numbers of the protocol's lists; rows count from 1.
 #[derive(Clone, Debug, PartialEq)]
@@ -13,7 +14,7 @@ pub enum Clause {
         /// Item of the reading.
         item: ItemId,
         /// Its row.
-        row: u32,
+        row: Row,
         /// As typed; empty where nothing is.
         text: String,
     },
@@ -22,7 +23,7 @@ pub enum Clause {
         /// Item of the reading.
         item: ItemId,
         /// Its row.
-        row: u32,
+        row: Row,
         /// As typed; empty where nothing is.
         text: String,
     },
@@ -31,7 +32,7 @@ pub enum Clause {
         /// Item of the readings.
         item: ItemId,
         /// Their rows.
-        rows: Vec<u32>,
+        rows: Vec<Row>,
     },
     /// A setting was misread by a step.
     Setting {
@@ -88,9 +89,9 @@ pub enum Clause {
         /// Item of the column.
         item: ItemId,
         /// The upper row.
-        first: u32,
+        first: Row,
         /// The lower row.
-        second: u32,
+        second: Row,
     },
     /// Two columns stand in each other's place.
     Columns {
@@ -99,7 +100,7 @@ pub enum Clause {
         /// Item of the other.
         other: ItemId,
         /// The one row where they do; `None` where it is throughout.
-        row: Option<u32>,
+        row: Option<Row>,
     },
     /// Two neighbouring digits of the answer were swapped in writing it down.
     DigitsSwapped {
@@ -124,7 +125,7 @@ pub struct Reading {
     /// Its item.
     pub item: ItemId,
     /// Its row; `None` for a single reading.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// The other number, in the item's unit.
     pub number: f64,
     /// Exponent of ten of the last digit to which that is told.

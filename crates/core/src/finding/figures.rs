@@ -3,6 +3,7 @@
 use super::clause::Account;
 use crate::formula::ItemId;
 use crate::protocol::{SlipKind, TableId};
+use crate::row::Row;
 use crate::verdict::Gap;
 
 /// What the readings give in place of what was written.
@@ -90,7 +91,7 @@ pub struct Apart {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct OffPlan {
     /// Row that the step ends in.
-    pub row: u32,
+    pub row: Row,
     /// The step.
     pub by: f64,
     /// The step as planned.
@@ -163,7 +164,7 @@ pub struct Spread {
     /// Of how many readings.
     pub count: usize,
     /// The kept outlier it is judged without.
-    pub without: Option<u32>,
+    pub without: Option<Row>,
 }
 
 /// The two sides of a cross-check in the row where it fails, SI.
@@ -192,7 +193,7 @@ pub struct Figures {
     /// Its item.
     pub item: ItemId,
     /// Its row.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// As typed.
     pub text: String,
     /// Figures written.
@@ -230,7 +231,7 @@ pub struct Story {
     /// Results that follow from it.
     pub followers: usize,
     /// Rows it runs through, down a column.
-    pub rows: Vec<u32>,
+    pub rows: Vec<Row>,
     /// Results in which it happened.
     pub places: usize,
     /// The next likely kind, where it has at least one chance in five.

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Kind;
 use crate::reading::Remark;
+use crate::row::Row;
 
 /// The stable name, within one table, of what a decision is about. It prints as, and is read from, a text such as
 /// `slip:disc_volume`; every text is a key, and printing it gives the text again.
@@ -21,7 +22,7 @@ pub enum Key {
         /// Item's id.
         item: String,
         /// Row, from 1.
-        row: Option<u32>,
+        row: Option<Row>,
     },
     /// A reviewer's own finding: `own:<criterion>:<number>`, the criterion empty for a word that costs nothing.
     Own {
@@ -37,7 +38,7 @@ pub enum Key {
         /// Item's id.
         item: String,
         /// Row, from 1.
-        row: Option<u32>,
+        row: Option<Row>,
     },
     /// Any other finding: `<word>:<what it is about>`.
     Finding(String),
@@ -45,14 +46,14 @@ pub enum Key {
 
 impl Key {
     /// The key of a finding about something with an id, or one of its rows.
-    pub(crate) fn about(kind: &Kind, id: &str, row: Option<u32>) -> Key {
+    pub(crate) fn about(kind: &Kind, id: &str, row: Option<Row>) -> Key {
         Key::Finding(with_row(kind.word(), id, row))
     }
 
     /// The key of a finding about a cell; a cell without a row has the number 0. A note on how it was read is named by
     /// that, and a value of a grid by its number.
-    pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<u32>) -> Key {
-        let cell = with_row(kind.word(), item, Some(row.unwrap_or(0)));
+    pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<Row>) -> Key {
+        let cell = format!("{}:{item}:{}", kind.word(), row.map_or(0, Row::number));
         match kind {
             // A value and its ± may each hold a comma that was decided on.
             Kind::ReadAs { remark: Remark::Comma { text, .. } } => Key::Finding(format!("{cell}:comma:{text}")),
@@ -65,7 +66,7 @@ impl Key {
     }
 }
 
-fn with_row(word: &str, item: &str, row: Option<u32>) -> String {
+fn with_row(word: &str, item: &str, row: Option<Row>) -> String {
     match row {
         Some(row) => format!("{word}:{item}:{row}"),
         None => format!("{word}:{item}"),
@@ -86,12 +87,13 @@ impl fmt::Display for Key {
 }
 
 /// An item and a row of it as they stand in a key; `None` where the row does not print as it is written.
-fn item_and_row(text: &str) -> Option<(String, Option<u32>)> {
+fn item_and_row(text: &str) -> Option<(String, Option<Row>)> {
     match text.split_once(':') {
         None => Some((text.to_owned(), None)),
         Some((item, row)) => {
             let number: u32 = row.parse().ok()?;
-            (number.to_string() == row).then(|| (item.to_owned(), Some(number)))
+            let row = Row::numbered(number).filter(|r| r.to_string() == row)?;
+            Some((item.to_owned(), Some(row)))
         }
     }
 }
@@ -152,10 +154,11 @@ mod tests {
 
     use super::{Key, Kind};
     use crate::reading::{Comma, Hints, Remark, read};
+    use crate::row::Row;
 
     #[test]
     fn keys_are_read_as_what_they_name() {
-        let row = |row| Some(row);
+        let row = Row::numbered;
         for (text, key) in [
             ("line:accuracy", Key::Line("accuracy".into())),
             ("cell:mass", Key::Cell { item: "mass".into(), row: None }),
@@ -174,7 +177,7 @@ mod tests {
 
     #[test]
     fn two_remarks_on_one_cell_are_two_notes() {
-        let read_as = |remark: Remark| Key::of_cell(&Kind::ReadAs { remark }, "mass", Some(3)).to_string();
+        let read_as = |remark: Remark| Key::of_cell(&Kind::ReadAs { remark }, "mass", Row::numbered(3)).to_string();
         let hints = Hints { comma: Comma::Decimal, ..Hints::default() };
         let keys: Vec<String> = read("~1,234 ± 1,002", &hints).remarks.into_iter().map(read_as).collect();
         assert_eq!(keys, ["read:mass:3:approximate", "read:mass:3:comma:1,234", "read:mass:3:comma:1,002"]);

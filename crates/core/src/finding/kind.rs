@@ -9,6 +9,7 @@ use crate::formula::ItemId;
 use crate::protocol::{CriterionId, Role, TableId};
 use crate::reading::{Remark, Unreadable};
 use crate::repair::Rewriting;
+use crate::row::Row;
 use crate::underneath::Oddity;
 use crate::verdict::Gap;
 
@@ -184,7 +185,7 @@ pub enum Kind {
         /// Whether it should rise.
         rising: bool,
         /// Row, the value before, the value in it.
-        steps: Vec<(u32, f64, f64)>,
+        steps: Vec<(Row, f64, f64)>,
     },
     /// Steps that are not those of the plan.
     StepOffPlan {
@@ -294,7 +295,7 @@ pub enum Kind {
     /// Results that are not there because readings are missing: a table without the mass, and no density.
     NotWorkedOut {
         /// Item and row of each.
-        results: Vec<(ItemId, Option<u32>)>,
+        results: Vec<(ItemId, Option<Row>)>,
     },
     /// A result that is no number, or no word of its list.
     UnreadableResult {
@@ -367,7 +368,7 @@ pub enum Kind {
         /// Index of the check.
         check: usize,
         /// Rows in which it fails.
-        rows: Vec<u32>,
+        rows: Vec<Row>,
         /// The sides in the first of them.
         off: Option<Off>,
     },

@@ -10,6 +10,7 @@ mod place;
 mod properties;
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use rust_decimal::Decimal;
 
 pub use clause::{Account, Clause, Reading};
@@ -143,7 +144,7 @@ impl Finding {
     }
 
     /// A finding about an item, or one of its rows, named by it.
-    pub(crate) fn about(kind: Kind, severity: Severity, (item, id): (ItemId, &str), row: Option<u32>) -> Finding {
+    pub(crate) fn about(kind: Kind, severity: Severity, (item, id): (ItemId, &str), row: Option<Row>) -> Finding {
         let key = Key::about(&kind, id, row);
         Finding::new(kind, key, severity, Place::of(item, row))
     }

@@ -1,6 +1,7 @@
 //! Where something is, as values.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 
 /// An item, a row of it, or neither.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
@@ -8,7 +9,7 @@ pub struct Place {
     /// The item, by its index in the protocol.
     pub item: Option<ItemId>,
     /// The row or replicate, from 1.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
 }
 
 impl Place {
@@ -19,11 +20,11 @@ impl Place {
     ///
     /// # Example
     /// ```
-    /// use jurado_core::{example::lab, finding::Place};
+    /// use jurado_core::{example::lab, finding::Place, row::Row};
     /// let girth = lab().item("girth").expect("a reading");
-    /// assert_eq!(Place::of(girth, Some(2)), Place { item: Some(girth), row: Some(2) });
+    /// assert_eq!(Place::of(girth, Row::numbered(2)), Place { item: Some(girth), row: Some(Row::at(1)) });
     /// ```
-    pub fn of(item: ItemId, row: Option<u32>) -> Place {
+    pub fn of(item: ItemId, row: Option<Row>) -> Place {
         Place { item: Some(item), row }
     }
 
@@ -31,10 +32,10 @@ impl Place {
     ///
     /// # Example
     /// ```
-    /// use jurado_core::finding::Place;
-    /// assert_eq!(Place::row(4), Place { item: None, row: Some(4) });
+    /// use jurado_core::{finding::Place, row::Row};
+    /// assert_eq!(Place::row(Row::at(3)), Place { item: None, row: Row::numbered(4) });
     /// ```
-    pub fn row(row: u32) -> Place {
+    pub fn row(row: Row) -> Place {
         Place { item: None, row: Some(row) }
     }
 }

@@ -7,6 +7,7 @@ use super::values::{Env, Out, within};
 use crate::finding::{Finding, Findings, Key, Kind, OffPlan, Place, Severity};
 use crate::formula::{Context, evaluate_any};
 use crate::protocol::{PlannedStep, Protocol, ReadingSpec, TableId};
+use crate::row::Row;
 use crate::section::{Section, Source};
 use crate::stats::concordance;
 use crate::verdict::JudgedReading;
@@ -42,7 +43,7 @@ fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>
     let Some(key) = spec.key.map(|k| &protocol.keys[k]) else { return };
     let lost = lost_rows(protocol, table, t);
     for (i, value) in rows.keys.iter().enumerate() {
-        let row = i as u32 + 1;
+        let row = Row::at(i);
         // A row that is not there names nothing.
         if value.is_none() && lost.iter().any(|(n, _)| *n == row) {
             continue;
@@ -131,7 +132,7 @@ struct Column<'a> {
 
 impl Column<'_> {
     /// Pairs of neighbouring rows with their values: (row number of the later one, before, after).
-    fn steps(&self) -> Vec<(u32, f64, f64)> {
+    fn steps(&self) -> Vec<(Row, f64, f64)> {
         let values = column(self.protocol, self.env, self.spec.item);
         values
             .windows(2)
@@ -141,12 +142,12 @@ impl Column<'_> {
     }
 
     /// A finding about the column, or one of its rows.
-    fn finding(&self, kind: Kind, severity: Severity, row: Option<u32>) -> Finding {
+    fn finding(&self, kind: Kind, severity: Severity, row: Option<Row>) -> Finding {
         Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), row)
     }
 
     /// Whether the team says why a row, from 1, is empty or left out; what is explained is no break in the column.
-    fn excused(&self, row: u32) -> bool {
+    fn excused(&self, row: Row) -> bool {
         let cell = self.reading.cells.iter().find(|c| c.row == Some(row));
         cell.is_some_and(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     }
@@ -158,7 +159,7 @@ impl Column<'_> {
         // What an instrument may be off by is no step back.
         let limit = self.spec.instrument.and_then(|i| self.protocol.instruments[i].limit).unwrap_or(0.0);
         let back = |a: f64, b: f64| if rising { a - b } else { b - a };
-        let steps: Vec<(u32, f64, f64)> = self
+        let steps: Vec<(Row, f64, f64)> = self
             .steps()
             .into_iter()
             .filter(|(row, a, b)| back(*a, *b) > limit * (1.0 + 1e-9) && !self.excused(*row))
@@ -191,13 +192,13 @@ impl Column<'_> {
 
     /// The plan for the step that ends in this row (from 1): what was seen in the row before decides, or, for a condition
     /// on differences, the step before it.
-    fn planned(&self, row: u32) -> Option<&PlannedStep> {
+    fn planned(&self, row: Row) -> Option<&PlannedStep> {
         let out = Out::new();
         self.spec.steps.iter().find(|s| {
             let Some(condition) = &s.condition else { return true };
             let longest = self.protocol.items[self.spec.item].rows;
             let back = if condition.shape == longest { 2 } else { 3 };
-            let Some(at) = (row as usize).checked_sub(back) else { return false };
+            let Some(at) = (row.number() as usize).checked_sub(back) else { return false };
             let holds = evaluate_any(condition, &Context::without(self.env, &out));
             holds.is_ok_and(|v| v.at(Some(at)).is_some_and(|t| *t != 0.0))
         })
@@ -210,7 +211,7 @@ impl Column<'_> {
         let (starts, ends) = (column(self.protocol, self.env, self.spec.item), column(self.protocol, self.env, end));
         for (i, (start, before)) in starts.iter().skip(1).zip(&ends).enumerate() {
             let (Some(start), Some(before)) = (start, before) else { continue };
-            let row = i as u32 + 2;
+            let row = Row::at(i + 1);
             let cell = self.reading.cells.get(i + 1);
             let half = cell.map_or(0.0, |c| 0.5 * c.resolution);
             let refilled = start.abs() < 0.5 * before.abs();
@@ -236,7 +237,7 @@ impl Column<'_> {
             if within(total - expected, half, half, *total, expected) {
                 continue;
             }
-            let row = i as u32 + 1;
+            let row = Row::at(i);
             // One finding for the column: the rows after the first are told by it.
             let kind = Kind::DoesNotAddUp { total: *total, expected };
             let first = self.finding(kind, Severity::Decide, None);

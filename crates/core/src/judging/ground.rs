@@ -7,6 +7,7 @@ use super::values::{Env, Out};
 use crate::formula::figures::Figured;
 use crate::formula::{ItemId, Value};
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::uncertainty::Budget;
 
 /// What all results are judged from.
@@ -20,7 +21,7 @@ pub(super) struct Ground<'a> {
     pub(super) measured: &'a Env,
     pub(super) figured: &'a [Option<Value<Figured>>],
     /// Readings that a person says were not copied wrongly.
-    pub(super) refuted: &'a [(ItemId, Option<u32>)],
+    pub(super) refuted: &'a [(ItemId, Option<Row>)],
     /// Budgets by result and row, for deserved figures from the uncertainty.
     pub(super) budgets: &'a [Vec<Option<Budget>>],
     /// For weighing a story by the whole table.

@@ -35,6 +35,7 @@ mod words;
 pub use counts::limits;
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use rust_decimal::Decimal;
 use sha2::{Digest, Sha256};
 
@@ -168,7 +169,7 @@ pub fn judge_in(
 fn repaired(
     stage: Stage<'_>,
     table: &mut Table,
-    refuted: &mut Vec<(ItemId, Option<u32>)>,
+    refuted: &mut Vec<(ItemId, Option<Row>)>,
     decisions: &[Decision],
 ) -> Worked {
     let mut worked = work(stage, table, refuted);
@@ -199,7 +200,7 @@ fn as_computed(score: &mut Score, untouched: &Score) {
 }
 
 /// Everything from the placed cells to the verdicts of the results.
-fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(ItemId, Option<u32>)]) -> Worked {
+fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(ItemId, Option<Row>)]) -> Worked {
     let Stage { protocol, section, submission } = stage;
     let sheet = Sheet::of(stage, table);
     let beneath = under::of(stage, table, &sheet);
@@ -240,7 +241,7 @@ fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 
 }
 
 /// Readings that a person refuses to take as copied wrongly.
-fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(ItemId, Option<u32>)> {
+fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(ItemId, Option<Row>)> {
     let refuses =
         |key: &Key| decisions.iter().rev().find(|d| d.finding == *key).is_some_and(|d| d.action == Action::Refuse);
     decisions
@@ -260,7 +261,7 @@ fn repair(
     table: &mut Table,
     before: &Worked,
     decisions: &[Decision],
-) -> Option<(Finding, (ResultId, Option<u32>), Repair)> {
+) -> Option<(Finding, (ResultId, Option<Row>), Repair)> {
     let stories = before.results.iter().filter(|r| r.verdict == VerdictKind::Slip).filter_map(|r| {
         let slip = r.slip.as_ref().filter(|s| s.kind == SlipKind::ReadingMistyped)?;
         Some(((r.id, r.row), slip.repair.as_ref()?, slip.probability))
@@ -313,7 +314,7 @@ fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
 }
 
 /// A repair as what was found.
-fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<u32>), probability: f64) -> Kind {
+fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<Row>), probability: f64) -> Kind {
     if let Some(act) = repair.act {
         return Kind::Rewritten { act, probability, gained: 0 };
     }
@@ -323,7 +324,7 @@ fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<
 }
 
 /// Resolution of a cell in its unit: what a repaired value is shown to. A cell that is not there has a thousandth.
-fn resolution_of(table: &Table, item: ItemId, row: Option<u32>) -> f64 {
+fn resolution_of(table: &Table, item: ItemId, row: Option<Row>) -> f64 {
     table
         .readings
         .iter()

@@ -6,6 +6,7 @@ use super::table::Table;
 use super::values::{Env, Out, derive};
 use crate::formula::{Function, ItemId, Num, Op, Value};
 use crate::protocol::{ItemKind, Protocol};
+use crate::row::Row;
 use crate::uncertainty::{Dual, SourceKind};
 use crate::verdict::JudgedResult;
 
@@ -51,7 +52,7 @@ impl<'a> Moved<'a> {
         let env = self.env(&shift, &|dual, first, last| {
             moves.iter().filter(|(s, _)| (first..last).contains(s)).map(|(s, m)| dual.derivative(*s) * m).sum()
         });
-        env[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1)).copied()
+        env[result.item].as_ref()?.at(result.row.map(Row::index)).copied()
     }
 
     /// The values of all items with each input moved by `shift` of its derivatives, in SI units. Results that are
@@ -89,7 +90,7 @@ impl<'a> Moved<'a> {
 
 /// A result's value with its derivatives, in its row.
 fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p Dual> {
-    propagated.values[result.item].as_ref()?.at(result.row.map(|r| r as usize - 1))
+    propagated.values[result.item].as_ref()?.at(result.row.map(Row::index))
 }
 
 /// Half-width of the result over the corners of the limits, in its unit: the farther of the two corners that the
@@ -208,7 +209,8 @@ fn bends(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult) -> bool {
 fn by_chance(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult, seed: u64) -> Option<f64> {
     let sources = &moved.propagated.sources;
     let mut chance = Chance::new(
-        seed ^ (result.id.index() as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ u64::from(result.row.unwrap_or(0)),
+        seed ^ (result.id.index() as u64).wrapping_mul(0x9e37_79b9_7f4a_7c15)
+            ^ u64::from(result.row.map_or(0, Row::number)),
     );
     let used: Vec<usize> = dual.derivatives().map(|(i, _)| i).filter(|i| sources[*i].standard > 0.0).collect();
     let mut values: Vec<f64> = Vec::with_capacity(TRIALS);

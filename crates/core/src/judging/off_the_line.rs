@@ -5,6 +5,7 @@ use super::values::{Env, Out};
 use crate::finding::{Finding, Findings, Kind, Severity};
 use crate::formula::{Context, Function, ItemId, Node, Num, Op, Shape, Value, evaluate_any};
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::stats::{Line, PointTest, line, point_apart};
 use crate::uncertainty::Dual;
 use crate::verdict::OutlierTest;
@@ -94,7 +95,7 @@ impl<'a> Fit<'a> {
         let own = own_spread(propagated, (self.x, self.y), whole.slope, &self.points);
         let (px, py, pw) = self.columns(None);
         let test = point_apart(&px, &py, pw.as_deref(), self.through_origin, confidence, own)?;
-        let row = self.points[test.suspect].0 as u32 + 1;
+        let row = Row::at(self.points[test.suspect].0);
         let flagged = test.statistic > test.critical;
         if flagged {
             let id = &self.protocol.items[self.y].id;

@@ -8,10 +8,11 @@ use rust_decimal::Decimal;
 use crate::decision::{Action, Decision};
 use crate::finding::{Correction, Finding, Findings, Key, Kind, Place, Severity};
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::submission::{Submission, SubmittedCell};
 
 /// The decisions in force on cells: the newest of each key.
-fn on_cells(decisions: &[Decision]) -> impl Iterator<Item = (&Decision, &str, Option<u32>)> {
+fn on_cells(decisions: &[Decision]) -> impl Iterator<Item = (&Decision, &str, Option<Row>)> {
     decisions.iter().enumerate().filter_map(|(n, d)| {
         let newest = !decisions[n + 1..].iter().any(|later| later.finding == d.finding);
         let Key::Cell { item, row } = &d.finding else { return None };
@@ -24,8 +25,8 @@ pub(super) fn corrected<'a>(submission: &'a Submission, decisions: &[Decision]) 
     let mut table = Cow::Borrowed(submission);
     for (decision, item, row) in on_cells(decisions) {
         let cells = &mut table.to_mut().cells;
-        let at = cells.iter().position(|c| c.item == item && c.row == row).unwrap_or_else(|| {
-            cells.push(SubmittedCell { item: item.to_owned(), row, ..SubmittedCell::default() });
+        let at = cells.iter().position(|c| c.item == item && c.row == row.map(Row::number)).unwrap_or_else(|| {
+            cells.push(SubmittedCell { item: item.to_owned(), row: row.map(Row::number), ..SubmittedCell::default() });
             cells.len() - 1
         });
         match decision.action {
@@ -46,7 +47,7 @@ pub(super) fn corrected<'a>(submission: &'a Submission, decisions: &[Decision]) 
 pub(super) fn add(protocol: &Protocol, submission: &Submission, decisions: &[Decision], found: &mut Findings<'_>) {
     for (decision, id, row) in on_cells(decisions) {
         let Some(item) = protocol.item(id) else { continue };
-        let cell = submission.cells.iter().find(|c| c.item == id && c.row == row);
+        let cell = submission.cells.iter().find(|c| c.item == id && c.row == row.map(Row::number));
         let typed = cell.map_or("", |c| c.value.trim()).to_owned();
         let how = match decision.action {
             Action::LeaveOut => Correction::LeftOut,

@@ -10,6 +10,7 @@ use crate::formula::{Context, ItemId, Num, Shape, Value, evaluate_any};
 use crate::protocol::{
     ItemKind, Protocol, ReadingId, ReadingKind, ReferenceEntry, ReferenceId, ResultId, ResultSpec, beside,
 };
+use crate::row::Row;
 use crate::stats::summary;
 use crate::uncertainty::{Budget, Dual, Of, Source, SourceKind, bracket, rectangular, resolution, triangular};
 use crate::verdict::JudgedCell;
@@ -104,7 +105,7 @@ impl Maker<'_> {
         let hidden = self.hidden(n, cell);
         let here = Of::Item(spec.item);
         // Row by row; a bracket that was judged once serves all rows.
-        let at = cell.row.map(|r| r as usize - 1);
+        let at = cell.row.map(Row::index);
         let judged = spec.bracket.and_then(|(low, high)| {
             let of = |i: ItemId| self.measured[i].as_ref()?.at(at).copied();
             Some((of(high)? - of(low)?).abs())

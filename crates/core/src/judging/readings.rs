@@ -8,12 +8,13 @@ use super::values::{Env, counted_values, sliced};
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::formula::{Context, ItemId, Node, Value, evaluate_any};
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, Role, Rule, TableId};
+use crate::row::Row;
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedCell, JudgedReading};
 
 /// The instrument's step in the unit of the reading; of an instrument whose resolution follows a setting, at the
 /// setting of that row. Nought where there is no instrument or the setting is not known.
-pub(super) fn step_in_unit(protocol: &Protocol, spec: &ReadingSpec, env: &Env, row: Option<u32>) -> f64 {
+pub(super) fn step_in_unit(protocol: &Protocol, spec: &ReadingSpec, env: &Env, row: Option<Row>) -> f64 {
     if let Some(step) = protocol.step(spec) {
         return step;
     }
@@ -22,7 +23,7 @@ pub(super) fn step_in_unit(protocol: &Protocol, spec: &ReadingSpec, env: &Env, r
     match instrument.step_of {
         None => 0.0,
         Some(setting) => {
-            let at = row.map(|r| r as usize - 1);
+            let at = row.map(Row::index);
             let value = env[setting].as_ref().and_then(|v| v.at(at).or_else(|| v.at(Some(0)))).copied();
             value.map_or(0.0, |v| instrument.step * v.abs() / factor)
         }
@@ -47,11 +48,11 @@ pub(super) fn completeness(protocol: &Protocol) -> (Option<String>, Decimal) {
 }
 
 /// A condition for one row, or for the table; `None` where it cannot be told.
-pub(super) fn holds(node: &Node, env: &Env, row: Option<u32>) -> Option<bool> {
+pub(super) fn holds(node: &Node, env: &Env, row: Option<Row>) -> Option<bool> {
     let slice;
     let env = match row {
         Some(r) => {
-            slice = sliced(env, r as usize - 1);
+            slice = sliced(env, r.index());
             &slice
         }
         None => env,
@@ -75,14 +76,14 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
 }
 
 /// The rows of a table in which nothing stands though something has to: (row, why, if the team says so).
-pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(u32, Option<String>)> {
+pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(Row, Option<String>)> {
     let columns: Vec<&JudgedReading> =
         protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).map(|(_, r)| r).collect();
-    let rows = columns.iter().map(|r| r.cells.len()).max().unwrap_or(0) as u32;
+    let rows = columns.iter().map(|r| r.cells.len()).max().unwrap_or(0);
     let of_row = |row| columns.iter().flat_map(move |r| r.cells.iter().filter(move |c| c.row == Some(row)));
     // One column alone is told cell by cell.
-    let lost = |row: &u32| columns.len() > 1 && of_row(*row).all(|c| c.state == CellState::Missing);
-    let lost: Vec<u32> = (1..=rows).filter(lost).collect();
+    let lost = |row: &Row| columns.len() > 1 && of_row(*row).all(|c| c.state == CellState::Missing);
+    let lost: Vec<Row> = (0..rows).map(Row::at).filter(lost).collect();
     lost.into_iter().map(|row| (row, of_row(row).find_map(|c| c.absent.clone()))).collect()
 }
 
@@ -138,7 +139,7 @@ struct Judge<'a> {
 
 impl Judge<'_> {
     /// A finding about a cell.
-    fn of_cell(&self, kind: Kind, severity: Severity, row: Option<u32>) -> Finding {
+    fn of_cell(&self, kind: Kind, severity: Severity, row: Option<Row>) -> Finding {
         let key = Key::of_cell(&kind, &self.protocol.items[self.spec.item].id, row);
         Finding::new(kind, key, severity, Place::of(self.spec.item, row))
     }
@@ -264,7 +265,9 @@ impl Judge<'_> {
     /// Whether the value is the one that was issued to everybody.
     fn issued(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
         let id = &self.protocol.items[self.spec.item].id;
-        let Some(issued) = self.section.issued(id, cell.row).filter(|_| self.section.readings != Source::Own) else {
+        let Some(issued) =
+            self.section.issued(id, cell.row.map(Row::number)).filter(|_| self.section.readings != Source::Own)
+        else {
             return;
         };
         let step = step_in_unit(self.protocol, self.spec, self.env, cell.row).max(cell.resolution);

@@ -13,6 +13,7 @@ use crate::finding::{
 use crate::protocol::{Band, Criterion, CriterionId, Protocol, ReferenceEntry, ReferenceId, Rule};
 use crate::quantity::leading_place;
 use crate::quantity::power_of_ten;
+use crate::row::Row;
 use crate::section::{Section, Source};
 use crate::stats::summary;
 use crate::submission::Submission;
@@ -118,7 +119,7 @@ struct Accuracy<'a> {
 impl Accuracy<'_> {
     /// What the sheet gives for a result.
     fn on_sheet(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
-        let row = result.row.map(|r| r as usize - 1);
+        let row = result.row.map(Row::index);
         reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row)
     }
 

@@ -5,6 +5,7 @@ use crate::formula::ItemId;
 use crate::protocol::{Protocol, ReadingKind, ReadingSpec, RowCount, TableId, beside};
 use crate::quantity::{Nature, Unit};
 use crate::reading::{Cell, CellKind, Comma, Hints, Number, Unreadable, read};
+use crate::row::Row;
 use crate::section::Section;
 use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
@@ -14,7 +15,7 @@ use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 pub(super) struct CellNote {
     pub(super) kind: Kind,
     pub(super) item: ItemId,
-    pub(super) row: Option<u32>,
+    pub(super) row: Option<Row>,
 }
 
 #[derive(Clone)]
@@ -41,7 +42,7 @@ beside!(TableId: Rows);
 
 impl Table {
     /// The cell of a reading, by its item and its row from 1.
-    pub(super) fn cell_mut(&mut self, item: ItemId, row: Option<u32>) -> Option<&mut JudgedCell> {
+    pub(super) fn cell_mut(&mut self, item: ItemId, row: Option<Row>) -> Option<&mut JudgedCell> {
         self.readings.iter_mut().find(|r| r.item == item)?.cells.iter_mut().find(|c| c.row == row)
     }
 }
@@ -80,13 +81,13 @@ struct Cells<'s>(Vec<Vec<Option<&'s SubmittedCell>>>);
 
 impl<'s> Cells<'s> {
     /// The cell of an item, in a row from 1.
-    fn at(&self, item: ItemId, row: Option<u32>) -> Option<&'s SubmittedCell> {
-        self.0[item.index()].get(row.map_or(0, |r| r as usize - 1)).copied().flatten()
+    fn at(&self, item: ItemId, row: Option<Row>) -> Option<&'s SubmittedCell> {
+        self.0[item.index()].get(row.map_or(0, Row::index)).copied().flatten()
     }
 
     /// Puts a cell in its place, unless one is there already: that one.
-    fn put(&mut self, item: ItemId, row: Option<u32>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
-        let (rows, at) = (&mut self.0[item.index()], row.map_or(0, |r| r as usize - 1));
+    fn put(&mut self, item: ItemId, row: Option<Row>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
+        let (rows, at) = (&mut self.0[item.index()], row.map_or(0, Row::index));
         if rows.len() <= at {
             rows.resize(at + 1, None);
         }
@@ -106,10 +107,10 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
     let mut last_row = vec![0u32; protocol.items.len()];
     for cell in &submission.cells {
         let Some(item) = protocol.item(&cell.item).filter(|i| protocol.is_typed(*i)) else { continue };
-        let row = protocol.has_rows(item).then(|| cell.row.unwrap_or(1).clamp(1, MOST_ROWS));
+        let row = protocol.has_rows(item).then(|| Row::at(cell.row.unwrap_or(1).clamp(1, MOST_ROWS) as usize - 1));
         let written = !cell.value.trim().is_empty() || !cell.note.is_empty();
         if let (Some(r), true) = (row, written) {
-            last_row[item.index()] = last_row[item.index()].max(r);
+            last_row[item.index()] = last_row[item.index()].max(r.number());
         }
         if let Some(first) = cells.put(item, row, cell) {
             notes.push(CellNote { kind: Kind::Duplicate { first: first.value.clone() }, item, row });
@@ -117,7 +118,7 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
     }
     let rows: Vec<Rows> =
         TableId::each(&protocol.tables).map(|t| rows_of(protocol, section, submission, t, &cells, &last_row)).collect();
-    let of_table = |t: TableId| (1..=rows[t].there as u32).map(Some).collect::<Vec<Option<u32>>>();
+    let of_table = |t: TableId| (0..rows[t].there).map(|n| Some(Row::at(n))).collect::<Vec<Option<Row>>>();
     let readings = protocol.readings.iter().map(|spec| {
         let numbers = match spec.table {
             Some(t) => of_table(t),
@@ -154,7 +155,7 @@ fn rows_of(
     let written = columns.iter().map(|i| last_row[i.index()] as usize).max().unwrap_or(0);
     let there = written.max(least);
     let key = table.key.map(|k| protocol.keys[k].id.as_str());
-    let key_of = |row: u32| {
+    let key_of = |row: Row| {
         let key = key?;
         columns
             .iter()
@@ -164,7 +165,7 @@ fn rows_of(
             .filter(|v| !v.is_empty())
             .cloned()
     };
-    Rows { most, there, keys: (1..=there as u32).map(key_of).collect() }
+    Rows { most, there, keys: (0..there).map(Row::at).map(key_of).collect() }
 }
 
 /// The replicates of a reading, as many as are asked for, and those written beyond; one without a number for a single one.
@@ -174,14 +175,14 @@ fn replicates(
     spec: &ReadingSpec,
     cells: &Cells<'_>,
     written: u32,
-) -> Vec<Option<u32>> {
+) -> Vec<Option<Row>> {
     if !protocol.has_rows(spec.item) {
         return vec![None];
     }
     let by_parameter = |p| parameter(protocol, section, p).clamp(1.0, 10_000.0) as u32;
     let asked = spec.replicates_of.map_or(spec.replicates, by_parameter);
-    (1..=asked.max(written))
-        .filter(|row| *row <= asked || cells.at(spec.item, Some(*row)).is_some())
+    Row::first(asked.max(written))
+        .filter(|row| row.number() <= asked || cells.at(spec.item, Some(*row)).is_some())
         .map(Some)
         .collect()
 }
@@ -222,7 +223,7 @@ struct Conversion {
 fn conversion(
     protocol: &Protocol,
     item: ItemId,
-    row: Option<u32>,
+    row: Option<Row>,
     number: &Number,
     column: &str,
     notes: &mut Vec<CellNote>,
@@ -277,7 +278,7 @@ fn word_of(words: &[String], text: &str) -> Option<u32> {
 fn reading_cell(
     protocol: &Protocol,
     item: ItemId,
-    row: Option<u32>,
+    row: Option<Row>,
     cell: Option<&SubmittedCell>,
     comma: Comma,
     notes: &mut Vec<CellNote>,
@@ -385,7 +386,7 @@ fn is_not_applicable(text: &str) -> bool {
 fn reported(
     protocol: &Protocol,
     item: ItemId,
-    row: Option<u32>,
+    row: Option<Row>,
     cell: &SubmittedCell,
     comma: Comma,
     notes: &mut Vec<CellNote>,

@@ -1,10 +1,10 @@
 //! What a table is judged by in place of what its protocol says: what its section sets, and what was ruled.
 
-use crate::formula::ItemId;
 use std::collections::BTreeMap;
 
 use crate::decision::Ruling;
 use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
+use crate::formula::ItemId;
 use crate::protocol::{Protocol, Taught};
 use crate::section::Section;
 

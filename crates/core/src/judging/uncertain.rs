@@ -5,6 +5,7 @@ use super::propagate::Propagated;
 use super::table::Table;
 use super::values::Out;
 use crate::protocol::{Protocol, UncertaintySchool};
+use crate::row::Row;
 use crate::uncertainty::{Dual, Source, SourceKind};
 use crate::verdict::JudgedResult;
 
@@ -21,9 +22,9 @@ pub(super) fn fill(
     for result in results.iter_mut() {
         let spec = &protocol.results[result.id];
         let item = &protocol.items[result.item];
-        let row = result.row.map_or(0, |r| r as usize - 1);
+        let row = result.row.map_or(0, Row::index);
         let Some(budget) = propagated.budgets[result.id].get(row).cloned().flatten() else { continue };
-        let dual = propagated.values[spec.item].as_ref().and_then(|v| v.at(result.row.map(|r| r as usize - 1)));
+        let dual = propagated.values[spec.item].as_ref().and_then(|v| v.at(result.row.map(Row::index)));
         let Some(dual) = dual else { continue };
         let sources = &propagated.sources;
         let parts = || dual.derivatives().map(|(i, d)| (&sources[i], d / item.unit.factor));

@@ -1,6 +1,7 @@
 //! Results that were not worked out because a reading is missing: one finding, whose points are proposed as not earned.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use std::collections::{BTreeSet, HashMap};
 
 use rust_decimal::Decimal;
@@ -49,7 +50,7 @@ enum WaitsFor {
 }
 
 /// Why the rows of a table that are not there are missing, by row; `None` for a row that is missing without a word.
-type Lost = HashMap<u32, Option<String>>;
+type Lost = HashMap<Row, Option<String>>;
 beside!(TableId: Lost);
 
 /// Results that wait, as they are met.
@@ -60,7 +61,7 @@ pub(super) struct Waiting<'a> {
     lost: Vec<Lost>,
     /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
     needs: HashMap<ResultId, Needs>,
-    results: Vec<(ItemId, Option<u32>)>,
+    results: Vec<(ItemId, Option<Row>)>,
     cost: Decimal,
     hangs: Decimal,
 }
@@ -107,7 +108,7 @@ impl<'a> Waiting<'a> {
         let needs = self.needs.get(&result.id)?;
         let at = |n: &ReadingId| {
             let cells = &self.table.readings[*n].cells;
-            let row = result.row.map_or(0, |r| r as usize - 1);
+            let row = result.row.map_or(0, Row::index);
             cells.get(row).filter(|c| c.row == result.row).and_then(|c| self.of_cell(*n, c))
         };
         needs.own.iter().filter_map(at).chain(needs.others).min()

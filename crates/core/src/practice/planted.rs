@@ -1,6 +1,7 @@
 //! The truth of a simulated table: what was planted, beside what the judge found.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use rust_decimal::Decimal;
 
 use super::{Act, Proposed, Truth, about_working, counts, decision, judged, taking_all};
@@ -17,7 +18,7 @@ pub struct Planted {
     /// Result it happened in.
     pub item: ItemId,
     /// Row, from 1, where it happened in one row of a column alone.
-    pub row: Option<u32>,
+    pub row: Option<Row>,
     /// Word of its kind; `None` for one that has no name.
     pub kind: Option<String>,
     /// Reading that was copied wrongly, if it was one.
@@ -38,7 +39,7 @@ pub struct Pushed {
     /// Reading.
     pub item: ItemId,
     /// Row, from 1.
-    pub row: u32,
+    pub row: Row,
     /// Whether the team left it out with its cause.
     pub excluded: bool,
 }

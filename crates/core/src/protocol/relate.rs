@@ -1,6 +1,5 @@
 //! Checks, comparisons, unknowns to be named, and causes of the file.
 
-use crate::protocol::ResultId;
 use rust_decimal::Decimal;
 
 use super::compile::Loader;
@@ -10,6 +9,7 @@ use super::{
     SketchPart, SketchSpec,
 };
 use crate::formula::{Node, Shape};
+use crate::protocol::ResultId;
 
 impl Loader<'_> {
     pub(super) fn checks(&mut self, checks: &[source::Check], criteria: &[source::Criterion]) -> Vec<Check> {

@@ -1,8 +1,8 @@
 //! The kinds of slip: stable words, starting weights, and a mistaken form of a formula.
 
-use crate::formula::ItemId;
 use std::sync::Arc;
 
+use crate::formula::ItemId;
 use crate::formula::Node;
 
 /// A kind of slip. The words are stable: they stand in verdicts, rulings and exports.

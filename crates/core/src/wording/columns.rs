@@ -52,7 +52,7 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
             format!(
                 "The {title} of row {row} is {}{unit}; row {} ended at {}{unit}.",
                 plain(*start),
-                row - 1,
+                row.number() - 1,
                 plain(*before)
             )
         }
@@ -107,7 +107,7 @@ pub(super) fn ends(at: &At<'_>, stop: Option<&Stop>) -> String {
 pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
     let Kind::Check { check, rows, off } = kind else { return String::new() };
     let check = &protocol.checks[*check];
-    let rows: Vec<String> = rows.iter().map(u32::to_string).collect();
+    let rows: Vec<String> = rows.iter().map(ToString::to_string).collect();
     let at = if rows.is_empty() { String::new() } else { format!(" (row {})", rows.join(", ")) };
     let what = if check.says.is_empty() { format!("{} does not hold", check.title) } else { check.says.clone() };
     let sides = match (&check.rule, off) {

@@ -5,15 +5,16 @@ use crate::finding::{Account, Clause, Reading};
 use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::Protocol;
+use crate::row::Row;
 
 /// What was done, as a clause without a capital or a full stop: "the mean diameter was used as the radius".
 ///
 /// # Example
 /// ```
 /// use jurado_core::example::lab;
-/// use jurado_core::{finding::Clause, wording};
+/// use jurado_core::{finding::Clause, row::Row, wording};
 /// let girth = lab().item("girth").expect("a reading");
-/// let clause = Clause::LeftOut { item: girth, row: 2, text: "94.3".into() };
+/// let clause = Clause::LeftOut { item: girth, row: Row::at(1), text: "94.3".into() };
 /// assert_eq!(wording::clause(&lab(), &clause), "reading 2 of the girth, 94.3, was left out of the sum");
 /// ```
 pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
@@ -28,7 +29,7 @@ pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
             format!("reading {row} of the {}{} which had been left out, was used", title(item), between_commas(text))
         }
         Clause::AsMarked { item, rows } => {
-            let rows: Vec<String> = rows.iter().map(u32::to_string).collect();
+            let rows: Vec<String> = rows.iter().map(ToString::to_string).collect();
             format!("reading {} of the {} was left out, as the sheet marks it", rows.join(", "), title(item))
         }
         Clause::Setting { item, taken } => format!("the {} was taken as {taken}{}", title(item), unit(item)),
@@ -85,7 +86,7 @@ pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
 ///     "It seems that two digits of 29.98 were swapped in writing it down: 29.98 cm was meant."
 /// );
 /// ```
-pub fn happened(protocol: &Protocol, account: &Account, rows: &[u32]) -> String {
+pub fn happened(protocol: &Protocol, account: &Account, rows: &[Row]) -> String {
     let done = clause(protocol, &account.clause);
     let Account { clause, gives, cell } = account;
     match (cell, clause) {

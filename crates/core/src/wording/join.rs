@@ -5,6 +5,7 @@ use super::team::{is_told, missing_readings, missing_rows, plus_minus_rows, read
 use crate::finding::{Finding, Key, Kind};
 use crate::formula::ItemId;
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::verdict::Judged;
 
 /// The sentences the team reads, in the order of the findings, each with its finding's key. A forgiven finding is still
@@ -38,7 +39,7 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
 }
 
 /// Item, row and what the readings give of a result that is missing in a row, unless somebody said it in other words.
-fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, u32, String)> {
+fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, Row, String)> {
     match &f.kind {
         Kind::MissingResult { right } if f.reworded.is_none() => {
             Some((f.place.item?, f.place.row?, At::of(protocol, f).right(right)))
@@ -51,11 +52,11 @@ fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, u32, String)> 
 fn column(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
     let (item, ..) = not_there(protocol, told[first])?;
     let alike = |i: usize| not_there(protocol, told[i]).filter(|(other, ..)| *other == item).map(|(_, r, v)| (i, r, v));
-    let rows: Vec<(usize, u32, String)> = (first..told.len()).filter_map(alike).collect();
+    let rows: Vec<(usize, Row, String)> = (first..told.len()).filter_map(alike).collect();
     if rows.len() < 2 {
         return None;
     }
-    let numbers: Vec<u32> = rows.iter().map(|r| r.1).collect();
+    let numbers: Vec<Row> = rows.iter().map(|r| r.1).collect();
     let values: Vec<String> = rows.iter().map(|r| r.2.clone()).collect();
     let at = At::of(protocol, told[first]);
     Some((missing_rows(&at, &numbers, &values), rows.into_iter().map(|r| r.0).collect()))
@@ -73,7 +74,7 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
         return None;
     }
     // Readings of one quantity are named once, with their numbers.
-    let mut groups: Vec<(&str, Vec<u32>)> = Vec::new();
+    let mut groups: Vec<(&str, Vec<Row>)> = Vec::new();
     for place in which.iter().map(|i| told[*i].place) {
         let title = At { protocol, place }.title();
         match (groups.last_mut(), place.row) {
@@ -86,7 +87,7 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
 }
 
 /// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read alike in every row.
-fn spread(f: &Finding) -> Option<(ItemId, bool, u32)> {
+fn spread(f: &Finding) -> Option<(ItemId, bool, Row)> {
     let missing = match f.kind {
         Kind::PlusMinusMissing { .. } => true,
         Kind::PlusMinusDigits { .. } => false,
@@ -99,11 +100,11 @@ fn spread(f: &Finding) -> Option<(ItemId, bool, u32)> {
 fn spreads(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
     let (item, missing, _) = spread(told[first])?;
     let alike = |i: usize| spread(told[i]).filter(|(o, m, _)| (*o, *m) == (item, missing)).map(|(.., row)| (i, row));
-    let rows: Vec<(usize, u32)> = (first..told.len()).filter_map(alike).collect();
+    let rows: Vec<(usize, Row)> = (first..told.len()).filter_map(alike).collect();
     if rows.len() < 2 {
         return None;
     }
-    let numbers: Vec<u32> = rows.iter().map(|r| r.1).collect();
+    let numbers: Vec<Row> = rows.iter().map(|r| r.1).collect();
     let text = plus_minus_rows(&At::of(protocol, told[first]), &numbers, missing);
     Some((text, rows.into_iter().map(|r| r.0).collect()))
 }

@@ -2,22 +2,23 @@
 
 use crate::formula::ItemId;
 use crate::protocol::Protocol;
+use crate::row::Row;
 
 /// Numbers of rows or readings, a comma between them.
-pub(super) fn counted_out(numbers: &[u32]) -> String {
-    numbers.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")
+pub(super) fn counted_out<N: ToString>(numbers: &[N]) -> String {
+    numbers.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
 }
 
 /// Results that wait for readings, each once with its rows: "the sum and the density (rows 2, 3)".
-pub(super) fn waiting(protocol: &Protocol, results: &[(ItemId, Option<u32>)]) -> String {
-    let mut by_item: Vec<(ItemId, Vec<u32>)> = Vec::new();
+pub(super) fn waiting(protocol: &Protocol, results: &[(ItemId, Option<Row>)]) -> String {
+    let mut by_item: Vec<(ItemId, Vec<Row>)> = Vec::new();
     for (item, row) in results {
         match by_item.iter_mut().find(|(known, _)| known == item) {
             Some((_, rows)) => rows.extend(*row),
             None => by_item.push((*item, row.iter().copied().collect())),
         }
     }
-    let name = |(item, rows): &(ItemId, Vec<u32>)| {
+    let name = |(item, rows): &(ItemId, Vec<Row>)| {
         let title = protocol.full_title(*item);
         match rows.as_slice() {
             [] => format!("the {title}"),

@@ -48,6 +48,7 @@ use crate::formula::ItemId;
 use crate::notation::{self, capital};
 use crate::protocol::{Item, Protocol};
 use crate::quantity::leading_place;
+use crate::row::Row;
 use crate::verdict::Face;
 
 /// A finding's place, with the words of its protocol.
@@ -85,7 +86,7 @@ impl<'a> At<'a> {
     }
 
     /// A reading anywhere in the table.
-    fn reading_at(&self, item: ItemId, row: u32) -> String {
+    fn reading_at(&self, item: ItemId, row: Row) -> String {
         At { protocol: self.protocol, place: Place::of(item, Some(row)) }.reading()
     }
 
@@ -107,8 +108,8 @@ impl<'a> At<'a> {
     }
 
     /// The row's number; 1 for what has none.
-    fn number(&self) -> u32 {
-        self.place.row.unwrap_or(1)
+    fn number(&self) -> Row {
+        self.place.row.unwrap_or(Row::at(0))
     }
 
     /// What the readings give: a value without its unit, or a word.

@@ -48,7 +48,7 @@ pub fn step(protocol: &Protocol, step: &Step) -> String {
         }
         Step::End { item, row, expected, quickly, band, by, .. } => {
             let (n, unit) = (|v: f64| number(protocol, *item, v, 1.0), unit(*item));
-            let rows: Vec<String> = by.iter().map(u32::to_string).collect();
+            let rows: Vec<String> = by.iter().map(ToString::to_string).collect();
             let by = format!("by {} {}", if rows.len() == 1 { "run" } else { "runs" }, rows.join(" and "));
             let go = quickly.map_or_else(String::new, |q| format!(" Go quickly to {}, then drop by drop.", n(q)));
             let agrees = band.map_or_else(String::new, |(low, high)| {

@@ -407,7 +407,7 @@ fn slip(at: &At<'_>, story: &Story) -> String {
         n => format!(" {n} results follow from it and cost nothing again."),
     };
     let elsewhere = if story.rows.len() > 1 {
-        let rows: Vec<String> = story.rows.iter().map(u32::to_string).collect();
+        let rows: Vec<String> = story.rows.iter().map(ToString::to_string).collect();
         format!(" One slip down the column, in rows {}; charged once.", rows.join(", "))
     } else if story.places > 1 {
         format!(" The same in {} results; charged once.", story.places)

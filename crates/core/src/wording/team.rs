@@ -8,6 +8,7 @@ use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind, Story};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, TableId};
+use crate::row::Row;
 
 /// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
 ///
@@ -311,7 +312,7 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// The sentence on several rows of one result that are missing, and what the readings give for each.
-pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> String {
+pub(super) fn missing_rows(at: &At<'_>, rows: &[Row], values: &[String]) -> String {
     format!(
         "The {} is not there yet in rows {}: your readings give {}.",
         at.title(),
@@ -321,7 +322,7 @@ pub(super) fn missing_rows(at: &At<'_>, rows: &[u32], values: &[String]) -> Stri
 }
 
 /// The sentence on the ± of several rows of one result: not stated, or with too many figures.
-pub(super) fn plus_minus_rows(at: &At<'_>, rows: &[u32], missing: bool) -> String {
+pub(super) fn plus_minus_rows(at: &At<'_>, rows: &[Row], missing: bool) -> String {
     let of = format!("your {} in rows {}", at.title(), counted_out(rows));
     if missing {
         return format!("Please state a ± with {of}.");
@@ -335,7 +336,7 @@ pub(super) fn missing_readings(names: &[String]) -> String {
 }
 
 /// "readings 1, 3 of the mass", "the height".
-pub(super) fn readings_of(title: &str, numbers: &[u32]) -> String {
+pub(super) fn readings_of(title: &str, numbers: &[Row]) -> String {
     match numbers {
         [] => format!("the {title}"),
         [one] => format!("reading {one} of the {title}"),

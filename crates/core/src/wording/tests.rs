@@ -11,6 +11,7 @@ use crate::finding::{
 use crate::protocol::{CriterionId, ItemId, Protocol, Role, SlipKind, TableId};
 use crate::reading::{CommaBy, Remark, Unreadable};
 use crate::repair::Rewriting;
+use crate::row::Row;
 use crate::submission::Submission;
 use crate::underneath::Oddity;
 
@@ -92,7 +93,7 @@ fn of_readings() -> Vec<Kind> {
         Kind::Rewritten { act: Rewriting::Unit { factor: 10.0 }, probability: 0.9, gained: 1 },
         Kind::Repair { text: text(), value: 29.4, resolution: 0.1, probability: 0.9, gained: 2 },
         Kind::Precision {
-            spread: Spread { sd: 0.31, count: 5, without: Some(3) },
+            spread: Spread { sd: 0.31, count: 5, without: Row::numbered(3) },
             got: 1.into(),
             of: 2.into(),
             edge: 0.4,
@@ -103,11 +104,11 @@ fn of_readings() -> Vec<Kind> {
         Kind::KeyUnknown { table: TableId::at(0), value: "z".into() },
         Kind::GridMissing { table: TableId::at(0), nominal: 20.0 },
         Kind::GridLeft { table: TableId::at(0), nominal: 20.0 },
-        Kind::Trend { rising: true, steps: vec![(3, 24.9, 21.0)] },
-        Kind::StepOffPlan { steps: vec![OffPlan { row: 3, by: 4.0, size: 5.0, tolerance: 0.5 }] },
+        Kind::Trend { rising: true, steps: vec![(Row::at(2), 24.9, 21.0)] },
+        Kind::StepOffPlan { steps: vec![OffPlan { row: Row::at(2), by: 4.0, size: 5.0, tolerance: 0.5 }] },
         Kind::DoesNotFollow { start: 24.9, before: 21.0 },
         Kind::DoesNotAddUp { total: 24.9, expected: 25.9 },
-        Kind::Check { check: 0, rows: vec![2], off: Some(Off { left: 0.249, right: 0.239, room: 0.001 }) },
+        Kind::Check { check: 0, rows: vec![Row::at(1)], off: Some(Off { left: 0.249, right: 0.239, room: 0.001 }) },
     ]
 }
 
@@ -148,7 +149,9 @@ fn of_results() -> Vec<Kind> {
         Kind::Own { text: "The sketch is missing.".into() },
         Kind::MissingResult { right: right() },
         Kind::RowsWait { rows: 3 },
-        Kind::NotWorkedOut { results: vec![(ItemId::at(0), None), (ItemId::at(1), Some(2)), (ItemId::at(1), Some(3))] },
+        Kind::NotWorkedOut {
+            results: vec![(ItemId::at(0), None), (ItemId::at(1), Row::numbered(2)), (ItemId::at(1), Row::numbered(3))],
+        },
         Kind::UnreadableResult { text: "4i2".into(), right: right() },
         Kind::Unchecked { text: text(), gap: None },
         Kind::Differs { text: text(), right: right() },
@@ -213,7 +216,7 @@ fn is_sampled(kind: &Kind) {
     }
 }
 
-fn finding(protocol: &Protocol, kind: Kind, id: &str, row: Option<u32>) -> Finding {
+fn finding(protocol: &Protocol, kind: Kind, id: &str, row: Option<Row>) -> Finding {
     let item = protocol.item(id).unwrap_or_else(|| panic!("no item {id}"));
     let key = Key::about(&kind, id, row);
     let cost = rust_decimal::Decimal::ONE;
@@ -225,7 +228,7 @@ fn every_kind_has_whole_sentences_for_every_reader() {
     let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
     let zones = lab(include_str!("../../tests/labs/lamp-zones.toml"));
     let mut samples: Vec<(&Protocol, Finding)> = Vec::new();
-    samples.extend(of_readings().into_iter().map(|k| (&echo, finding(&echo, k, "level", Some(2)))));
+    samples.extend(of_readings().into_iter().map(|k| (&echo, finding(&echo, k, "level", Row::numbered(2)))));
     samples.extend(of_results().into_iter().map(|k| (&echo, finding(&echo, k, "speed", None))));
     let near = (0..zones.identifies[0].candidates.len()).take(2).collect();
     let dial = "\n[[reading]]\nid = \"dial\"\ntitle = \"range of the meter\"\nsymbol = \"r\"\nbay = \"well\"\nunit = \"cm\"\nkind = \"setting\"\nsettings = [10, 20]\n";
@@ -299,7 +302,7 @@ fn every_kind_has_whole_sentences_for_every_reader() {
 #[test]
 fn what_a_person_tells_the_team_stands_in_place_of_our_words() {
     let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
-    let mut f = finding(&echo, Kind::MissingReading, "level", Some(2));
+    let mut f = finding(&echo, Kind::MissingReading, "level", Row::numbered(2));
     f.reworded = Some("Row 2 was blotted; please copy it again.".into());
     assert_eq!(tells(&echo, &f), "Row 2 was blotted; please copy it again.");
     assert!(says(&echo, &f).starts_with("There is no value for reading 2"), "the reviewer still reads what was found");
@@ -324,8 +327,9 @@ fn rows_whose_spread_has_the_same_fault_are_told_once() {
     let echo = lab(include_str!("../../tests/labs/echo-well.toml"));
     let none = Submission { section: "A".into(), team: "B".into(), ..Submission::default() };
     let mut judged = crate::judging::judge(&echo, &none, &[], &[]);
-    let digits = |row| finding(&echo, Kind::PlusMinusDigits { text: "0.1234".into(), many: true }, "speed", Some(row));
-    let missing = |row| finding(&echo, Kind::PlusMinusMissing { supported: None }, "speed", Some(row));
+    let digits =
+        |row| finding(&echo, Kind::PlusMinusDigits { text: "0.1234".into(), many: true }, "speed", Row::numbered(row));
+    let missing = |row| finding(&echo, Kind::PlusMinusMissing { supported: None }, "speed", Row::numbered(row));
     let said = Finding { reworded: Some("Row 4: two figures, please.".into()), ..digits(4) };
     judged.findings = vec![digits(1), missing(1), digits(2), said, missing(3)];
     let told: Vec<String> = super::sentences(&echo, &judged).into_iter().map(|(_, text)| text).collect();
@@ -348,23 +352,23 @@ fn every_act_is_said_as_a_clause() {
     let lab = crate::example::lab();
     let item = |id: &str| lab.item(id).expect("an item");
     let (girth, height) = (item("girth"), item("height"));
-    let read = |number: f64| Reading { item: girth, row: Some(2), number, place: -1, text: "94.3".into() };
+    let read = |number: f64| Reading { item: girth, row: Row::numbered(2), number, place: -1, text: "94.3".into() };
     for (clause, said) in [
         (Clause::Said("a root was left out".into()), "a root was left out"),
         (
-            Clause::LeftOut { item: girth, row: 2, text: "94.3".into() },
+            Clause::LeftOut { item: girth, row: Row::at(1), text: "94.3".into() },
             "reading 2 of the girth, 94.3, was left out of the sum",
         ),
         (
-            Clause::LeftOut { item: girth, row: 2, text: String::new() },
+            Clause::LeftOut { item: girth, row: Row::at(1), text: String::new() },
             "reading 2 of the girth was left out of the sum",
         ),
         (
-            Clause::Used { item: girth, row: 3, text: "94.1".into() },
+            Clause::Used { item: girth, row: Row::at(2), text: "94.1".into() },
             "reading 3 of the girth, 94.1, which had been left out, was used",
         ),
         (
-            Clause::AsMarked { item: girth, rows: vec![1, 3] },
+            Clause::AsMarked { item: girth, rows: vec![Row::at(0), Row::at(2)] },
             "reading 1, 3 of the girth was left out, as the sheet marks it",
         ),
         (Clause::Setting { item: height, taken: 130.0 }, "the height was taken as 130 cm"),
@@ -388,7 +392,7 @@ fn every_act_is_said_as_a_clause() {
         ),
         (Clause::Offset { item: girth }, "all readings of the girth are off by one and the same amount"),
         (
-            Clause::Rows { item: girth, first: 1, second: 3 },
+            Clause::Rows { item: girth, first: Row::at(0), second: Row::at(2) },
             "the readings 1 and 3 of the girth stand in each other’s rows",
         ),
         (
@@ -396,7 +400,7 @@ fn every_act_is_said_as_a_clause() {
             "the girth and the height stand in each other’s columns",
         ),
         (
-            Clause::Columns { item: girth, other: height, row: Some(2) },
+            Clause::Columns { item: girth, other: height, row: Row::numbered(2) },
             "the girth and the height of row 2 stand in each other’s place",
         ),
         (Clause::DigitsSwapped { meant: "29.98".into() }, "two digits of 29.98 were swapped in writing it down"),
@@ -406,11 +410,14 @@ fn every_act_is_said_as_a_clause() {
     ] {
         assert_eq!(super::clause(&lab, &clause), said);
     }
-    let told = |cell: Option<&str>, rows: &[u32]| {
+    let told = |cell: Option<&str>, rows: &[Row]| {
         let clause = Clause::Point { places: 1 };
         super::happened(&lab, &Account { clause, gives: "29.98 cm".into(), cell: cell.map(str::to_owned) }, rows)
     };
     assert_eq!(told(None, &[]), "It seems that the decimal point went one place to the left: 29.98 cm was meant.");
-    assert_eq!(told(None, &[1, 2]), "It seems that, in 2 rows alike, the decimal point went one place to the left.");
+    assert_eq!(
+        told(None, &[Row::at(0), Row::at(1)]),
+        "It seems that, in 2 rows alike, the decimal point went one place to the left."
+    );
     assert_eq!(told(Some("D7"), &[]), "The formula in cell D7 says it: the decimal point went one place to the left.");
 }

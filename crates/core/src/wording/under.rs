@@ -5,6 +5,7 @@ use crate::cell::{Fault, Function, NotUnderstood, Operator, Value};
 use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::Protocol;
+use crate::row::Row;
 use crate::underneath::Oddity;
 
 /// The whole story of a mistake that a formula shows, from its clause.
@@ -18,7 +19,7 @@ pub(crate) fn told_to_team(address: &str, clause: &str) -> String {
 }
 
 /// "the plate length", "reading 3 of the disc diameter".
-pub(crate) fn cell(protocol: &Protocol, item: ItemId, row: Option<u32>) -> String {
+pub(crate) fn cell(protocol: &Protocol, item: ItemId, row: Option<Row>) -> String {
     let title = protocol.full_title(item);
     match row {
         Some(row) if protocol.table_of(item).is_some() => format!("the {title} of row {row}"),
@@ -67,12 +68,12 @@ pub(crate) fn other_column(range: &str, title: &str) -> String {
 }
 
 /// A range that is not the whole of its column: `missing` are the rows that it leaves out.
-pub(crate) fn range_of(range: &str, title: &str, missing: &[u32]) -> String {
+pub(crate) fn range_of(range: &str, title: &str, missing: &[Row]) -> String {
     match missing {
         [] => format!("the range {range} takes in more than the values of the {title} that count"),
         [one] => format!("the range {range} leaves out reading {one} of the {title}"),
         several => {
-            let rows: Vec<String> = several.iter().map(u32::to_string).collect();
+            let rows: Vec<String> = several.iter().map(ToString::to_string).collect();
             format!("the range {range} leaves out readings {} of the {title}", rows.join(", "))
         }
     }

@@ -5,6 +5,7 @@ use jurado_core::cell::{Below, Held, Under};
 use jurado_core::finding::Finding;
 use jurado_core::judging::judge_in;
 use jurado_core::protocol::Protocol;
+use jurado_core::row::Row;
 use jurado_core::section::Section;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::verdict::{Judged, JudgedResult};
@@ -93,7 +94,10 @@ pub(crate) fn judged_in(text: &str, section: &Section, lines: &str) -> Judged {
 
 pub(crate) fn result<'j>(p: &Protocol, j: &'j Judged, id: &str, row: Option<u32>) -> &'j JudgedResult {
     let item = p.item(id).unwrap_or_else(|| panic!("no item {id}"));
-    j.results.iter().find(|r| r.item == item && r.row == row).unwrap_or_else(|| panic!("no result {id} {row:?}"))
+    j.results
+        .iter()
+        .find(|r| r.item == item && r.row.map(Row::number) == row)
+        .unwrap_or_else(|| panic!("no result {id} {row:?}"))
 }
 
 pub(crate) fn verdicts(p: &Protocol, j: &Judged) -> Vec<String> {

@@ -3,6 +3,7 @@
 use jurado_core::notation::{self, capital};
 use jurado_core::plots::{Curve, Decay, Fit, Plot, Point};
 use jurado_core::protocol::{ItemId, Protocol};
+use jurado_core::row::Row;
 
 use super::axes::{Panel, extent};
 use super::svg::{Anchor, At, Path, Svg};
@@ -70,7 +71,7 @@ fn heads(out: &mut Svg, protocol: &Protocol, (x, y): (ItemId, ItemId), (width, h
     out.text("t3", Anchor::End, (width - RIGHT, height - 4.0), &axis_title(protocol, x));
 }
 
-fn dot(out: &mut Svg, (x, y): At, row: u32, counts: bool, apart: bool) {
+fn dot(out: &mut Svg, (x, y): At, row: Row, counts: bool, apart: bool) {
     if apart || !counts {
         out.mark("apart", (x, y + 2.0), 15.0);
         out.text("tb", Anchor::Start, (x + 8.0, y + 4.0), &row.to_string());

@@ -2,6 +2,7 @@
 
 use jurado_core::notation;
 use jurado_core::protocol::Protocol;
+use jurado_core::row::Row;
 use jurado_core::verdict::{Judged, JudgedReading};
 
 use super::axes::extent;
@@ -13,8 +14,8 @@ const TOP: f64 = 8.0;
 /// Draws one reading's replicates in a panel of `width` at `x`; `None` where fewer than three can be drawn.
 fn panel(protocol: &Protocol, judged: &Judged, reading: &JudgedReading, x: f64, width: f64) -> Option<Svg> {
     let item = &protocol.items[reading.item];
-    let points: Vec<(u32, f64, bool)> =
-        reading.cells.iter().filter_map(|c| c.value.map(|v| (c.row.unwrap_or(1), v, c.counts))).collect();
+    let points: Vec<(Row, f64, bool)> =
+        reading.cells.iter().filter_map(|c| c.value.map(|v| (c.row.unwrap_or(Row::at(0)), v, c.counts))).collect();
     if points.len() < 3 {
         return None;
     }

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use jurado_core::protocol::{ItemId, Protocol};
+use jurado_core::row::Row;
 use jurado_store::Lab;
 use jurado_store::questions::{Placed, Question};
 
@@ -71,7 +72,7 @@ pub(crate) fn points_line(criterion: &str) -> String {
 }
 
 /// Key of the line of a result.
-pub(crate) fn result_line(protocol: &Protocol, item: ItemId, row: Option<u32>) -> String {
+pub(crate) fn result_line(protocol: &Protocol, item: ItemId, row: Option<Row>) -> String {
     let row = row.map_or_else(String::new, |n| n.to_string());
     format!("result:{}:{row}", protocol.items[item].id)
 }

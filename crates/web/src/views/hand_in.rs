@@ -6,6 +6,7 @@ use chrono::NaiveDateTime;
 use jurado_core::gaps::Gap;
 use jurado_core::notation::counted;
 use jurado_core::protocol::{ItemId, Protocol};
+use jurado_core::row::Row;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::wording;
 use jurado_store::door::{Due, Place, Receipt, Team};
@@ -128,7 +129,7 @@ pub(crate) struct OutView {
 }
 
 /// Name of the box of a cell.
-fn box_of(protocol: &Protocol, (item, row): (ItemId, Option<u32>)) -> String {
+fn box_of(protocol: &Protocol, (item, row): (ItemId, Option<Row>)) -> String {
     let id = &protocol.items[item].id;
     row.map_or_else(|| format!("c.{id}"), |r| format!("c.{id}:{r}"))
 }

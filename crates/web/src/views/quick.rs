@@ -6,6 +6,7 @@ use jurado_core::judging::shown_clean;
 use jurado_core::notation;
 use jurado_core::plan::{Step, may_be_told, plan};
 use jurado_core::protocol::{ItemId, Protocol, TableId};
+use jurado_core::row::Row;
 use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::{CellState, Judged};
@@ -46,7 +47,7 @@ pub(crate) struct NextView {
 pub(crate) struct RowsView {
     pub(crate) title: String,
     pub(crate) heads: Vec<String>,
-    pub(crate) rows: Vec<(u32, Vec<String>)>,
+    pub(crate) rows: Vec<(Row, Vec<String>)>,
 }
 
 /// Everything the template lays out.
@@ -238,7 +239,7 @@ fn drawn(protocol: &Protocol, step: &Step, own: &str) -> Option<Svg> {
     let unit = protocol.items[*item].unit_after();
     let text = |v: f64| wording::reading(protocol, *item, v);
     let said = |v: f64| (v, text(v));
-    let rows: Vec<String> = by.iter().map(u32::to_string).collect();
+    let rows: Vec<String> = by.iter().map(ToString::to_string).collect();
     let own = own.replace(',', ".").parse::<f64>().ok().filter(|v| v.is_finite());
     (instrument.step > 0.0).then(|| {
         leg::leg(&Leg {
@@ -264,12 +265,12 @@ fn rows(protocol: &Protocol, judged: &Judged, told: impl Fn(usize) -> bool) -> V
             .map(|(_, r)| r.item)
             .filter(|i| protocol.table_of(*i) == Some(t) && protocol.items[*i].words.is_none())
             .collect();
-        let value = |item: ItemId, row: u32| {
+        let value = |item: ItemId, row: Row| {
             let r = judged.results.iter().find(|r| r.item == item && r.row == Some(row) && r.clean.is_some());
             r.map_or_else(String::new, shown_clean)
         };
         let last = columns.iter().filter_map(|i| protocol.most_row(*i)).max().unwrap_or(0);
-        let rows: Vec<(u32, Vec<String>)> = (1..=last)
+        let rows: Vec<(Row, Vec<String>)> = Row::first(last)
             .map(|row| (row, columns.iter().map(|i| value(*i, row)).collect::<Vec<_>>()))
             .filter(|(_, values)| values.iter().any(|v| !v.is_empty()))
             .collect();

@@ -6,6 +6,7 @@ use std::sync::Arc;
 use jurado_core::protocol::Protocol;
 use jurado_core::protocol::SketchKind;
 use jurado_core::protocol::sheet::{Part, SheetFault, station_sheet, with_station_sheet};
+use jurado_core::row::Row;
 use jurado_core::sketches::{Part as On, Sketch};
 use jurado_store::{Counts, Lab, Role, User, roster::Section};
 
@@ -211,7 +212,7 @@ fn a_sketch_stays_in_its_frame() {
                     let weight = (kind == SketchKind::Beam).then(|| far(1.0 + i as f64) - 0.5);
                     On {
                         says: format!("part {i} of a long name & <more>"),
-                        row: by_row.then_some(i as u32 + 1),
+                        row: by_row.then(|| Row::at(i)),
                         at,
                         weight,
                         moment: weight.zip(pivot).map(|(w, p)| w * (at - p)),

@@ -4,6 +4,7 @@ use jurado_core::error::Fault;
 use jurado_core::notation;
 use jurado_core::preview::{Change, of_table};
 use jurado_core::protocol::Protocol;
+use jurado_core::row::Row;
 use jurado_core::verdict::Judged;
 use jurado_store::rulings::Place;
 use jurado_store::{SheetDetail, User};
@@ -65,7 +66,7 @@ impl WouldView {
 pub(crate) fn told(protocol: &Protocol, x: &Change) -> (String, String) {
     let criterion =
         |id: &str| protocol.criteria.iter().find(|c| c.id == id).map_or_else(|| id.to_owned(), |c| c.title.clone());
-    let result = |id: &str, row: Option<u32>| {
+    let result = |id: &str, row: Option<Row>| {
         let title = protocol.item(id).map_or_else(|| id.to_owned(), |i| protocol.full_title(i));
         row.map_or_else(|| title.clone(), |r| format!("{title}, row {r}"))
     };

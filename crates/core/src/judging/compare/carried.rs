@@ -5,6 +5,7 @@ use super::Judge;
 use super::faces::{Limits, padded};
 use crate::formula::{ItemId, Node, Value};
 use crate::quantity::{leading_place, power_of_ten};
+use crate::row::Row;
 use crate::verdict::{Face, JudgedResult, VerdictKind};
 
 /// A reported upstream value: its place, and the half-width it was cut with, SI.
@@ -31,7 +32,7 @@ impl Judge<'_> {
 
     /// A reported value above, with what its rounding may hide; `None` where it stands in another row than the one judged.
     fn upstream_of(&self, r: &JudgedResult) -> Option<Upstream> {
-        let row = r.row.map(|n| n as usize - 1);
+        let row = r.row.map(Row::index);
         // Of a row judged on its own, only what stands in that row.
         if self.sliced && row.is_some() && row != self.row {
             return None;
@@ -153,7 +154,7 @@ impl Judge<'_> {
                 all.iter().any(|d| differs(d)).then_some(Value::Column(column))
             }
             _ => {
-                let row = self.row.map(|r| r as u32 + 1);
+                let row = self.row.map(Row::at);
                 let one = rows.find(|d| d.row.is_none() || d.row == row).filter(|d| differs(d))?;
                 one.carried.map(|v| Value::Scalar(it.to_si(v)))
             }

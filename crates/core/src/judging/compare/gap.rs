@@ -4,6 +4,7 @@ use super::Judge;
 use crate::formula::{ItemId, Shape};
 use crate::judging::values::put;
 use crate::protocol::ItemKind;
+use crate::row::Row;
 use crate::verdict::{CellState, Gap};
 
 impl Judge<'_> {
@@ -16,7 +17,7 @@ impl Judge<'_> {
         let missing = self.missing();
         let (item, row) = *missing.first()?;
         let fits = (missing.len() == 1).then(|| self.filled(item, row, r, width)).flatten();
-        Some(Gap { item, row: row as u32 + 1, fits, alone: missing.len() == 1 })
+        Some(Gap { item, row: Row::at(row), fits, alone: missing.len() == 1 })
     }
 
     /// The empty cells of the columns that the result uses and that nobody left out, by item and row.

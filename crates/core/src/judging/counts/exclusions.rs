@@ -6,6 +6,7 @@ use crate::finding::{Excluded, Finding, Findings, Key, Kind, Place, Severity, Su
 use crate::formula::{ItemId, Shape};
 use crate::judging::table::Table;
 use crate::protocol::{Protocol, TableId};
+use crate::row::Row;
 use crate::verdict::JudgedReading;
 
 /// Whether a reviewer left the row out; that is told elsewhere.
@@ -58,7 +59,7 @@ pub(super) fn table_marks(
         if by_person(&table.readings, protocol, group, row) {
             continue;
         }
-        let n = row as u32 + 1;
+        let n = Row::at(row);
         let what = Excluded::Row(t);
         let (kind, severity) = match cause.map(Support::Cause) {
             Some(support) => (Kind::Exclusion { what, reason, support }, Severity::Note),
@@ -87,7 +88,7 @@ pub(super) fn exclusion(
     let low = value.is_some_and(|v| v < others);
     let cause = cause_of(protocol, c.item, low, &reason.to_lowercase());
     let tested = hand.is_some_and(Hand::raised);
-    let n = row as u32 + 1;
+    let n = Row::at(row);
     let about = (c.item, item.id.as_str());
     let (what, reason) = (Excluded::Reading(c.texts[row].clone()), reason.to_owned());
     let tested = || (tested && !reason.is_empty()).then_some(Support::Test);

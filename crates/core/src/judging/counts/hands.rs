@@ -1,6 +1,7 @@
 //! The tests for a replicate that stands apart: each only raises its hand.
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use rust_decimal::Decimal;
 
 use super::Repeated;
@@ -94,7 +95,7 @@ pub(super) fn kept(
     c: &Repeated,
     rows: &[usize],
     hand: &Hand,
-    row: Option<u32>,
+    row: Option<Row>,
     values: &[f64],
     found: &mut Findings<'_>,
 ) {
@@ -129,7 +130,7 @@ pub(super) fn kept(
         true => (Kind::OutlierKept(apart), Severity::Decide),
         false => (Kind::OutlierNear(apart), Severity::Note),
     };
-    let key = Key::about(&kind, &item.id, Some(row.unwrap_or(1)));
+    let key = Key::about(&kind, &item.id, Some(row.unwrap_or(Row::at(0))));
     let finding = Finding::new(kind, key, severity, Place::of(c.item, row));
     if hand.raised() {
         let finding = finding.hanging(charge);

@@ -2,6 +2,7 @@
 
 use super::hands::hands;
 use crate::protocol::{Protocol, Rejection};
+use crate::row::Row;
 use crate::verdict::{Judged, OutlierTest};
 
 /// Finds, by halving with the test itself, the lowest and the highest value at which a tested replicate would be flagged, the
@@ -14,7 +15,7 @@ pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Opti
         return none;
     };
     let Some(by) = way_of(test.test, spec.rejection) else { return none };
-    let tested: Vec<(Option<u32>, f64)> =
+    let tested: Vec<(Option<Row>, f64)> =
         reading.cells.iter().filter_map(|c| Some((c.row, c.repaired.or(c.value)?))).collect();
     let Some(at) = tested.iter().position(|(row, _)| *row == test.row) else { return none };
     let mut values: Vec<f64> = tested.iter().map(|(_, v)| *v).collect();

@@ -6,6 +6,7 @@ mod exclusions;
 mod hands;
 mod limits;
 
+use crate::row::Row;
 use concordance::concordant;
 use exclusions::{by_person, exclusion, marks, table_marks};
 use hands::{Hand, hands, kept};
@@ -183,9 +184,9 @@ fn column(
 }
 
 /// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of its own.
-fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: ItemId, row: usize) -> Option<u32> {
+fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: ItemId, row: usize) -> Option<Row> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => readings[r].cells.get(row).and_then(|c| c.row),
-        _ => Some(row as u32 + 1),
+        _ => Some(Row::at(row)),
     }
 }

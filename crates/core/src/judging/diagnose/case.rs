@@ -8,6 +8,7 @@ use crate::formula::{ItemId, Node};
 use crate::protocol::{Protocol, ResultId, SlipKind};
 use crate::reading::Number;
 use crate::repair::Repair;
+use crate::row::Row;
 use crate::verdict::JudgedReading;
 
 /// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
@@ -32,7 +33,7 @@ pub(in super::super) struct Case<'a> {
     pub(in super::super) reported_env: &'a Env,
     pub(in super::super) out: &'a Out,
     /// Readings that a person says were not copied wrongly.
-    pub(in super::super) refuted: &'a [(ItemId, Option<u32>)],
+    pub(in super::super) refuted: &'a [(ItemId, Option<Row>)],
     /// Whether any upstream value was reported.
     pub(in super::super) has_reported: bool,
     pub(in super::super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,

@@ -6,6 +6,7 @@ use super::Candidates;
 use crate::finding::{Account, Clause};
 use crate::formula::{ItemId, Shape};
 use crate::protocol::{Protocol, ResultSpec, SlipKind};
+use crate::row::Row;
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
 /// One systematic slip down a column: it needs two rows and explains three quarters of those that differ. Its joint
@@ -47,7 +48,7 @@ pub(in super::super) fn down_the_column(
         .filter(|(_, c)| c.variants.iter().any(|(v, _, l)| *v == best && *l > 0.0))
         .map(|(i, _)| *i)
         .collect();
-    let numbers: Vec<u32> = told.iter().filter_map(|i| rows[*i].row).collect();
+    let numbers: Vec<Row> = told.iter().filter_map(|i| rows[*i].row).collect();
     for i in told {
         let row = &mut rows[i];
         row.verdict = VerdictKind::Slip;
@@ -152,7 +153,7 @@ pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [Judged
     if same.len() < 2 {
         return;
     }
-    let numbers: Vec<u32> = same.iter().filter_map(|i| rows[*i].row).collect();
+    let numbers: Vec<Row> = same.iter().filter_map(|i| rows[*i].row).collect();
     for i in same {
         if let Some(slip) = &mut rows[i].slip {
             slip.rows.clone_from(&numbers);

@@ -11,6 +11,7 @@ use crate::formula::{ItemId, Node, Shape, Value};
 use crate::protocol::{ItemKind, ReadingId, ReadingKind, ReadingSpec, ResultSpec, SlipKind};
 use crate::quantity::Nature;
 use crate::repair::Repair;
+use crate::row::Row;
 use crate::verdict::JudgedReading;
 
 /// Prior of the story that the team left out what it marked as left out.
@@ -220,7 +221,7 @@ impl Maker<'_> {
         let story = || Story {
             kind: SlipKind::Exclusion,
             subject: Some(item),
-            clause: Clause::AsMarked { item, rows: marked.iter().map(|n| *n as u32 + 1).collect() },
+            clause: Clause::AsMarked { item, rows: marked.iter().copied().map(Row::at).collect() },
             weight: Some(OWN_MARKS),
             ..Story::default()
         };
@@ -304,7 +305,7 @@ fn left_out_or_used(case: &Case<'_>, item: ItemId, row: usize, dropped: bool) ->
         ItemKind::Reading(r) => case.readings[r].cells.get(row).map_or("", |c| c.text.as_str()),
         _ => "",
     };
-    let (row, text) = (row as u32 + 1, text.to_owned());
+    let (row, text) = (Row::at(row), text.to_owned());
     if dropped { Clause::LeftOut { item, row, text } } else { Clause::Used { item, row, text } }
 }
 

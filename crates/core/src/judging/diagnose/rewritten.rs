@@ -9,6 +9,7 @@ use crate::formula::{ItemId, Shape, Value};
 use crate::protocol::{ItemKind, ReadingId, ReadingKind, SlipKind};
 use crate::quantity::unit_pairs;
 use crate::repair::{Repair, Rewriting};
+use crate::row::Row;
 
 /// Weights of the acts, as in [`super::acts`].
 const OTHER_UNIT: f64 = 0.03;
@@ -113,7 +114,7 @@ impl Maker<'_> {
             }
             let mut meant = column.values.clone();
             meant.swap(here, there);
-            let (first, second) = (here.min(there) as u32 + 1, here.max(there) as u32 + 1);
+            let (first, second) = (Row::at(here.min(there)), Row::at(here.max(there)));
             let clause = Clause::Rows { item: column.item, first, second };
             self.act(Rewriting::Rows { first, second }, vec![(column.item, meant)], clause, weight);
         }
@@ -129,7 +130,7 @@ impl Maker<'_> {
         }
         let into = |v: &Option<f64>, from: ItemId, to: ItemId| v.map(|v| items[to].from_si(items[from].to_si(v)));
         let (one, two) = (column.item, other.item);
-        let clause = |row: Option<u32>| Clause::Columns { item: one, other: two, row };
+        let clause = |row: Option<Row>| Clause::Columns { item: one, other: two, row };
         let first: Vec<Option<f64>> = other.values.iter().map(|v| into(v, two, one)).collect();
         let second: Vec<Option<f64>> = column.values.iter().map(|v| into(v, one, two)).collect();
         if let Some(here) = self.case.row.filter(|_| self.case.sliced) {
@@ -137,7 +138,7 @@ impl Maker<'_> {
             if let (Some(x), Some(y)) = (mine.get_mut(here), theirs.get_mut(here)) {
                 (*x, *y) = (first[here], second[here]);
             }
-            let row = here as u32 + 1;
+            let row = Row::at(here);
             let (act, meant) = (Rewriting::InRow { other: two, row }, vec![(one, mine), (two, theirs)]);
             self.act(act, meant, clause(Some(row)), EXCHANGED_COLUMNS);
         }
@@ -203,7 +204,7 @@ impl Maker<'_> {
 }
 
 /// The cells that an act changes, with what they were meant to be.
-fn changed(readings: &[crate::verdict::JudgedReading], meant: &Meant) -> Vec<(ItemId, Option<u32>, f64)> {
+fn changed(readings: &[crate::verdict::JudgedReading], meant: &Meant) -> Vec<(ItemId, Option<Row>, f64)> {
     let mut cells = Vec::new();
     for (item, values) in meant {
         let Some(reading) = readings.iter().find(|r| r.item == *item) else { continue };

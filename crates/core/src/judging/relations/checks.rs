@@ -6,13 +6,14 @@ use crate::formula::{Context, Function, Node, Num, Op, Shape, Value, evaluate_an
 use crate::judging::propagate::Propagated;
 use crate::judging::values::{Env, Out, within};
 use crate::protocol::{CheckRule, Protocol, Relation};
+use crate::row::Row;
 use crate::verdict::{Compared, Comparison};
 use rust_decimal::Decimal;
 
 /// What one check gave: the rows where it fails, and how far the worst row lies off as a share of its room.
 #[derive(Default)]
 struct Checked {
-    failed: Vec<(Option<u32>, Option<Off>)>,
+    failed: Vec<(Option<Row>, Option<Off>)>,
     worst: Option<f64>,
 }
 
@@ -58,7 +59,7 @@ impl Judge<'_> {
                 .iter()
                 .enumerate()
                 .filter(|(i, x)| **x == Some(0.0) && !self.left_out(node, *i))
-                .map(|(i, _)| (Some(i as u32 + 1), None))
+                .map(|(i, _)| (Some(Row::at(i)), None))
                 .collect(),
             _ => Vec::new(),
         };
@@ -90,7 +91,7 @@ impl Judge<'_> {
             checked.worst = Some(checked.worst.map_or(off, |w| if off > w { off } else { w }));
             if !holds {
                 let off = Off { left: a.value(), right: b.value(), room: limit };
-                checked.failed.push((column.then_some(i as u32 + 1), Some(off)));
+                checked.failed.push((column.then_some(Row::at(i)), Some(off)));
             }
         }
         Some(checked)
@@ -115,7 +116,7 @@ impl Judge<'_> {
     }
 
     /// One finding for a check that fails, with all rows where it does.
-    fn tell(&self, n: usize, failed: &[(Option<u32>, Option<Off>)], found: &mut Findings<'_>) {
+    fn tell(&self, n: usize, failed: &[(Option<Row>, Option<Off>)], found: &mut Findings<'_>) {
         let Some((first, off)) = failed.first() else { return };
         let check = &self.protocol.checks[n];
         let charge = check.charge.clone().map_or((None, Decimal::ZERO), |(c, p)| (Some(c), p));

@@ -15,6 +15,7 @@ use crate::formula::figures::Figured;
 use crate::formula::{Context, ItemId, Node, Shape, Value, evaluate_any};
 use crate::protocol::{ResultId, ResultSpec, Variant};
 use crate::quantity::{Nature, leading_place, power_of_ten};
+use crate::row::Row;
 use crate::verdict::Reported;
 use evidence::evidence;
 
@@ -298,7 +299,7 @@ impl Beside<'_> {
     }
 
     /// Readings of the sheet are wrong – item, row, and value in its unit – and everything was worked out with these.
-    pub(super) fn misread(&self, cells: &[(ItemId, Option<u32>, f64)]) -> Said {
+    pub(super) fn misread(&self, cells: &[(ItemId, Option<Row>, f64)]) -> Said {
         let whole = self.whole;
         let mut table = whole.table.clone();
         for (item, row, value) in cells {

@@ -8,6 +8,7 @@ mod points;
 mod search;
 
 use crate::formula::ItemId;
+use crate::row::Row;
 use std::borrow::Cow;
 use std::collections::HashMap;
 
@@ -34,7 +35,7 @@ const KEPT: f64 = 1e-9;
 #[derive(Default)]
 pub(super) struct Beneath {
     found: HashMap<(ResultId, Option<usize>), Found>,
-    odd: Vec<(ItemId, Option<u32>, String, Vec<Oddity>)>,
+    odd: Vec<(ItemId, Option<Row>, String, Vec<Oddity>)>,
 }
 
 /// What the formula under one result says.
@@ -77,7 +78,7 @@ impl Beneath {
     pub(super) fn find(&self, protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
         let mut odd = self.odd.clone();
         for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
-            let Some(here) = self.at(r.id, r.row.map(|n| n as usize - 1)) else { continue };
+            let Some(here) = self.at(r.id, r.row.map(Row::index)) else { continue };
             let clause = match &here.slip {
                 Some(slip) => slip.account.clause.clone(),
                 None if here.is_wrong() => Clause::Said(words::another().to_owned()),
@@ -115,7 +116,7 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
         let Some(item) = protocol.item(&cell.item) else { continue };
         let mut odd = |list: Vec<Oddity>| {
             if !list.is_empty() {
-                out.odd.push((item, cell.row, address.clone(), list));
+                out.odd.push((item, cell.row.and_then(Row::numbered), address.clone(), list));
             }
         };
         if followed > MOST_FOLLOWED {
@@ -265,7 +266,7 @@ fn look(
         .iter()
         .filter_map(|l| {
             let (id, row) = l.item.as_ref()?;
-            Some((protocol.item(id)?, *row))
+            Some((protocol.item(id)?, row.and_then(Row::numbered)))
         })
         .collect();
     let mut odd = what_it_reads(&formula);
@@ -367,7 +368,7 @@ fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
 /// One mistake down a column is one case: the rows whose formulas show the same are told and charged as one.
 pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
     let by_formula = |r: &JudgedResult| {
-        let row = r.row.map(|n| n as usize - 1);
+        let row = r.row.map(Row::index);
         r.verdict == VerdictKind::Slip && beneath.at(r.id, row).is_some_and(|f| f.slip.is_some())
     };
     let all: Vec<usize> = (0..rows.len()).filter(|n| by_formula(&rows[*n])).collect();
@@ -387,7 +388,7 @@ pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
         if same.len() < 2 {
             continue;
         }
-        let numbers: Vec<u32> = same.iter().filter_map(|m| rows[*m].row).collect();
+        let numbers: Vec<Row> = same.iter().filter_map(|m| rows[*m].row).collect();
         for m in same {
             if let Some(slip) = &mut rows[m].slip {
                 slip.rows.clone_from(&numbers);

@@ -6,6 +6,7 @@ use crate::cell::{Function, Operator, Term, TermKind};
 use crate::formula::ItemId;
 use crate::notation;
 use crate::protocol::{ItemKind, SlipKind};
+use crate::row::Row;
 use crate::wording::under as words;
 
 /// Kind, clause, and the item that it is about.
@@ -14,14 +15,14 @@ pub(super) type Named = (SlipKind, String, Option<ItemId>);
 impl Search<'_> {
     /// "the plate length", "reading 3 of the disc diameter".
     fn cell_named(&self, item: ItemId, row: Option<usize>) -> String {
-        words::cell(self.points.protocol, item, row.map(|r| r as u32 + 1))
+        words::cell(self.points.protocol, item, row.map(Row::at))
     }
 
     /// What a leaf is: a cell of the sheet by its title, one of the team's own by its address and what it holds.
     fn leaf_named(&self, n: usize) -> String {
         let leaf = &self.form.formula.leaves[n];
         match leaf.item.as_ref().and_then(|(id, row)| Some((self.points.protocol.item(id)?, *row))) {
-            Some((item, row)) => words::cell(self.points.protocol, item, row),
+            Some((item, row)) => words::cell(self.points.protocol, item, row.and_then(Row::numbered)),
             None => words::own_cell(&leaf.address, &leaf.value),
         }
     }
@@ -148,8 +149,7 @@ impl Search<'_> {
         if rows.is_empty() {
             return (SlipKind::WrongCell, words::other_column(&text, &title), Some(item));
         }
-        let missing: Vec<u32> =
-            (0..self.points.rows(item)).filter(|n| !rows.contains(n)).map(|n| n as u32 + 1).collect();
+        let missing: Vec<Row> = (0..self.points.rows(item)).filter(|n| !rows.contains(n)).map(Row::at).collect();
         let kind = SlipKind::Exclusion;
         (kind, words::range_of(&text, &title, &missing), Some(item))
     }

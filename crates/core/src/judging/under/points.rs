@@ -12,6 +12,7 @@ use crate::formula::{Context, ItemId, Node, Value, evaluate_any};
 use crate::protocol::{Protocol, ReadingKind, ResultId, ResultSpec};
 use crate::quantity::Nature;
 use crate::reading::Number;
+use crate::row::Row;
 
 /// Made-up tables.
 const POINTS: usize = 5;
@@ -30,9 +31,9 @@ pub(super) struct Points<'a> {
     sheet: &'a Sheet,
     envs: Vec<Env>,
     /// Factor and shift from the unit written in a cell to the protocol's, by item and row.
-    conversions: HashMap<(ItemId, Option<u32>), (f64, f64)>,
+    conversions: HashMap<(ItemId, Option<Row>), (f64, f64)>,
     /// What stands in the cells of results, in the unit written there.
-    typed: HashMap<(ItemId, Option<u32>), f64>,
+    typed: HashMap<(ItemId, Option<Row>), f64>,
     /// Pieces of formulas that may still be worked out; `None` once that was too little.
     left: Cell<Option<usize>>,
 }
@@ -73,9 +74,10 @@ impl<'a> Points<'a> {
         let Some((id, row)) = &leaf.item else { return leaf.value.clone() };
         let Some(item) = self.protocol.item(id) else { return leaf.value.clone() };
         let it = &self.protocol.items[item];
-        let at = row.map(|r| r as usize - 1);
+        let row = row.and_then(Row::numbered);
+        let at = row.map(Row::index);
         let Some(value) = self.envs[k][item].as_ref().and_then(|v| v.at(at)) else { return leaf.value.clone() };
-        let (factor, shift) = self.conversion(item, *row);
+        let (factor, shift) = self.conversion(item, row);
         let written = (it.from_si(*value) - shift) / factor;
         match leaf.value {
             // Sums pass over a number kept as a text, here as there.
@@ -85,7 +87,7 @@ impl<'a> Points<'a> {
     }
 
     /// What a number on the sheet has to be multiplied by, and what is then added, to be in the unit of its item.
-    fn conversion(&self, item: ItemId, row: Option<u32>) -> (f64, f64) {
+    fn conversion(&self, item: ItemId, row: Option<Row>) -> (f64, f64) {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }
 
@@ -152,8 +154,8 @@ pub(super) struct Place<'a> {
 
 impl Place<'_> {
     /// Its row from 1.
-    pub(super) fn number(&self) -> Option<u32> {
-        self.row.map(|r| r as u32 + 1)
+    pub(super) fn number(&self) -> Option<Row> {
+        self.row.map(Row::at)
     }
 }
 
@@ -191,7 +193,7 @@ pub(super) fn hundredths(number: &Number) -> f64 {
 }
 
 /// How a number as written becomes one in the protocol's unit, where the two differ.
-fn conversions(table: &Table) -> HashMap<(ItemId, Option<u32>), (f64, f64)> {
+fn conversions(table: &Table) -> HashMap<(ItemId, Option<Row>), (f64, f64)> {
     let mut out = HashMap::new();
     for reading in &table.readings {
         for cell in &reading.cells {
@@ -213,7 +215,7 @@ impl Points<'_> {
                 let (Some(number), Some(value)) = (&reported.number, reported.value) else { continue };
                 let shift = value - number.value * reported.scale;
                 let shift = if shift.abs() <= 1e-9 * value.abs() { 0.0 } else { shift };
-                let row = spec.table.map(|_| n as u32 + 1);
+                let row = spec.table.map(|_| Row::at(n));
                 let share = hundredths(number);
                 self.conversions.insert((spec.item, row), (reported.scale / share, shift));
                 self.typed.insert((spec.item, row), number.value * share);
@@ -239,12 +241,12 @@ impl Points<'_> {
 
     /// The value of an item as the table has it, in the unit written in its cell.
     pub(super) fn written(&self, item: ItemId, row: Option<usize>) -> Option<f64> {
-        let number = row.map(|r| r as u32 + 1);
+        let number = row.map(Row::at);
         if let Some(typed) = self.typed.get(&(item, number)) {
             return Some(*typed);
         }
         let value = self.sheet.clean[item].as_ref()?.at(row)?;
-        let (factor, shift) = self.conversion(item, row.map(|r| r as u32 + 1));
+        let (factor, shift) = self.conversion(item, row.map(Row::at));
         Some((self.protocol.items[item].from_si(*value) - shift) / factor)
     }
 
@@ -257,7 +259,7 @@ impl Points<'_> {
             formula.leaves.push(Leaf { address: String::new(), item: None, value: Held::Number(value) });
             return Some(formula.leaves.len() - 1);
         }
-        let place = (it.id.clone(), row.map(|r| r as u32 + 1));
+        let place = (it.id.clone(), row.map(|n| Row::at(n).number()));
         let known = formula.leaves.iter().position(|l| l.item.as_ref() == Some(&place));
         Some(known.unwrap_or_else(|| {
             formula.leaves.push(Leaf { address: String::new(), item: Some(place), value: Held::Number(0.0) });

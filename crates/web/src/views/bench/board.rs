@@ -3,6 +3,7 @@
 
 use jurado_core::plots::{Plot, plots};
 use jurado_core::protocol::{ItemId, ReadingId, TableId};
+use jurado_core::row::Row;
 use jurado_core::sketches::sketches;
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 
@@ -361,10 +362,10 @@ impl<'a> Maker<'a> {
 }
 
 /// Rows on both sides of the end point of a curve, two each.
-fn end_rows(plot: &Plot) -> Vec<u32> {
+fn end_rows(plot: &Plot) -> Vec<Row> {
     let Plot::Curve(c) = plot else { return Vec::new() };
     let Some(end) = c.end else { return Vec::new() };
-    let mut points: Vec<(f64, u32)> = c.points.iter().map(|p| (p.x, p.row)).collect();
+    let mut points: Vec<(f64, Row)> = c.points.iter().map(|p| (p.x, p.row)).collect();
     points.sort_by(|a, b| a.0.total_cmp(&b.0));
     let at = points.partition_point(|p| p.0 <= end);
     points[at.saturating_sub(2)..(at + 2).min(points.len())].iter().map(|p| p.1).collect()

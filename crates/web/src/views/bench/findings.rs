@@ -4,6 +4,7 @@ use jurado_core::explain::{self, Explained};
 use jurado_core::finding::{Finding, Kind, Severity};
 use jurado_core::notation;
 use jurado_core::protocol::{ItemId, Rule};
+use jurado_core::row::Row;
 use jurado_core::wording;
 use rust_decimal::Decimal;
 
@@ -118,7 +119,7 @@ impl Maker<'_> {
     }
 
     /// The cells that the formula of the result in hand reads.
-    pub(super) fn read_by_the_one_in_hand(&self) -> Vec<(ItemId, Option<u32>)> {
+    pub(super) fn read_by_the_one_in_hand(&self) -> Vec<(ItemId, Option<Row>)> {
         let under = self.place_in_hand().and_then(|n| self.judged.results[n].under.as_deref());
         under.map(|u| u.reads.clone()).unwrap_or_default()
     }

@@ -12,6 +12,7 @@ mod under;
 
 use jurado_core::finding::{Finding, Severity};
 use jurado_core::protocol::{ItemId, Protocol, Rejection, UncertaintySchool};
+use jurado_core::row::Row;
 use jurado_core::verdict::{Judged, JudgedResult, VerdictKind};
 use jurado_store::attachments::Attachment;
 use jurado_store::questions::Question;
@@ -236,7 +237,7 @@ struct Maker<'a> {
     /// Whether all rows are shown.
     unfolded: bool,
     /// The cells that the formula of the result in hand reads: item and row.
-    lit: Vec<(ItemId, Option<u32>)>,
+    lit: Vec<(ItemId, Option<Row>)>,
 }
 
 impl BenchView {
@@ -413,13 +414,13 @@ impl Maker<'_> {
     }
 
     /// What a row is called: its keys as the team wrote them, else its number.
-    fn row_name(&self, item: ItemId, row: u32) -> String {
+    fn row_name(&self, item: ItemId, row: Row) -> String {
         let table = self.protocol.table_of(item);
         let keyed = table.and_then(|t| self.protocol.tables[t].key).map(|k| self.protocol.keys[k].id.as_str());
         let name = keyed.and_then(|key| {
             self.detail.submission.cells.iter().find_map(|c| {
-                let here =
-                    c.row == Some(row) && self.protocol.item(&c.item).and_then(|i| self.protocol.table_of(i)) == table;
+                let here = c.row == Some(row.number())
+                    && self.protocol.item(&c.item).and_then(|i| self.protocol.table_of(i)) == table;
                 c.keys.get(key).filter(|_| here).cloned()
             })
         });

@@ -3,6 +3,7 @@
 use jurado_core::finding::Kind;
 use jurado_core::notation;
 use jurado_core::protocol::ReadingId;
+use jurado_core::row::Row;
 use jurado_core::verdict::{CellState, JudgedCell};
 use jurado_core::wording;
 
@@ -146,7 +147,7 @@ impl Maker<'_> {
     }
 
     /// Whether a whole row is missing.
-    fn row_missing(&self, row: Option<u32>) -> bool {
+    fn row_missing(&self, row: Option<Row>) -> bool {
         self.judged.findings.iter().any(|f| matches!(f.kind, Kind::MissingRow { .. }) && f.place.row == row)
     }
 }

@@ -2,6 +2,7 @@
 //! from the lab's marked.
 
 use jurado_core::protocol::ItemId;
+use jurado_core::row::Row;
 use std::ops::Range;
 
 use jurado_core::cell::{Formula, Term};
@@ -81,7 +82,7 @@ impl Maker<'_> {
     }
 
     /// Whether the formula of the result in hand reads a cell.
-    pub(super) fn is_read(&self, item: ItemId, row: Option<u32>) -> bool {
+    pub(super) fn is_read(&self, item: ItemId, row: Option<Row>) -> bool {
         self.lit.contains(&(item, row))
     }
 }

@@ -1,6 +1,7 @@
 //! Which rows are shown, and what stands for those that are folded.
 
 use jurado_core::protocol::{ReadingId, ResultId, TableId};
+use jurado_core::row::Row;
 use jurado_core::verdict::VerdictKind;
 
 use super::{FoldView, Maker, Mark, RowView, What};
@@ -15,25 +16,26 @@ const FIRST: u32 = 3;
 
 impl Maker<'_> {
     /// Rows in the order they are shown, folded ones together.
-    pub(super) fn shown(&self, table: TableId, whats: &[What], rows: u32, near: &[u32]) -> Vec<Vec<u32>> {
-        let every = || (1..=rows).map(|r| vec![r]).collect();
+    pub(super) fn shown(&self, table: TableId, whats: &[What], rows: u32, near: &[Row]) -> Vec<Vec<Row>> {
+        let every = || Row::first(rows).map(|r| vec![r]).collect();
         if rows as usize <= MOST_ROWS || self.unfolded || self.tried.is_some() {
             return every();
         }
-        let told: Vec<u32> = (1..=rows).filter(|r| self.something(table, whats, *r)).collect();
-        let open = |row: u32| {
-            row <= FIRST || near.contains(&row) || told.iter().any(|t| row + BEFORE >= *t && row <= *t + AFTER)
+        let told: Vec<Row> = Row::first(rows).filter(|r| self.something(table, whats, *r)).collect();
+        let open = |row: Row| {
+            let beside = |t: &Row| row.number() + BEFORE >= t.number() && row.number() <= t.number() + AFTER;
+            row.number() <= FIRST || near.contains(&row) || told.iter().any(beside)
         };
-        let mut out: Vec<Vec<u32>> = Vec::new();
-        let mut run: Vec<u32> = Vec::new();
-        let close = |run: &mut Vec<u32>, out: &mut Vec<Vec<u32>>| {
+        let mut out: Vec<Vec<Row>> = Vec::new();
+        let mut run: Vec<Row> = Vec::new();
+        let close = |run: &mut Vec<Row>, out: &mut Vec<Vec<Row>>| {
             if run.len() >= LEAST_RUN {
                 out.push(std::mem::take(run));
             } else {
                 out.extend(run.drain(..).map(|r| vec![r]));
             }
         };
-        for row in 1..=rows {
+        for row in Row::first(rows) {
             if open(row) {
                 close(&mut run, &mut out);
                 out.push(vec![row]);
@@ -46,17 +48,17 @@ impl Maker<'_> {
     }
 
     /// Whether a row has anything to see: what agrees, is rounded alone or goes on carrying has not.
-    pub(super) fn something(&self, table: TableId, whats: &[What], row: u32) -> bool {
+    pub(super) fn something(&self, table: TableId, whats: &[What], row: Row) -> bool {
         let cell = |i: ReadingId| {
             let n = self.judged.readings[i].cells.iter().position(|c| c.row == Some(row));
             n.is_some_and(|n| self.cell(i, n).told())
         };
         let result = |k: ResultId| {
-            let carries = |row: u32| self.of_row(k, row).is_some_and(|(_, r)| r.verdict.taints());
+            let carries = |row: Row| self.of_row(k, row).is_some_and(|(_, r)| r.verdict.taints());
             self.of_row(k, row).is_some_and(|(_, r)| match r.verdict {
                 _ if self.rightly_blank(r) => false,
                 VerdictKind::Agrees | VerdictKind::Rounded => false,
-                VerdictKind::Carried => row == 1 || !carries(row - 1),
+                VerdictKind::Carried => row.before().is_none_or(|before| !carries(before)),
                 // One slip down a column is found, and charged, at its first row.
                 VerdictKind::Slip => {
                     r.slip.as_ref().is_none_or(|s| s.rows.len() < 2 || s.rows.iter().min() == Some(&row))
@@ -75,14 +77,15 @@ impl Maker<'_> {
         }) || self.numbered.iter().any(|n| self.flies(table, &self.judged.findings[*n], row))
     }
 
-    pub(super) fn fold(&self, whats: &[What], run: &[u32]) -> RowView {
+    pub(super) fn fold(&self, whats: &[What], run: &[Row]) -> RowView {
         let of_run = |k: ResultId| run.iter().filter_map(move |row| self.of_row(k, *row)).map(|(_, r)| r.verdict);
         let verdicts: Vec<VerdictKind> = whats
             .iter()
             .filter_map(|w| if let What::Result(k) = w { Some(*k) } else { None })
             .flat_map(of_run)
             .collect();
-        let (first, last) = (run.first().copied().unwrap_or(0), run.last().copied().unwrap_or(0));
+        let end = |row: Option<&Row>| row.map_or_else(String::new, ToString::to_string);
+        let (first, last) = (end(run.first()), end(run.last()));
         let (kind, word) = if verdicts.contains(&VerdictKind::Slip) {
             (VerdictKind::Slip, "likewise")
         } else if verdicts.contains(&VerdictKind::Carried) {

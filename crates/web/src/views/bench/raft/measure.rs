@@ -3,6 +3,7 @@
 use super::{Maker, What};
 use crate::views::bench::readings::CellView;
 use jurado_core::protocol::{ReadingId, ResultId, TableId};
+use jurado_core::row::Row;
 
 /// Widths of letters and figures, px, and of a street between readings and results.
 const LETTER: f64 = 5.6;
@@ -106,12 +107,12 @@ impl Maker<'_> {
             .flat_map(|i| self.judged.readings[*i].cells.iter().filter_map(|c| c.row))
             .chain(self.judged.results.iter().filter(|r| results.contains(&r.id)).filter_map(|r| r.row))
             .max()
-            .unwrap_or(0);
+            .map_or(0, Row::number);
         let names = readings
             .first()
             .map(|i| self.protocol.readings[*i].item)
-            .map_or(0, |item| (1..=rows).map(|row| self.row_name(item, row).chars().count()).max().unwrap_or(0));
-        let flying = (1..=rows).map(|row| self.pennants(|f| self.flies(table, f, row)).len()).max().unwrap_or(0);
+            .map_or(0, |item| Row::first(rows).map(|row| self.row_name(item, row).chars().count()).max().unwrap_or(0));
+        let flying = Row::first(rows).map(|row| self.pennants(|f| self.flies(table, f, row)).len()).max().unwrap_or(0);
         let flags = 22.0 * flying.min(2) as f64 + if flying > 2 { 14.0 } else { 0.0 };
         let mut columns =
             vec![Column { what: What::Row, width: (6.0 + 6.2 * names as f64 + flags).max(16.0), wants: 0.0 }];

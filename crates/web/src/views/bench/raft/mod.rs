@@ -10,6 +10,7 @@ mod streets;
 use jurado_core::finding::Finding;
 use jurado_core::judging::shown_clean;
 use jurado_core::protocol::{ItemId, ReadingId, ResultId, TableId};
+use jurado_core::row::Row;
 use jurado_core::verdict::JudgedResult;
 
 use super::super::{Mark, Symbol, capital};
@@ -126,7 +127,7 @@ pub(super) enum What {
 
 impl<'a> Maker<'a> {
     /// The result of a row.
-    pub(super) fn of_row(&self, result: ResultId, row: u32) -> Option<(usize, &'a JudgedResult)> {
+    pub(super) fn of_row(&self, result: ResultId, row: Row) -> Option<(usize, &'a JudgedResult)> {
         self.judged.results.iter().enumerate().find(|(_, r)| r.id == result && r.row == Some(row))
     }
 
@@ -148,7 +149,7 @@ impl<'a> Maker<'a> {
     }
 
     /// Findings of one row of the table that fly at its number.
-    pub(super) fn flies(&self, table: TableId, f: &Finding, row: u32) -> bool {
+    pub(super) fn flies(&self, table: TableId, f: &Finding, row: Row) -> bool {
         let here = |item: ItemId| self.protocol.table_of(item) == Some(table);
         f.place.row == Some(row)
             && match f.place.item {
@@ -158,7 +159,7 @@ impl<'a> Maker<'a> {
     }
 
     /// Lays a table out in so much room; `near` are rows that stay open whatever is in them.
-    pub(super) fn raft(&self, mut measured: Measured, room: f64, near: &[u32]) -> RaftView {
+    pub(super) fn raft(&self, mut measured: Measured, room: f64, near: &[Row]) -> RaftView {
         measured.spread(room);
         let Measured { brief, table, columns, rows } = measured;
         let whats: Vec<What> = columns.iter().map(|c| c.what).collect();

@@ -1,6 +1,7 @@
 //! Rows with their readings and results.
 
 use jurado_core::protocol::TableId;
+use jurado_core::row::Row;
 use jurado_core::verdict::{JudgedResult, VerdictKind};
 
 use super::measure::{FEW_LETTERS, MOST_LETTERS, shortened, value};
@@ -8,7 +9,7 @@ use super::{HeadView, Maker, Mark, PlaceView, ResultView, RowView, What};
 use crate::views::bench::rungs::{distance, of_row, pad, places};
 
 impl Maker<'_> {
-    pub(super) fn row(&self, (table, brief): (TableId, bool), whats: &[What], heads: &[HeadView], row: u32) -> RowView {
+    pub(super) fn row(&self, (table, brief): (TableId, bool), whats: &[What], heads: &[HeadView], row: Row) -> RowView {
         let mut pennants = self.pennants(|f| self.flies(table, f, row));
         let more = pennants.len().saturating_sub(2);
         pennants.truncate(2);
@@ -48,7 +49,7 @@ impl Maker<'_> {
         }
     }
 
-    pub(super) fn table_row_name(&self, table: TableId, row: u32) -> String {
+    pub(super) fn table_row_name(&self, table: TableId, row: Row) -> String {
         let item = self.protocol.readings.iter().find(|r| r.table == Some(table)).map(|r| r.item);
         item.map_or_else(|| row.to_string(), |item| self.row_name(item, row))
     }

@@ -1,6 +1,7 @@
 //! What is drawn on a raft: channels, the courses of slips, the thread of the cell in hand.
 
 use jurado_core::protocol::ResultId;
+use jurado_core::row::Row;
 use jurado_core::verdict::{JudgedResult, VerdictKind};
 
 use super::{Maker, What};
@@ -8,7 +9,7 @@ use crate::draw::raft::{Course, Needle};
 use crate::views::bench::rungs::{distance, distance_to, envelope};
 
 impl Maker<'_> {
-    pub(super) fn needle(&self, what: What, run: &[u32], cell: (usize, usize)) -> Option<Needle> {
+    pub(super) fn needle(&self, what: What, run: &[Row], cell: (usize, usize)) -> Option<Needle> {
         let What::Result(k) = what else { return None };
         let of_run: Vec<&JudgedResult> = run.iter().filter_map(|row| self.of_row(k, *row)).map(|(_, r)| r).collect();
         let distances: Vec<f64> = of_run.iter().filter_map(|r| distance(r)).collect();
@@ -26,9 +27,9 @@ impl Maker<'_> {
     }
 
     /// Slips of single rows with the cells that carry them.
-    pub(super) fn courses(&self, whats: &[What], shown: &[Vec<u32>]) -> Vec<Course> {
+    pub(super) fn courses(&self, whats: &[What], shown: &[Vec<Row>]) -> Vec<Course> {
         let column = |k: ResultId| whats.iter().position(|w| *w == What::Result(k));
-        let line = |row: u32| shown.iter().position(|run| run[..] == [row]);
+        let line = |row: Row| shown.iter().position(|run| run[..] == [row]);
         let cell = |r: &JudgedResult| Some((line(r.row?)?, column(r.id)?));
         let mut out: Vec<Course> = Vec::new();
         for slip in self.judged.results.iter().filter(|r| r.verdict == VerdictKind::Slip) {
@@ -67,14 +68,14 @@ impl Maker<'_> {
     }
 
     /// The cell in hand with the readings of its row that it is made from: columns, row and column.
-    pub(super) fn thread(&self, whats: &[What], shown: &[Vec<u32>]) -> Option<(Vec<usize>, (usize, usize))> {
+    pub(super) fn thread(&self, whats: &[What], shown: &[Vec<Row>]) -> Option<(Vec<usize>, (usize, usize))> {
         let hand = self.hand_item();
         let r = self
             .judged
             .results
             .iter()
             .find(|r| r.row.is_some() && self.is_in_hand(r, hand) && whats.contains(&What::Result(r.id)))?;
-        let row = shown.iter().position(|run| run[..] == [r.row.unwrap_or(0)])?;
+        let row = shown.iter().position(|run| r.row.is_some_and(|row| run[..] == [row]))?;
         let column = whats.iter().position(|w| *w == What::Result(r.id))?;
         let used = self.protocol.results[r.id].node.items();
         let from = whats
