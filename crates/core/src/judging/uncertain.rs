@@ -64,5 +64,6 @@ fn worst_case(dual: &Dual, sources: &[Source]) -> f64 {
             _ => groups.push((s.group, d.abs(), s.limit)),
         }
     }
-    groups.iter().map(|(_, c, a)| c * a).sum()
+    // A sum of nothing is minus nought in Rust, and would be told so.
+    0.0 + groups.iter().map(|(_, c, a)| c * a).sum::<f64>()
 }

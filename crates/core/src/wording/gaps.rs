@@ -34,12 +34,15 @@ fn of_a_cell(at: &At<'_>, finding: &Finding) -> Option<(String, String)> {
             both(format!("{} is empty.", sentence(&at.reading())), "Fill it, or say why it is not there.")
         }
         Kind::UnreadableReading { text, .. } | Kind::UnreadableResult { text, .. } => {
-            let look = if text.chars().any(char::is_alphabetic) { "There is a letter in it. " } else { "" };
+            let look = match at.item().and_then(|i| i.words.as_ref()) {
+                Some(words) => format!("Write one of these: {}.", words.join(", ")),
+                None if text.chars().any(char::is_alphabetic) => {
+                    "There is a letter in it. Type it as it was shown.".to_owned()
+                }
+                None => "Type it as it was shown.".to_owned(),
+            };
             let place = if protocol.reading_of(finding.place.item?).is_some() { at.reading() } else { at.result() };
-            Some((
-                format!("{}, “{}”, cannot be read.", sentence(&place), text.trim()),
-                format!("{look}Type it as it was shown."),
-            ))
+            Some((format!("{}, “{}”, cannot be read.", sentence(&place), text.trim()), look))
         }
         Kind::BeyondScale { text, instrument } => Some((
             format!("The {} cannot show {}.", protocol.instruments[*instrument].title, amount(text.trim(), &unit)),

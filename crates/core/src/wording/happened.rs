@@ -26,7 +26,9 @@ pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
             format!("reading {row} of the {}{} was left out of the sum", title(item), between_commas(text))
         }
         Clause::Used { item, row, text } => {
-            format!("reading {row} of the {}{} which had been left out, was used", title(item), between_commas(text))
+            // The clause that follows stands between commas with the number or without it.
+            let number = if text.is_empty() { ",".to_owned() } else { between_commas(text) };
+            format!("reading {row} of the {}{number} which had been left out, was used", title(item))
         }
         Clause::AsMarked { item, rows } => {
             let rows: Vec<String> = rows.iter().map(ToString::to_string).collect();

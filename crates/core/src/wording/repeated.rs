@@ -1,7 +1,8 @@
 //! What is said to a team more than once, over several of its sheets: one line of advice for each habit, and nothing of marks.
 
-use crate::finding::Kind;
+use crate::finding::{Kind, Right};
 use crate::protocol::SlipKind;
+use crate::reading::Unreadable;
 use crate::verdict::Judged;
 
 /// Advice that several sheets of a team have in common.
@@ -37,6 +38,9 @@ fn of_slip(kind: &SlipKind) -> Option<&'static str> {
     })
 }
 
+/// What to do about a word that is none of its place's.
+const NAMED: &str = "Write one of the words that the sheet names for a place.";
+
 /// What to do about a finding, where the same can happen in any lab; nothing of what belongs to one lab alone.
 fn of(judged: &Judged, index: usize) -> Option<&'static str> {
     let finding = &judged.findings[index];
@@ -56,6 +60,10 @@ fn of(judged: &Judged, index: usize) -> Option<&'static str> {
         Kind::MissingReading | Kind::MissingRow { .. } | Kind::MissingResult { .. } => {
             "Look for empty places before you hand in, and say why where one stays."
         }
+        Kind::UnreadableReading { why: Unreadable::NoneOf(_), .. } => NAMED,
+        Kind::UnreadableResult { right: Right::Word(_), .. } => NAMED,
+        // Nothing says whether a number or a word was asked for.
+        Kind::UnreadableResult { right: Right::Unknown, .. } => return None,
         Kind::UnreadableReading { .. } | Kind::UnreadableResult { .. } => "Write one number in each place.",
         Kind::Slip(_) | Kind::SlipAgain => {
             let here = judged.results.iter().find(|r| Some(r.item) == finding.place.item && r.slip.is_some());

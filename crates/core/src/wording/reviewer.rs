@@ -372,7 +372,11 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
             format!("No {title}; the readings give {}{unit}.", at.right(right))
         }
         Kind::UnreadableResult { text, right } => {
-            format!("The {title} reads “{text}”, which is no number; the readings give {}{unit}.", at.right(right))
+            let why = match at.item().and_then(|i| i.words.as_ref()) {
+                Some(words) => format!("none of {}", words.join(", ")),
+                None => "no number".to_owned(),
+            };
+            format!("The {title} reads “{text}”, which is {why}; the readings give {}{unit}.", at.right(right))
         }
         Kind::Unchecked { text, gap } => {
             let value = amount(text, &unit);

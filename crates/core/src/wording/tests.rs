@@ -368,6 +368,10 @@ fn every_act_is_said_as_a_clause() {
             "reading 3 of the girth, 94.1, which had been left out, was used",
         ),
         (
+            Clause::Used { item: girth, row: Row::at(2), text: String::new() },
+            "reading 3 of the girth, which had been left out, was used",
+        ),
+        (
             Clause::AsMarked { item: girth, rows: vec![Row::at(0), Row::at(2)] },
             "reading 1, 3 of the girth was left out, as the sheet marks it",
         ),
