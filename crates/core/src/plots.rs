@@ -1,14 +1,14 @@
 //! What belongs on a chart of a table, as data: lines with residuals and their confidence band, titration curves with
 //! derivative and end point, decays on a linear scale. Values are in the protocol's units. Nothing here draws.
 
-use crate::row::Row;
 use statrs::distribution::{ContinuousCDF, StudentsT};
 
-use crate::formula::{Context, Function, ItemId, Node, Op, Value, evaluate_any};
-use crate::protocol::{ItemKind, Protocol};
+use crate::formula::{Context, Function, ItemId, Node, Op, Shape, Value, evaluate_any};
+use crate::protocol::{ItemKind, Protocol, ReferenceId};
+use crate::row::Row;
 use crate::stats::endpoint::second_derivative;
 use crate::stats::{Line, line as fit_line};
-use crate::verdict::Judged;
+use crate::verdict::{CellState, Judged};
 
 /// One chart.
 #[derive(Clone, Debug)]
@@ -175,7 +175,11 @@ fn single(protocol: &Protocol, judged: &Judged, item: ItemId) -> Option<f64> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => judged.readings[r].cells.first().and_then(|c| c.repaired.or(c.value)),
         ItemKind::Result(_) => judged.results.iter().find(|r| r.item == item).and_then(|r| r.clean),
-        _ => None,
+        ItemKind::Reference(r) => match &protocol.references[r].entries[..] {
+            [only] if only.at.is_empty() => Some(protocol.items[item].from_si(only.middle())),
+            _ => None,
+        },
+        ItemKind::Parameter(_) | ItemKind::Hidden => None,
     }
 }
 
@@ -186,10 +190,31 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, 
             judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
         }
         ItemKind::Result(_) => {
-            judged.results.iter().filter(|r| r.item == item).filter_map(|r| Some((r.row?, r.clean?, true))).collect()
+            let counts = |row: Row| !is_left_out(protocol, judged, item, row);
+            let mine = judged.results.iter().filter(|r| r.item == item);
+            mine.filter_map(|r| Some((r.row?, r.clean?, counts(r.row?)))).collect()
         }
-        _ => Vec::new(),
+        ItemKind::Reference(r) => by_key(protocol, judged, r),
+        ItemKind::Parameter(_) | ItemKind::Hidden => Vec::new(),
     }
+}
+
+/// Whether a row of an item's table is left out: a reading of it was read and does not count, as the team or a rule left it out.
+fn is_left_out(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
+    let beside = judged.readings.iter().filter(|r| protocol.items[r.item].rows == protocol.items[item].rows);
+    let mut cells = beside.flat_map(|r| &r.cells).filter(|c| c.row == Some(row));
+    cells.any(|c| c.state == CellState::Read && !c.counts)
+}
+
+/// A constant that goes by the key of a row, such as the frequency of the fork that was used: its value in each row whose key
+/// the team wrote, in the protocol's unit.
+fn by_key(protocol: &Protocol, judged: &Judged, reference: ReferenceId) -> Vec<(Row, f64, bool)> {
+    let reference = &protocol.references[reference];
+    let item = &protocol.items[reference.item];
+    let Shape::Column(table) = item.rows else { return Vec::new() };
+    let value = |key: &String| reference.entries.iter().find(|e| e.at == *key).map(|e| item.from_si(e.middle()));
+    let keys = judged.row_keys.get(usize::from(table)).into_iter().flatten().enumerate();
+    keys.filter_map(|(n, key)| Some((Row::at(n), value(key.as_ref()?)?, true))).collect()
 }
 
 /// The points of two columns, those that are left out too, in the units of the sheet.

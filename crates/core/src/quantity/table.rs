@@ -184,8 +184,8 @@ pub(super) fn symbol_row(symbol: &str) -> Option<(&'static Row, i32, String)> {
     }
     PREFIXES.iter().find_map(|(prefix, power)| {
         let base = symbol.strip_prefix(prefix)?;
-        // A prefix goes with the symbol (its one-letter twin for the litre and the ohm), not with the word.
-        let short = |r: &Row| r.names.iter().take(2).any(|n| *n == base && n.chars().count() <= 3);
+        // A prefix goes with the symbol, its twin (`l`, the sign of the ohm) and a short word (`msec`, `kohm`), not with a long one.
+        let short = |r: &Row| r.names.iter().take(3).any(|n| *n == base && n.chars().count() <= 3);
         let row = table().iter().find(|r| r.prefixed && short(r))?;
         let prefix = if matches!(*prefix, "u" | "μ") { "µ" } else { prefix };
         Some((row, *power, format!("{prefix}{}", row.names[0])))
