@@ -8,7 +8,7 @@ import { sql, startApp } from "./app.mjs";
 
 const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 let app;
-before(async () => { app = await startApp("access", { labs: ["keel-plate", "beacon-timer", "reflector", "bilge-acid"] }); });
+before(async () => { app = await startApp("access", { labs: ["keel-plate", "beacon-timer", "reflector", "bilge-acid", "fog-pipe"] }); });
 after(async () => { await app?.stop(); });
 
 const faults = [];
@@ -19,6 +19,8 @@ const check = async (page, what) => {
   if (told.length) faults.push(`${what}\n  ${told.join("\n  ")}`);
   const clipped = await page.evaluate(() => document.documentElement.scrollWidth > document.documentElement.clientWidth + 1);
   if (clipped) faults.push(`${what}: something stands outside the page`);
+  const cut = await page.evaluate(() => [...document.querySelectorAll(".fold th")].filter((th) => th.scrollWidth > th.clientWidth + 1).map((th) => th.textContent.trim()));
+  cut.forEach((words) => faults.push(`${what}: “${words}” is cut off`));
 };
 
 test("no view has a violation, by day and by night, wide and narrow", async () => {
@@ -28,6 +30,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   const [keel, beacon] = [id("keel-plate"), id("beacon-timer")];
   const slip = sheet("keel-plate", "slip");
   const rows = sheet("reflector", "slip");
+  const folded = sheet("fog-pipe", "agrees");
   const told = await (await page.request.get(`${app.origin}/bench/${slip}`)).text();
   const key = /\/rulings\/new\?sheet=\d+&(?:amp;|#38;)finding=([^"]*)"/.exec(told)[1];
   const kept = sql("SELECT MIN(id) FROM sheets WHERE term_id=1", app.database).trim();
@@ -50,7 +53,7 @@ test("no view has a violation, by day and by night, wide and narrow", async () =
   }
   sql("UPDATE practice_tables SET signed_at=NOW() WHERE class_id=1", app.database);
   await page.request.post(`${app.origin}/practice/1/end`, { form: { token }, maxRedirects: 0 });
-  const paths = ["/practice", "/practice/1", "/practice/1/2", "/practice/2", "/practice/2/1", "/practice/2/class", "/docket/clear", "/second/2", "/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/moderation", "/moderation/table", "/asked", "/account/tokens", "/account/second", "/returns/gradebook", "/people", "/people/college", "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
+  const paths = ["/practice", "/practice/1", "/practice/1/2", "/practice/2", "/practice/2/1", "/practice/2/class", "/docket/clear", "/second/2", "/docket", "/docket?state=wants&mark=slip", `/bench/${slip}`, `/bench/${slip}/try`, `/bench/${sheet("beacon-timer", "agrees")}`, `/bench/${slip}/revisions`, `/bench/${rows}`, `/bench/${rows}/try`, `/bench/${folded}`, `/bench/${sheet("bilge-acid", "agrees") || sheet("bilge-acid", "slip")}?o=1`, "/returns", `/returns?lab=${beacon}`, "/returns/release", `/returns/${slip}`, "/intake", `/entry?lab=${beacon}&section=${section}`, "/sections", `/sections?section=${section}`, "/moderation", "/moderation/table", "/asked", "/account/tokens", "/account/second", "/returns/gradebook", "/people", "/people/college", "/rulings", "/rulings/1/withdraw", `/rulings/new?sheet=${slip}&finding=${key}`, `/floor/${keel}`, `/floor/${beacon}?by=section`, `/floor/${keel}?result=core_metal`, `/floor/${keel}/table`, `/floor/${keel}/wall`, `/floor/${keel}/start`, `/floor/${keel}/shared`, `/floor/${keel}/place?by=station&at=3`, "/floor/storeroom", "/course", "/terms/1", `/bench/${kept}`, "/protocols/new", `/sections/${section}/${keel}`, "/quick", `/quick?lab=${beacon}`, "/protocols", `/protocols/${keel}`, `/protocols/${keel}/version/${sql(`SELECT protocol_id FROM labs WHERE id=${keel}`, app.database).trim()}`, `/protocols/${keel}/stations`, `/protocols/${keel}/edit`, `/protocols/${beacon}/paper`, "/nowhere"];
   for (const lamp of ["day", "night"]) {
     for (const path of paths) {
       await page.goto(`${app.origin}${path}`);

@@ -3,9 +3,10 @@
 
 use serde::Serialize;
 
-use crate::formula::{ItemId, Node, mathml, plain};
+use crate::formula::{ItemId, Node, Shape, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
+use crate::plots::by_key;
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
 use crate::row::Row;
 use crate::verdict::{Judged, JudgedResult};
@@ -215,6 +216,18 @@ fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> 
             }
         }
         ItemKind::Result(_) => earlier(protocol, judged, i, row, &many),
+        ItemKind::Reference(n) if item.rows != Shape::Scalar => {
+            let rows = by_key(protocol, judged, n);
+            let value = |(_, v, _): &(Row, f64, bool)| written_value(*v);
+            match row {
+                Some(row) => rows.iter().find(|r| r.0 == row).map(|r| with_unit(&value(r))),
+                None => {
+                    let counted = rows.iter().filter(|(row, ..)| judged.row_counts(protocol, i, *row));
+                    (!rows.is_empty()).then(|| many(counted.map(value).collect()))
+                }
+            }
+            .unwrap_or_else(|| name_of(protocol, i))
+        }
         ItemKind::Reference(n) => {
             let reference = &protocol.references[n];
             let key = reference.key.map(|k| protocol.keys[k].id.as_str());
@@ -248,18 +261,10 @@ fn earlier(
         }
         // A row that was set aside is in no mean.
         (rows, None) => {
-            let counted = rows.iter().filter(|r| r.row.is_none_or(|row| counts(protocol, judged, i, row)));
+            let counted = rows.iter().filter(|r| r.row.is_none_or(|row| judged.row_counts(protocol, i, row)));
             many(counted.map(|r| shown_clean(r)).collect())
         }
     }
-}
-
-/// Whether the readings in a row of an item's table count; what was set aside takes its whole row out.
-fn counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
-    let beside = protocol.readings.iter().zip(&judged.readings);
-    let of_table = beside.filter(|(r, _)| protocol.items[r.item].rows == protocol.items[item].rows);
-    let mut cells = of_table.flat_map(|(_, r)| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());
-    cells.all(|c| c.counts)
 }
 
 /// A tabulated value with the digits it needs and no more.

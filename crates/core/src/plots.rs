@@ -8,7 +8,7 @@ use crate::protocol::{ItemKind, Protocol, ReferenceId};
 use crate::row::Row;
 use crate::stats::endpoint::second_derivative;
 use crate::stats::{Line, line as fit_line};
-use crate::verdict::{CellState, Judged};
+use crate::verdict::Judged;
 
 /// One chart.
 #[derive(Clone, Debug)]
@@ -190,7 +190,7 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, 
             judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
         }
         ItemKind::Result(_) => {
-            let counts = |row: Row| !is_left_out(protocol, judged, item, row);
+            let counts = |row: Row| judged.row_counts(protocol, item, row);
             let mine = judged.results.iter().filter(|r| r.item == item);
             mine.filter_map(|r| Some((r.row?, r.clean?, counts(r.row?)))).collect()
         }
@@ -199,16 +199,9 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, 
     }
 }
 
-/// Whether a row of an item's table is left out: a reading of it was read and does not count, as the team or a rule left it out.
-fn is_left_out(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
-    let beside = judged.readings.iter().filter(|r| protocol.items[r.item].rows == protocol.items[item].rows);
-    let mut cells = beside.flat_map(|r| &r.cells).filter(|c| c.row == Some(row));
-    cells.any(|c| c.state == CellState::Read && !c.counts)
-}
-
 /// A constant that goes by the key of a row, such as the frequency of the fork that was used: its value in each row whose key
 /// the team wrote, in the protocol's unit.
-fn by_key(protocol: &Protocol, judged: &Judged, reference: ReferenceId) -> Vec<(Row, f64, bool)> {
+pub(crate) fn by_key(protocol: &Protocol, judged: &Judged, reference: ReferenceId) -> Vec<(Row, f64, bool)> {
     let reference = &protocol.references[reference];
     let item = &protocol.items[reference.item];
     let Shape::Column(table) = item.rows else { return Vec::new() };

@@ -33,6 +33,22 @@ fn a_correction_goes_from_symbols_to_numbers_to_the_value() {
             None,
             ["c = m / M / V_m", "= 0.51060 g / 204.22 g/mol / 24.150 mL", "= 0.10353 mol/L"],
         ),
+        // A constant that goes by the row's key stands there with its number too.
+        (
+            ECHO,
+            RUNS,
+            "speed",
+            None,
+            ["v = 4 × mean(f × L)", "= 4 × mean(512, 426.6, 320 Hz × 16.60, 19.90, 26.60 cm)", "= 340.0 m/s"],
+        ),
+        (
+            ECHO,
+            LEFT_OUT,
+            "gradient",
+            None,
+            ["k = slope0(1/L, f)", "= slope0(6.02, 3.76 1/m, 512, 320 Hz)", "= 85.028 m/s"],
+        ),
+        (ECHO, RUNS, "inverse", Some(2), ["1/L = 1 / L", "= 1 / 19.90 cm", "= 5.025 1/m"]),
         (
             ZONES,
             ZONES_SHEET,
@@ -112,6 +128,11 @@ const RUNS: &str = "
     length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}
     inverse 1: 6.02 {unit 1/m}\ninverse 2: 5.03 {unit 1/m}\ninverse 3: 3.76 {unit 1/m}
     speed: 340 {unit m/s} {± 3}\ngradient: 84.96 {unit m/s}";
+
+/// The second run was left out with a reason that the lab lists.
+const LEFT_OUT: &str = "
+    level 1: 20.8 {unit cm} {fork a}\nlevel 2: 24.1 {unit cm} {fork b} {out dripping}\nlevel 3: 30.8 {unit cm} {fork c}
+    rim: 4.2 {unit cm}\nair: 20.0 {unit °C}\nspeed: 340 {unit m/s} {± 3}\ngradient: 85.03 {unit m/s}";
 
 /// A line through the origin has one parameter and any other two: the leverages of its points add up to that (the trace of
 /// the hat matrix).

@@ -13,6 +13,9 @@ const LEAST_RUN: usize = 4;
 const BEFORE: u32 = 2;
 const AFTER: u32 = 1;
 const FIRST: u32 = 3;
+/// Widths of a letter, and of the mark and the key beside the words of a fold, px.
+const LETTER: f64 = 6.4;
+const BESIDE: f64 = 40.0;
 
 impl Maker<'_> {
     /// Rows in the order they are shown, folded ones together.
@@ -77,7 +80,8 @@ impl Maker<'_> {
         }) || self.numbered.iter().any(|n| self.flies(table, &self.judged.findings[*n], row))
     }
 
-    pub(super) fn fold(&self, whats: &[What], run: &[Row]) -> RowView {
+    /// Several rows as one, in columns of these widths: in few words where the readings leave little room.
+    pub(super) fn fold(&self, whats: &[What], widths: &[f64], run: &[Row]) -> RowView {
         let of_run = |k: ResultId| run.iter().filter_map(move |row| self.of_row(k, *row)).map(|(_, r)| r.verdict);
         let verdicts: Vec<VerdictKind> = whats
             .iter()
@@ -86,19 +90,22 @@ impl Maker<'_> {
             .collect();
         let end = |row: Option<&Row>| row.map_or_else(String::new, ToString::to_string);
         let (first, last) = (end(run.first()), end(run.last()));
-        let (kind, word) = if verdicts.contains(&VerdictKind::Slip) {
-            (VerdictKind::Slip, "likewise")
+        let (kind, words, few) = if verdicts.contains(&VerdictKind::Slip) {
+            (VerdictKind::Slip, "likewise", "likewise")
         } else if verdicts.contains(&VerdictKind::Carried) {
-            (VerdictKind::Carried, "follow from above")
+            (VerdictKind::Carried, "follow from above", "follow")
         } else if verdicts.contains(&VerdictKind::Rounded) {
-            (VerdictKind::Rounded, "agree, some rounded")
+            (VerdictKind::Rounded, "agree, some rounded", "agree")
         } else if verdicts.is_empty() {
-            (VerdictKind::Agrees, "have nothing to see")
+            (VerdictKind::Agrees, "have nothing to see", "at rest")
         } else {
-            (VerdictKind::Agrees, "agree")
+            (VerdictKind::Agrees, "agree", "agree")
         };
         // Its words run over the readings; channels stand under the results.
         let readings = whats.iter().position(|w| *w == What::Street).unwrap_or(whats.len());
+        let whole = format!("rows {first} to {last} {words}");
+        let room = widths.iter().take(readings + 1).sum::<f64>() - BESIDE;
+        let fits = LETTER * whole.chars().count() as f64 <= room;
         RowView {
             name: String::new(),
             pennants: Vec::new(),
@@ -107,7 +114,8 @@ impl Maker<'_> {
             cells: Vec::new(),
             fold: Some(FoldView {
                 mark: Mark::verdict(kind),
-                says: format!("rows {first} to {last} {word}"),
+                says: if fits { whole.clone() } else { format!("{first}–{last} {few}") },
+                whole,
                 span: readings + 1,
                 rest: whats.len() - readings - 1,
             }),

@@ -78,6 +78,8 @@ pub(crate) struct RowView {
 
 /// Rows folded into one.
 pub(crate) struct FoldView {
+    /// What it says where there is room.
+    pub(crate) whole: String,
     pub(crate) mark: Mark,
     pub(crate) says: String,
     /// Columns that its words may use.
@@ -174,7 +176,7 @@ impl<'a> Maker<'a> {
             let at = views.len();
             let view = match run[..] {
                 [row] => self.row((table, brief), &whats, &heads, row),
-                _ => self.fold(&whats, run),
+                _ => self.fold(&whats, &widths, run),
             };
             grid.row(view.tall);
             for (column, what) in whats.iter().enumerate() {
