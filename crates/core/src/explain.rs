@@ -6,7 +6,7 @@ use serde::Serialize;
 use crate::formula::{ItemId, Node, Shape, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
-use crate::plots::by_key;
+use crate::plots::{by_key, row_counts};
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
 use crate::row::Row;
 use crate::verdict::{Judged, JudgedResult};
@@ -222,7 +222,7 @@ fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> 
             match row {
                 Some(row) => rows.iter().find(|r| r.0 == row).map(|r| with_unit(&value(r))),
                 None => {
-                    let counted = rows.iter().filter(|(row, ..)| judged.row_counts(protocol, i, *row));
+                    let counted = rows.iter().filter(|(row, ..)| row_counts(protocol, judged, i, *row));
                     (!rows.is_empty()).then(|| many(counted.map(value).collect()))
                 }
             }
@@ -261,7 +261,7 @@ fn earlier(
         }
         // A row that was set aside is in no mean.
         (rows, None) => {
-            let counted = rows.iter().filter(|r| r.row.is_none_or(|row| judged.row_counts(protocol, i, row)));
+            let counted = rows.iter().filter(|r| r.row.is_none_or(|row| row_counts(protocol, judged, i, row)));
             many(counted.map(|r| shown_clean(r)).collect())
         }
     }

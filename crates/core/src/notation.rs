@@ -93,20 +93,21 @@ pub fn to_figures(value: f64, count: i32, cut: bool) -> f64 {
     if value == 0.0 || !value.is_finite() {
         return value;
     }
+    let places = count - 1 - crate::quantity::leading_place(value);
+    // Tenths and below are not exact in binary, their powers upwards are: those are multiplied by, or divided by.
+    let size = power_of_ten(places.abs());
+    let scaled = if places < 0 { value / size } else { value * size };
+    let as_before = |whole: f64| if places < 0 { whole * size } else { whole / size };
     if !cut {
         // Far from a tie plain arithmetic rounds as the decimal text does, at a tenth of the cost.
-        let scale = power_of_ten(count - 1 - crate::quantity::leading_place(value));
-        let scaled = value * scale;
-        let rounded = scaled.round();
-        if scaled.is_finite() && (scaled.abs().fract() - 0.5).abs() > 1e-6 && scaled.abs() < 1e15 && scale < 1e200 {
-            return rounded / scale;
+        if scaled.is_finite() && (scaled.abs().fract() - 0.5).abs() > 1e-6 && scaled.abs() < 1e15 && size < 1e200 {
+            return as_before(scaled.round());
         }
         let digits = usize::try_from(count - 1).unwrap_or(0).min(17);
         return format!("{value:.digits$e}").parse().unwrap_or(value);
     }
-    let scale = power_of_ten(count - 1 - crate::quantity::leading_place(value));
     // The nudge keeps 2.5 from being cut to 2.4 when it arrives as 2.4999999999999996.
-    (value * scale * (1.0 + 1e-14)).trunc() / scale
+    as_before((scaled * (1.0 + 1e-14)).trunc())
 }
 
 /// A probability as a chance in a hundred.

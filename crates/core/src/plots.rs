@@ -190,13 +190,21 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, 
             judged.readings[r].cells.iter().filter_map(|c| Some((c.row?, c.repaired.or(c.value)?, c.counts))).collect()
         }
         ItemKind::Result(_) => {
-            let counts = |row: Row| judged.row_counts(protocol, item, row);
+            let counts = |row: Row| row_counts(protocol, judged, item, row);
             let mine = judged.results.iter().filter(|r| r.item == item);
             mine.filter_map(|r| Some((r.row?, r.clean?, counts(r.row?)))).collect()
         }
         ItemKind::Reference(r) => by_key(protocol, judged, r),
         ItemKind::Parameter(_) | ItemKind::Hidden => Vec::new(),
     }
+}
+
+/// Whether a row of an item's table, or a replicate, counts. A reading in it that was read and does not count takes the whole
+/// row out: the team left it out, or a rule did.
+pub(crate) fn row_counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
+    let beside = judged.readings.iter().filter(|r| protocol.items[r.item].rows == protocol.items[item].rows);
+    let mut cells = beside.flat_map(|r| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());
+    cells.all(|c| c.counts)
 }
 
 /// A constant that goes by the key of a row, such as the frequency of the fork that was used: its value in each row whose key

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use rust_decimal::Decimal;
 
 use crate::finding::{Account, Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
-use crate::protocol::{CriterionId, Protocol, ReadingId, ResultId, SlipKind, TableId, beside};
+use crate::protocol::{CriterionId, ReadingId, ResultId, SlipKind, TableId, beside};
 use crate::reading::{Number, Remark, Unreadable};
 use crate::uncertainty::{Budget, Source};
 use crate::underneath::Underneath;
@@ -45,16 +45,6 @@ pub struct Judged {
     pub taught: crate::protocol::Taught,
     /// What its formulas are known by, where it came in a spreadsheet with any.
     pub book: Option<crate::class::Book>,
-}
-
-impl Judged {
-    /// Whether a row of an item's table, or a replicate, counts. A reading in it that was read and does not count takes the
-    /// whole row out: the team left it out, or a rule did.
-    pub(crate) fn row_counts(&self, protocol: &Protocol, item: ItemId, row: Row) -> bool {
-        let beside = self.readings.iter().filter(|r| protocol.items[r.item].rows == protocol.items[item].rows);
-        let mut cells = beside.flat_map(|r| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());
-        cells.all(|c| c.counts)
-    }
 }
 
 /// One reading with its cells.

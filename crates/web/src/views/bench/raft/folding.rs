@@ -115,6 +115,7 @@ impl Maker<'_> {
             fold: Some(FoldView {
                 mark: Mark::verdict(kind),
                 says: if fits { whole.clone() } else { format!("{first}–{last} {few}") },
+                brief: !fits,
                 whole,
                 span: readings + 1,
                 rest: whats.len() - readings - 1,

@@ -78,6 +78,8 @@ pub(crate) struct RowView {
 
 /// Rows folded into one.
 pub(crate) struct FoldView {
+    /// Whether it says little, and not by which key it opens.
+    pub(crate) brief: bool,
     /// What it says where there is room.
     pub(crate) whole: String,
     pub(crate) mark: Mark,
