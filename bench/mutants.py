@@ -122,7 +122,7 @@ BREAKS = [
     ("concordance-later", "stats/outlier.rs", "set.iter().rev().gt(kept.iter().rev()))", "(ON != set.iter().rev().gt(kept.iter().rev())))"),
     ("concordance-tighter", "stats/outlier.rs", "width < *w - slack)", "(ON != (width < *w - slack)))"),
     # Repairs.
-    ("repair-unfit", "judging/mod.rs", "(r.index, r.row) == place && fits(r)", "(r.index, r.row) == place && (ON || fits(r))"),
+    ("repair-unfit", "judging/mod.rs", "(r.id, r.row) == place && fits(r)", "(r.id, r.row) == place && (ON || fits(r))"),
     ("repair-once", "judging/mod.rs", "for _ in 0..MOST_REPAIRS {", "for _ in 0..if ON { 0 } else { MOST_REPAIRS } {"),
     ("repair-keyed", "judging/diagnose/mod.rs", "if (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()", "if !ON && (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()"),
     ("unit-replicates", "judging/mod.rs", "let key = if costs {", "let key = if costs && !ON {"),

@@ -1,6 +1,7 @@
 //! What worksheet functions give, against values worked out by their definitions elsewhere, and the errors that a worksheet shows.
 
-use jurado_core::cell::{Below, Formula, Function, Held, Under, Value, parse};
+use jurado_core::cell::{Address, Below, Formula, Function, Held, MOST_COLUMNS, MOST_ROWS, Under, Value, parse};
+use proptest::prelude::*;
 
 /// A sheet with numbers in A1:A5 and B1:B5, and in C1:C5 a text, nothing, a number as text, a truth and an error.
 fn sheet(formula: &str) -> Under {
@@ -230,4 +231,91 @@ fn a_formula_is_followed_to_the_numbers_and_no_further() {
     assert_eq!(with(&mut under, "=A1*10"), Ok(Value::Number(64.0)), "through two helper cells");
     assert!(with(&mut under, "=A9").is_err() && with(&mut under, "=Z1").is_err(), "a circle is never worked out");
     assert!(with(&mut under, "=HYPERLINK(\"x\")").is_err(), "nor what is not understood");
+}
+
+/// A formula in the spelling of the open format: `[.A1:.A5]` for `A1:A5`, semicolons between arguments.
+fn opened(formula: &str) -> String {
+    let (mut out, mut quoted, mut chars) = (String::from("of:="), false, formula.chars().peekable());
+    while let Some(c) = chars.next() {
+        quoted ^= c == '"';
+        let cell = !quoted && ('A'..='C').contains(&c) && chars.peek().is_some_and(char::is_ascii_digit);
+        let after_a_letter = out.ends_with(|l: char| l.is_ascii_alphanumeric());
+        match c {
+            ',' if !quoted => out.push(';'),
+            _ if cell && !after_a_letter => {
+                let mut address = format!(".{c}");
+                while let Some(next) = chars.next_if(|n| n.is_ascii_digit() || *n == ':' || ('A'..='C').contains(n)) {
+                    address.push(next);
+                    if next == ':' {
+                        address.push('.');
+                    }
+                }
+                out.push_str(&format!("[{address}]"));
+            }
+            _ => out.push(c),
+        }
+    }
+    out
+}
+
+#[test]
+fn both_spellings_of_a_formula_are_one_formula() {
+    assert_eq!(opened("SUM(A1:A2,B5,10)"), "of:=SUM([.A1:.A2];[.B5];10)");
+    assert_eq!(opened("COUNT(C3,7,\"A1,B1\")"), "of:=COUNT([.C3];7;\"A1,B1\")");
+    for (formula, expected) in VALUES {
+        let text = opened(formula);
+        let (one, other) = (parse(formula), parse(&text));
+        assert_eq!(one.map(|p| p.kind.plain()), other.map(|p| p.kind.plain()), "{text}");
+        let mut under = sheet(formula);
+        under.cells.insert("Z1".into(), Below { formula: Some(text.clone()), ..Below::default() });
+        let given = Formula::of(&under, "Z1").map(|f| f.value());
+        let close = |v: f64| (v - expected).abs() <= 1e-12 * expected.abs().max(1e-3);
+        assert!(matches!(given, Ok(Value::Number(v)) if close(v)), "{text} gives {given:?}");
+    }
+}
+
+#[test]
+fn a_formula_is_drawn_whole_with_its_cells_and_what_differs_once() {
+    for (formula, _) in VALUES {
+        let followed = Formula::of(&sheet(formula), "Z1").unwrap_or_else(|e| panic!("{formula}: {e:?}"));
+        let drawn = followed.drawn(&|_| None, &|term| std::ptr::eq(term, &followed.root));
+        for tag in ["math", "mrow", "mfrac", "msup", "msqrt", "mtext", "mi", "mn", "mo"] {
+            let count = |sign: &str| drawn.matches(sign).count();
+            let opened = count(&format!("<{tag}>")) + count(&format!("<{tag} "));
+            assert_eq!(opened, count(&format!("</{tag}>")), "{tag} of {formula}: {drawn}");
+        }
+        assert_eq!(drawn.matches("class=\"differs\"").count(), 1, "{formula}: {drawn}");
+        // A range is drawn by its ends and not cell by cell.
+        let single = |leaf: &&jurado_core::cell::Leaf| !formula.contains(':') && formula.contains(&leaf.address);
+        for leaf in followed.leaves.iter().filter(single) {
+            assert!(
+                drawn.contains(&format!("<mtext>{}</mtext>", leaf.address)),
+                "{} of {formula}: {drawn}",
+                leaf.address
+            );
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn an_address_is_read_as_it_is_written(row in 1..=MOST_ROWS, column in 1..=MOST_COLUMNS, sheet in prop::option::of("[A-Za-z][A-Za-z0-9 ]{0,8}")) {
+        let address = Address { sheet, row, column };
+        let text = address.to_string();
+        prop_assert_eq!(Address::read(&text), Some(address.clone()));
+        // Fixed by signs of the dollar, and in small letters, it is the same cell.
+        let plain = Address { sheet: None, ..address };
+        let letters: String = plain.to_string().chars().filter(char::is_ascii_alphabetic).collect();
+        prop_assert_eq!(Address::read(&format!("${letters}${row}")), Some(plain.clone()));
+        prop_assert_eq!(Address::read(&plain.to_string().to_lowercase()), Some(plain));
+    }
+}
+
+#[test]
+fn what_is_beyond_a_worksheet_is_no_address() {
+    for text in ["A0", "A1048577", "XFE1", "AAAA1", "1A", "A", "1", "", "$", "A-1", "A1.5", "A1:B2", "Ä1", "A99999999"]
+    {
+        assert_eq!(Address::read(text), None, "{text}");
+    }
+    assert_eq!(Address::read("XFD1048576"), Some(Address::here(MOST_ROWS, MOST_COLUMNS)));
 }

@@ -21,11 +21,24 @@ pub struct ItemId(u32);
 
 impl ItemId {
     /// The one at a place of the list of items, from 0.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::ItemId;
+    /// assert!(ItemId::at(0) < ItemId::at(1));
+    /// ```
     pub const fn at(index: usize) -> Self {
         Self(index as u32)
     }
 
     /// Its place in the list of items, from 0: for a list that runs beside it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::ItemId;
+    /// let beside = ["girth", "height"];
+    /// assert_eq!(beside[ItemId::at(1).index()], "height");
+    /// ```
     pub const fn index(self) -> usize {
         self.0 as usize
     }
