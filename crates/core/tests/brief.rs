@@ -259,3 +259,193 @@ fn what_cannot_be_read_is_told_at_the_door_with_what_may_stand_there() {
         assert_eq!(look(lab, right), None);
     }
 }
+
+const RUNS: &str = "
+    level 1: 20.8 {unit cm} {fork a}\nlevel 2: 24.1 {unit cm} {fork b}\nlevel 3: 30.8 {unit cm} {fork c}
+    rim: 4.2 {unit cm}\nair: 20.0 {unit °C}
+    length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}
+    inverse 1: 6.02 {unit 1/m}\ninverse 2: 5.03 {unit 1/m}\ninverse 3: 3.76 {unit 1/m}
+    speed: 340 {unit m/s} {± 3}\ngradient: 84.96 {unit m/s}";
+
+#[test]
+fn rows_and_lines_are_told_in_a_line() {
+    try_rows(
+        ECHO,
+        RUNS,
+        &[
+            ("rim: 4.2", "rim: 4.2", Mark::Agrees, "Nothing to decide.", "", 0, "10", "0"),
+            (
+                "length 2: 19.9",
+                "length 2: 28.3",
+                Mark::Slip,
+                "Length of the air column in row 2: the rim above the mark was added instead of taken off.",
+                "slip/length/sign",
+                1,
+                "9.75",
+                "0.25",
+            ),
+            (
+                "length 2: 19.9",
+                "length 2: 199",
+                Mark::Slip,
+                "Length of the air column in row 2: the decimal point went one place to the right.",
+                "slip/length/decimal-point",
+                1,
+                "9.75",
+                "0.25",
+            ),
+            (
+                "inverse 3: 3.76",
+                "inverse 3: 26.6",
+                Mark::Unexplained,
+                "Reciprocal length in row 3 26.6 1/m, not 3.759. No single slip gives it.",
+                "unexplained/inverse/",
+                1,
+                "9.5",
+                "0.5",
+            ),
+            (
+                "speed: 340",
+                "speed: 170",
+                Mark::Slip,
+                "Speed of sound: the well was taken for half a wavelength.",
+                "slip/speed/declared:half-wave",
+                1,
+                "9.75",
+                "0.25",
+            ),
+            (
+                "gradient: 84.96",
+                "gradient: 0.01177",
+                Mark::Slip,
+                "Slope of f against 1/L: the axes of the graph were taken for each other.",
+                "slip/gradient/slope-inverted",
+                1,
+                "9.5",
+                "0.5",
+            ),
+            // Another school is told and costs nothing; a person says whether the section was taught it.
+            (
+                "gradient: 84.96",
+                "gradient: 84.76",
+                Mark::Slip,
+                "Slope of f against 1/L: it was worked out by another school: a line with a free intercept.",
+                "slip/gradient/declared:school a line with a free intercept",
+                1,
+                "10",
+                "0",
+            ),
+            (
+                "level 3: 30.8",
+                "level 3: 3.08",
+                Mark::Slip,
+                "Reading 3 of the water level reads 3.08 cm and seems to have been 30.80 cm.",
+                "repair/level/",
+                2,
+                "9.5",
+                "0.5",
+            ),
+            (
+                "{fork b}",
+                "{fork d}",
+                Mark::Unreadable,
+                "Row 2 of the Runs names the fork “d”, which is none of a, b, c.",
+                "key-unknown//",
+                1,
+                "10",
+                "0",
+            ),
+            ("{fork b}", "", Mark::Missing, "Row 2 of the Runs names no fork.", "key-missing//", 1, "10", "0"),
+            (
+                "rim: 4.2 {unit cm}",
+                "rim: ",
+                Mark::Unchecked,
+                "The accuracy of the speed of sound cannot be judged: a reading is missing. Its points stand until somebody decides.",
+                "accuracy-unchecked/speed/",
+                1,
+                "9.5",
+                "2",
+            ),
+        ],
+    );
+}
+
+const CURVE_SHEET: &str = "
+    portion 1: 0.00 {unit mL}\nportion 2: 5.00 {unit mL}\nportion 3: 4.00 {unit mL}\nportion 4: 0.50 {unit mL}
+    portion 5: 0.50 {unit mL}\nportion 6: 0.50 {unit mL}\nportion 7: 2.00 {unit mL}
+    volume 1: 0.00 {unit mL}\nvolume 2: 5.00 {unit mL}\nvolume 3: 9.00 {unit mL}\nvolume 4: 9.50 {unit mL}
+    volume 5: 10.00 {unit mL}\nvolume 6: 10.50 {unit mL}\nvolume 7: 12.50 {unit mL}
+    ph 1: 3.10\nph 2: 4.80\nph 3: 5.60\nph 4: 6.20\nph 5: 9.40\nph 6: 10.20\nph 7: 11.00
+    gain: 0.5 {unit V}\nheight: 3.4 {unit div}\namplitude: 1.7 {unit V}
+    end_point: 9.75 {unit mL} {± 0.15}\nhalf_ph: 4.76\nvoltage: 1.70 {unit V}\nlevel: 44.6";
+
+#[test]
+fn a_curve_and_a_screen_are_told_in_a_line() {
+    try_rows(
+        CURVE,
+        CURVE_SHEET,
+        &[
+            ("gain: 0.5", "gain: 0.5", Mark::Agrees, "Nothing to decide.", "", 0, "4", "0"),
+            (
+                "half_ph: 4.76",
+                "half_ph: 5.60",
+                Mark::Unexplained,
+                "pH at half 5.60, not 4.759. No single slip gives it.",
+                "unexplained/half_ph/",
+                1,
+                "3",
+                "1",
+            ),
+            (
+                "voltage: 1.70",
+                "voltage: 6.8",
+                Mark::Slip,
+                "Voltage: the height of the trace was divided by the volts per division instead of multiplied.",
+                "slip/voltage/inverted",
+                1,
+                "3.5",
+                "0.5",
+            ),
+            (
+                "level: 44.6",
+                "level: 102.7",
+                Mark::Slip,
+                "Level: the natural logarithm was taken for the common one.",
+                "slip/level/log-base",
+                1,
+                "3.5",
+                "0.5",
+            ),
+            (
+                "volume 5: 10.00",
+                "volume 5: 10.20",
+                Mark::Differs,
+                "The volume of row 5 is 10.2 mL; the portions add up to 10 mL.",
+                "does-not-add-up/volume/",
+                1,
+                "4",
+                "0",
+            ),
+            (
+                "gain: 0.5",
+                "gain: 0.4",
+                Mark::Unexplained,
+                "Voltage 1.70 V, not 1.360. No single slip gives it.",
+                "unexplained/voltage/",
+                2,
+                "3",
+                "1",
+            ),
+            (
+                "ph 5: 9.40",
+                "ph 5: 94.0",
+                Mark::Differs,
+                "The pH should rise down the rows and does not: 94 to 10.2 at row 6.",
+                "trend/ph/",
+                1,
+                "4",
+                "0",
+            ),
+        ],
+    );
+}
