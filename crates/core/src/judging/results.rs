@@ -1,4 +1,9 @@
 //! Findings about results: slips charged once, values nobody can explain, missing ones, figures and units.
+//!
+//! A result worth 2 points of which a slip takes half costs 1 point, wherever else the same slip shows: one mistake is charged
+//! once, where it came first, at the dearest of its places. A column of three rows worth 1.5 points has 0.5 at stake in each row;
+//! a slip down the whole column has 1.5. What follows rightly from a wrong value costs nothing, unless the rubric says so. Of
+//! mistakes that cannot be told apart the mildest is charged.
 
 use rust_decimal::Decimal;
 

@@ -1,4 +1,12 @@
 //! The uncertainty of each result by every school.
+//!
+//! | school | what it adds up |
+//! |---|---|
+//! | quadrature | k·√Σ(cᵢuᵢ)² over independent sources, or its refinement where the formula bends |
+//! | worst case | Σ\|cᵢ\|aᵢ, every limit at its end |
+//! | extremes | half of what the corners of all limits span, worked out anew |
+//! | replicates | k times what repeated readings scatter, and nothing of the instruments |
+//! | figures | half a unit of the last figure that the result deserves |
 
 use super::montecarlo;
 use super::propagate::Propagated;

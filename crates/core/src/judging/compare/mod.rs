@@ -1,4 +1,15 @@
 //! Recompute, follow through and compare: the verdict of each reported result, row by row where it is a column.
+//!
+//! The questions are asked in this order, and the first that can be answered gives the verdict:
+//!
+//! 1. Is there a value, and can it be read? Else it is missing or unreadable.
+//! 2. Do the readings give C, or the values above F? Else it cannot be checked.
+//! 3. Does R differ from C by at most half a unit of its last digit (h)? Then it agrees: 1.56 beside 1.5645, h = 0.005.
+//! 4. Does the formula that the team has under it show a mistake? That is no guess, and goes before all that follow.
+//! 5. Does rounding on the way explain it, or a wrong value above? Then it is rounded, or carried.
+//! 6. Did the lab's own formula give it, under the cell? Then no mistake of its own is looked for.
+//! 7. Is a cell of its column missing? Then either a value in that cell gives R, or nothing is known.
+//! 8. Which mistake gives R? [`diagnose`](super::diagnose) tries them; what none gives is unexplained.
 
 mod carried;
 mod faces;
