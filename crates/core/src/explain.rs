@@ -3,10 +3,10 @@
 
 use serde::Serialize;
 
-use crate::formula::{ItemId, Node, Shape, mathml, plain};
+use crate::formula::{Context, ItemId, Node, Shape, evaluate, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
-use crate::plots::{by_key, row_counts};
+use crate::plots::{by_key, row_counts, values};
 use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
 use crate::row::Row;
 use crate::verdict::{Judged, JudgedResult};
@@ -236,11 +236,19 @@ fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> 
                 None => reference.entries.first(),
                 Some(_) => reference.entries.iter().find(|e| Some(&e.at) == at),
             };
-            entry.map_or_else(|| name_of(protocol, i), |e| with_unit(&written_value(item.from_si(e.middle()))))
+            let worked_out = || by_condition(protocol, judged, reference.formula.as_ref()?);
+            let value = entry.map(|e| e.middle()).or_else(worked_out);
+            value.map_or_else(|| name_of(protocol, i), |v| with_unit(&written_value(item.from_si(v))))
         }
         ItemKind::Parameter(p) => written_value(protocol.parameters[p].value),
         ItemKind::Hidden => name_of(protocol, i),
     }
+}
+
+/// A reference that follows from conditions that the team took, such as the speed of sound at the air's temperature, in SI units;
+/// `None` where a condition was not taken.
+fn by_condition(protocol: &Protocol, judged: &Judged, formula: &Node) -> Option<f64> {
+    evaluate(formula, &Context::exact(&values(protocol, judged))).ok()
 }
 
 /// What is put in for an earlier result.

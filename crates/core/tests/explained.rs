@@ -76,6 +76,18 @@ fn a_correction_goes_from_symbols_to_numbers_to_the_value() {
     }
 }
 
+/// The speed of sound at 20.0 °C by the lab's own formula, 331.3·√(293.15/273.15) = 343.2 m/s; without the temperature the
+/// symbol stands there.
+#[test]
+fn a_reference_that_follows_from_a_condition_stands_there_with_its_number() {
+    let off = "[[result]]\nid = \"off\"\ntitle = \"off\"\nbay = \"well\"\nunit = \"m/s\"\nformula = \"speed - sound\"\npoints = \"0\"\n\n[[slip]]";
+    let lab = ECHO.replacen("[[slip]]", off, 1);
+    let second = |lines: &str| of(&explained(&lab, lines), "off", None).stages.as_ref().map(|s| s.text[1].clone());
+    assert_eq!(second(RUNS).as_deref(), Some("= 340.0 m/s − 343.215 m/s"));
+    let without = second(&RUNS.replace("air: 20.0 {unit °C}", ""));
+    assert!(without.is_none_or(|text| text.ends_with("− c")));
+}
+
 #[test]
 fn what_the_readings_do_not_give_has_no_stages() {
     let all = explained(ZONES, ZONES_SHEET);
