@@ -297,15 +297,6 @@ fn degrees_taken_for_radians() {
     assert!(verdicts(&p, &j).contains(&"rise slip angle-unit".to_owned()), "{:?}", verdicts(&p, &j));
 }
 
-const CURVE_SHEET: &str = "
-    portion 1: 0.00 {unit mL}\nportion 2: 5.00 {unit mL}\nportion 3: 4.00 {unit mL}\nportion 4: 0.50 {unit mL}
-    portion 5: 0.50 {unit mL}\nportion 6: 0.50 {unit mL}\nportion 7: 2.00 {unit mL}
-    volume 1: 0.00 {unit mL}\nvolume 2: 5.00 {unit mL}\nvolume 3: 9.00 {unit mL}\nvolume 4: 9.50 {unit mL}
-    volume 5: 10.00 {unit mL}\nvolume 6: 10.50 {unit mL}\nvolume 7: 12.50 {unit mL}
-    ph 1: 3.10\nph 2: 4.80\nph 3: 5.60\nph 4: 6.20\nph 5: 9.40\nph 6: 10.20\nph 7: 11.00
-    gain: 0.5 {unit V}\nheight: 3.4 {unit div}\namplitude: 1.7 {unit V}
-    end_point: 9.75 {unit mL} {± 0.15}\nhalf_ph: 4.76\nvoltage: 1.70 {unit V}\nlevel: 44.6";
-
 #[test]
 fn an_end_point_lies_where_the_second_derivative_turns() {
     let p = protocol(CURVE);

@@ -11,13 +11,6 @@ use jurado_core::verdict::VerdictKind;
 
 const LABS: [&str; 4] = [ECHO, TITRE, ZONES, CURVE];
 
-const RUNS: &str = "
-    level 1: 20.8 {unit cm} {fork a}\nlevel 2: 24.1 {unit cm} {fork b}\nlevel 3: 30.8 {unit cm} {fork c}
-    rim: 4.2 {unit cm}\nair: 20.0 {unit °C}
-    length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}
-    inverse 1: 6.02 {unit 1/m}\ninverse 2: 5.03 {unit 1/m}\ninverse 3: 3.76 {unit 1/m}
-    speed: 340 {unit m/s} {± 3}\ngradient: ";
-
 fn with_school(item: &str, school: &str) -> Section {
     let mut section = Section::default();
     section.schools.insert(item.into(), school.into());
@@ -55,7 +48,13 @@ fn a_section_is_judged_by_the_formula_it_was_taught_and_the_other_costs_nothing(
     let taught = with_school("gradient", "a line with a free intercept");
     for (section, own, other) in [(Section::default(), through, free), (taught, free, through)] {
         for (value, charged) in [(own, false), (other, false), (own * 1.3, true)] {
-            let j = judge_in(&p, &section, &sheet(&format!("{RUNS}{value:.2} {{unit m/s}}")), &[], &[]);
+            let j = judge_in(
+                &p,
+                &section,
+                &sheet(&RUNS.replace("gradient: 84.96", &format!("gradient: {value:.2}"))),
+                &[],
+                &[],
+            );
             let r = result(&p, &j, "gradient", None);
             assert!(close(r.clean.expect("a slope"), own, 1e-9), "{:?} is judged, {own} was taught", r.clean);
             let costs = j.findings.iter().any(|f| {
@@ -90,7 +89,7 @@ fn a_constant_that_was_set_is_judged_by_and_the_one_on_the_sheet_costs_nothing()
 #[test]
 fn what_was_taught_is_told() {
     let p = protocol(ECHO);
-    let lines = format!("{RUNS}84.76 {{unit m/s}}");
+    let lines = RUNS.replace("gradient: 84.96", "gradient: 84.76");
     let taught = with_school("gradient", "a line with a free intercept");
     let told = |section: &Section| {
         codes(&judge_in(&p, section, &sheet(&lines), &[], &[])).iter().filter(|c| **c == "taught").count()

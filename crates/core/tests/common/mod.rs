@@ -34,6 +34,22 @@ pub(crate) const ZONES_SHEET: &str = "
     focal 3: 375 {unit mm}
     rise: 500 {unit mm}\ndensity: 8.65 {unit g/cm^3}\nmetal: brass";
 
+pub(crate) const RUNS: &str = "
+    level 1: 20.8 {unit cm} {fork a}\nlevel 2: 24.1 {unit cm} {fork b}\nlevel 3: 30.8 {unit cm} {fork c}
+    rim: 4.2 {unit cm}\nair: 20.0 {unit °C}
+    length 1: 16.6 {unit cm}\nlength 2: 19.9 {unit cm}\nlength 3: 26.6 {unit cm}
+    inverse 1: 6.02 {unit 1/m}\ninverse 2: 5.03 {unit 1/m}\ninverse 3: 3.76 {unit 1/m}
+    speed: 340 {unit m/s} {± 3}\ngradient: 84.96 {unit m/s}";
+
+pub(crate) const CURVE_SHEET: &str = "
+    portion 1: 0.00 {unit mL}\nportion 2: 5.00 {unit mL}\nportion 3: 4.00 {unit mL}\nportion 4: 0.50 {unit mL}
+    portion 5: 0.50 {unit mL}\nportion 6: 0.50 {unit mL}\nportion 7: 2.00 {unit mL}
+    volume 1: 0.00 {unit mL}\nvolume 2: 5.00 {unit mL}\nvolume 3: 9.00 {unit mL}\nvolume 4: 9.50 {unit mL}
+    volume 5: 10.00 {unit mL}\nvolume 6: 10.50 {unit mL}\nvolume 7: 12.50 {unit mL}
+    ph 1: 3.10\nph 2: 4.80\nph 3: 5.60\nph 4: 6.20\nph 5: 9.40\nph 6: 10.20\nph 7: 11.00
+    gain: 0.5 {unit V}\nheight: 3.4 {unit div}\namplitude: 1.7 {unit V}
+    end_point: 9.75 {unit mL} {± 0.15}\nhalf_ph: 4.76\nvoltage: 1.70 {unit V}\nlevel: 44.6";
+
 pub(crate) fn protocol(text: &str) -> Protocol {
     Protocol::parse(text)
         .unwrap_or_else(|f| panic!("{}", f.iter().map(ToString::to_string).collect::<Vec<_>>().join("\n")))
