@@ -7,9 +7,9 @@ use crate::formula::{Context, ItemId, Node, Shape, evaluate, mathml, plain};
 use crate::judging::shown_clean;
 use crate::notation;
 use crate::plots::{by_key, row_counts, values};
-use crate::protocol::{ItemKind, Protocol, ReadingKind, UncertaintySchool};
+use crate::protocol::{Item, ItemKind, Protocol, ReadingId, ReadingKind, ReferenceId, UncertaintySchool};
 use crate::row::Row;
-use crate::verdict::{Judged, JudgedResult};
+use crate::verdict::{Judged, JudgedCell, JudgedResult};
 use crate::wording;
 
 /// How one result comes about.
@@ -134,9 +134,9 @@ fn of_result(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explaine
     budget.sort_by(|a, b| b.share.total_cmp(&a.share));
     let uncertainties = UncertaintySchool::ALL
         .iter()
-        .zip(r.schools)
-        .filter_map(|((school, word), value)| {
-            Some(SchoolLine { school: word, value: value?, marked: *school == protocol.school.uncertainty })
+        .filter_map(|(school, word)| {
+            let value = r.by_school(*school, protocol.school.coverage_factor)?;
+            Some(SchoolLine { school: word, value, marked: *school == protocol.school.uncertainty })
         })
         .collect();
     Explained {
@@ -180,69 +180,84 @@ fn name_of(protocol: &Protocol, i: ItemId) -> String {
 /// values; of a column, the row's value, or all of them where they are few.
 fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> String {
     let item = &protocol.items[i];
-    let with_unit = |text: &str| format!("{text}{}", item.unit_after());
-    let many = |texts: Vec<String>| {
-        if texts.len() > WRITTEN_OUT {
-            let (first, last) = (&texts[..2], &texts[texts.len() - 1..]);
-            format!("{}, …, {}", first.join(", "), with_unit(&last[0]))
-        } else {
-            with_unit(&texts.join(", "))
+    let put_in = match item.kind {
+        ItemKind::Reading(r) => of_reading(protocol, judged, r, row),
+        ItemKind::Result(_) => Some(earlier(protocol, judged, i, row, &|texts| many(item, texts))),
+        ItemKind::Reference(n) if item.rows != Shape::Scalar => keyed(protocol, judged, n, row),
+        ItemKind::Reference(n) => tabulated(protocol, judged, n),
+        ItemKind::Parameter(p) => Some(written_value(protocol.parameters[p].value)),
+        ItemKind::Hidden => None,
+    };
+    put_in.unwrap_or_else(|| name_of(protocol, i))
+}
+
+/// A text with the unit of an item after it.
+fn with_unit(item: &Item, text: &str) -> String {
+    format!("{text}{}", item.unit_after())
+}
+
+/// The values of a column one after the other, the middle of a long one left out: `6.31, 6.27, …, 6.29 mm`.
+fn many(item: &Item, texts: Vec<String>) -> String {
+    if texts.len() <= WRITTEN_OUT {
+        return with_unit(item, &texts.join(", "));
+    }
+    let (first, last) = (&texts[..2], &texts[texts.len() - 1]);
+    format!("{}, …, {}", first.join(", "), with_unit(item, last))
+}
+
+/// A cell of a reading as its digits stand on the sheet; one in another unit, or repaired, to the place it is known to.
+fn written(c: &JudgedCell) -> String {
+    let to_its_place = |v: f64| notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300)));
+    match (c.repaired, &c.number, c.value) {
+        (Some(v), ..) => to_its_place(v),
+        // A cell in another unit is shown as it was converted.
+        (None, Some(n), Some(v)) if (n.resolution - c.resolution).abs() > 1e-9 * c.resolution => to_its_place(v),
+        // The digits as written, without the unit that may stand beside them.
+        (None, Some(n), _) if !n.fraction => notation::to_place(n.value, n.last_place),
+        _ => c.text.trim().to_owned(),
+    }
+}
+
+/// A reading as it is put in: its single value, that of a row, or all that count. A word has no unit.
+fn of_reading(protocol: &Protocol, judged: &Judged, r: ReadingId, row: Option<Row>) -> Option<String> {
+    let item = &protocol.items[protocol.readings[r].item];
+    match (judged.readings[r].cells.as_slice(), row) {
+        ([one], _) if protocol.readings[r].kind == ReadingKind::Word => Some(written(one)),
+        ([one], _) => Some(with_unit(item, &written(one))),
+        (cells, Some(row)) => cells.iter().find(|c| c.row == Some(row)).map(|c| with_unit(item, &written(c))),
+        (cells, None) => Some(many(item, cells.iter().filter(|c| c.counts).map(written).collect())),
+    }
+}
+
+/// A reference that goes by a row's key, as it is put in; `None` where the rows have no key it knows.
+fn keyed(protocol: &Protocol, judged: &Judged, n: ReferenceId, row: Option<Row>) -> Option<String> {
+    let i = protocol.references[n].item;
+    let item = &protocol.items[i];
+    let rows = by_key(protocol, judged, n);
+    let value = |(_, v, _): &(Row, f64, bool)| written_value(*v);
+    match row {
+        Some(row) => rows.iter().find(|r| r.0 == row).map(|r| with_unit(item, &value(r))),
+        None => {
+            let counted = rows.iter().filter(|(row, ..)| row_counts(protocol, judged, i, *row));
+            (!rows.is_empty()).then(|| many(item, counted.map(value).collect()))
+        }
+    }
+}
+
+/// A reference with one value for the table: its entry for the table's key, or what follows from the conditions.
+fn tabulated(protocol: &Protocol, judged: &Judged, n: ReferenceId) -> Option<String> {
+    let reference = &protocol.references[n];
+    let item = &protocol.items[reference.item];
+    let entry = match reference.key.map(|k| protocol.keys[k].id.as_str()) {
+        None => reference.entries.first(),
+        Some(key) => {
+            let at = judged.keys.get(key);
+            reference.entries.iter().find(|e| Some(&e.at) == at)
         }
     };
-    match item.kind {
-        ItemKind::Reading(r) => {
-            let written = |c: &crate::verdict::JudgedCell| match c.repaired {
-                Some(v) => notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300))),
-                // A cell in another unit is shown as it was converted.
-                None => match (&c.number, c.value) {
-                    (Some(n), Some(v)) if (n.resolution - c.resolution).abs() > 1e-9 * c.resolution => {
-                        notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300)))
-                    }
-                    // The digits as written, without the unit that may stand beside them.
-                    (Some(n), _) if !n.fraction => notation::to_place(n.value, n.last_place),
-                    _ => c.text.trim().to_owned(),
-                },
-            };
-            let cells = &judged.readings[r].cells;
-            let unit_free = protocol.readings[r].kind == ReadingKind::Word;
-            match (cells.as_slice(), row) {
-                ([one], _) if unit_free => written(one),
-                ([one], _) => with_unit(&written(one)),
-                (cells, Some(row)) => cells
-                    .iter()
-                    .find(|c| c.row == Some(row))
-                    .map_or_else(|| name_of(protocol, i), |c| with_unit(&written(c))),
-                (cells, None) => many(cells.iter().filter(|c| c.counts).map(written).collect()),
-            }
-        }
-        ItemKind::Result(_) => earlier(protocol, judged, i, row, &many),
-        ItemKind::Reference(n) if item.rows != Shape::Scalar => {
-            let rows = by_key(protocol, judged, n);
-            let value = |(_, v, _): &(Row, f64, bool)| written_value(*v);
-            match row {
-                Some(row) => rows.iter().find(|r| r.0 == row).map(|r| with_unit(&value(r))),
-                None => {
-                    let counted = rows.iter().filter(|(row, ..)| row_counts(protocol, judged, i, *row));
-                    (!rows.is_empty()).then(|| many(counted.map(value).collect()))
-                }
-            }
-            .unwrap_or_else(|| name_of(protocol, i))
-        }
-        ItemKind::Reference(n) => {
-            let reference = &protocol.references[n];
-            let key = reference.key.map(|k| protocol.keys[k].id.as_str());
-            let at = key.and_then(|k| judged.keys.get(k));
-            let entry = match key {
-                None => reference.entries.first(),
-                Some(_) => reference.entries.iter().find(|e| Some(&e.at) == at),
-            };
-            let worked_out = || by_condition(protocol, judged, reference.formula.as_ref()?);
-            let value = entry.map(|e| e.middle()).or_else(worked_out);
-            value.map_or_else(|| name_of(protocol, i), |v| with_unit(&written_value(item.from_si(v))))
-        }
-        ItemKind::Parameter(p) => written_value(protocol.parameters[p].value),
-        ItemKind::Hidden => name_of(protocol, i),
-    }
+    let worked_out = || by_condition(protocol, judged, reference.formula.as_ref()?);
+    let value = entry.map(|e| e.middle()).or_else(worked_out)?;
+    Some(with_unit(item, &written_value(item.from_si(value))))
 }
 
 /// A reference that follows from conditions that the team took, such as the speed of sound at the air's temperature, in SI units;

@@ -148,7 +148,7 @@ fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
     {
         out.push((*f, args));
     }
-    node.children().into_iter().for_each(|c| collect(c, out));
+    node.children().for_each(|c| collect(c, out));
 }
 
 /// Values of all items as judged, in coherent SI units: columns by row, single ones by themselves, repairs in the place of

@@ -226,7 +226,12 @@ pub fn head(protocol: &Protocol) -> String {
 /// assert!(report::table(&lab(), &judged).starts_with('{'));
 /// ```
 pub fn table(protocol: &Protocol, judged: &Judged) -> String {
-    serde_json::to_string(&submission(protocol, judged)).unwrap_or_default()
+    // About as long as a verdict is: a buffer that grows is copied at every doubling.
+    let mut text = Vec::with_capacity(512 * (judged.results.len() + judged.findings.len()));
+    match serde_json::to_writer(&mut text, &submission(protocol, judged)) {
+        Ok(()) => String::from_utf8(text).unwrap_or_default(),
+        Err(_) => String::new(),
+    }
 }
 
 /// The text after the last table.

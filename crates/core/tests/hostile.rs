@@ -8,7 +8,7 @@ use common::*;
 use jurado_core::cell::{Below, Held, Under};
 use jurado_core::formula::parse;
 use jurado_core::judging::judge;
-use jurado_core::protocol::{ItemId, Protocol};
+use jurado_core::protocol::{ItemId, Protocol, UncertaintySchool};
 use jurado_core::reading::{CellKind, Hints, read};
 use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
@@ -51,9 +51,8 @@ fn sound(p: &Protocol, s: &Submission) -> Result<(), TestCaseError> {
     let j = judge(p, s, &[], &[]);
     let _ = jurado_core::explain::to_text(&jurado_core::explain::explain(p, &j));
     for r in &j.results {
-        for v in
-            [r.clean, r.carried, r.expanded, r.monte_carlo].into_iter().flatten().chain(r.schools.into_iter().flatten())
-        {
+        let by_school = UncertaintySchool::ALL.map(|(school, _)| r.by_school(school, p.school.coverage_factor));
+        for v in [r.clean, r.carried, r.monte_carlo].into_iter().chain(by_school).flatten() {
             prop_assert!(v.is_finite(), "{} {v}", p.items[r.item].id);
         }
         if let Some(slip) = &r.slip {

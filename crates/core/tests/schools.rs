@@ -156,10 +156,7 @@ fn every_school_of_uncertainty_gives_its_own_quantity() {
     let worst = cg * 0.05 + ch * 0.05 + (cg + ch) * 0.05;
     let corner = |s: f64| (g + s * 0.1).powi(2) * (h + s * 0.1) / (4.0 * std::f64::consts::PI) / 1000.0;
     let extremes = (corner(1.0) - volume).max(volume - corner(-1.0));
-    let of = |school: UncertaintySchool| {
-        let at = UncertaintySchool::ALL.iter().position(|(s, _)| *s == school).expect("a school");
-        v.schools[at]
-    };
+    let of = |school: UncertaintySchool| v.by_school(school, 1.0);
     for (school, want) in [
         (UncertaintySchool::Quadrature, quadrature),
         (UncertaintySchool::WorstCase, worst),
@@ -171,7 +168,7 @@ fn every_school_of_uncertainty_gives_its_own_quantity() {
         let got = of(school).unwrap_or_else(|| panic!("{school:?}"));
         assert!((got - want).abs() <= 1e-9 * want.max(1e-12), "{school:?}: {got} {want}");
     }
-    assert_eq!(v.expanded, of(UncertaintySchool::Quadrature));
+    assert_eq!(v.expanded(&p.school), of(UncertaintySchool::Quadrature));
     // The same ± is judged by the course's own school.
     for (school, stated, fair) in [
         ("quadrature", "0.08", true),
@@ -187,7 +184,7 @@ fn every_school_of_uncertainty_gives_its_own_quantity() {
             finding(&j, "plus-minus-unfair").is_none(),
             fair,
             "{school} {stated}: {:?}",
-            result(&p, &j, "volume", None).expanded
+            result(&p, &j, "volume", None).expanded(&p.school)
         );
     }
 }

@@ -16,6 +16,20 @@ use crate::{HeldRow, Intake, Limits, MAX_COLUMNS};
 const KNOWN: [&str; 9] = ["section", "team", "item", "row", "value", "unit", "plus_minus", "excluded", "note"];
 const NEEDED: [&str; 4] = ["section", "team", "item", "value"];
 
+/// A column that every file of this layout may have, in the order of [`KNOWN`].
+#[derive(Clone, Copy)]
+enum Field {
+    Section,
+    Team,
+    Item,
+    Row,
+    Value,
+    Unit,
+    PlusMinus,
+    Excluded,
+    Note,
+}
+
 struct Columns {
     known: [Option<usize>; 9],
     /// Column of each of the protocol's keys.
@@ -70,8 +84,8 @@ impl Columns {
         Ok(Columns { known: KNOWN.map(find), keys, count: names.len() })
     }
 
-    fn at(&self, name: &str) -> Option<usize> {
-        KNOWN.iter().position(|k| *k == name).and_then(|k| self.known[k])
+    fn at(&self, field: Field) -> Option<usize> {
+        self.known[field as usize]
     }
 }
 
@@ -178,7 +192,7 @@ pub(crate) fn read_records(
         match reader.read(&mut placed) {
             Ok(()) => {}
             Err((code, fault)) => {
-                let whose = (reader.field("section").to_owned(), reader.field("team").to_owned());
+                let whose = (reader.field(Field::Section).to_owned(), reader.field(Field::Team).to_owned());
                 out.held.push(HeldRow { code, fault, text: record.text(), whose });
             }
         }
@@ -200,12 +214,12 @@ struct Row<'a> {
 }
 
 impl Row<'_> {
-    fn field(&self, name: &str) -> &str {
-        self.columns.at(name).and_then(|c| self.record.fields.get(c)).map_or("", |f| f.trim())
+    fn field(&self, field: Field) -> &str {
+        self.columns.at(field).and_then(|c| self.record.fields.get(c)).map_or("", |f| f.trim())
     }
 
-    fn object(&self, name: &str, code: &'static str, what: impl Into<String>, mend: impl Into<String>) -> Objection {
-        (code, self.record.fault(self.columns.at(name).unwrap_or(0), what, mend))
+    fn object(&self, field: Field, code: &'static str, what: impl Into<String>, mend: impl Into<String>) -> Objection {
+        (code, self.record.fault(self.columns.at(field).unwrap_or(0), what, mend))
     }
 
     fn read(&self, placed: &mut Placed) -> Result<(), Objection> {
@@ -223,11 +237,11 @@ impl Row<'_> {
                 self.record.fault(self.columns.count, what, "put a cell that holds the separator in quotes"),
             ));
         }
-        let (section, team) = (self.field("section"), self.field("team"));
-        for (name, text) in [("section", section), ("team", team)] {
+        let (section, team) = (self.field(Field::Section), self.field(Field::Team));
+        for (field, name, text) in [(Field::Section, "section", section), (Field::Team, "team", team)] {
             if text.is_empty() {
                 return Err(self.object(
-                    name,
+                    field,
                     "no-name",
                     format!("the row names no {name}"),
                     format!("write its {name}"),
@@ -235,7 +249,8 @@ impl Row<'_> {
             }
         }
         if let Some((code, what, mend)) = self.roster.and_then(|r| r.objection(section, team)) {
-            let column = if matches!(code, "unknown-team" | "unseen-in-team") { "team" } else { "section" };
+            let of_team = matches!(code, "unknown-team" | "unseen-in-team");
+            let column = if of_team { Field::Team } else { Field::Section };
             return Err(self.object(column, code, what, mend));
         }
         let (item, row) = self.item()?;
@@ -247,14 +262,14 @@ impl Row<'_> {
             let id = &self.protocol.items[item].id;
             let at = row.map_or_else(String::new, |r| format!(", row {r}"));
             return Err(self.object(
-                "item",
+                Field::Item,
                 "duplicate",
                 format!("`{id}`{at} of {team} is already on line {first}"),
                 "keep the right one of the two",
             ));
         }
         placed.lines[table].insert(place, self.record.line as u32);
-        let column = self.record.value_at.or(self.columns.at("value")).unwrap_or(0);
+        let column = self.record.value_at.or(self.columns.at(Field::Value)).unwrap_or(0);
         placed.places[table].put(self.record.line, column, item, row);
         // Values keep every character but the blanks around them.
         placed.tables[table].cells.push(SubmittedCell {
@@ -262,30 +277,35 @@ impl Row<'_> {
             item: self.protocol.items[item].id.clone(),
             row,
             keys,
-            value: self.field("value").to_owned(),
-            unit: self.field("unit").to_owned(),
-            plus_minus: self.field("plus_minus").to_owned(),
-            excluded: self.field("excluded").to_owned(),
-            note: self.field("note").to_owned(),
+            value: self.field(Field::Value).to_owned(),
+            unit: self.field(Field::Unit).to_owned(),
+            plus_minus: self.field(Field::PlusMinus).to_owned(),
+            excluded: self.field(Field::Excluded).to_owned(),
+            note: self.field(Field::Note).to_owned(),
         });
         Ok(())
     }
 
     fn item(&self) -> Result<(ItemId, Option<u32>), Objection> {
-        let name = self.field("item");
+        let name = self.field(Field::Item);
         if name.is_empty() {
-            return Err(self.object("item", "no-item", "the row names no item", "write the id of a reading or result"));
+            return Err(self.object(
+                Field::Item,
+                "no-item",
+                "the row names no item",
+                "write the id of a reading or result",
+            ));
         }
         let item = self.protocol.item(name).filter(|i| self.protocol.is_typed(*i));
         let Some(item) = item else {
             return Err(self.object(
-                "item",
+                Field::Item,
                 "unknown-item",
                 format!("`{name}` is no reading or result of {}", self.protocol.title),
                 nearest(self.protocol, name),
             ));
         };
-        let text = self.field("row");
+        let text = self.field(Field::Row);
         let row = if text.is_empty() {
             None
         } else {
@@ -293,7 +313,7 @@ impl Row<'_> {
                 Ok(n) if (1..=10_000).contains(&n) => Some(n),
                 _ => {
                     return Err(self.object(
-                        "row",
+                        Field::Row,
                         "row",
                         format!("`{text}` is no row number"),
                         "write 1, 2, 3 … or leave it blank",
@@ -303,20 +323,20 @@ impl Row<'_> {
         };
         match (self.protocol.rows_of(item), row) {
             (Some(_), None) => Err(self.object(
-                "row",
+                Field::Row,
                 "row",
                 format!("`{name}` is taken several times and the row has no number"),
                 "write 1 for the first, 2 for the second",
             )),
             (None, Some(n)) if n > 1 => Err(self.object(
-                "row",
+                Field::Row,
                 "row",
                 format!("`{name}` is taken once; there is no row {n}"),
                 "leave the row number blank",
             )),
             (None, _) => Ok((item, None)),
             (Some(_), Some(n)) => match beyond(self.protocol, item, n) {
-                Some((what, mend)) => Err(self.object("row", "row-beyond", what, mend)),
+                Some((what, mend)) => Err(self.object(Field::Row, "row-beyond", what, mend)),
                 None => Ok((item, row)),
             },
         }

@@ -32,87 +32,126 @@ pub struct Properties {
     pub pressing: bool,
 }
 
-impl Kind {
-    /// What follows from the kind alone: the one table of it.
-    pub fn properties(&self) -> Properties {
-        use About::{Lab, Reading, Result, Table};
-        const NO: bool = false;
-        let row = |code, about, mark, again, pressing| Properties { code, about, mark, again, pressing };
-        match self {
-            Kind::MissingReading => row("missing-reading", Reading, Mark::Missing, true, NO),
-            Kind::Absent { .. } => row("absent", Reading, Mark::Missing, NO, NO),
-            Kind::RowsWait { .. } => row("rows-wait", Lab, Mark::Missing, NO, NO),
-            Kind::MissingRow { .. } => row("missing-row", Table, Mark::Missing, true, NO),
-            Kind::ForbiddenReading { .. } => row("forbidden-reading", Reading, Mark::Unexplained, NO, true),
-            Kind::Bound { .. } => row("bound", Reading, Mark::Unreadable, NO, true),
-            Kind::UnreadableReading { .. } => row("unreadable", Reading, Mark::Unreadable, NO, true),
-            Kind::ReadAs { .. } => row("read-as", Reading, Mark::Hangs, NO, NO),
-            Kind::Implausible { .. } => row("implausible", Reading, Mark::Unexplained, NO, true),
-            Kind::BeyondScale { .. } => row("beyond-scale", Reading, Mark::Unexplained, NO, true),
-            Kind::EndOfScale { .. } => row("end-of-scale", Reading, Mark::Unreadable, NO, NO),
-            Kind::AmountNotMet { .. } => row("amount-not-met", Reading, Mark::Differs, NO, true),
-            Kind::NoSuchSetting { .. } => row("no-such-setting", Reading, Mark::Unreadable, NO, NO),
-            Kind::Misread { .. } => row("misread", Reading, Mark::Differs, true, true),
-            Kind::Unsettled => row("unsettled", Reading, Mark::Rounded, NO, NO),
-            Kind::ReadingDigits { .. } => row("reading-digits", Reading, Mark::Short, NO, true),
-            Kind::OffGraduation { .. } => row("off-graduation", Reading, Mark::Short, NO, NO),
-            Kind::Heaping { .. } => row("heaping", Reading, Mark::Agrees, NO, NO),
-            Kind::NoSpread { .. } => row("no-spread", Reading, Mark::Agrees, NO, NO),
-            Kind::Duplicate { .. } => row("duplicate", Reading, Mark::Unexplained, NO, NO),
-            Kind::Unit(UnitFault::Missing) => row("unit-missing", Result, Mark::Short, NO, NO),
-            Kind::Unit(UnitFault::Unknown(_)) => row("unit-unknown", Reading, Mark::Short, NO, NO),
-            Kind::Unit(UnitFault::Wrong(_)) => row("unit-wrong", Result, Mark::Short, NO, NO),
-            Kind::Unit(UnitFault::Converted(_)) => row("unit-converted", Reading, Mark::Short, NO, NO),
-            Kind::MoreRows { .. } => row("rows-more", Table, Mark::Hangs, NO, NO),
-            Kind::KeyMissing { .. } => row("key-missing", Result, Mark::Missing, NO, NO),
-            Kind::KeyUnknown { .. } => row("key-unknown", Table, Mark::Unreadable, NO, NO),
-            Kind::GridMissing { .. } => row("grid-missing", Table, Mark::Missing, NO, true),
-            Kind::GridLeft { .. } => row("grid-left", Table, Mark::Missing, NO, NO),
-            Kind::StoppedEarly { .. } => row("stopped-early", Table, Mark::Missing, true, true),
-            Kind::Trend { .. } => row("trend", Table, Mark::Differs, NO, true),
-            Kind::StepOffPlan { .. } => row("step-off-plan", Table, Mark::Differs, NO, NO),
-            Kind::DoesNotFollow { .. } => row("does-not-follow", Table, Mark::Differs, NO, true),
-            Kind::DoesNotAddUp { .. } => row("does-not-add-up", Table, Mark::Differs, NO, true),
-            Kind::Exclusion { .. } => row("exclusion", Reading, Mark::Apart, NO, NO),
-            Kind::ExclusionUnsupported { .. } => row("exclusion-unsupported", Reading, Mark::Apart, NO, NO),
-            Kind::NotConcordant => row("not-concordant", Reading, Mark::Apart, NO, true),
-            Kind::ConcordanceTied { .. } => row("concordance-tied", Reading, Mark::Apart, NO, NO),
-            Kind::Concordance { .. } => row("concordance", Reading, Mark::Hangs, NO, NO),
-            Kind::OutlierKept(_) => row("outlier-kept", Reading, Mark::Apart, true, true),
-            Kind::OutlierNear(_) => row("outlier-near", Reading, Mark::Apart, NO, NO),
-            Kind::PointApart { .. } => row("point-apart", Reading, Mark::Apart, true, true),
-            Kind::Rewritten { .. } => row("rewritten", Reading, Mark::Slip, NO, NO),
-            Kind::Repair { .. } => row("repair", Reading, Mark::Slip, NO, NO),
-            Kind::Corrected { .. } => row("corrected", Lab, Mark::Hangs, NO, NO),
-            Kind::Own { .. } => row("own", Lab, Mark::Hangs, NO, NO),
-            Kind::MissingResult { .. } => row("missing-result", Result, Mark::Missing, NO, NO),
-            Kind::NotWorkedOut { .. } => row("not-worked-out", Result, Mark::Missing, NO, NO),
-            Kind::UnreadableResult { .. } => row("unreadable", Result, Mark::Unreadable, NO, NO),
-            Kind::Unchecked { .. } => row("unchecked", Result, Mark::Unchecked, NO, NO),
-            Kind::Differs { .. } => row("differs", Result, Mark::Differs, NO, NO),
-            Kind::Slip(_) => row("slip", Result, Mark::Slip, NO, NO),
-            Kind::SlipAgain => row("slip-again", Result, Mark::Slip, NO, NO),
-            Kind::Unexplained(_) => row("unexplained", Result, Mark::Unexplained, NO, NO),
-            Kind::Ambiguous(_) => row("ambiguous", Result, Mark::Unexplained, NO, NO),
-            Kind::Formula { .. } => row("formula", Result, Mark::Hangs, NO, NO),
-            Kind::Carried { .. } => row("carried", Result, Mark::Carried, NO, NO),
-            Kind::CutTooEarly { .. } => row("cut-too-early", Result, Mark::Rounded, NO, NO),
-            Kind::DigitsFew(_) => row("digits-few", Result, Mark::Short, NO, NO),
-            Kind::DigitsMany(_) => row("digits-many", Result, Mark::Short, NO, NO),
-            Kind::PlusMinusMissing { .. } => row("plus-minus-missing", Result, Mark::Tight, NO, NO),
-            Kind::PlusMinusUnfair(_) => row("plus-minus-unfair", Result, Mark::Tight, NO, NO),
-            Kind::PlusMinusNear(_) => row("plus-minus-near", Result, Mark::Tight, NO, NO),
-            Kind::PlusMinusDigits { .. } => row("plus-minus-digits", Result, Mark::Tight, NO, NO),
-            Kind::Check { .. } => row("check", Table, Mark::Differs, NO, true),
-            Kind::Disagreement(_) => row("disagreement", Lab, Mark::Differs, NO, NO),
-            Kind::LastDigit { .. } => row("last-digit", Lab, Mark::Hangs, NO, NO),
-            Kind::CannotTellApart(_) => row("cannot-tell-apart", Lab, Mark::Hangs, NO, NO),
-            Kind::Accuracy(_) => row("accuracy", Lab, Mark::Differs, NO, NO),
-            Kind::AccuracyUnchecked(_) => row("accuracy-unchecked", Result, Mark::Unchecked, NO, NO),
-            Kind::Precision { .. } => row("precision", Reading, Mark::Apart, NO, NO),
-            Kind::PrecisionUnchecked => row("precision-unchecked", Result, Mark::Unchecked, NO, NO),
-            Kind::Taught { .. } => row("taught", Lab, Mark::Agrees, NO, NO),
-            Kind::Manual(_) => row("manual", Result, Mark::Unchecked, NO, NO),
+/// Whether a row of the table says so: a word stands for yes, `no` for no.
+macro_rules! says {
+    (no) => {
+        false
+    };
+    (again) => {
+        true
+    };
+    (presses) => {
+        true
+    };
+}
+
+/// Writes [`Kind::properties`] from the rows of the table below: the kind, its code, what it is about, its mark, whether
+/// measuring `again` would settle it, and whether it `presses` while the team is in the room. The compiler refuses a kind
+/// without a row.
+macro_rules! table {
+    ($($kind:pat => $code:literal, $about:ident, $mark:ident, $again:ident, $presses:ident;)+) => {
+        impl Kind {
+            /// The code of every kind, in the order of the table; that of a kind with two faces stands there twice.
+            pub const CODES: &'static [&'static str] = &[$($code),+];
+
+            /// What follows from the kind alone.
+            ///
+            /// # Example
+            /// ```
+            /// use jurado_core::finding::{About, Kind};
+            /// // A reading that is not there can still be taken, and does not press before the table is handed in.
+            /// let properties = Kind::MissingReading.properties();
+            /// assert_eq!((properties.code, properties.about), ("missing-reading", About::Reading));
+            /// assert!(properties.again && !properties.pressing);
+            /// ```
+            pub fn properties(&self) -> Properties {
+                match self {
+                    $($kind => Properties {
+                        code: $code,
+                        about: About::$about,
+                        mark: Mark::$mark,
+                        again: says!($again),
+                        pressing: says!($presses),
+                    },)+
+                }
+            }
         }
-    }
+    };
+}
+
+table! {
+    Kind::MissingReading => "missing-reading", Reading, Missing, again, no;
+    Kind::Absent { .. } => "absent", Reading, Missing, no, no;
+    Kind::RowsWait { .. } => "rows-wait", Lab, Missing, no, no;
+    Kind::MissingRow { .. } => "missing-row", Table, Missing, again, no;
+    Kind::ForbiddenReading { .. } => "forbidden-reading", Reading, Unexplained, no, presses;
+    Kind::Bound { .. } => "bound", Reading, Unreadable, no, presses;
+    Kind::UnreadableReading { .. } => "unreadable", Reading, Unreadable, no, presses;
+    Kind::ReadAs { .. } => "read-as", Reading, Hangs, no, no;
+    Kind::Implausible { .. } => "implausible", Reading, Unexplained, no, presses;
+    Kind::BeyondScale { .. } => "beyond-scale", Reading, Unexplained, no, presses;
+    Kind::EndOfScale { .. } => "end-of-scale", Reading, Unreadable, no, no;
+    Kind::AmountNotMet { .. } => "amount-not-met", Reading, Differs, no, presses;
+    Kind::NoSuchSetting { .. } => "no-such-setting", Reading, Unreadable, no, no;
+    Kind::Misread { .. } => "misread", Reading, Differs, again, presses;
+    Kind::Unsettled => "unsettled", Reading, Rounded, no, no;
+    Kind::ReadingDigits { .. } => "reading-digits", Reading, Short, no, presses;
+    Kind::OffGraduation { .. } => "off-graduation", Reading, Short, no, no;
+    Kind::Heaping { .. } => "heaping", Reading, Agrees, no, no;
+    Kind::NoSpread { .. } => "no-spread", Reading, Agrees, no, no;
+    Kind::Duplicate { .. } => "duplicate", Reading, Unexplained, no, no;
+    Kind::Unit(UnitFault::Missing) => "unit-missing", Result, Short, no, no;
+    Kind::Unit(UnitFault::Unknown(_)) => "unit-unknown", Reading, Short, no, no;
+    Kind::Unit(UnitFault::Wrong(_)) => "unit-wrong", Result, Short, no, no;
+    Kind::Unit(UnitFault::Converted(_)) => "unit-converted", Reading, Short, no, no;
+    Kind::MoreRows { .. } => "rows-more", Table, Hangs, no, no;
+    Kind::KeyMissing { .. } => "key-missing", Result, Missing, no, no;
+    Kind::KeyUnknown { .. } => "key-unknown", Table, Unreadable, no, no;
+    Kind::GridMissing { .. } => "grid-missing", Table, Missing, no, presses;
+    Kind::GridLeft { .. } => "grid-left", Table, Missing, no, no;
+    Kind::StoppedEarly { .. } => "stopped-early", Table, Missing, again, presses;
+    Kind::Trend { .. } => "trend", Table, Differs, no, presses;
+    Kind::StepOffPlan { .. } => "step-off-plan", Table, Differs, no, no;
+    Kind::DoesNotFollow { .. } => "does-not-follow", Table, Differs, no, presses;
+    Kind::DoesNotAddUp { .. } => "does-not-add-up", Table, Differs, no, presses;
+    Kind::Exclusion { .. } => "exclusion", Reading, Apart, no, no;
+    Kind::ExclusionUnsupported { .. } => "exclusion-unsupported", Reading, Apart, no, no;
+    Kind::NotConcordant => "not-concordant", Reading, Apart, no, presses;
+    Kind::ConcordanceTied { .. } => "concordance-tied", Reading, Apart, no, no;
+    Kind::Concordance { .. } => "concordance", Reading, Hangs, no, no;
+    Kind::OutlierKept(_) => "outlier-kept", Reading, Apart, again, presses;
+    Kind::OutlierNear(_) => "outlier-near", Reading, Apart, no, no;
+    Kind::PointApart { .. } => "point-apart", Reading, Apart, again, presses;
+    Kind::Rewritten { .. } => "rewritten", Reading, Slip, no, no;
+    Kind::Repair { .. } => "repair", Reading, Slip, no, no;
+    Kind::Corrected { .. } => "corrected", Lab, Hangs, no, no;
+    Kind::Own { .. } => "own", Lab, Hangs, no, no;
+    Kind::MissingResult { .. } => "missing-result", Result, Missing, no, no;
+    Kind::NotWorkedOut { .. } => "not-worked-out", Result, Missing, no, no;
+    Kind::UnreadableResult { .. } => "unreadable", Result, Unreadable, no, no;
+    Kind::Unchecked { .. } => "unchecked", Result, Unchecked, no, no;
+    Kind::Differs { .. } => "differs", Result, Differs, no, no;
+    Kind::Slip(_) => "slip", Result, Slip, no, no;
+    Kind::SlipAgain => "slip-again", Result, Slip, no, no;
+    Kind::Unexplained(_) => "unexplained", Result, Unexplained, no, no;
+    Kind::Ambiguous(_) => "ambiguous", Result, Unexplained, no, no;
+    Kind::Formula { .. } => "formula", Result, Hangs, no, no;
+    Kind::Carried { .. } => "carried", Result, Carried, no, no;
+    Kind::CutTooEarly { .. } => "cut-too-early", Result, Rounded, no, no;
+    Kind::DigitsFew(_) => "digits-few", Result, Short, no, no;
+    Kind::DigitsMany(_) => "digits-many", Result, Short, no, no;
+    Kind::PlusMinusMissing { .. } => "plus-minus-missing", Result, Tight, no, no;
+    Kind::PlusMinusUnfair(_) => "plus-minus-unfair", Result, Tight, no, no;
+    Kind::PlusMinusNear(_) => "plus-minus-near", Result, Tight, no, no;
+    Kind::PlusMinusDigits { .. } => "plus-minus-digits", Result, Tight, no, no;
+    Kind::Check { .. } => "check", Table, Differs, no, presses;
+    Kind::Disagreement(_) => "disagreement", Lab, Differs, no, no;
+    Kind::LastDigit { .. } => "last-digit", Lab, Hangs, no, no;
+    Kind::CannotTellApart(_) => "cannot-tell-apart", Lab, Hangs, no, no;
+    Kind::Accuracy(_) => "accuracy", Lab, Differs, no, no;
+    Kind::AccuracyUnchecked(_) => "accuracy-unchecked", Result, Unchecked, no, no;
+    Kind::Precision { .. } => "precision", Reading, Apart, no, no;
+    Kind::PrecisionUnchecked => "precision-unchecked", Result, Unchecked, no, no;
+    Kind::Taught { .. } => "taught", Lab, Agrees, no, no;
+    Kind::Manual(_) => "manual", Result, Unchecked, no, no;
 }

@@ -1,11 +1,13 @@
 //! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
 
+use std::borrow::Cow;
+
 use super::ItemId;
 use super::ast::Operator;
 use super::fit;
 use super::function::Function;
 use super::node::{Node, Op};
-use super::value::{Context, EvalError, Num, Value, finish};
+use super::value::{Context, EvalError, Num, Seen, Value, finish};
 use super::vector;
 
 /// Evaluates a tree to one value.
@@ -33,7 +35,7 @@ use super::vector;
 /// # Ok::<(), jurado_core::formula::FormulaError>(())
 /// ```
 pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, EvalError> {
-    match walk(node, context)? {
+    match walk(node, context)?.into_owned() {
         Value::Scalar(n) => Ok(n),
         _ => Err(EvalError::Undefined("a column stands where one value is needed")),
     }
@@ -61,90 +63,104 @@ pub fn evaluate<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<N, Eval
 /// # Ok::<(), jurado_core::formula::FormulaError>(())
 /// ```
 pub fn evaluate_any<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
-    walk(node, context)
+    walk(node, context).map(Cow::into_owned)
 }
 
 /// The value of a node, over plain numbers, derivatives or figures alike: the one place where a formula is worked out.
-pub(super) fn walk<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
-    match &node.op {
-        Op::Number(v, _) => Ok(Value::Scalar(N::exact(*v))),
-        Op::Pi => Ok(Value::Scalar(N::exact(context.pi))),
-        Op::Item(i) => context.items.get(i.index()).cloned().flatten().ok_or(EvalError::Missing(*i)),
+/// What an item holds is lent and not copied: a mean of twelve readings needs no second column of them.
+pub(super) fn walk<'a, N: Num>(node: &Node, context: &Context<'a, N>) -> Result<Seen<'a, N>, EvalError> {
+    let made = match &node.op {
+        Op::Item(i) => {
+            return context.value(*i).map(Cow::Borrowed).ok_or(EvalError::Missing(*i));
+        }
+        Op::Call(function, args) => return call(*function, args, context),
+        Op::Number(v, _) => Value::Scalar(N::exact(*v)),
+        Op::Pi => Value::Scalar(N::exact(context.pi)),
         Op::Parameter(k, _) => match context.parameters.get(*k) {
-            Some(v) => Ok(Value::Scalar(N::exact(*v))),
-            None => Err(EvalError::Undefined("a parameter stands outside its fit")),
+            Some(v) => Value::Scalar(N::exact(*v)),
+            None => return Err(EvalError::Undefined("a parameter stands outside its fit")),
         },
-        Op::Is(item, word, _) => is(*item, *word, context),
-        Op::Negative(a) => map(walk(a, context)?, context, |x| Ok(x.map(-x.value(), -1.0))),
+        Op::Is(item, word, _) => is(*item, *word, context)?,
+        Op::Negative(a) => map(&*walk(a, context)?, context, |x| Ok(x.map(-x.value(), -1.0)))?,
         Op::Binary(op, a, b) => {
             let (a, b) = (walk(a, context)?, walk(b, context)?);
-            zip(a, b, context, |x, y| binary(*op, x, y))
+            zip(&a, &b, context, |x, y| binary(*op, x, y))?
         }
         Op::Compare(op, a, b) => {
             let (a, b) = (walk(a, context)?, walk(b, context)?);
-            zip(a, b, context, |x, y| Ok(N::exact(f64::from(u8::from(op.holds(x.value(), y.value()))))))
+            zip(&a, &b, context, |x, y| Ok(N::exact(f64::from(u8::from(op.holds(x.value(), y.value()))))))?
         }
-        Op::Call(function, args) => call(*function, args, context),
-    }
+    };
+    Ok(Cow::Owned(made))
 }
 
 /// 1 where an item's word is the one asked for, by its number in the item's list, and 0 elsewhere.
 fn is<N: Num>(item: ItemId, word: u32, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     let is = |w: &u32| N::exact(f64::from(u8::from(*w == word)));
-    match context.items.get(item.index()).and_then(Option::as_ref) {
+    match context.value(item) {
         Some(Value::Word(w)) => Ok(Value::Scalar(is(w))),
         Some(Value::Words(ws)) => Ok(Value::Column(ws.iter().map(|w| w.as_ref().map(is)).collect())),
         _ => Err(EvalError::Missing(item)),
     }
 }
 
-/// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why.
-fn rows<N>(out: Vec<Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError> {
-    let any = out.iter().any(|r| matches!(r, Some(Ok(_)) | None));
-    let mut column = Vec::with_capacity(out.len());
-    for row in out {
-        match row {
-            Some(Ok(n)) => column.push(Some(n)),
-            Some(Err(e)) if !any => return Err(e),
-            _ => column.push(None),
+/// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why of the first.
+fn rows<N>(out: impl Iterator<Item = Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError> {
+    let (mut any, mut first) = (false, None);
+    let one = |row: Option<Result<N, EvalError>>| match row {
+        Some(Err(e)) => {
+            first.get_or_insert(e);
+            None
         }
+        Some(Ok(n)) => {
+            any = true;
+            Some(n)
+        }
+        None => {
+            any = true;
+            None
+        }
+    };
+    let column = out.map(one).collect();
+    match first {
+        Some(e) if !any => Err(e),
+        _ => Ok(Value::Column(column)),
     }
-    Ok(Value::Column(column))
 }
 
 const NOT_NUMBERS: EvalError = EvalError::Undefined("a word stands where a number is needed");
 
 /// A function of each row of a value; a gap stays a gap.
 fn map<N: Num>(
-    v: Value<N>,
+    v: &Value<N>,
     context: &Context<'_, N>,
     f: impl Fn(&N) -> Result<N, EvalError>,
 ) -> Result<Value<N>, EvalError> {
     let one = |x: &N| finish(f(x)?, context);
     match v {
-        Value::Scalar(x) => Ok(Value::Scalar(one(&x)?)),
-        Value::Column(xs) => rows(xs.iter().map(|x| x.as_ref().map(one)).collect()),
+        Value::Scalar(x) => Ok(Value::Scalar(one(x)?)),
+        Value::Column(xs) => rows(xs.iter().map(|x| x.as_ref().map(one))),
         _ => Err(NOT_NUMBERS),
     }
 }
 
 /// A function of two values, row by row where either is a column; a single value goes with every row.
 fn zip<N: Num>(
-    a: Value<N>,
-    b: Value<N>,
+    a: &Value<N>,
+    b: &Value<N>,
     context: &Context<'_, N>,
     f: impl Fn(&N, &N) -> Result<N, EvalError>,
 ) -> Result<Value<N>, EvalError> {
     let one = |x: &N, y: &N| finish(f(x, y)?, context);
     match (a, b) {
-        (Value::Scalar(x), Value::Scalar(y)) => Ok(Value::Scalar(one(&x, &y)?)),
-        (Value::Column(xs), Value::Scalar(y)) => rows(xs.iter().map(|x| x.as_ref().map(|x| one(x, &y))).collect()),
-        (Value::Scalar(x), Value::Column(ys)) => rows(ys.iter().map(|y| y.as_ref().map(|y| one(&x, y))).collect()),
+        (Value::Scalar(x), Value::Scalar(y)) => Ok(Value::Scalar(one(x, y)?)),
+        (Value::Column(xs), Value::Scalar(y)) => rows(xs.iter().map(|x| x.as_ref().map(|x| one(x, y)))),
+        (Value::Scalar(x), Value::Column(ys)) => rows(ys.iter().map(|y| y.as_ref().map(|y| one(x, y)))),
         (Value::Column(xs), Value::Column(ys)) => {
             if xs.len() != ys.len() {
                 return Err(EvalError::Undefined("two columns have different numbers of rows"));
             }
-            rows(xs.iter().zip(&ys).map(|(x, y)| x.as_ref().zip(y.as_ref()).map(|(x, y)| one(x, y))).collect())
+            rows(xs.iter().zip(ys).map(|(x, y)| x.as_ref().zip(y.as_ref()).map(|(x, y)| one(x, y))))
         }
         _ => Err(NOT_NUMBERS),
     }
@@ -178,33 +194,25 @@ fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
 }
 
 /// A function's value: those of columns in [`super::vector`], curves in [`super::fit`], the others here row by row.
-fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
+fn call<'a, N: Num>(function: Function, args: &[Node], context: &Context<'a, N>) -> Result<Seen<'a, N>, EvalError> {
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
-    match function {
+    let made = match function {
         Fit | FitError => fit::fitted(function, args, context, (walk, walk)),
         f if f.reduces() || f.makes_column() => vector::call(f, args, context, walk),
-        RowNumber => match value(0)? {
+        RowNumber => match &*value(0)? {
             Value::Column(xs) => Ok(Value::Column(
                 xs.iter().enumerate().map(|(i, x)| x.as_ref().map(|_| N::exact((i + 1) as f64))).collect(),
             )),
             _ => Err(NOT_NUMBERS),
         },
-        Only => match (value(0)?, value(1)?) {
-            (Value::Column(xs), Value::Column(keep)) if xs.len() == keep.len() => Ok(Value::Column(
-                xs.into_iter().zip(keep).map(|(x, k)| x.filter(|_| k.is_some_and(|k| k.value() != 0.0))).collect(),
-            )),
-            (Value::Column(xs), Value::Scalar(keep)) => {
-                Ok(Value::Column(xs.into_iter().map(|x| x.filter(|_| keep.value() != 0.0)).collect()))
-            }
-            _ => Err(EvalError::Undefined("two columns have different numbers of rows")),
-        },
-        If => match value(0)? {
-            Value::Scalar(c) => value(if c.value() != 0.0 { 1 } else { 2 }),
+        Only => only(&*value(0)?, &*value(1)?),
+        If => match &*value(0)? {
+            Value::Scalar(c) => return value(if c.value() != 0.0 { 1 } else { 2 }),
             Value::Column(cs) => {
                 let (a, b) = (value(1), value(2));
                 let pick =
-                    |v: &Result<Value<N>, EvalError>, i: usize| v.as_ref().ok().and_then(|v| v.at(Some(i)).cloned());
+                    |v: &Result<Seen<'a, N>, EvalError>, i: usize| v.as_ref().ok().and_then(|v| v.at(Some(i)).cloned());
                 Ok(Value::Column(
                     cs.iter()
                         .enumerate()
@@ -214,12 +222,12 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
             }
             _ => Err(NOT_NUMBERS),
         },
-        Not => map(value(0)?, context, |x| Ok(N::exact(f64::from(u8::from(x.value() == 0.0))))),
-        And | Or => zip(value(0)?, value(1)?, context, |x, y| {
+        Not => map(&*value(0)?, context, |x| Ok(N::exact(f64::from(u8::from(x.value() == 0.0))))),
+        And | Or => zip(&*value(0)?, &*value(1)?, context, |x, y| {
             let (x, y) = (x.value() != 0.0, y.value() != 0.0);
             Ok(N::exact(f64::from(u8::from(if function == And { x && y } else { x || y }))))
         }),
-        Atan2 => zip(value(0)?, value(1)?, context, |y, x| {
+        Atan2 => zip(&*value(0)?, &*value(1)?, context, |y, x| {
             let (b, a) = (y.value(), x.value());
             let r2 = a * a + b * b;
             if r2 == 0.0 {
@@ -229,8 +237,25 @@ fn call<N: Num>(function: Function, args: &[Node], context: &Context<'_, N>) -> 
             Ok(N::combine(b.atan2(a), &[(y, a / r2), (x, -b / r2)]))
         }),
         // Points are kept as thermodynamic temperatures already.
-        Kelvin => value(0),
-        _ => map(value(0)?, context, |x| unary(function, x)),
+        Kelvin => return value(0),
+        _ => map(&*value(0)?, context, |x| unary(function, x)),
+    };
+    made.map(Cow::Owned)
+}
+
+/// The rows of a column where a condition holds; all of them or none where it is a single one.
+fn only<N: Num>(xs: &Value<N>, keep: &Value<N>) -> Result<Value<N>, EvalError> {
+    let holds = |k: &N| k.value() != 0.0;
+    let kept = |x: &Option<N>, so: bool| x.as_ref().filter(|_| so).cloned();
+    match (xs, keep) {
+        (Value::Column(xs), Value::Column(keep)) if xs.len() == keep.len() => {
+            let row = |(x, k): (&Option<N>, &Option<N>)| kept(x, k.as_ref().is_some_and(holds));
+            Ok(Value::Column(xs.iter().zip(keep).map(row).collect()))
+        }
+        (Value::Column(xs), Value::Scalar(keep)) => {
+            Ok(Value::Column(xs.iter().map(|x| kept(x, holds(keep))).collect()))
+        }
+        _ => Err(EvalError::Undefined("two columns have different numbers of rows")),
     }
 }
 

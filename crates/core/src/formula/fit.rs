@@ -99,7 +99,7 @@ fn with_parameters(node: &Node, names: &[String]) -> Node {
             let k = i.index() - PARAMETERS;
             Node { op: Op::Parameter(k, names.get(k).cloned().unwrap_or_default()), ..node.clone() }
         }
-        _ => node.with_children(node.children().into_iter().map(|c| with_parameters(c, names)).collect()),
+        _ => node.with_children(node.children().map(|c| with_parameters(c, names)).collect()),
     }
 }
 
@@ -119,9 +119,11 @@ pub(super) fn fitted<N: Num>(
         .map(|a| Ok(walk(a, context)?.scalar().map_or(f64::NAN, Num::value)))
         .collect::<Result<_, EvalError>>()?;
     let items: Vec<Option<Value<f64>>> = context.items.iter().map(|v| v.as_ref().map(plain)).collect();
+    let tried = context.instead.map(|(item, value)| (item, plain(value)));
+    let instead = tried.as_ref().map(|(item, value)| (*item, value));
     let curve = |at: &[f64]| -> Option<Vec<Option<f64>>> {
-        let within = Context { parameters: at, ..Context::without(&items, context.out) };
-        match plainly(&args[1], &within).ok()? {
+        let within = Context { parameters: at, instead, ..Context::without(&items, context.out) };
+        match plainly(&args[1], &within).ok()?.into_owned() {
             Value::Column(xs) => Some(xs),
             _ => None,
         }
@@ -136,8 +138,12 @@ pub(super) fn fitted<N: Num>(
     let fit = least_squares(&model, &y, &start).map_err(EvalError::Undefined)?;
     let error = fit.errors.as_ref().map(|e| e[0]);
     // What is left at the fit, with the derivatives of both sides.
-    let within = Context { parameters: &fit.parameters, ..Context::without(context.items, context.out) };
-    let Value::Column(curve) = walk(&args[1], &within)? else {
+    let within = Context {
+        parameters: &fit.parameters,
+        instead: context.instead,
+        ..Context::without(context.items, context.out)
+    };
+    let Value::Column(curve) = walk(&args[1], &within)?.into_owned() else {
         return Err(EvalError::Undefined("the model is no column"));
     };
     let left: Vec<N> = rows.iter().filter_map(|i| Some(ys[*i].as_ref()?.sub(curve.get(*i)?.as_ref()?))).collect();

@@ -95,16 +95,17 @@ impl Node {
     /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
     /// # }
     /// let node = check(&formula::parse("a / b")?, &length)?;
-    /// assert_eq!(node.children().len(), 2);
+    /// assert_eq!(node.children().count(), 2);
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
-    pub fn children(&self) -> Vec<&Node> {
-        match &self.op {
-            Op::Negative(a) => vec![a],
-            Op::Binary(_, a, b) | Op::Compare(_, a, b) => vec![a, b],
-            Op::Call(_, args) => args.iter().collect(),
-            _ => Vec::new(),
-        }
+    pub fn children(&self) -> impl Iterator<Item = &Node> {
+        let (two, more): ([Option<&Node>; 2], &[Node]) = match &self.op {
+            Op::Negative(a) => ([Some(a), None], &[]),
+            Op::Binary(_, a, b) | Op::Compare(_, a, b) => ([Some(a), Some(b)], &[]),
+            Op::Call(_, args) => ([None, None], args),
+            _ => ([None, None], &[]),
+        };
+        two.into_iter().flatten().chain(more)
     }
 
     /// The same piece with other pieces under it, as many as [`Node::children`] gives.
@@ -142,7 +143,7 @@ impl Node {
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
     pub fn any(&self, so: &dyn Fn(&Node) -> bool) -> bool {
-        so(self) || self.children().into_iter().any(|c| c.any(so))
+        so(self) || self.children().any(|c| c.any(so))
     }
 
     /// Every item the tree uses, in order of appearance, each once.
@@ -170,11 +171,35 @@ impl Node {
                         out.push(*i);
                     }
                 }
-                _ => node.children().into_iter().for_each(|c| walk(c, out)),
+                _ => node.children().for_each(|c| walk(c, out)),
             }
         }
         let mut out = Vec::new();
         walk(self, &mut out);
         out
+    }
+
+    /// Whether the tree uses an item anywhere.
+    ///
+    /// # Example
+    /// ```
+    /// # use jurado_core::formula::{self, Context, ItemId, Shape, Symbol, Value, check::check, evaluate, evaluate_any};
+    /// # use jurado_core::quantity::{Dimension, Nature};
+    /// # // `a`, `b` and `c` are lengths; `column` is a column of lengths.
+    /// # fn length(name: &str) -> Option<Symbol<'static>> {
+    /// #     let item = ItemId::at(["a", "b", "c", "column"].iter().position(|n| *n == name)?);
+    /// #     let shape = if name == "column" { Shape::Column(0) } else { Shape::Scalar };
+    /// #     Some(Symbol { item, dimension: Dimension::LENGTH, nature: Nature::Plain, shape, words: None })
+    /// # }
+    /// let node = check(&formula::parse("b * a + b * b")?, &length)?;
+    /// assert!(node.uses(ItemId::at(0)));
+    /// assert!(!node.uses(ItemId::at(2)));
+    /// # Ok::<(), jurado_core::formula::FormulaError>(())
+    /// ```
+    pub fn uses(&self, item: ItemId) -> bool {
+        match &self.op {
+            Op::Item(i) | Op::Is(i, ..) => *i == item,
+            _ => self.children().any(|c| c.uses(item)),
+        }
     }
 }

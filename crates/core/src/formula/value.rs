@@ -1,6 +1,7 @@
 //! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come from, and why there is none.
 
 use super::ItemId;
+use std::borrow::Cow;
 use std::cell::RefCell;
 
 use crate::uncertainty::Source;
@@ -158,6 +159,9 @@ impl<N> Value<N> {
     }
 }
 
+/// What a node gives: the value of an item as it stands there, or one that was worked out.
+pub(super) type Seen<'a, N> = Cow<'a, Value<N>>;
+
 /// Rows that are left out of everything that makes one value of a column, by the columns' group.
 pub type LeftOut = [(u16, Vec<bool>)];
 
@@ -185,6 +189,8 @@ pub struct Context<'a, N> {
     pub arising: Option<Arising<'a>>,
     /// Parameters of the fit whose model is worked out, coherent SI units.
     pub parameters: &'a [f64],
+    /// An item that is tried with another value than its own, so that nothing is copied for a trial.
+    pub instead: Option<(ItemId, &'a Value<N>)>,
 }
 
 impl<'a, N> Context<'a, N> {
@@ -231,7 +237,26 @@ impl<'a, N> Context<'a, N> {
     /// # Ok::<(), jurado_core::formula::FormulaError>(())
     /// ```
     pub fn without(items: &'a [Option<Value<N>>], out: &'a LeftOut) -> Self {
-        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None, parameters: &[] }
+        Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None, parameters: &[], instead: None }
+    }
+
+    /// The value of an item: what is tried in its place, or what stands there; `None` where it has none.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::formula::{Context, ItemId, Value};
+    /// let (items, tried) = ([Some(Value::Scalar(84.3)), None], Value::Scalar(83.4));
+    /// let (length, width) = (ItemId::at(0), ItemId::at(1));
+    /// let trial = Context { instead: Some((length, &tried)), ..Context::exact(&items) };
+    /// assert_eq!(trial.value(length), Some(&Value::Scalar(83.4)));
+    /// assert_eq!(trial.value(width), None);
+    /// assert_eq!(Context::exact(&items).value(length), Some(&Value::Scalar(84.3)));
+    /// ```
+    pub fn value(&self, item: ItemId) -> Option<&'a Value<N>> {
+        match self.instead {
+            Some((tried, value)) if tried == item => Some(value),
+            _ => self.items.get(item.index())?.as_ref(),
+        }
     }
 }
 

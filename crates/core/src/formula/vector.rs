@@ -1,26 +1,43 @@
 //! The functions over columns. A gap is skipped; a fit uses the rows where every column has a value.
 
+use std::borrow::Cow;
+
 use super::function::Function;
 use super::node::{Node, Shape};
-use super::value::{Context, EvalError, Num, Value, finish};
+use super::value::{Context, EvalError, Num, Seen, Value, finish};
 use crate::stats::{Line, endpoint, line};
 
 /// Evaluates an argument.
-pub(super) type Walk<N> = fn(&Node, &Context<'_, N>) -> Result<Value<N>, EvalError>;
+pub(super) type Walk<N> = for<'a> fn(&Node, &Context<'a, N>) -> Result<Seen<'a, N>, EvalError>;
+
+/// A column's values by row, with gaps, lent where nothing is left out of it.
+pub(super) type Rows<'a, N> = Cow<'a, [Option<N>]>;
 
 /// A column's values by row, gaps kept; a row that is left out is a gap.
-pub(super) fn column<N: Num>(arg: &Node, context: &Context<'_, N>, walk: Walk<N>) -> Result<Vec<Option<N>>, EvalError> {
-    match walk(arg, context)? {
-        Value::Column(mut xs) => {
-            if let Shape::Column(group) = arg.shape
-                && let Some((_, out)) = context.out.iter().find(|(g, _)| *g == group)
-            {
-                xs.iter_mut().zip(out).filter(|(_, out)| **out).for_each(|(x, _)| *x = None);
-            }
-            Ok(xs)
-        }
-        Value::Scalar(x) => Ok(vec![Some(x)]),
-        _ => Err(EvalError::Undefined("a word stands where a number is needed")),
+pub(super) fn column<'a, N: Num>(
+    arg: &Node,
+    context: &Context<'a, N>,
+    walk: Walk<N>,
+) -> Result<Rows<'a, N>, EvalError> {
+    let mut rows = rows_of(walk(arg, context)?)?;
+    if let Shape::Column(group) = arg.shape
+        && let Some((_, out)) = context.out.iter().find(|(g, _)| *g == group)
+        && out.iter().take(rows.len()).any(|out| *out)
+    {
+        rows.to_mut().iter_mut().zip(out).filter(|(_, out)| **out).for_each(|(x, _)| *x = None);
+    }
+    Ok(rows)
+}
+
+/// A value as rows: a single one is a column of one row.
+fn rows_of<N: Num>(value: Seen<'_, N>) -> Result<Rows<'_, N>, EvalError> {
+    match value {
+        Cow::Borrowed(Value::Column(xs)) => Ok(Cow::Borrowed(xs)),
+        Cow::Owned(Value::Column(xs)) => Ok(Cow::Owned(xs)),
+        other => match other.scalar() {
+            Some(x) => Ok(Cow::Owned(vec![Some(x.clone())])),
+            None => Err(EvalError::Undefined("a word stands where a number is needed")),
+        },
     }
 }
 
@@ -30,17 +47,18 @@ type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
 /// The column that a function is of. Row by row nothing is left out: a difference is taken of what was written.
-fn operand<N: Num>(
+fn operand<'a, N: Num>(
     function: Function,
     of: &Node,
-    context: &Context<'_, N>,
+    context: &Context<'a, N>,
     walk: Walk<N>,
-) -> Result<Vec<Option<N>>, EvalError> {
+) -> Result<Rows<'a, N>, EvalError> {
     if !function.makes_column() || function == Function::Sorted {
         return column(of, context, walk);
     }
     match walk(of, context)? {
-        Value::Column(xs) => Ok(xs),
+        Cow::Borrowed(Value::Column(xs)) => Ok(Cow::Borrowed(xs)),
+        Cow::Owned(Value::Column(xs)) => Ok(Cow::Owned(xs)),
         _ => Err(EMPTY),
     }
 }
@@ -59,18 +77,18 @@ pub(super) fn call<N: Num>(
     if function.fits_line()
         || matches!(function, WeightedMean | AtMax | AtMin | Interp | Equivalence | EquivalenceTangents)
     {
-        return rows_together(function, xs, args, context, walk);
+        return rows_together(function, &xs, args, context, walk);
     }
     match function {
         Row => {
             let n = walk(&args[1], context)?.scalar().map_or(0.0, Num::value);
-            let found = xs.into_iter().nth((n as usize).wrapping_sub(1)).flatten();
-            found.map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar)
+            let found = xs.get((n as usize).wrapping_sub(1)).and_then(Option::as_ref);
+            found.cloned().map_or(Err(EvalError::Undefined("there is no reading in that row")), scalar)
         }
         Diff => Ok(Value::Column(differences(&xs, context))),
         Cumsum => Ok(Value::Column(running(&xs, context, N::add)?)),
         Cumprod => Ok(Value::Column(running(&xs, context, N::mul)?)),
-        Sorted => Ok(Value::Column(sorted(xs))),
+        Sorted => Ok(Value::Column(sorted(xs.into_owned()))),
         _ => of_one_column(function, &xs).and_then(scalar),
     }
 }
@@ -165,7 +183,7 @@ fn spread<N: Num>(xs: &[&N]) -> Result<N, EvalError> {
 /// Functions over several columns of one table, on the rows where all of them have a value.
 fn rows_together<N: Num>(
     function: Function,
-    xs: Vec<Option<N>>,
+    xs: &[Option<N>],
     args: &[Node],
     context: &Context<'_, N>,
     walk: Walk<N>,
@@ -178,7 +196,7 @@ fn rows_together<N: Num>(
     }
     let rows: Vec<Point<'_, N>> = xs
         .iter()
-        .zip(&ys)
+        .zip(ys.iter())
         .enumerate()
         .filter_map(|(i, (x, y))| {
             let w = match &weighted {
@@ -207,8 +225,8 @@ fn rows_together<N: Num>(
             }
             last.1.sub(first.1).div(&run)
         }
-        Interp => match walk(&args[2], context)? {
-            Value::Scalar(at) => interpolate(&rows, &at)?,
+        Interp => match &*walk(&args[2], context)? {
+            Value::Scalar(at) => interpolate(&rows, at)?,
             Value::Column(at) => {
                 let read = |a: &Option<N>| a.as_ref().and_then(|a| interpolate(&rows, a).ok());
                 return Ok(Value::Column(at.iter().map(read).collect()));

@@ -90,9 +90,9 @@ fn judge(protocol: &Protocol, r: &JudgedResult) -> Judged {
     let tolerance = protocol.school.figure_tolerance;
     let written = number.figures() as i32;
     // A whole number's trailing zeros may be place-holders: it is given the benefit.
-    let spare = number.half_steps().len() as i32 - 1;
+    let spare = number.half_steps().count() as i32 - 1;
     let percent = protocol.items[r.item].unit.text == "%";
-    if percent && (1..=2 + tolerance).contains(&written) || beside_its_plus_minus(r) {
+    if percent && (1..=2 + tolerance).contains(&written) || beside_its_plus_minus(protocol, r) {
         return Judged::Fair;
     }
     let few = written < r.deserved - tolerance;
@@ -108,9 +108,9 @@ fn judge(protocol: &Protocol, r: &JudgedResult) -> Judged {
 }
 
 /// Whether a fair ± stands beside the value and ends at the same place.
-fn beside_its_plus_minus(r: &JudgedResult) -> bool {
+fn beside_its_plus_minus(protocol: &Protocol, r: &JudgedResult) -> bool {
     let Some((value, last_place, _)) = stated_value(&r.reported) else { return false };
-    let supported = r.expanded.or(r.monte_carlo).or(r.budget.as_ref().map(|b| b.standard));
+    let supported = r.expanded(&protocol.school).or(r.monte_carlo).or(r.budget.as_ref().map(|b| b.standard));
     let fair = supported.is_some_and(|u| u > 0.0 && (0.5..=2.0).contains(&(value / u)));
     fair && r.reported.number.as_ref().is_some_and(|n| n.last_place == last_place)
 }

@@ -2,9 +2,11 @@
 //! corners of the limits, for second-order terms, and by chance from a seed that the table itself gives.
 
 use super::propagate::Propagated;
+use std::cell::RefCell;
+
 use super::table::Table;
 use super::values::{Env, Out, derive};
-use crate::formula::{Function, ItemId, Num, Op, Value};
+use crate::formula::{Function, Node, Num, Op, Value};
 use crate::protocol::{ItemKind, Protocol};
 use crate::row::Row;
 use crate::uncertainty::{Dual, SourceKind};
@@ -16,42 +18,46 @@ const TRIALS: usize = 20_000;
 const MOST_SOURCES: usize = 16;
 
 /// All results with every source moved by so much, SI.
-struct Moved<'a> {
+pub(super) struct Moved<'a> {
     protocol: &'a Protocol,
     table: &'a Table,
     out: &'a Out,
     propagated: &'a Propagated,
-    /// Items of results that the one in question follows from, itself included.
-    needed: Vec<ItemId>,
+    /// By item: whether the result in question hangs on it, itself included.
+    needed: Vec<bool>,
+    /// By source: how far it is moved in the trial at hand.
+    by: RefCell<Vec<f64>>,
 }
 
 impl<'a> Moved<'a> {
     /// What has to be worked out anew for one result when its inputs move: the result itself and all results above it.
-    fn of(
+    pub(super) fn of(
         protocol: &'a Protocol,
         table: &'a Table,
         out: &'a Out,
         propagated: &'a Propagated,
         result: &JudgedResult,
     ) -> Moved<'a> {
-        let mut needed = vec![result.item];
+        let mut needed = vec![false; protocol.items.len()];
+        needed[result.item.index()] = true;
         for spec in protocol.results.iter().rev() {
-            if needed.contains(&spec.item) {
-                needed.extend(&spec.upstream);
+            if needed[spec.item.index()] {
+                mark(&spec.node, &mut needed);
             }
         }
-        Moved { protocol, table, out, propagated, needed }
+        Moved { protocol, table, out, propagated, needed, by: RefCell::new(vec![0.0; propagated.sources.len()]) }
     }
 
     /// One result's value, SI, with the sources moved; `None` where it is not defined there.
     fn at(&self, result: &JudgedResult, moves: &[(usize, f64)]) -> Option<f64> {
-        let shift = |dual: &Dual| {
-            let by: f64 = moves.iter().map(|(s, m)| dual.derivative(*s) * m).sum();
-            dual.value() + by
-        };
+        moves.iter().for_each(|(s, m)| self.by.borrow_mut()[*s] += m);
+        let by = self.by.borrow();
+        let shift = |dual: &Dual| dual.value() + dual.derivatives().map(|(s, d)| d * by[s]).sum::<f64>();
         let env = self.env(&shift, &|dual, first, last| {
-            moves.iter().filter(|(s, _)| (first..last).contains(s)).map(|(s, m)| dual.derivative(*s) * m).sum()
+            dual.derivatives().filter(|(s, _)| (first..last).contains(s)).map(|(s, d)| d * by[s]).sum()
         });
+        drop(by);
+        moves.iter().for_each(|(s, _)| self.by.borrow_mut()[*s] = 0.0);
         env[result.item].as_ref()?.at(result.row.map(Row::index)).copied()
     }
 
@@ -65,7 +71,8 @@ impl<'a> Moved<'a> {
             .items
             .iter()
             .zip(values)
-            .map(|(item, value)| match (item.kind, value) {
+            .zip(&self.needed)
+            .map(|((item, value), needed)| match (item.kind, value.as_ref().filter(|_| *needed)) {
                 (ItemKind::Result(_), _) | (_, None) => None,
                 (_, Some(Value::Scalar(d))) => Some(Value::Scalar(shift(d))),
                 (_, Some(Value::Column(ds))) => Some(Value::Column(ds.iter().map(|d| d.as_ref().map(shift)).collect())),
@@ -74,7 +81,7 @@ impl<'a> Moved<'a> {
             })
             .collect();
         for spec in &self.protocol.results {
-            if self.protocol.items[spec.item].words.is_some() || !self.needed.contains(&spec.item) {
+            if self.protocol.items[spec.item].words.is_some() || !self.needed[spec.item.index()] {
                 continue;
             }
             env[spec.item] = derive(self.protocol, spec, &env, self.out, self.table);
@@ -88,6 +95,14 @@ impl<'a> Moved<'a> {
     }
 }
 
+/// Marks every item that a formula uses.
+fn mark(node: &Node, items: &mut [bool]) {
+    match &node.op {
+        Op::Item(i) | Op::Is(i, ..) => items[i.index()] = true,
+        _ => node.children().for_each(|c| mark(c, items)),
+    }
+}
+
 /// A result's value with its derivatives, in its row.
 fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p Dual> {
     propagated.values[result.item].as_ref()?.at(result.row.map(Row::index))
@@ -95,14 +110,8 @@ fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p 
 
 /// Half-width of the result over the corners of the limits, in its unit: the farther of the two corners that the
 /// signs of the sensitivity coefficients point to.
-pub(super) fn extremes(
-    protocol: &Protocol,
-    table: &Table,
-    out: &Out,
-    propagated: &Propagated,
-    result: &JudgedResult,
-) -> Option<f64> {
-    let moved = Moved::of(protocol, table, out, propagated, result);
+pub(super) fn extremes(moved: &Moved<'_>, result: &JudgedResult) -> Option<f64> {
+    let Moved { protocol, propagated, .. } = moved;
     let dual = dual_of(propagated, result)?;
     let corner = |sign: f64| {
         let moves: Vec<(usize, f64)> =
@@ -116,20 +125,13 @@ pub(super) fn extremes(
 
 /// The standard uncertainty by Monte Carlo in place of the linear one, in the result's unit, where the protocol asks
 /// for it, second-order terms change u by more than 2 %, or the result is not smooth within 2u; else `None`.
-pub(super) fn refined(
-    protocol: &Protocol,
-    table: &Table,
-    out: &Out,
-    propagated: &Propagated,
-    result: &JudgedResult,
-    seed: &dyn Fn() -> u64,
-) -> Option<f64> {
-    let moved = Moved::of(protocol, table, out, propagated, result);
+pub(super) fn refined(moved: &Moved<'_>, result: &JudgedResult, seed: &dyn Fn() -> u64) -> Option<f64> {
+    let Moved { protocol, propagated, .. } = moved;
     let dual = dual_of(propagated, result)?;
-    if !protocol.school.monte_carlo && !bends(&moved, dual, result) {
+    if !protocol.school.monte_carlo && !bends(moved, dual, result) {
         return None;
     }
-    by_chance(&moved, dual, result, seed()).map(|u| u / protocol.items[result.item].unit.factor)
+    by_chance(moved, dual, result, seed()).map(|u| u / protocol.items[result.item].unit.factor)
 }
 
 /// Whether second-order terms, or an edge within 2u, make the linear rule wrong.

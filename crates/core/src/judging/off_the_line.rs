@@ -148,5 +148,5 @@ fn collect_fits<'n>(node: &'n Node, out: &mut Vec<&'n Node>) {
     {
         out.push(node);
     }
-    node.children().into_iter().for_each(|c| collect_fits(c, out));
+    node.children().for_each(|c| collect_fits(c, out));
 }

@@ -25,8 +25,9 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
             let about = (result.item, protocol.items[result.item].id.as_str());
             Finding::about(kind, Severity::Charge, about, result.row).charged((Some(criterion.clone()), cost))
         };
+        let supported = result.expanded(&protocol.school);
         let Some((value, last_place, figures)) = stated_value(&result.reported) else {
-            found.push(finding(Kind::PlusMinusMissing { supported: result.expanded }, missing));
+            found.push(finding(Kind::PlusMinusMissing { supported }, missing));
             continue;
         };
         // Beside a value that a slip has scaled, the ± may be the same share of it: the slip is charged already.
@@ -41,9 +42,9 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
         let (least, most) = protocol.school.plus_minus_band;
         let in_band = |u: f64| (least - 1e-9..=most + 1e-9).contains(&(value / u));
         // What is not fair either way is told beside what the readings support, and not beside a share of it.
-        let scaled = result.expanded.filter(|u| !in_band(*u)).map(|u| u * share).filter(|u| in_band(*u));
+        let scaled = supported.filter(|u| !in_band(*u)).map(|u| u * share).filter(|u| in_band(*u));
         let share = if scaled.is_some() { share } else { 1.0 };
-        if let Some(u) = scaled.or(result.expanded).filter(|u| *u > 0.0 && u.is_finite()) {
+        if let Some(u) = scaled.or(supported).filter(|u| *u > 0.0 && u.is_finite()) {
             let half = 0.5 * crate::quantity::power_of_ten(last_place) * result.reported.scale;
             let near = |edge: f64| ((value - half) / u..=(value + half) / u).contains(&edge);
             let fair = in_band(u);
@@ -66,7 +67,7 @@ pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut 
         let held = noughts(value / result.reported.scale, last_place);
         let many = figures > 2 + held;
         let ends_there = |n: &crate::reading::Number| {
-            let places = n.last_place..=n.last_place + n.half_steps().len() as i32 - 1;
+            let places = n.last_place..=n.last_place + n.half_steps().count() as i32 - 1;
             (last_place..=last_place + held as i32).any(|p| places.contains(&p))
         };
         if many || result.reported.number.as_ref().is_some_and(|n| !ends_there(n)) {

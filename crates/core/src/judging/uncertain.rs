@@ -8,16 +8,16 @@
 //! | replicates | k times what repeated readings scatter, and nothing of the instruments |
 //! | figures | half a unit of the last figure that the result deserves |
 
-use super::montecarlo;
+use super::montecarlo::{self, Moved};
 use super::propagate::Propagated;
 use super::table::Table;
 use super::values::Out;
-use crate::protocol::{Protocol, UncertaintySchool};
+use crate::protocol::Protocol;
 use crate::row::Row;
 use crate::uncertainty::{Dual, Source, SourceKind};
 use crate::verdict::JudgedResult;
 
-/// Fills each result's budget, its uncertainty by every school, and the one its ± is compared with.
+/// Fills each result's budget and its uncertainty by every school; quadrature is worked out from the budget when asked for.
 pub(super) fn fill(
     protocol: &Protocol,
     table: &Table,
@@ -44,20 +44,13 @@ pub(super) fn fill(
             .clean
             .filter(|c| *c != 0.0)
             .map(|c| 0.5 * crate::quantity::power_of_ten(crate::quantity::leading_place(c) - result.deserved + 1));
-        let asked = spec.plus_minus;
         // Corners need the chain of results again, so they are tried only where a ± is asked for.
-        let extremes = asked.then(|| montecarlo::extremes(protocol, table, out, propagated, result)).flatten();
-        let refined = asked.then(|| montecarlo::refined(protocol, table, out, propagated, result, seed)).flatten();
+        let moved = spec.plus_minus.then(|| Moved::of(protocol, table, out, propagated, result));
+        let extremes = moved.as_ref().and_then(|m| montecarlo::extremes(m, result));
+        let refined = moved.as_ref().and_then(|m| montecarlo::refined(m, result, seed));
         let finite = |v: f64| Some(v).filter(|v| v.is_finite());
-        let linear = finite(budget.expanded(school.coverage_factor));
-        let quadrature = match refined {
-            Some(u) => finite(u * school.coverage_factor),
-            None => linear,
-        };
         result.monte_carlo = refined;
-        result.schools = [quadrature, finite(worst), extremes, finite(replicates * school.coverage_factor), figures];
-        let which = UncertaintySchool::ALL.iter().position(|(s, _)| *s == school.uncertainty).unwrap_or(0);
-        result.expanded = result.schools[which];
+        result.limits = [finite(worst), extremes, finite(replicates * school.coverage_factor), figures];
         result.budget = Some(budget);
     }
 }

@@ -32,6 +32,44 @@ pub(super) fn put(env: &mut Env, item: ItemId, row: Option<usize>, value: f64) {
     }
 }
 
+/// An item's value (SI) with another one in its place: in a row of a column, or as the single value.
+pub(super) fn replaced(env: &Env, item: ItemId, row: Option<usize>, value: f64) -> Value<f64> {
+    match (row, &env[item]) {
+        (Some(r), Some(Value::Column(xs))) => {
+            let mut xs = xs.clone();
+            if let Some(x) = xs.get_mut(r) {
+                *x = Some(value);
+            }
+            Value::Column(xs)
+        }
+        _ => Value::Scalar(value),
+    }
+}
+
+/// Values to work a formula out from: those of a table, and one that is tried instead of its own.
+#[derive(Clone, Copy)]
+pub(super) struct Tried<'a> {
+    pub(super) env: &'a Env,
+    pub(super) instead: Option<(ItemId, &'a Value<f64>)>,
+}
+
+impl<'a> Tried<'a> {
+    /// The values as they are.
+    pub(super) fn plainly(env: &'a Env) -> Tried<'a> {
+        Tried { env, instead: None }
+    }
+
+    /// The values with another one for an item.
+    pub(super) fn with(env: &'a Env, item: ItemId, value: &'a Value<f64>) -> Tried<'a> {
+        Tried { env, instead: Some((item, value)) }
+    }
+
+    /// What a formula is worked out in, some rows left out.
+    pub(super) fn context(self, out: &'a Out) -> Context<'a, f64> {
+        Context { instead: self.instead, ..Context::without(self.env, out) }
+    }
+}
+
 /// Values of readings, parameters, constants and references.
 pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Submission, table: &Table) -> Env {
     let mut env: Env = ItemId::with(&protocol.items)

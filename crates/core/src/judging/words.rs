@@ -28,7 +28,7 @@ pub(super) fn judge(
         return out;
     }
     let follows = by_condition(ground, spec, reported, row);
-    let uses = |item: ItemId| spec.right.iter().filter_map(|r| r.condition.as_ref()).any(|n| n.items().contains(&item));
+    let uses = |item: ItemId| spec.right.iter().filter_map(|r| r.condition.as_ref()).any(|n| n.uses(item));
     let tainted = done.iter().any(|r| r.verdict.taints() && uses(r.item));
     out.verdict = verdict(written.word, right, follows.filter(|_| tainted));
     out

@@ -4,6 +4,7 @@
 
 use crate::formula::ItemId;
 use crate::protocol::ResultId;
+use rustc_hash::FxHashMap;
 use std::collections::{HashMap, HashSet};
 
 use rust_decimal::Decimal;
@@ -109,7 +110,7 @@ fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
 pub(super) fn takes_mean(node: &Node, item: ItemId) -> bool {
     let of = |args: &[Node]| matches!(args, [Node { op: Op::Item(i), .. }] if *i == item);
     matches!(&node.op, Op::Call(Function::Mean, args) if of(args))
-        || node.children().into_iter().any(|child| takes_mean(child, item))
+        || node.children().any(|child| takes_mean(child, item))
 }
 
 impl Loader<'_> {
@@ -301,7 +302,7 @@ impl Loader<'_> {
             school,
             run,
             warnings,
-            by_id: HashMap::new(),
+            by_id: FxHashMap::default(),
             made: Default::default(),
         };
         complete(&mut protocol, declared);
@@ -408,7 +409,7 @@ impl Loader<'_> {
         }
         match node.op {
             Op::Item(i) => self.hidden.get(&i).cloned().unwrap_or(node),
-            _ => node.with_children(node.children().into_iter().map(|c| self.unfolded(c.clone())).collect()),
+            _ => node.with_children(node.children().map(|c| self.unfolded(c.clone())).collect()),
         }
     }
 

@@ -25,7 +25,7 @@ mod taught;
 mod tests;
 mod warnings;
 
-use std::collections::HashMap;
+use rustc_hash::FxHashMap;
 
 use rust_decimal::Decimal;
 
@@ -93,7 +93,7 @@ pub struct Protocol {
     /// What is no fault and still looks like one: a reading that nothing uses, a short form that is far off.
     pub warnings: Vec<Fault>,
     /// Items by id.
-    by_id: HashMap<String, ItemId>,
+    by_id: FxHashMap<String, ItemId>,
     /// As it is taught here and there.
     made: taught::Made,
 }

@@ -222,7 +222,7 @@ impl Protocol {
             reference.entries.first().map_or_else(Default::default, |e| (e.says.clone(), e.uncertainty));
         reference.entries = vec![ReferenceEntry { at: String::new(), says, low: si, high: si, uncertainty }];
         reference.formula = None;
-        ResultId::each(&self.results).filter(|r| self.results[*r].node.items().contains(&item)).collect()
+        ResultId::each(&self.results).filter(|r| self.results[*r].node.uses(item)).collect()
     }
 }
 

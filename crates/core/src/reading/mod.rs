@@ -131,8 +131,8 @@ impl Number {
     /// assert_eq!(n.figures(), 3);
     /// ```
     pub fn figures(&self) -> usize {
-        let digits: String = self.digits.chars().filter(char::is_ascii_digit).collect();
-        digits.trim_start_matches('0').len().max(1)
+        let digits = self.digits.bytes().filter(u8::is_ascii_digit);
+        digits.skip_while(|d| *d == b'0').count().max(1)
     }
 
     /// Half a unit of the last written digit.
@@ -155,19 +155,12 @@ impl Number {
     /// use jurado_core::reading::{CellKind, Hints, read};
     /// // The noughts of 2700 may hold places: 2700 ± 0.5, ± 5 or ± 50.
     /// let CellKind::Number(n) = read("2700", &Hints::default()).kind else { panic!("a number") };
-    /// assert_eq!(n.half_steps(), [0.5, 5.0, 50.0]);
+    /// assert_eq!(n.half_steps().collect::<Vec<f64>>(), [0.5, 5.0, 50.0]);
     /// ```
-    pub fn half_steps(&self) -> Vec<f64> {
-        let mut steps = vec![self.half_step()];
-        if !self.fraction && !self.digits.contains('.') && self.value != 0.0 {
-            let zeros = self.digits.len() - self.digits.trim_end_matches('0').len();
-            for k in 1..=zeros.min(18) {
-                let half = 0.5 * power_of_ten(self.last_place + k as i32);
-                if half <= 0.05 * self.value.abs() {
-                    steps.push(half);
-                }
-            }
-        }
-        steps
+    pub fn half_steps(&self) -> impl Iterator<Item = f64> + '_ {
+        let whole = !self.fraction && !self.digits.contains('.') && self.value != 0.0;
+        let zeros = if whole { self.digits.len() - self.digits.trim_end_matches('0').len() } else { 0 };
+        let coarser = (1..=zeros.min(18)).map(|k| 0.5 * power_of_ten(self.last_place + k as i32));
+        std::iter::once(self.half_step()).chain(coarser.filter(|half| *half <= 0.05 * self.value.abs()))
     }
 }

@@ -308,7 +308,7 @@ pub(crate) fn package_tables(protocol: &Protocol, details: &[SheetDetail]) -> Ve
                 item.unit.text.clone(),
                 r.verdict.word().to_owned(),
                 r.slip.as_ref().map(|s| s.kind.word().to_owned()).unwrap_or_default(),
-                number(r.expanded),
+                number(r.expanded(&protocol.school)),
             ]);
         }
         for f in &j.findings {
@@ -529,7 +529,7 @@ fn steps(protocol: &Protocol, judged: &Judged) -> Vec<StepView> {
                 mark: Mark { symbol: e.verdict, word: e.verdict },
                 math: super::stages(stages),
                 uncertainty: r
-                    .expanded
+                    .expanded(&protocol.school)
                     .filter(|u| asked && *u > 0.0 && r.verdict != VerdictKind::Unchecked)
                     .map(|u| format!("± {} {}", notation::uncertainty(u), e.unit))
                     .unwrap_or_default(),

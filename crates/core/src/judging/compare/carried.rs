@@ -1,6 +1,6 @@
 //! What follows from the team's own values: the rounding envelope, and values that are carried.
 
-use super::super::values::{Env, put, within};
+use super::super::values::{Env, Tried, replaced, within};
 use super::Judge;
 use super::faces::{Limits, padded};
 use crate::formula::{ItemId, Node, Value};
@@ -61,20 +61,17 @@ impl Judge<'_> {
         if upstream.is_empty() {
             return 0.0;
         }
-        let used = node.items();
-        let mut env = env.clone();
-        let base = self.value(node, &env).map_or(f, |v| v * scale);
+        let base = self.value(node, env).map_or(f, |v| v * scale);
         let mut sum = 0.0;
-        for u in upstream.iter().filter(|u| used.contains(&u.item)) {
+        for u in upstream.iter().filter(|u| node.uses(u.item)) {
             let Some(x) = env[u.item].as_ref().and_then(|v| v.at(u.row)).copied() else { continue };
             let mut widest = 0.0f64;
             for moved in [x + u.half, x - u.half] {
-                put(&mut env, u.item, u.row, moved);
-                if let Some(v) = self.value(node, &env) {
+                let moved = replaced(env, u.item, u.row, moved);
+                if let Some(v) = self.under(node, &Tried::with(env, u.item, &moved).context(self.ground.out)) {
                     widest = widest.max((v * scale - base).abs());
                 }
             }
-            put(&mut env, u.item, u.row, x);
             sum += widest;
         }
         sum

@@ -1,6 +1,6 @@
 //! The faces of rounding: how a right value comes to differ from C, or F, by rounding alone.
 
-use super::super::values::{Env, within};
+use super::super::values::{Env, Tried, within};
 use super::Judge;
 use crate::formula::value::StepRounding;
 use crate::formula::{Context, Value};
@@ -89,14 +89,14 @@ impl Judge<'_> {
             }
         }
         for reference in self.ground.protocol.references.iter().filter(|r| !r.short.is_empty()) {
-            if !node.items().contains(&reference.item) {
+            if !node.uses(reference.item) {
                 continue;
             }
             let it = &self.ground.protocol.items[reference.item];
             for short in &reference.short {
-                let mut env = env.clone();
-                env[reference.item] = Some(Value::Scalar(*short));
-                if self.value(node, &env).map(|v| item.from_si(v)).is_some_and(near) {
+                let short_form = Value::Scalar(*short);
+                let trial = Tried::with(env, reference.item, &short_form).context(out);
+                if self.under(node, &trial).map(|v| item.from_si(v)).is_some_and(near) {
                     return Some(Face::Constant(reference.item, it.from_si(*short)));
                 }
             }

@@ -22,7 +22,7 @@ use faces::{Limits, padded};
 use super::diagnose::{self, Candidates, Case};
 use super::ground::Ground;
 use super::stories::Odd;
-use super::values::{Env, Out, derive, sliced, within};
+use super::values::{Env, Out, Tried, derive, sliced, within};
 use super::words;
 use crate::finding::Right;
 use crate::formula::figures::Figured;
@@ -247,8 +247,8 @@ impl Judge<'_> {
     fn limits(&self, written: &Reported, r: f64, target: f64, deserved: i32) -> (Limits, bool) {
         let (spec, school) = (self.spec, &self.ground.protocol.school);
         let number = written.number.as_ref();
-        let steps: Vec<f64> = number
-            .map_or_else(|| vec![written.half_step], |n| n.half_steps().iter().map(|h| h * written.scale).collect());
+        let of_number = || number.into_iter().flat_map(|n| n.half_steps().map(|h| h * written.scale));
+        let steps = || of_number().chain(number.is_none().then_some(written.half_step));
         // The last figure the result may have, tolerance included: a longer answer is not held to its further digits.
         let last = deserved + school.figure_tolerance;
         let mut d = if target == 0.0 { 0.0 } else { 0.5 * power_of_ten(leading_place(target) - last + 1) };
@@ -258,15 +258,11 @@ impl Judge<'_> {
         d = d.max(spec.read_off.unwrap_or(0.0));
         // A calculator dump is not held to its last digit.
         let dump = number.is_some_and(|n| n.figures() as i32 > deserved + 3 && n.figures() >= 8);
-        let agreeing = steps
-            .iter()
-            .copied()
-            .map(|h| if dump { h.max(d) } else { h })
-            .find(|h| within(r - target, *h, *h, r, target));
-        let h = agreeing.unwrap_or(steps[0]);
+        let agreeing = steps().map(|h| if dump { h.max(d) } else { h }).find(|h| within(r - target, *h, *h, r, target));
+        let h = agreeing.or(steps().next()).unwrap_or(written.half_step);
         // Nought has no figures: it is compared by its half-step alone, with no room for rounding on the way.
         let padded = number.and_then(|n| padded(n, deserved)).map(|h| h * written.scale);
-        let coarse = steps.iter().copied().fold(h, f64::max);
+        let coarse = steps().fold(h, f64::max);
         let limits = if r == 0.0 {
             Limits { h, coarse, d: 0.0, room: 0.0, padded: None }
         } else {
@@ -307,9 +303,7 @@ impl Judge<'_> {
         let shown = 0.5 * power_of_ten(place(r).min(c.filter(|c| *c != 0.0).map_or(i32::MAX, place)));
         let envelope_of =
             |node: &Node, value: f64, scale: f64| self.envelope(node, self.reported, upstream, value, scale);
-        let value_of = |node: &Node, env: &Env, out: &Out| {
-            evaluate_any(node, &Context::without(env, out)).ok()?.at(self.row).copied()
-        };
+        let value_of = |node: &Node, from: Tried<'_>, out: &Out| self.under(node, &from.context(out));
         let odd = Odd { id: self.id, row: self.row, reported: self.item().to_si(r) };
         let case = Case {
             beside: &self.ground.whole.beside(odd),

@@ -1,7 +1,7 @@
 //! One value to be explained, the hypotheses about it, and how likely each makes it.
 
 use super::super::stories::Beside;
-use super::super::values::{Env, Out, within};
+use super::super::values::{Env, Out, Tried, within};
 use super::acts::Edit;
 use crate::finding::Clause;
 use crate::formula::{ItemId, Node};
@@ -38,7 +38,7 @@ pub(in super::super) struct Case<'a> {
     pub(in super::super) has_reported: bool,
     pub(in super::super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,
     /// A formula's value for this row, SI.
-    pub(in super::super) value_of: &'a dyn Fn(&Node, &Env, &Out) -> Option<f64>,
+    pub(in super::super) value_of: &'a dyn Fn(&Node, Tried<'_>, &Out) -> Option<f64>,
     pub(in super::super) readings: &'a [JudgedReading],
     pub(in super::super) number: Option<&'a Number>,
 }

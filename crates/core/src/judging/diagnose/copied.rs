@@ -3,7 +3,7 @@
 use std::cell::OnceCell;
 
 use super::super::stories::Said;
-use super::super::values::put;
+use super::super::values::{Tried, replaced};
 use super::acts::Edit;
 use super::maker::{Maker, Story};
 use crate::finding::{Clause, Reading};
@@ -89,12 +89,10 @@ impl Maker<'_> {
         let spec = &case.protocol.results[case.id];
         let factor = case.protocol.items[spec.item].unit.factor;
         let base = if case.clean.is_some() { case.clean_env } else { case.reported_env };
-        // One environment for all trials of this reading: only its own value moves.
-        let scratch = std::cell::RefCell::new(base.clone());
         let f = |x: f64| {
-            let mut env = scratch.borrow_mut();
-            put(&mut env, item, at, case.protocol.items[item].to_si(x));
-            (case.value_of)(&spec.node, &env, case.out).map(|v| self.in_unit(v, 1.0 / factor))
+            let tried = replaced(base, item, at, case.protocol.items[item].to_si(x));
+            let from = Tried::with(base, item, &tried);
+            (case.value_of)(&spec.node, from, case.out).map(|v| self.in_unit(v, 1.0 / factor))
         };
         solve(&f, value, case.reported)
     }
@@ -118,19 +116,6 @@ impl Maker<'_> {
         let kind = (SlipKind::ReadingMistyped, Some(Edit::Any));
         self.counts.insert(kind, 1);
         self.copied(used, (value, Edit::Any), (step / (high - low)).min(1.0), &OnceCell::new());
-    }
-
-    /// Both predictions with an item as `x`, in its unit.
-    pub(super) fn with_item(&self, item: ItemId, at: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
-        let case = self.case;
-        let spec = &case.protocol.results[case.id];
-        self.both(
-            &spec.node,
-            1.0 / case.protocol.items[spec.item].unit.factor,
-            &self.with(case.clean_env, item, at, x),
-            &self.with(case.reported_env, item, at, x),
-            case.out,
-        )
     }
 
     /// The sheet is right, and `x` went into this calculation. `said` is what the table says to `x`, worked out when first asked.

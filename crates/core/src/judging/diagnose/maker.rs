@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::super::values::{Env, Out, put, within};
+use super::super::values::{Out, Tried, replaced, within};
 use super::LONGEST_TRIED;
 use super::acts::Edit;
 use super::case::{Case, Hypothesis, cut, likelihood};
@@ -139,14 +139,15 @@ impl Maker<'_> {
         &self,
         node: &Node,
         scale: f64,
-        clean_env: &Env,
-        reported_env: &Env,
+        (clean, reported): (Tried<'_>, Tried<'_>),
         out: &Out,
     ) -> (Option<f64>, Option<f64>) {
         let case = self.case;
-        let of = |env: &Env| (case.value_of)(node, env, out).map(|v| self.in_unit(v, scale)).filter(|v| v.is_finite());
-        let clean = case.clean.and_then(|_| of(clean_env));
-        let reported = if case.has_reported || clean.is_none() { of(reported_env) } else { None };
+        let of = |from: Tried<'_>| {
+            (case.value_of)(node, from, out).map(|v| self.in_unit(v, scale)).filter(|v| v.is_finite())
+        };
+        let clean = case.clean.and_then(|_| of(clean));
+        let reported = if case.has_reported || clean.is_none() { of(reported) } else { None };
         (clean, reported)
     }
 
@@ -155,7 +156,7 @@ impl Maker<'_> {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
         for (n, v) in spec.variants.iter().enumerate() {
-            let (clean, reported) = self.both(&v.node, v.scale, case.clean_env, case.reported_env, case.out);
+            let (clean, reported) = self.both(&v.node, v.scale, self.as_it_stands(), case.out);
             let story = || Story {
                 kind: v.kind.clone(),
                 variant: Some(n),
@@ -195,7 +196,7 @@ impl Maker<'_> {
                 let Some(flag) = rows.get_mut(row) else { continue };
                 *flag = !*flag;
                 let dropped = *flag;
-                let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
+                let (clean, reported) = self.both(&spec.node, 1.0 / factor, self.as_it_stands(), &out);
                 let story = || {
                     let clause = left_out_or_used(case, item, row, dropped);
                     Story { kind: SlipKind::Exclusion, subject: Some(item), clause, ..Story::default() }
@@ -217,7 +218,7 @@ impl Maker<'_> {
             return;
         }
         marked.iter().for_each(|n| rows[*n] = true);
-        let (clean, reported) = self.both(&spec.node, 1.0 / factor, case.clean_env, case.reported_env, &out);
+        let (clean, reported) = self.both(&spec.node, 1.0 / factor, self.as_it_stands(), &out);
         let story = || Story {
             kind: SlipKind::Exclusion,
             subject: Some(item),
@@ -262,29 +263,29 @@ impl Maker<'_> {
         out
     }
 
-    /// An environment with one item, or one row of it, at another value; `value` is in the item's unit.
-    pub(super) fn with(&self, env: &Env, item: ItemId, row: Option<usize>, value: f64) -> Env {
-        let mut env = env.clone();
-        put(&mut env, item, row, self.case.protocol.items[item].to_si(value));
-        env
+    /// The clean values and the reported ones, as they stand.
+    fn as_it_stands(&self) -> (Tried<'_>, Tried<'_>) {
+        (Tried::plainly(self.case.clean_env), Tried::plainly(self.case.reported_env))
+    }
+
+    /// Both predictions with an item, or one row of it, as `x`, in the item's unit.
+    pub(super) fn with_item(&self, item: ItemId, row: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
+        let case = self.case;
+        let spec = &case.protocol.results[case.id];
+        let si = case.protocol.items[item].to_si(x);
+        let (clean, reported) = (replaced(case.clean_env, item, row, si), replaced(case.reported_env, item, row, si));
+        let from = (Tried::with(case.clean_env, item, &clean), Tried::with(case.reported_env, item, &reported));
+        self.both(&spec.node, 1.0 / case.protocol.items[spec.item].unit.factor, from, case.out)
     }
 
     /// A setting misread by one step.
     pub(super) fn settings(&mut self) {
         let case = self.case;
-        let spec = &case.protocol.results[case.id];
-        let factor = case.protocol.items[spec.item].unit.factor;
         for (item, r, row, cell) in self.readings_used() {
             let ReadingKind::Setting(list) = &case.protocol.readings[r].kind else { continue };
             let Some(value) = case.readings[r].cells.get(cell).and_then(|c| c.value) else { continue };
             for other in neighbours(list, value) {
-                let (clean, reported) = self.both(
-                    &spec.node,
-                    1.0 / factor,
-                    &self.with(case.clean_env, item, row, other),
-                    &self.with(case.reported_env, item, row, other),
-                    case.out,
-                );
+                let (clean, reported) = self.with_item(item, row, other);
                 let story = || Story {
                     kind: SlipKind::Setting,
                     variant: None,

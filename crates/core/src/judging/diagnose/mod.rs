@@ -145,7 +145,7 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 
 /// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
 fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
-    let uses = |(n, spec): (ResultId, &ResultSpec)| n != case.id && spec.node.items().contains(&item);
+    let uses = |(n, spec): (ResultId, &ResultSpec)| n != case.id && spec.node.uses(item);
     case.row.is_some()
         && case.protocol.items[item].rows == Shape::Scalar
         && !ResultId::with(&case.protocol.results).any(uses)

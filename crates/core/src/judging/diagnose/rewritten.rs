@@ -1,7 +1,7 @@
 //! Several readings written wrongly by one act, while everything was worked out with the right ones: a column in another
 //! unit or off by a constant, rows or columns in each other’s place.
 
-use super::super::values::put;
+use super::super::values::{Tried, put};
 use super::LONGEST_TRIED;
 use super::maker::{Maker, Story};
 use crate::finding::Clause;
@@ -164,7 +164,8 @@ impl Maker<'_> {
             env
         };
         let (clean, reported) = (with(case.clean_env), with(case.reported_env));
-        let (clean, reported) = self.both(&self.spec().node, 1.0 / factor, &clean, &reported, case.out);
+        let (clean, reported) =
+            self.both(&self.spec().node, 1.0 / factor, (Tried::plainly(&clean), Tried::plainly(&reported)), case.out);
         let cells = changed(case.readings, &meant);
         let repair = Repair { cells: cells.clone(), act: Some(act) };
         let story = || Story {

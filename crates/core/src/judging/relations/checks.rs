@@ -112,7 +112,7 @@ impl Judge<'_> {
             missing || (0..rows).any(|row| self.left_out(column, row))
         };
         matches!(&node.op, Op::Call(Function::Sum, args) if args.iter().any(gap))
-            || node.children().into_iter().any(|child| self.sums_a_gap(child))
+            || node.children().any(|child| self.sums_a_gap(child))
     }
 
     /// One finding for a check that fails, with all rows where it does.

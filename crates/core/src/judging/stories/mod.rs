@@ -10,7 +10,7 @@ use std::cell::OnceCell;
 
 use super::sheet::{Sheet, Stage};
 use super::table::Table;
-use super::values::{Env, Out, derive, put, within};
+use super::values::{Env, Out, Tried, derive, put, within};
 use crate::formula::figures::Figured;
 use crate::formula::{Context, ItemId, Node, Shape, Value, evaluate_any};
 use crate::protocol::{ResultId, ResultSpec, Variant};
@@ -183,7 +183,7 @@ impl<'a> Whole<'a> {
         let coarse = written
             .number
             .as_ref()
-            .map_or(written.half_step, |n| n.half_steps().iter().map(|h| h * written.scale).fold(0.0, f64::max));
+            .map_or(written.half_step, |n| n.half_steps().map(|h| h * written.scale).fold(0.0, f64::max));
         if r == 0.0 {
             return coarse;
         }
@@ -194,23 +194,25 @@ impl<'a> Whole<'a> {
     /// How far the rounding of what was reported above may move a result, in its unit.
     fn envelope(&self, spec: &ResultSpec, row: Option<usize>, from: &Env, out: &Out) -> f64 {
         let protocol = self.stage.protocol;
-        let value = |env: &Env| -> Option<f64> {
-            let v = evaluate_any(&spec.node, &Context::without(env, out)).ok()?.at(row).copied()?;
+        let value = |from: Tried<'_>| -> Option<f64> {
+            let v = evaluate_any(&spec.node, &from.context(out)).ok()?.at(row).copied()?;
             Some(v / protocol.items[spec.item].unit.factor)
         };
-        let Some(base) = value(from) else { return 0.0 };
+        let Some(base) = value(Tried::plainly(from)) else { return 0.0 };
         let mut sum = 0.0;
         for (id, above) in ResultId::with(&protocol.results).filter(|(_, r)| spec.upstream.contains(&r.item)) {
             let factor = protocol.items[above.item].unit.factor;
+            let Some(written) = &from[above.item] else { continue };
             let moved = |sign: f64| {
-                let mut env = from.clone();
-                for (n, w) in self.table.reported[id].iter().enumerate() {
-                    let at = above.table.map(|_| n);
-                    if let Some(x) = env[above.item].as_ref().and_then(|v| v.at(at)).copied() {
-                        put(&mut env, above.item, at, x + sign * w.half_step * factor);
+                let by = |row: usize| self.table.reported[id].get(row).map_or(0.0, |w| sign * w.half_step * factor);
+                let moved = match written {
+                    Value::Scalar(x) => Value::Scalar(x + by(0)),
+                    Value::Column(xs) => {
+                        Value::Column(xs.iter().enumerate().map(|(row, x)| x.map(|x| x + by(row))).collect())
                     }
-                }
-                value(&env).map_or(0.0, |v| (v - base).abs())
+                    words => words.clone(),
+                };
+                value(Tried::with(from, above.item, &moved)).map_or(0.0, |v| (v - base).abs())
             };
             sum += moved(1.0).max(moved(-1.0));
         }
@@ -403,7 +405,7 @@ impl Beside<'_> {
             }
             for w in &self.whole.table.reported[id] {
                 let unfit = w.value.is_some() && self.base()[at] < (0.5 * ODD).ln();
-                odd += usize::from(unfit && id != self.odd.id && spec.node.items().contains(&item));
+                odd += usize::from(unfit && id != self.odd.id && spec.node.uses(item));
                 at += 1;
             }
         }

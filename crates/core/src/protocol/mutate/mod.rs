@@ -111,7 +111,7 @@ fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
         }
         // An exponent or a condition is as it was.
         Op::Compare(..) | Op::Is(..) => node.clone(),
-        _ => node.with_children(node.children().into_iter().map(|c| in_numbers(items, c, base)).collect()),
+        _ => node.with_children(node.children().map(|c| in_numbers(items, c, base)).collect()),
     }
 }
 
@@ -180,7 +180,7 @@ impl Maker<'_> {
         let lift = |out: &mut Vec<Variant>, children: Vec<Variant>, rebuild: &dyn Fn(Node) -> Node| {
             out.extend(children.into_iter().map(|v| Variant { node: rebuild(v.node.clone()), ..v }));
         };
-        let children = node.children();
+        let children: Vec<&Node> = node.children().collect();
         for (i, child) in children.iter().enumerate() {
             let head = match &node.op {
                 Op::Negative(_) => head,

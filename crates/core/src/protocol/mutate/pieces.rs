@@ -27,7 +27,7 @@ pub(super) fn is_literal(node: &Node) -> bool {
         Op::Number(..) | Op::Pi => true,
         Op::Item(_) | Op::Parameter(..) | Op::Is(..) => false,
         Op::Call(f, args) => !f.reduces() && !args.is_empty() && args.iter().all(is_literal),
-        _ => node.children().into_iter().all(is_literal),
+        _ => node.children().all(is_literal),
     }
 }
 
@@ -56,7 +56,7 @@ pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<ItemId>, O
 
 /// How often an item stands in a node.
 pub(super) fn occurrences(node: &Node, item: ItemId) -> usize {
-    usize::from(node.op == Op::Item(item)) + node.children().into_iter().map(|c| occurrences(c, item)).sum::<usize>()
+    usize::from(node.op == Op::Item(item)) + node.children().map(|c| occurrences(c, item)).sum::<usize>()
 }
 
 /// The tree with every item put through `by`.
@@ -64,7 +64,7 @@ pub(super) fn renamed(node: &Node, by: &dyn Fn(ItemId) -> Option<Op>) -> Node {
     if let Op::Item(i) = node.op {
         return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
     }
-    node.with_children(node.children().into_iter().map(|c| renamed(c, by)).collect())
+    node.with_children(node.children().map(|c| renamed(c, by)).collect())
 }
 
 /// A node with an item put in place of another.

@@ -1,112 +1,12 @@
-//! What judging says, as data. The documented JSON object is made from it in [`crate::report`].
+//! A result as judged: R, C and F side by side, the verdict, and what explains it.
 
+use crate::finding::Account;
 use crate::formula::ItemId;
+use crate::protocol::{ResultId, School, SlipKind, UncertaintySchool};
+use crate::reading::Number;
 use crate::row::Row;
-use std::collections::BTreeMap;
-
-use rust_decimal::Decimal;
-
-use crate::finding::{Account, Accuracy, Finding, Fragile, Named, Place, Sides, Spread};
-use crate::protocol::{CriterionId, ReadingId, ResultId, SlipKind, TableId, beside};
-use crate::reading::{Number, Remark, Unreadable};
-use crate::uncertainty::{Budget, Source};
+use crate::uncertainty::Budget;
 use crate::underneath::Underneath;
-
-/// Version of the engine; it stands in every verdict.
-pub const ENGINE: &str = concat!("jurado ", env!("CARGO_PKG_VERSION"));
-
-/// The verdict on one table.
-#[derive(Clone, Debug)]
-pub struct Judged {
-    /// Section.
-    pub section: String,
-    /// Team.
-    pub team: String,
-    /// Keys of the table.
-    pub keys: BTreeMap<String, String>,
-    /// Readings, in the protocol's order.
-    pub readings: Vec<JudgedReading>,
-    /// Results, in the order they are derived.
-    pub results: Vec<JudgedResult>,
-    /// Findings, in the order a reviewer works.
-    pub findings: Vec<Finding>,
-    /// Tests for readings that stand apart.
-    pub outliers: Vec<OutlierTest>,
-    /// Comparisons with references.
-    pub comparisons: Vec<Comparison>,
-    /// Score.
-    pub score: Score,
-    /// Independent sources of uncertainty, for the budgets.
-    pub sources: Vec<Source>,
-    /// The key of each row, by the protocol's tables; `None` where the row has none.
-    pub row_keys: Vec<Vec<Option<String>>>,
-    /// What it was judged by in place of what the protocol says: whoever explains the verdict needs
-    /// [`crate::protocol::Protocol::taught`].
-    pub taught: crate::protocol::Taught,
-    /// What its formulas are known by, where it came in a spreadsheet with any.
-    pub book: Option<crate::class::Book>,
-}
-
-/// One reading with its cells.
-#[derive(Clone, Debug)]
-pub struct JudgedReading {
-    /// Its item.
-    pub item: ItemId,
-    /// Its cells by row, as many as the protocol asks or the team wrote.
-    pub cells: Vec<JudgedCell>,
-}
-
-/// One cell of a reading.
-#[derive(Clone, Debug)]
-pub struct JudgedCell {
-    /// Row, from 1; `None` for a single reading.
-    pub row: Option<Row>,
-    /// As typed.
-    pub text: String,
-    /// Unit as typed.
-    pub unit: String,
-    /// What became of it.
-    pub state: CellState,
-    /// Value in the protocol's unit.
-    pub value: Option<f64>,
-    /// The word's number in the item's list, for a word.
-    pub word: Option<u32>,
-    /// The bound, for a value beyond the range: the limit in the protocol's unit, and whether the value lies above it.
-    pub bound: Option<(f64, bool)>,
-    /// Resolution in the protocol's unit.
-    pub resolution: f64,
-    /// The number as read.
-    pub number: Option<Number>,
-    /// The team's exclusion mark or reason; `None` where it is kept.
-    pub excluded: Option<String>,
-    /// Why nothing stands there, where the team says so.
-    pub absent: Option<String>,
-    /// Whether a reviewer left it out: no school is asked.
-    pub by_person: bool,
-    /// Whether it counts in the recomputation.
-    pub counts: bool,
-    /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text stays as it is.
-    pub repaired: Option<f64>,
-    /// What was decided while reading it.
-    pub remarks: Vec<Remark>,
-}
-
-/// What became of a cell.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum CellState {
-    /// A number.
-    Read,
-    /// Nothing there.
-    Missing,
-    /// Beyond the range.
-    Bound,
-    /// No number, with the reason.
-    Unreadable(Unreadable),
-}
-
-beside!(ReadingId: JudgedReading);
-beside!(ResultId: Vec<Reported>);
-beside!(TableId: Vec<Option<String>>);
 
 /// One result.
 #[derive(Clone, Debug)]
@@ -142,10 +42,9 @@ pub struct JudgedResult {
     pub tainted_by: Vec<ItemId>,
     /// Uncertainty budget of the clean value, in the protocol's unit.
     pub budget: Option<Budget>,
-    /// Expanded uncertainty with which a stated ± is compared, in the protocol's unit.
-    pub expanded: Option<f64>,
-    /// The uncertainty by each school, in the order of [`crate::protocol::UncertaintySchool::ALL`].
-    pub schools: [Option<f64>; 5],
+    /// The uncertainty by each school but the first, quadrature, in the order of [`UncertaintySchool::ALL`] and in the
+    /// protocol's unit.
+    pub limits: [Option<f64>; 4],
     /// What a Monte Carlo run gave in place of the linear value, where one was made.
     pub monte_carlo: Option<f64>,
     /// The right word's number, for a word result.
@@ -177,14 +76,31 @@ impl JudgedResult {
             slip: None,
             tainted_by: Vec::new(),
             budget: None,
-            expanded: None,
-            schools: [None; 5],
+            limits: [None; 4],
             monte_carlo: None,
             right_word: None,
             throughout: None,
             gap: None,
             under: None,
         }
+    }
+
+    /// The uncertainty by one school, in the protocol's unit; `None` where it cannot be told. Quadrature is worked out when
+    /// it is asked for: the t of few degrees of freedom costs more than all the rest of a result.
+    pub fn by_school(&self, which: UncertaintySchool, coverage_factor: f64) -> Option<f64> {
+        match UncertaintySchool::ALL.iter().position(|(s, _)| *s == which) {
+            Some(n) if n > 0 => self.limits[n - 1],
+            _ => {
+                let refined = self.monte_carlo.map(|u| u * coverage_factor);
+                let expanded = || self.budget.as_ref().map(|b| b.expanded(coverage_factor));
+                refined.or_else(expanded).filter(|u| u.is_finite())
+            }
+        }
+    }
+
+    /// Expanded uncertainty with which a stated ± is compared, in the protocol's unit.
+    pub fn expanded(&self, school: &School) -> Option<f64> {
+        self.by_school(school.uncertainty, school.coverage_factor)
     }
 }
 
@@ -359,134 +275,4 @@ pub struct Slip {
     pub repair: Option<crate::repair::Repair>,
     /// What the mistaken calculation gives, in the protocol's unit.
     pub predicted: f64,
-}
-
-/// A test for a reading that stands apart.
-#[derive(Clone, Debug, PartialEq)]
-pub struct OutlierTest {
-    /// `replicate`, `point` of a fit, or `team` of a class.
-    pub level: &'static str,
-    /// Item tested.
-    pub item: ItemId,
-    /// Row of the suspect.
-    pub row: Option<Row>,
-    /// Test's name.
-    pub test: &'static str,
-    /// Statistic.
-    pub statistic: f64,
-    /// Critical value.
-    pub critical: f64,
-    /// Whether it raises its hand.
-    pub flagged: bool,
-}
-
-/// A comparison with a reference.
-#[derive(Clone, Debug)]
-pub struct Comparison {
-    /// Id of the criterion, comparison or unknown.
-    pub id: String,
-    /// `percent-error`, `spread`, `agreement`, `identify` or `check`.
-    pub kind: &'static str,
-    /// Value compared.
-    pub value: f64,
-    /// Limit of the band it fell in; `None` beyond all bands.
-    pub limit: Option<f64>,
-    /// `within` or `beyond`; `agree` or `differ` for a comparison; the name for an unknown.
-    pub verdict: String,
-    /// What was compared, with its figures.
-    pub what: Compared,
-}
-
-/// What was compared.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Compared {
-    /// A cross-check, by its index.
-    Check(usize),
-    /// Two values that should agree.
-    Agreement(Sides),
-    /// An unknown and its candidates.
-    Identified(Named),
-    /// The value at a place, and its reference.
-    Accuracy(Place, Accuracy),
-    /// The replicates of the reading at a place.
-    Spread(Place, Spread),
-}
-
-/// The score.
-#[derive(Clone, Debug, Default)]
-pub struct Score {
-    /// Sum of the lines as computed.
-    pub awarded: Decimal,
-    /// Sum of the lines as decided.
-    pub decided: Decimal,
-    /// Points there are.
-    pub possible: Decimal,
-    /// A line per criterion.
-    pub lines: Vec<ScoreLine>,
-}
-
-/// One line of the score.
-#[derive(Clone, Debug)]
-pub struct ScoreLine {
-    /// Criterion's id.
-    pub criterion: String,
-    /// Title.
-    pub title: String,
-    /// Points as computed, before the criterion's step.
-    pub exact: Decimal,
-    /// Points as computed, in the criterion's step.
-    pub awarded: Decimal,
-    /// Points as computed, with rulings and before anybody decides, in the criterion's step.
-    pub computed: Decimal,
-    /// Points after rulings and decisions.
-    pub decided: Decimal,
-    /// Points there are.
-    pub possible: Decimal,
-    /// Why.
-    pub standing: Standing,
-    /// What it hangs on.
-    pub fragile: Option<Fragile>,
-    /// Ruling that touched it.
-    pub ruling: Option<u64>,
-    /// A reviewer's change of the whole line.
-    pub changed: Option<crate::decision::Decision>,
-}
-
-/// Why a line of the score has the points it has.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Standing {
-    /// The value lies inside the reference's range.
-    InsideRange,
-    /// It is so many standard uncertainties off.
-    OffInUncertainties(f64),
-    /// It is so many percent off.
-    OffInPercent(f64),
-    /// Something is missing, or a person has not judged it yet.
-    NotJudged,
-    /// Whether two values agree.
-    Agree(bool),
-    /// A person gave a level of a criterion, both by their index.
-    Level {
-        /// Criterion.
-        criterion: CriterionId,
-        /// Level.
-        level: usize,
-    },
-    /// A person gave points between the levels.
-    ByJudgement,
-    /// The standard deviation of a reading's replicates, in its unit.
-    Spread {
-        /// Its item.
-        item: ItemId,
-        /// Standard deviation.
-        sd: f64,
-    },
-    /// Nothing is charged.
-    Right,
-    /// So many results are missing, and nothing else.
-    Missing(usize),
-    /// So many slips, or values without a story.
-    Slips(usize),
-    /// So many findings.
-    Findings(usize),
 }
