@@ -1,4 +1,9 @@
 //! What people decided: about one finding of one table, or, as a ruling, about all like cases.
+//!
+//! A decision is of one person about one finding of one table; a ruling is of everybody about all
+//! like findings. Both are added to a table's record and never taken out of it: who changes a mind
+//! decides again, and the last decision counts. The judgement takes them in as it takes the cells
+//! in, so that the same decisions give the same points on every day.
 
 use std::collections::BTreeMap;
 
@@ -106,11 +111,40 @@ impl Ruling {
     }
 
     /// Whether it says what a table is judged by, and does not settle a finding: what it moves no finding tells before.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::Ruling;
+    /// let ruling = |more: &str| -> Ruling {
+    ///     let text = format!(
+    ///         r#"{{ "id": 1, "protocol": "p", "code": "taught", "action": {{ "do": "accept" }}, "reason": "r" {more} }}"#
+    ///     );
+    ///     serde_json::from_str(&text).expect("a ruling")
+    /// };
+    /// // Another value of a constant, or the formula of another school.
+    /// assert!(ruling(r#", "against": 9.78"#).sets() && ruling(r#", "school": "by hand""#).sets());
+    /// assert!(!ruling("").sets());
+    /// ```
     pub fn sets(&self) -> bool {
         self.against.is_some() || self.school.is_some()
     }
 
     /// How narrow its pattern is: of two that fit the narrower counts, and of two alike the newer.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::Ruling;
+    /// let ruling = |id: u64, more: &str| -> Ruling {
+    ///     let text = format!(
+    ///         r#"{{ "id": {id}, "protocol": "p", "code": "slip", "action": {{ "do": "forgive" }}, "reason": "r" {more} }}"#
+    ///     );
+    ///     serde_json::from_str(&text).expect("a ruling")
+    /// };
+    /// let (all, here) = (ruling(9, ""), ruling(2, r#", "section": "Evening""#));
+    /// // What was ruled for one section goes before what was ruled for all, though it is older.
+    /// assert!(here.rank() > all.rank());
+    /// assert!(ruling(10, "").rank() > all.rank());
+    /// ```
     pub fn rank(&self) -> (usize, u64) {
         let said = [self.item.is_some(), self.slip.is_some(), self.section.is_some()];
         (said.into_iter().filter(|s| *s).count() + self.keys.len(), self.id)

@@ -19,6 +19,14 @@ pub struct Fault {
 
 impl Fault {
     /// A fault at a byte offset of `text`.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::error::Fault;
+    /// let fault = Fault::at("unit = \"mm\"\nstep = 0\n", 19, "a step of nought", "write the step of the scale");
+    /// assert_eq!((fault.line, fault.column), (2, 8));
+    /// assert_eq!(fault.to_string(), "2:8: a step of nought; write the step of the scale");
+    /// ```
     pub fn at(text: &str, offset: usize, what: impl Into<String>, mend: impl Into<String>) -> Self {
         let (line, column) = line_and_column(text, offset);
         Fault { line, column, what: what.into(), mend: mend.into() }
@@ -34,6 +42,13 @@ impl fmt::Display for Fault {
 impl std::error::Error for Fault {}
 
 /// Line and column (both from 1, column in characters) of a byte offset; past the end is the end.
+///
+/// # Example
+/// ```
+/// use jurado_core::error::line_and_column;
+/// // The letter µ is two bytes and one column.
+/// assert_eq!(line_and_column("µ = 3", 5), (1, 5));
+/// ```
 pub fn line_and_column(text: &str, offset: usize) -> (usize, usize) {
     let mut end = offset.min(text.len());
     while !text.is_char_boundary(end) {

@@ -72,6 +72,13 @@ each = "0.5"
 ///
 /// # Panics
 /// Never: a test of this module loads it.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// let lab = lab();
+/// assert_eq!((lab.id.as_str(), lab.readings.len(), lab.results.len()), ("mooring-post", 2, 2));
+/// ```
 pub fn lab() -> Protocol {
     Protocol::parse(LAB).unwrap_or_else(|faults| panic!("{faults:?}"))
 }

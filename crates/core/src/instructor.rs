@@ -12,6 +12,14 @@ use crate::wording;
 /// protocol has none.
 ///
 /// A line that a person judges is left out of account.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::instructor::faults;
+/// // The lab hands in no run of its own, so that nothing can be wrong with it.
+/// assert!(faults(&lab()).is_empty());
+/// ```
 pub fn faults(protocol: &Protocol) -> Vec<Fault> {
     let Some(run) = &protocol.run else { return Vec::new() };
     let judged = judge(protocol, &run.submission, &[], &[]);

@@ -1,5 +1,13 @@
 //! What to measure next, while the apparatus is out: from the team's own readings, and never from a reference. Each step is
 //! found by asking the judge what the table would be with one reading more, so that it follows the lab's own formulas.
+//!
+//! | step | asks the judge | example |
+//! |---|---|---|
+//! | run again | do the last runs agree? | “two of three runs agree within 0.1 mL” |
+//! | towards the end | at which reading would this run agree with them? | “expect 23.8 mL; open quickly to 21” |
+//! | size | what would a row like the last be told? | “now in steps of 0.1 mL” |
+//!
+//! A reference never enters: what a team is told in the room follows from what it has read itself.
 
 use crate::finding::Kind;
 use crate::formula::ItemId;
@@ -95,6 +103,8 @@ const HALVINGS: usize = 48;
 const QUICKLY: f64 = 0.9;
 
 /// Runs of a column that are to agree.
+///
+/// Rows count from 1.
 struct Agreeing {
     column: ItemId,
     /// How many are asked.
@@ -105,6 +115,7 @@ struct Agreeing {
     set: Vec<(Row, f64)>,
 }
 
+/// The table is judged once to begin with, and once more for each reading that is tried.
 struct Planner<'a> {
     protocol: &'a Protocol,
     section: &'a Section,
@@ -113,6 +124,18 @@ struct Planner<'a> {
 }
 
 /// What to do next with a table as it is so far: empty where the lab plans nothing, or where there is nothing to tell it by.
+///
+/// `sheet` is the table so far, with rows that are begun and not finished. Cost: some fifty
+/// judgements of it for each reading that is looked for.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::plan::plan;
+/// use jurado_core::section::Section;
+/// // The lab has no table of runs, so that nothing is planned.
+/// assert!(plan(&lab(), &Section::default(), &table("", "")).is_empty());
+/// ```
 pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<Step> {
     let judged = judge_in(protocol, section, sheet, &[], &[]);
     let p = Planner { protocol, section, sheet, judged };
@@ -127,11 +150,15 @@ pub fn plan(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<S
 
 impl Planner<'_> {
     /// The value of a reading or of a result in a row, as read or recomputed.
+    ///
+    /// In the unit of the sheet.
     fn at(&self, item: ItemId, row: Row) -> Option<f64> {
         value_at(&self.judged, item, row)
     }
 
     /// Whether a row is a rough run, by the word that its table has for one.
+    ///
+    /// A table without rough runs has none.
     fn is_rough(&self, t: TableId, row: Row) -> bool {
         let Some((item, word)) = self.protocol.tables[t].rough else { return false };
         let cells = self.judged.readings.iter().find(|r| r.item == item).map(|r| &r.cells);
@@ -139,6 +166,8 @@ impl Planner<'_> {
     }
 
     /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
+    ///
+    /// Rows are asked up to the highest that is taken.
     fn kept(&self, t: TableId, column: ItemId) -> Vec<(Row, f64)> {
         let most = self.protocol.most_row(column).unwrap_or(0);
         let excluded = |row: Row| {
@@ -150,6 +179,8 @@ impl Planner<'_> {
     }
 
     /// The largest set of runs that agree, and how wide they may lie.
+    ///
+    /// `None` where the table does not ask for runs that agree.
     fn agreeing(&self, t: TableId) -> Option<Agreeing> {
         let stop = self.protocol.tables[t].stop.as_ref()?;
         let (asked, tolerance) = stop.agree?;
@@ -166,6 +197,8 @@ impl Planner<'_> {
     }
 
     /// The step "run again": how far the runs agree by now, and between which values the next one would have to lie.
+    ///
+    /// The band is as wide as the tolerance leaves beside the runs that agree.
     fn runs(&self, t: TableId) -> Option<Step> {
         let Agreeing { column, asked, within, set } = self.agreeing(t)?;
         let band = ends(&set).map(|(low, high)| (high - within, low + within));
@@ -175,6 +208,9 @@ impl Planner<'_> {
     }
 
     /// The table with one reading more.
+    ///
+    /// The value is written with nine decimals: finer than any instrument, and coarser than a
+    /// binary number.
     fn with(&self, item: ItemId, row: Row, value: f64) -> Judged {
         let mut sheet = self.sheet.clone();
         let id = &self.protocol.items[item].id;
@@ -189,6 +225,8 @@ impl Planner<'_> {
     }
 
     /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
+    ///
+    /// `None` where no row is begun.
     fn in_hand(&self, t: TableId, column: ItemId) -> Option<(ItemId, Row)> {
         let numbers: Vec<ItemId> = self
             .protocol
@@ -204,6 +242,9 @@ impl Planner<'_> {
     }
 
     /// The step "towards the end": where the next run is expected to end, from those that agree.
+    ///
+    /// `None` where the instrument has no range or step, or no reading of it gives what the other
+    /// runs have.
     fn end(&self, t: TableId) -> Option<Step> {
         let Agreeing { column, within, mut set, .. } = self.agreeing(t)?;
         let (item, row) = self.in_hand(t, column)?;
@@ -258,6 +299,8 @@ impl Planner<'_> {
     }
 
     /// The reading at which a column of its row has a value, by halving; `None` where it never has.
+    ///
+    /// `range` is where it is looked for. Each halving judges the table once.
     fn solve(&self, (item, row): (ItemId, Row), column: ItemId, wanted: f64, range: (f64, f64)) -> Option<f64> {
         let (mut low, mut high) = range;
         if low >= high {
@@ -284,6 +327,8 @@ impl Planner<'_> {
     }
 
     /// The next step of a plan: what a row that repeats the last reading would be told.
+    ///
+    /// `None` where the reading has no plan, or the plan is kept.
     fn size(&self, n: ReadingId) -> Option<Step> {
         let spec = &self.protocol.readings[n];
         if spec.steps.is_empty() {
@@ -303,6 +348,8 @@ impl Planner<'_> {
 }
 
 /// A result's value in a row where it can be worked out, else the reading's, in the unit of the sheet.
+///
+/// `None` where neither is there.
 fn value_at(judged: &Judged, item: ItemId, row: Row) -> Option<f64> {
     let result = judged.results.iter().find(|r| r.item == item && r.row == Some(row)).and_then(|r| r.clean);
     let reading = || judged.readings.iter().find(|r| r.item == item)?.cells.iter().find(|c| c.row == Some(row))?.value;

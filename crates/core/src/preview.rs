@@ -1,5 +1,9 @@
 //! What would change: the difference between two judgements of the same class – before and after a ruling, a new version
 //! of a protocol, another reference or key sheet. Nothing here applies anything.
+//!
+//! Before a ruling is made, or a version put in force, a reviewer sees for which teams it would
+//! change what. The tables are judged twice, as they would be, and the two verdicts are laid side
+//! by side.
 
 use rust_decimal::Decimal;
 use serde::Serialize;
@@ -57,6 +61,19 @@ pub struct VerdictChange {
 
 /// What differs between two judgements of the same tables, matched by section and team; teams without a difference are
 /// left out. `before` and `after` may come of different versions of a protocol.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::preview::difference;
+/// let lab = lab();
+/// let before = [judge(&lab, &table("94.2", "6969"), &[], &[])];
+/// let after = [judge(&lab, &table("29.98", "706.1"), &[], &[])];
+/// let changes = difference((&lab, &before), (&lab, &after));
+/// assert_eq!((changes.len(), changes[0].team.as_str()), (1, "Heron"));
+/// assert!(changes[0].to > changes[0].from);
+/// ```
 pub fn difference(before: (&Protocol, &[Judged]), after: (&Protocol, &[Judged])) -> Vec<Change> {
     let mut out = Vec::new();
     for a in after.1 {
@@ -84,6 +101,7 @@ pub fn of_table(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Op
     (!change.lines.is_empty() || !change.verdicts.is_empty() || change.from != change.to).then_some(change)
 }
 
+/// Lines and results that only one of the two has are told with nothing on the other side.
 fn of_team(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Change {
     let (b, a) = (before.1, after.1);
     let mut lines: Vec<LineChange> = Vec::new();
@@ -139,6 +157,23 @@ pub struct Table<'a> {
 
 /// What a new ruling would change, over all tables. `rulings` are those in force; a newer one of the same pattern
 /// supersedes an older.
+///
+/// # Example
+/// ```
+/// use jurado_core::decision::Ruling;
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::preview::{Table, of_ruling, of_withdrawal};
+/// use jurado_core::section::Section;
+/// let (lab, sheet, section) = (lab(), table("94.2", "6969"), Section::default());
+/// let tables = [Table { submission: &sheet, section: &section, decisions: &[] }];
+/// let text = r#"{ "id": 1, "protocol": "mooring-post", "code": "slip", "item": "diameter",
+///     "action": { "do": "forgive" }, "reason": "the sheet named it so" }"#;
+/// let ruling: Ruling = serde_json::from_str(text).expect("a ruling");
+/// let made = of_ruling(&lab, &tables, &[], &ruling);
+/// // What it gives, its withdrawal takes back.
+/// let withdrawn = of_withdrawal(&lab, &tables, &[ruling], 1);
+/// assert_eq!((made[0].from, made[0].to), (withdrawn[0].to, withdrawn[0].from));
+/// ```
 pub fn of_ruling(protocol: &Protocol, tables: &[Table<'_>], rulings: &[Ruling], new: &Ruling) -> Vec<Change> {
     let mut with: Vec<Ruling> = rulings.to_vec();
     with.push(new.clone());
@@ -149,6 +184,13 @@ pub fn of_ruling(protocol: &Protocol, tables: &[Table<'_>], rulings: &[Ruling], 
 }
 
 /// What withdrawing a ruling would change: what was before it stands again.
+///
+/// # Example
+/// ```
+/// use jurado_core::preview::of_withdrawal;
+/// // Of no tables nothing changes.
+/// assert!(of_withdrawal(&jurado_core::example::lab(), &[], &[], 1).is_empty());
+/// ```
 pub fn of_withdrawal(protocol: &Protocol, tables: &[Table<'_>], rulings: &[Ruling], id: u64) -> Vec<Change> {
     let without: Vec<Ruling> = rulings.iter().filter(|r| r.id != id).cloned().collect();
     let judge = |rulings: &[Ruling]| -> Vec<Judged> {

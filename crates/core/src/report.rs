@@ -1,5 +1,16 @@
 //! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent things are null.
 //! Points are those after the rulings and decisions that went in; with neither, those computed.
+//!
+//! # The shape
+//!
+//! ```text
+//! {"engine", "protocol": {id, version, digest}, "submissions": [
+//!   {section, team, station, keys, results, findings, outliers, comparisons, score}, …
+//! ]}
+//! ```
+//!
+//! One table is one line, so that a file of ten thousand tables can be read a table at a time. The
+//! order of the members is fixed; two runs over the same file differ in no byte.
 
 use crate::formula::ItemId;
 use crate::row::Row;
@@ -18,20 +29,37 @@ use crate::wording;
 /// The whole object.
 #[derive(Serialize)]
 pub struct Report<'a> {
+    /// Version of the engine that judged.
     engine: &'static str,
+    /// By what it was judged.
     protocol: ProtocolOf<'a>,
+    /// A table each, in the order handed in.
     submissions: Vec<SubmissionOf<'a>>,
 }
 
 /// By what protocol something was judged.
 #[derive(Serialize)]
 pub(crate) struct ProtocolOf<'a> {
+    /// Id of the lab.
     pub(crate) id: &'a str,
+    /// Its version.
     pub(crate) version: u32,
+    /// SHA-256 of the file's text, so that a version that was changed in silence is seen.
     digest: &'a str,
 }
 
 impl<'a> ProtocolOf<'a> {
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::report::Report;
+    /// let lab = lab();
+    /// let class = [judge(&lab, &table("29.98", "706.1"), &[], &[])];
+    /// let json: serde_json::Value = serde_json::from_str(&Report::new(&lab, &class).to_json()).expect("JSON");
+    /// assert_eq!(json["submissions"][0]["results"][1]["id"], "section");
+    /// assert_eq!(json["submissions"][0]["score"]["awarded"], 4);
+    /// ```
     pub(crate) fn new(protocol: &'a Protocol) -> ProtocolOf<'a> {
         ProtocolOf { id: &protocol.id, version: protocol.version, digest: &protocol.digest }
     }
@@ -41,24 +69,41 @@ impl<'a> ProtocolOf<'a> {
 struct SubmissionOf<'a> {
     section: &'a str,
     team: &'a str,
+    /// The key `station`, which most readers ask for first; null where the lab has none.
     station: Option<&'a str>,
+    /// All keys of the table, the station among them.
     keys: &'a BTreeMap<String, String>,
+    /// Every result of the lab, by row where it is a column, whether it was reported or not.
     results: Vec<ResultOf<'a>>,
+    /// What was found, in the order of the Bench.
     findings: Vec<FindingOf<'a>>,
+    /// Every test for a reading that stands apart, raised or not.
     outliers: Vec<OutlierOf<'a>>,
+    /// Percent errors, checks, methods that should agree, and unknowns.
     comparisons: Vec<ComparisonOf<'a>>,
+    /// Points, line by line.
     score: ScoreOf<'a>,
 }
 
 #[derive(Serialize)]
 struct ResultOf<'a> {
+    /// Id of the result.
     id: &'a str,
+    /// Row, from 1; null for a single value.
     row: Option<u32>,
+    /// What the team wrote.
     reported: ReportedOf<'a>,
+    /// What its readings give.
     clean: CleanOf<'a>,
+    /// What follows from the values that it reported above.
     carried: CarriedOf,
+    /// One of `agrees`, `rounded`, `carried`, `slip`, `unexplained`, `differs`, `missing`,
+    /// `unreadable`, `unchecked`.
     verdict: &'static str,
+    /// The likeliest mistake, where one was looked for; also where it is too unlikely to be the
+    /// verdict.
     slip: Option<SlipOf<'a>>,
+    /// The newest ruling that settled a finding about it.
     ruling: Option<u64>,
     /// The formula under it, where it came in a spreadsheet and has one.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -67,7 +112,9 @@ struct ResultOf<'a> {
 
 #[derive(Serialize)]
 struct FormulaOf<'a> {
+    /// Address of the cell with the result, such as `Data!C14`.
     cell: &'a str,
+    /// The formula as typed.
     text: &'a str,
     /// Whether it gives what its cell holds.
     gives: bool,
@@ -77,36 +124,51 @@ struct FormulaOf<'a> {
 
 #[derive(Serialize)]
 struct ReportedOf<'a> {
+    /// As typed; null where nothing was.
     text: Option<&'a str>,
+    /// As a number in the lab's unit; null where it could not be read.
     value: Option<f64>,
+    /// The unit as typed.
     unit: Option<&'a str>,
+    /// Half-width as stated, in the lab's unit.
     plus_minus: Option<f64>,
 }
 
 #[derive(Serialize)]
 struct CleanOf<'a> {
+    /// Null where a reading is missing, or the formula is not defined.
     value: Option<f64>,
+    /// Unit of the lab, in which all numbers of the result are.
     unit: &'a str,
+    /// By the linear rule, or by trials where that does not hold.
     standard_uncertainty: Option<f64>,
 }
 
 #[derive(Serialize)]
 struct CarriedOf {
+    /// Null where a value above was not reported, or cannot be used.
     value: Option<f64>,
 }
 
 #[derive(Serialize)]
 struct SlipOf<'a> {
+    /// Its word, such as `radius-diameter`.
     kind: &'a str,
+    /// What happened, as one clause.
     says: String,
+    /// Between 0 and 1: its share of everything that could have given the value.
     probability: f64,
+    /// Other kinds, likeliest first.
     alternatives: Vec<AlternativeOf<'a>>,
+    /// Results in which it shows, or the rows of one, as `id:row`.
     places: Vec<String>,
 }
 
 #[derive(Serialize)]
 struct AlternativeOf<'a> {
+    /// Its word.
     kind: &'a str,
+    /// Between 0 and 1.
     probability: f64,
     /// Whether its value cannot be told apart from that of the first.
     alike: bool,
@@ -114,10 +176,15 @@ struct AlternativeOf<'a> {
 
 #[derive(Serialize)]
 struct FindingOf<'a> {
+    /// Its word, such as `digits-few`.
     code: &'a str,
+    /// `charge`, `decide` or `note`.
     severity: &'static str,
+    /// Id of what it is about; null where that is the table or the lab.
     item: Option<&'a str>,
+    /// Row, from 1.
     row: Option<u32>,
+    /// In words, as a reviewer reads it.
     says: String,
     /// Of a repaired reading: how likely it was copied wrongly.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -126,45 +193,70 @@ struct FindingOf<'a> {
 
 #[derive(Serialize)]
 struct OutlierOf<'a> {
+    /// `replicate` for a reading among its like, `point` for one off its line.
     level: &'static str,
+    /// Id of the reading or result.
     item: &'a str,
+    /// Row of the suspect, from 1.
     row: Option<u32>,
+    /// Its word, such as `grubbs`.
     test: &'static str,
+    /// What the test measures.
     statistic: f64,
+    /// Beyond what it raises its hand.
     critical: f64,
+    /// Whether it does.
     flagged: bool,
 }
 
 #[derive(Serialize)]
 struct ComparisonOf<'a> {
+    /// Id of the criterion, check, comparison or unknown.
     id: &'a str,
+    /// `percent-error`, `precision`, `check`, `agreement` or `identify`.
     kind: &'static str,
+    /// Percent, standard uncertainties, a share of the room, or a difference in the sheet's unit,
+    /// by its kind.
     value: f64,
+    /// Up to where it is within; null beyond the last band.
     limit: Option<f64>,
+    /// `within`, `beyond`, `agree`, `differ`, or the name of the likeliest candidate.
     verdict: &'a str,
+    /// In words.
     says: String,
 }
 
 #[derive(Serialize)]
 struct ScoreOf<'a> {
+    /// After rulings and decisions.
     awarded: Box<RawValue>,
+    /// Sum of the rubric.
     possible: Box<RawValue>,
+    /// A criterion each, in the order of the rubric.
     lines: Vec<LineOf<'a>>,
 }
 
 #[derive(Serialize)]
 struct LineOf<'a> {
+    /// Its id.
     criterion: &'a str,
+    /// After rulings, decisions and the criterion's step.
     awarded: Box<RawValue>,
     /// As computed, before the criterion's step.
     exact: Box<RawValue>,
+    /// Points of the criterion.
     possible: Box<RawValue>,
+    /// Why, in words.
     says: String,
+    /// What a defensible choice would give otherwise; null where nothing hangs.
     fragile: Option<String>,
+    /// The newest ruling that touched it.
     ruling: Option<u64>,
 }
 
 /// A decimal as a JSON number, digit for digit.
+///
+/// 28.50 is written as 28.5; no decimal goes through a binary number.
 fn exact(value: Decimal) -> Box<RawValue> {
     RawValue::from_string(value.normalize().to_string()).unwrap_or_default()
 }
@@ -211,6 +303,17 @@ fn head_of(report: &Report<'_>) -> String {
 
 /// The object written table by table, for classes too large to hold: the text before the first table, each table's own,
 /// and the text after the last. Joined with `,` and a line break they are what [`Report::to_json`] gives.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::report::{self, Report};
+/// let lab = lab();
+/// let class = [judge(&lab, &table("29.98", "706.1"), &[], &[])];
+/// let parts = report::head(&lab) + &report::table(&lab, &class[0]) + report::TAIL;
+/// assert_eq!(parts, Report::new(&lab, &class).to_json());
+/// ```
 pub fn head(protocol: &Protocol) -> String {
     head_of(&Report::new(protocol, &[]))
 }
@@ -238,6 +341,8 @@ pub fn table(protocol: &Protocol, judged: &Judged) -> String {
 pub const TAIL: &str = "\n]}\n";
 
 /// One table's verdict as it is written.
+///
+/// Rulings are gathered once for the table, since each result looks for its own.
 fn submission<'a>(protocol: &'a Protocol, judged: &'a Judged) -> SubmissionOf<'a> {
     let id = |item: ItemId| protocol.items[item].id.as_str();
     let ruled: Vec<&Finding> = judged.findings.iter().filter(|f| f.ruling.is_some()).collect();

@@ -21,11 +21,24 @@ pub struct Row(u32);
 
 impl Row {
     /// The row at a place of a list, from 0.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::row::Row;
+    /// assert_eq!(Row::at(0).number(), 1);
+    /// ```
     pub const fn at(index: usize) -> Row {
         Row(index as u32 + 1)
     }
 
     /// The row of a number from 1; `None` for 0.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::row::Row;
+    /// assert_eq!(Row::numbered(4).map(Row::index), Some(3));
+    /// assert_eq!(Row::numbered(0), None);
+    /// ```
     pub const fn numbered(number: u32) -> Option<Row> {
         if number == 0 { None } else { Some(Row(number)) }
     }
@@ -65,11 +78,25 @@ impl Row {
     }
 
     /// Its number, from 1.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::row::Row;
+    /// let rows: Vec<u32> = (0..3).map(|n| Row::at(n).number()).collect();
+    /// assert_eq!(rows, [1, 2, 3]);
+    /// ```
     pub const fn number(self) -> u32 {
         self.0
     }
 
     /// Its place in a list, from 0.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::row::Row;
+    /// let titres = [12.40, 12.35, 12.45];
+    /// assert_eq!(Row::numbered(2).and_then(|row| titres.get(row.index())), Some(&12.35));
+    /// ```
     pub const fn index(self) -> usize {
         self.0 as usize - 1
     }

@@ -60,6 +60,13 @@ impl Mark {
     ];
 
     /// Its word, as records and addresses write it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::summary::Mark;
+    /// let words: Vec<&str> = Mark::ALL.iter().map(|m| m.word()).collect();
+    /// assert_eq!((words[0], words.len()), ("agrees", 13));
+    /// ```
     pub fn word(self) -> &'static str {
         match self {
             Mark::Agrees => "agrees",

@@ -1,5 +1,13 @@
 //! A formula followed to what it reads: its own pieces, those of the helper cells under it, and at the ends the cells that hold
 //! readings, results or plain values.
+//!
+//! A formula such as `=D14/(B3*C3)` is followed to its ends. `D14` may be a helper cell with a
+//! formula of its own, which is followed in turn; `B3` is a cell of the sheet, and the formula ends
+//! there. What comes out is one tree whose leaves are cells, so that it can be worked out with
+//! other values in them.
+//!
+//! Circles, names that stand for themselves, and formulas that read more than anybody needs end the
+//! search and say so. Nothing outside of the file is looked at.
 
 use std::collections::HashMap;
 use std::ops::Range;
@@ -15,6 +23,8 @@ use crate::formula::ast::Comparator;
 /// Most pieces of a formula with all its helper cells.
 pub(crate) const MOST_PIECES: usize = 20_000;
 /// Deepest nesting of pieces, helper cells and all.
+///
+/// A formula that nests deeper was made by a machine, or against one.
 const MOST_DEPTH: usize = 200;
 
 /// A formula with everything that it reads.
@@ -109,6 +119,22 @@ pub enum Unfollowed {
 impl Formula {
     /// The formula of a cell, followed.
     ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Formula, Under};
+    /// let mut under = Under::default();
+    /// let formula = |text: &str| Below { formula: Some(text.into()), ..Below::default() };
+    /// under.cells.insert("A1".into(), formula("=B1*2"));
+    /// under.cells.insert("B1".into(), formula("=C1+1"));
+    /// let followed = Formula::of(&under, "A1").expect("no circle");
+    /// // The helper cell is part of it, and the cell that holds a value is its end.
+    /// let (origins, leaves): (Vec<&str>, Vec<&str>) = (
+    ///     followed.origins.iter().map(|o| o.address.as_str()).collect(),
+    ///     followed.leaves.iter().map(|l| l.address.as_str()).collect(),
+    /// );
+    /// assert_eq!((origins, leaves), (vec!["A1", "B1"], vec!["C1"]));
+    /// ```
+    ///
     /// # Errors
     /// Why it cannot be followed.
     pub fn of(under: &Under, address: &str) -> Result<Formula, Unfollowed> {
@@ -127,6 +153,7 @@ impl Formula {
     }
 }
 
+/// `known` are leaves by address, so that a cell that is read twice is one leaf.
 struct Follower<'a> {
     under: &'a Under,
     leaves: Vec<Leaf>,
@@ -140,6 +167,8 @@ struct Follower<'a> {
 
 impl Follower<'_> {
     /// The formula of a cell, followed; a circle where following it has come by this cell before.
+    ///
+    /// `path` holds the cells that are being followed, from the outermost in.
     fn cell_formula(&mut self, address: &str, text: &str) -> Result<Term, Unfollowed> {
         if self.path.iter().any(|p| p == address) {
             let mut circle = self.path.clone();
@@ -173,6 +202,8 @@ impl Follower<'_> {
     }
 
     /// A piece with every name and cell in it followed to what it reads.
+    ///
+    /// Numbers, texts and errors end here; what names a cell goes on.
     fn followed(&mut self, piece: &Piece, origin: usize) -> Result<Term, Unfollowed> {
         let mut of = |piece: &Piece| self.term(piece, origin).map(Box::new);
         let kind = match &piece.kind {
@@ -214,12 +245,17 @@ impl Follower<'_> {
     }
 
     /// The address as the table knows it: without its sheet where that is the table's own.
+    ///
+    /// `'Data sheet'!B3` on the data sheet itself is `B3`.
     fn known_as(&self, a: &Address) -> String {
         let home = a.sheet.as_deref().is_none_or(|s| s.eq_ignore_ascii_case(&self.under.home));
         if home { Address::here(a.row, a.column).to_string() } else { a.to_string() }
     }
 
     /// A reference: the formula of the cell it names, or the cell itself where that holds none.
+    ///
+    /// A cell of the sheet is an end even where it holds a formula: what stands there is what was
+    /// handed in.
     fn cell(&mut self, a: &Address, origin: usize, span: &Range<usize>) -> Result<Term, Unfollowed> {
         // On another sheet an address without a sheet is that sheet's.
         let a = self.on_its_sheet(a, origin);
@@ -240,6 +276,8 @@ impl Follower<'_> {
     }
 
     /// The number of a cell that is read, new the first time.
+    ///
+    /// A cell that the file does not hold is empty.
     fn leaf(&mut self, address: String) -> usize {
         if let Some(known) = self.known.get(&address) {
             return *known;
@@ -253,6 +291,8 @@ impl Follower<'_> {
     }
 
     /// A range as the cells it takes in, row by row.
+    ///
+    /// A range of more cells than a formula may have pieces is not taken in.
     fn range(&mut self, a: &Address, b: &Address, origin: usize, span: &Range<usize>) -> Result<TermKind, Unfollowed> {
         let a = self.on_its_sheet(a, origin);
         let (rows, columns) = ((b.row - a.row + 1) as usize, (b.column - a.column + 1) as usize);
@@ -273,6 +313,15 @@ impl Follower<'_> {
 
 impl Term {
     /// The pieces directly under this one.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Formula, Under};
+    /// let mut under = Under::default();
+    /// under.cells.insert("A1".into(), Below { formula: Some("=B1-C1".into()), ..Below::default() });
+    /// let formula = Formula::of(&under, "A1").expect("a formula");
+    /// assert_eq!(formula.root.children().len(), 2);
+    /// ```
     pub fn children(&self) -> Vec<&Term> {
         match &self.kind {
             TermKind::Negative(a) | TermKind::Percent(a) => vec![a],
@@ -283,6 +332,17 @@ impl Term {
     }
 
     /// The pieces directly under this one, to be changed.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Formula, Under, Value};
+    /// let mut under = Under::default();
+    /// under.cells.insert("A1".into(), Below { formula: Some("=6-2".into()), ..Below::default() });
+    /// let mut formula = Formula::of(&under, "A1").expect("a formula");
+    /// let two = formula.root.children()[1].clone();
+    /// *formula.root.children_mut()[0] = two;
+    /// assert_eq!(formula.value(), Value::Number(0.0));
+    /// ```
     pub fn children_mut(&mut self) -> Vec<&mut Term> {
         match &mut self.kind {
             TermKind::Negative(a) | TermKind::Percent(a) => vec![a],
@@ -293,6 +353,16 @@ impl Term {
     }
 
     /// Every piece, this one first.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Formula, Under};
+    /// let mut under = Under::default();
+    /// under.cells.insert("A1".into(), Below { formula: Some("=(B1+C1)/2".into()), ..Below::default() });
+    /// let formula = Formula::of(&under, "A1").expect("a formula");
+    /// // The quotient, the sum, the two, and both cells.
+    /// assert_eq!(formula.root.all().len(), 5);
+    /// ```
     pub fn all(&self) -> Vec<&Term> {
         let mut out = vec![self];
         let mut n = 0;
@@ -306,6 +376,13 @@ impl Term {
 
 impl Leaf {
     /// Whether it is a number kept as a text, which sums and means pass over.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Leaf, Value};
+    /// let leaf = |text: &str| Leaf { address: "A1".into(), item: None, value: Value::Text(text.into()) };
+    /// assert!(leaf("12.4").number_as_text() && !leaf("stiff").number_as_text());
+    /// ```
     pub fn number_as_text(&self) -> bool {
         matches!(&self.value, Value::Text(t) if super::value::plain_number(t).is_some())
     }

@@ -1,4 +1,9 @@
 //! Formulas worked out as worksheets do it.
+//!
+//! What is worked out is what a worksheet would show: an empty cell is nought, or nothing in a
+//! mean; a number kept as text counts where it stands alone and not in a sum; 0⁰ is an error; a
+//! range of another size gives errors where it does not reach. Where worksheets differ among
+//! themselves, that which most have counts.
 
 use std::cmp::Ordering;
 
@@ -9,6 +14,8 @@ use super::piece::Operator;
 use super::value::{Fault, Grid, Value, finite};
 
 /// Most values that one working-out may touch.
+///
+/// A column of ten thousand rows is far below it.
 const MOST_WORK: usize = 200_000;
 
 impl Formula {
@@ -29,6 +36,15 @@ impl Formula {
     }
 
     /// What the formula gives with other values in its cells, by the number of the leaf.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Formula, Under, Value};
+    /// let mut under = Under::default();
+    /// under.cells.insert("A1".into(), Below { formula: Some("=B1^2".into()), ..Below::default() });
+    /// let formula = Formula::of(&under, "A1").expect("a formula");
+    /// assert_eq!(formula.with(&|_| Value::Number(3.0)), Value::Number(9.0));
+    /// ```
     pub fn with(&self, leaves: &dyn Fn(usize) -> Value) -> Value {
         worked(&self.root, leaves)
     }
@@ -90,6 +106,8 @@ impl Worker<'_> {
     }
 
     /// Counts the cells of two operands against the bound.
+    ///
+    /// Two ranges cost as many as the larger has.
     fn spend(&mut self, a: &Value, b: &Value) {
         let size = |v: &Value| if let Value::Grid(g) = v { g.cells.len() } else { 0 };
         self.left = self.left.saturating_sub(size(a).max(size(b)));
@@ -126,6 +144,8 @@ impl Worker<'_> {
 }
 
 /// A number's function; anything but a number is an error.
+///
+/// What is beyond all numbers is an error as well.
 fn number_of(value: &Value, f: impl Fn(f64) -> f64) -> Value {
     match value.number() {
         Ok(v) => finite(f(v)),
@@ -142,6 +162,8 @@ fn each(value: Value, f: &dyn Fn(&Value) -> Value) -> Value {
 }
 
 /// A function of two values, cell by cell where one is a grid; grids of another size give an error where they do not reach.
+///
+/// A single value goes with every cell of a grid.
 fn both(a: Value, b: Value, f: &dyn Fn(&Value, &Value) -> Value) -> Value {
     match (a, b) {
         (Value::Grid(a), Value::Grid(b)) => Value::Grid(cell_by_cell(&a, &b, f)),
@@ -156,6 +178,8 @@ fn both(a: Value, b: Value, f: &dyn Fn(&Value, &Value) -> Value) -> Value {
 }
 
 /// Two numbers joined by an operator, as worksheets do it.
+///
+/// By nought is the error of a division.
 fn operated(op: Operator, x: f64, y: f64) -> Value {
     match op {
         Operator::Add => finite(x + y),
@@ -177,6 +201,8 @@ fn power(x: f64, y: f64) -> Value {
 }
 
 /// Two grids taken cell by cell; a single row or column is taken again for each of the other's.
+///
+/// Grids are held row by row.
 fn cell_by_cell(a: &Grid, b: &Grid, f: &dyn Fn(&Value, &Value) -> Value) -> Grid {
     let columns = a.columns.max(b.columns).max(1);
     let rows = (a.cells.len() / a.columns.max(1)).max(b.cells.len() / b.columns.max(1));
@@ -198,6 +224,8 @@ fn cell_by_cell(a: &Grid, b: &Grid, f: &dyn Fn(&Value, &Value) -> Value) -> Grid
 }
 
 /// Numbers come before texts, texts before truths; an empty cell is like whatever it is compared with.
+///
+/// An error is the error of the comparison.
 fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value {
     if let Value::Fault(f) = x {
         return Value::Fault(*f);
@@ -214,6 +242,8 @@ fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value 
 }
 
 /// How worksheets order two values: numbers before texts before truths; an empty cell is what it stands beside.
+///
+/// Texts are compared without regard to case.
 fn ordered(x: &Value, y: &Value) -> Ordering {
     let rank = |v: &Value| match v {
         Value::Text(_) => 1,
@@ -233,6 +263,8 @@ fn ordered(x: &Value, y: &Value) -> Ordering {
 }
 
 /// A value as a text, to be joined to another.
+///
+/// Of a grid its first cell.
 fn text_of(value: &Value) -> Result<String, Fault> {
     Ok(match value {
         Value::Empty => String::new(),
@@ -245,6 +277,8 @@ fn text_of(value: &Value) -> Result<String, Fault> {
 }
 
 /// A function of one number, with further numbers that say how.
+///
+/// `rest` are the further arguments: the base of a logarithm, the decimals of a rounding.
 fn plain(function: Function, value: &Value, rest: &[f64]) -> Value {
     use Function::*;
     if let Value::Fault(f) = value {
@@ -300,6 +334,8 @@ fn plain(function: Function, value: &Value, rest: &[f64]) -> Value {
 }
 
 /// Rounds at a decimal place as worksheets do: 2.675 to 2.68, although the binary number lies below.
+///
+/// `how` rounds to a whole number, by the function's own rule.
 fn rounded(x: f64, decimals: f64, how: impl Fn(f64) -> f64) -> f64 {
     let places = decimals.trunc().clamp(-300.0, 300.0) as i32;
     let scale = 10f64.powi(places.abs());

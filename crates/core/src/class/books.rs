@@ -28,6 +28,20 @@ pub struct Book {
 
 impl Book {
     /// Of what stands under a table; `None` where there is no formula.
+    ///
+    /// The digest is over formulas in one spelling, so that two programs that write them
+    /// differently agree.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Below, Under};
+    /// use jurado_core::class::Book;
+    /// let mut under = Under::default();
+    /// assert_eq!(Book::of(&under), None);
+    /// under.cells.insert("Sheet!B2".into(), Below { formula: Some("=A1*2".into()), ..Below::default() });
+    /// let book = Book::of(&under).expect("a formula");
+    /// assert_eq!((book.formulas, book.own), (0, 1));
+    /// ```
     pub fn of(under: &Under) -> Option<Book> {
         let mut digest = Sha256::new();
         let (mut formulas, mut own) = (0, 0);

@@ -97,6 +97,8 @@ pub fn effects(members: &[Member], resolution: f64) -> Vec<Effect> {
 }
 
 /// Values by the number that `at` gives.
+///
+/// Numbers without a value have an empty list.
 fn by_number<T>(of: &[T], at: impl Fn(&T) -> usize, value: impl Fn(&T) -> f64) -> Vec<Vec<f64>> {
     let most = of.iter().map(&at).max().map_or(0, |m| m + 1);
     let mut out = vec![Vec::new(); most];

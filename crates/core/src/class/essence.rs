@@ -74,6 +74,18 @@ pub struct Entry {
 
 impl Essence {
     /// What a class needs of a judged table.
+    ///
+    /// Words keep their numbers, and cells their texts as typed.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Essence;
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let essence = Essence::of(&lab(), &judge(&lab(), &table("29.98", "706.1"), &[], &[]));
+    /// assert_eq!(essence.cells["girth"], ["94.2", "94.3", "94.1"]);
+    /// assert_eq!(essence.values[0].item, "diameter");
+    /// ```
     pub fn of(protocol: &Protocol, judged: &Judged) -> Essence {
         Essence {
             keys: judged.keys.clone(),
@@ -99,6 +111,13 @@ impl Essence {
     }
 
     /// From its text; `None` where that was not written by [`Essence::to_text`].
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Essence;
+    /// assert_eq!(Essence::from_text("no essence"), None);
+    /// assert_eq!(Essence::from_text("{}"), Some(Essence::default()));
+    /// ```
     pub fn from_text(text: &str) -> Option<Essence> {
         serde_json::from_str(text).ok()
     }

@@ -1,4 +1,12 @@
 //! One result of a lab over all sections: where each team stands from the consensus, by any key, and what its group does.
+//!
+//! # How teams are placed
+//!
+//! Values of one thing are placed in their unit; with a reference of its own for each table in
+//! percent of it, or, where that may be nought, as a difference from it; values of different things
+//! in robust spreads of each thing's own consensus. On that scale the consensus is worked out by
+//! Algorithm A, every group has its median, and what a group does is what is left of it once the
+//! other groups' differences are taken out.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
@@ -35,12 +43,31 @@ pub struct Asked {
 
 impl Asked {
     /// What is asked of a class where nothing else is said.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Asked, By};
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::ResultId;
+    /// let asked = Asked::usual(&lab(), &[], ResultId::at(0), By::Section);
+    /// assert_eq!((asked.beside, asked.thing), (None, None));
+    /// ```
     pub fn usual(protocol: &Protocol, entries: &[Entry], result: ResultId, by: By) -> Asked {
         let beside = main_key(protocol, result).map(str::to_owned);
         Asked { result, by, beside, thing: thing(protocol, entries, result) }
     }
 
     /// Whether the groups themselves are different things, so that none of them is off.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Asked, By};
+    /// use jurado_core::protocol::ResultId;
+    /// let key = || "sample".to_owned();
+    /// let asked = Asked { result: ResultId::at(0), by: By::Key(key()), beside: None, thing: Some(key()) };
+    /// assert!(asked.alone());
+    /// assert!(!Asked { by: By::Section, ..asked }.alone());
+    /// ```
     pub fn alone(&self) -> bool {
         matches!((&self.by, &self.thing), (By::Key(key), Some(thing)) if key == thing)
     }
@@ -121,11 +148,26 @@ pub fn comparable(protocol: &Protocol) -> Vec<ResultId> {
 }
 
 /// Results that are words.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::worded;
+/// use jurado_core::example::lab;
+/// assert!(worded(&lab()).is_empty());
+/// ```
 pub fn worded(protocol: &Protocol) -> Vec<ResultId> {
     ResultId::each(&protocol.results).filter(|n| protocol.items[protocol.results[*n].item].words.is_some()).collect()
 }
 
 /// The result that is shown first: the one whose accuracy is worth most, else the last.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{comparable, first};
+/// use jurado_core::example::lab;
+/// // Nothing is worth more than anything else: the last result is shown.
+/// assert_eq!(first(&lab()), comparable(&lab()).last().copied());
+/// ```
 pub fn first(protocol: &Protocol) -> Option<ResultId> {
     let there = comparable(protocol);
     let worth = |n: &&ResultId| (protocol.accuracy_of(**n).map(|(c, _)| c.points), std::cmp::Reverse(**n));
@@ -134,6 +176,14 @@ pub fn first(protocol: &Protocol) -> Option<ResultId> {
 }
 
 /// The key whose consensus is the reference of a result: its values are different things, each known by its teams alone.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::unknown_by;
+/// use jurado_core::example::lab;
+/// use jurado_core::protocol::ResultId;
+/// assert_eq!(unknown_by(&lab(), ResultId::at(0)), None);
+/// ```
 pub fn unknown_by(protocol: &Protocol, result: ResultId) -> Option<&str> {
     let reference = &protocol.references[protocol.accuracy_of(result)?.1];
     let key = reference.key.filter(|_| reference.consensus)?;
@@ -142,6 +192,14 @@ pub fn unknown_by(protocol: &Protocol, result: ResultId) -> Option<&str> {
 
 /// The key by which a result is grouped first: the one that its unknown or its reference goes by, else a station, else the
 /// first.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::main_key;
+/// use jurado_core::example::lab;
+/// use jurado_core::protocol::ResultId;
+/// assert_eq!(main_key(&lab(), ResultId::at(0)), None);
+/// ```
 pub fn main_key(protocol: &Protocol, result: ResultId) -> Option<&str> {
     let of_reference = || protocol.references[protocol.accuracy_of(result)?.1].key;
     let of_row = || protocol.row_key(protocol.results[result].item);
@@ -155,6 +213,15 @@ const UNLIKE: f64 = 1.0 / 3.0;
 
 /// The key whose values are different things for a result: the key of its unknown; without a reference the key within
 /// whose groups values lie much closer together than among all.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::thing;
+/// use jurado_core::example::lab;
+/// use jurado_core::protocol::ResultId;
+/// // Without keys there is nothing by which things could differ.
+/// assert_eq!(thing(&lab(), &[], ResultId::at(0)), None);
+/// ```
 pub fn thing(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Option<String> {
     if let Some(key) = unknown_by(protocol, result) {
         return Some(key.to_owned());
@@ -178,12 +245,16 @@ pub fn thing(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Option
 }
 
 /// Values less their median.
+///
+/// Empty of none.
 fn centred(values: &mut [f64]) -> Vec<f64> {
     let middle = median(values).unwrap_or(0.0);
     values.iter().map(|v| v - middle).collect()
 }
 
 /// Median absolute deviation from the median.
+///
+/// Nought of none.
 fn deviation(values: &mut [f64]) -> f64 {
     median(&centred(values).iter().map(|d| d.abs()).collect::<Vec<f64>>()).unwrap_or(0.0)
 }
@@ -207,6 +278,8 @@ impl Team {
 
 /// Teams with their rows, in the order of the entries; a team that measured at several forks is there once for each group
 /// and each thing.
+///
+/// Words and values that could not be worked out have no row.
 fn gather(protocol: &Protocol, entries: &[Entry], item: ItemId, by: &By, thing: Option<&str>) -> Vec<Team> {
     let id = &protocol.items[item].id;
     // A row belongs to a group by itself only where rows are told apart by that very key.
@@ -231,6 +304,14 @@ fn gather(protocol: &Protocol, entries: &[Entry], item: ItemId, by: &By, thing: 
 }
 
 /// The group of a table, or of one of its rows where a value is given; empty where it belongs to none.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{By, Entry, group_of};
+/// let entry = Entry { section: "Evening".into(), reviewer: "2".into(), ..Entry::default() };
+/// assert_eq!(group_of(&entry, None, &By::Section), "Evening");
+/// assert_eq!(group_of(&entry, None, &By::Key("station".into())), "");
+/// ```
 pub fn group_of<'a>(entry: &'a Entry, value: Option<&'a Value>, by: &By) -> &'a str {
     match by {
         By::Section => &entry.section,
@@ -257,6 +338,8 @@ pub fn natural(name: &str) -> (u64, String) {
 }
 
 /// Numbers for names in their order.
+///
+/// The second is the place of each name in the first.
 fn numbered<'a>(names: impl Iterator<Item = &'a str>) -> (Vec<String>, HashMap<String, usize>) {
     let unique: BTreeSet<&str> = names.collect();
     let mut sorted: Vec<String> = unique.into_iter().map(str::to_owned).collect();
@@ -267,6 +350,25 @@ fn numbered<'a>(names: impl Iterator<Item = &'a str>) -> (Vec<String>, HashMap<S
 
 impl Floor {
     /// One result over all tables of a lab.
+    ///
+    /// A table without a value, or without the reference that the others have, is in no number; how
+    /// many there are is told. Cost: a few passes over the class, so that fifty thousand tables
+    /// take tenths of a second.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Asked, By, Entry, Floor};
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::protocol::ResultId;
+    /// let lab = lab();
+    /// let entries = vec![Entry::of(&lab, &judge(&lab, &table("29.98", "706.1"), &[], &[])); 4];
+    /// let asked = Asked::usual(&lab, &entries, ResultId::at(0), By::Section);
+    /// let floor = Floor::of(&lab, &entries, &asked);
+    /// assert_eq!((floor.points.len(), floor.groups.len(), floor.without), (4, 1, 0));
+    /// let consensus = floor.consensus.expect("four teams");
+    /// assert!((consensus.centre - 29.985).abs() < 0.01);
+    /// ```
     pub fn of(protocol: &Protocol, entries: &[Entry], asked: &Asked) -> Floor {
         let item = protocol.results[asked.result].item;
         let teams = gather(protocol, entries, item, &asked.by, asked.thing.as_deref());
@@ -319,11 +421,38 @@ impl Floor {
     }
 
     /// Where a point stands once what its group does is taken out: every group's median lies on the consensus then.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Asked, By, Entry, Floor};
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::protocol::ResultId;
+    /// let lab = lab();
+    /// let entries = vec![Entry::of(&lab, &judge(&lab, &table("29.98", "706.1"), &[], &[])); 4];
+    /// let asked = Asked::usual(&lab, &entries, ResultId::at(0), By::Section);
+    /// let floor = Floor::of(&lab, &entries, &asked);
+    /// // All are alike, so that nothing moves.
+    /// let moved = (floor.taken_out(&floor.points[0]) - floor.points[0].placed).abs();
+    /// assert!(moved < 1e-9);
+    /// ```
     pub fn taken_out(&self, point: &Point) -> f64 {
         point.placed - self.groups[point.group].median + self.consensus.map_or(0.0, |c| c.centre)
     }
 
     /// What an effect comes to on the scale: of a share 100·(e^effect − 1) percent, or that part of the consensus.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{Asked, By, Floor};
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::ResultId;
+    /// let lab = lab();
+    /// let asked = Asked::usual(&lab, &[], ResultId::at(0), By::Section);
+    /// let floor = Floor::of(&lab, &[], &asked);
+    /// // In the unit of the result an effect stands as it is.
+    /// assert!(floor.relative || floor.on_scale(0.5) == 0.5);
+    /// ```
     pub fn on_scale(&self, effect: f64) -> f64 {
         match self.scale {
             Scale::Percent => 100.0 * effect.exp_m1(),
@@ -334,6 +463,8 @@ impl Floor {
 }
 
 /// Distances from the consensus of all.
+///
+/// `None` without a point; then nothing is placed.
 fn together(points: &mut [Point], resolution: f64) -> Option<Robust> {
     let consensus = algorithm_a(&points.iter().map(|p| p.placed).collect::<Vec<f64>>(), resolution)?;
     points
@@ -344,6 +475,8 @@ fn together(points: &mut [Point], resolution: f64) -> Option<Robust> {
 }
 
 /// Distances of each value from the consensus of its own thing, which become the scale.
+///
+/// The scale has its consensus at nought and a spread of one.
 fn of_things(teams: &[(Team, f64)], points: &mut [Point], groups: &mut [Group], step: f64) -> Option<Robust> {
     let mut values: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
     teams.iter().zip(points.iter()).for_each(|((t, _), p)| values.entry(&t.thing).or_default().push(p.value));
@@ -374,6 +507,8 @@ fn beyond_reference(effect: Effect, teams: &[(Team, f64)], points: &[Point], pla
 }
 
 /// Every group with its own consensus; `step` is one in the last figure.
+///
+/// A group without a value has no consensus.
 fn groups(names: Vec<String>, points: &[Point], step: f64) -> Vec<Group> {
     let mut placed: Vec<(Vec<f64>, Vec<f64>)> = vec![Default::default(); names.len()];
     for p in points {
@@ -392,6 +527,9 @@ fn groups(names: Vec<String>, points: &[Point], step: f64) -> Vec<Group> {
 
 /// What the effects are worked out from: of a station's its sections are taken out, of a section's or a reviewer's the
 /// stations. A team that measured several things counts once in a group, with its median.
+///
+/// Distances are logarithms of the ratio to the reference, or differences where a value may be
+/// nought.
 fn members(entries: &[Entry], teams: &[(Team, f64)], points: &[Point], placing: Placing, asked: &Asked) -> Vec<Member> {
     let beside = asked.beside.clone().map(By::Key);
     let other = match (&asked.by, &beside) {
@@ -412,6 +550,8 @@ fn members(entries: &[Entry], teams: &[(Team, f64)], points: &[Point], placing: 
 }
 
 /// The teams of each section, each once with the median of its points, in the order in which the sections come.
+///
+/// A team that measured at several stations counts once.
 fn by_section(entries: &[Entry], points: &[Point]) -> Vec<(String, Vec<f64>)> {
     let mut of_team: BTreeMap<usize, Vec<f64>> = BTreeMap::new();
     points.iter().for_each(|p| of_team.entry(p.entry).or_default().push(p.placed));

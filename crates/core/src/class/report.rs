@@ -1,4 +1,13 @@
 //! A class as one JSON object and as text, for whoever has no screen. Numbers are at full precision, absent things null.
+//!
+//! # The shape
+//!
+//! ```text
+//! {engine, protocol, tables, results, words, taught, frequent, shared}
+//! ```
+//!
+//! A result stands there once for each key by which its teams can be grouped, and once for the
+//! sections.
 
 use std::fmt::Write;
 
@@ -17,13 +26,21 @@ use crate::wording;
 /// A class, ready to be written.
 #[derive(Serialize)]
 pub struct ClassReport<'a> {
+    /// Version of the engine that judged.
     engine: &'static str,
+    /// By what it was judged.
     protocol: ProtocolOf<'a>,
+    /// Tables of the class.
     tables: usize,
+    /// Every result that can be compared, by each grouping.
     results: Vec<ResultOf<'a>>,
+    /// Results that are words, with what was answered.
     words: Vec<WordsOf<'a>>,
+    /// What one group shares and others do not.
     taught: Vec<TaughtOf>,
+    /// What many got wrong, to be said at the start of the next lab.
     frequent: Vec<FrequentOf>,
+    /// Pairs of tables with the same readings.
     shared: Vec<SharedOf<'a>>,
 }
 
@@ -32,11 +49,17 @@ struct ResultOf<'a> {
     id: &'a str,
     title: String,
     unit: &'a str,
+    /// `section`, `reviewer`, or the id of a key.
     by: String,
+    /// On what teams are placed: `unit`, `percent`, `apart` or `spreads`.
     scale: &'static str,
+    /// Whether effects are shares.
     relative: bool,
+    /// Its ends, on the scale; null without one.
     reference: Option<[f64; 2]>,
+    /// Robust centre and spread of all teams; null where nobody has a value.
     consensus: Option<RobustOf>,
+    /// Tables that are in none of the numbers.
     without: usize,
     groups: Vec<GroupOf>,
     teams: Vec<TeamOf<'a>>,
@@ -46,28 +69,41 @@ struct ResultOf<'a> {
 
 #[derive(Serialize)]
 struct RobustOf {
+    /// x*, by Algorithm A.
     centre: f64,
+    /// s*, never below δ/√12.
     spread: f64,
+    /// Standard uncertainty of the centre.
     uncertainty: f64,
+    /// Teams.
     count: usize,
 }
 
 #[derive(Serialize)]
 struct GroupOf {
     name: String,
+    /// Of its teams, on the scale.
     median: f64,
+    /// Its own consensus, in the result's unit.
     own: RobustOf,
+    /// Null where groups measure different things.
     effect: Option<EffectOf>,
 }
 
 #[derive(Serialize)]
 struct EffectOf {
+    /// Median deviation of its teams, as a share or in the unit.
     effect: f64,
+    /// The same on the scale.
     on_scale: f64,
+    /// What it is held against: three standard errors.
     limit: f64,
+    /// The effect in its standard errors.
     in_errors: f64,
     teams: usize,
+    /// Teams on the effect's side.
     on_side: usize,
+    /// Whether it is told as one.
     named: bool,
 }
 
@@ -76,14 +112,19 @@ struct TeamOf<'a> {
     section: &'a str,
     team: &'a str,
     group: String,
+    /// In the result's unit.
     value: f64,
+    /// On the scale.
     placed: f64,
+    /// Distance from the consensus in robust spreads.
     z: f64,
+    /// Whether that is more than three.
     apart: bool,
 }
 
 #[derive(Serialize)]
 struct MandelOf {
+    /// At 5 % and at 1 %.
     h_limits: [f64; 2],
     sections: Vec<MandelRowOf>,
 }
@@ -93,13 +134,17 @@ struct MandelRowOf {
     section: String,
     count: usize,
     mean: f64,
+    /// How far its mean stands from the mean of means.
     h: f64,
+    /// Its spread over the pooled one; null for a section of one team.
     k: Option<f64>,
+    /// At 5 % and at 1 %, for its size.
     k_limits: Option<[f64; 2]>,
 }
 
 #[derive(Serialize)]
 struct CochranOf {
+    /// The section with the largest variance.
     section: String,
     statistic: f64,
     critical: f64,
@@ -114,21 +159,30 @@ struct WordsOf<'a> {
 
 #[derive(Serialize)]
 struct ShareOf {
+    /// Row, from 1; null for a single word.
     row: Option<u32>,
     word: String,
+    /// Tables with the word.
     count: usize,
+    /// Tables with any.
     of: usize,
+    /// Whether it is the right one; null where nothing says so.
     right: Option<bool>,
 }
 
 #[derive(Serialize)]
 struct TaughtOf {
+    /// As a ruling would name it.
     pattern: String,
+    /// In words.
     says: String,
     by: String,
     group: String,
+    /// Tables of the group that have it, and tables of the group.
     here: (usize, usize),
+    /// The same of all others.
     elsewhere: (usize, usize),
+    /// Of so many here by chance, times the comparisons made.
     chance: f64,
 }
 
@@ -138,6 +192,7 @@ struct FrequentOf {
     says: String,
     tables: usize,
     sections: usize,
+    /// What to say about it.
     say: String,
 }
 
@@ -145,8 +200,11 @@ struct FrequentOf {
 struct SharedOf<'a> {
     one: Table<'a>,
     other: Table<'a>,
+    /// Cells that both have.
     cells: usize,
+    /// Of these, typed alike.
     alike: usize,
+    /// Of so many by chance, times the pairs.
     chance: f64,
 }
 
@@ -157,6 +215,12 @@ struct Table<'a> {
 }
 
 /// The word of a scale.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{Scale, scale_word};
+/// assert_eq!(scale_word(Scale::Percent), "percent");
+/// ```
 pub fn scale_word(scale: Scale) -> &'static str {
     match scale {
         Scale::Unit => "unit",
@@ -167,6 +231,13 @@ pub fn scale_word(scale: Scale) -> &'static str {
 }
 
 /// What a class is grouped by, as a word: `section`, `reviewer` or the key's id.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{By, by_word};
+/// assert_eq!(by_word(&By::Key("station".into())), "station");
+/// assert_eq!(by_word(&By::Section), "section");
+/// ```
 pub fn by_word(by: &By) -> &str {
     match by {
         By::Section => "section",
@@ -176,6 +247,15 @@ pub fn by_word(by: &By) -> &str {
 }
 
 /// What teams of a result may be grouped by: its main key, the other keys that tables have, then the section.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{By, groupings};
+/// use jurado_core::example::lab;
+/// use jurado_core::protocol::ResultId;
+/// // The lab has no keys: teams can be grouped by their sections alone.
+/// assert_eq!(groupings(&lab(), &[], ResultId::at(0)), [By::Section]);
+/// ```
 pub fn groupings(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Vec<By> {
     let main = main_key(protocol, result);
     let item = protocol.results[result].item;
@@ -259,6 +339,17 @@ impl<'a> ResultOf<'a> {
 
 impl<'a> ClassReport<'a> {
     /// Everything that is told of a class: every result by every key and by section.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::{ClassReport, Entry};
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let lab = lab();
+    /// let entries = [Entry::of(&lab, &judge(&lab, &table("29.98", "706.1"), &[], &[]))];
+    /// let json = serde_json::to_value(ClassReport::new(&lab, &entries)).expect("JSON");
+    /// assert_eq!(json["tables"], 1);
+    /// ```
     pub fn new(protocol: &'a Protocol, entries: &'a [Entry]) -> ClassReport<'a> {
         let of_result = |n: ResultId| {
             let by = groupings(protocol, entries, n);
@@ -305,6 +396,15 @@ impl<'a> ClassReport<'a> {
     }
 
     /// The same to be read by a person: what is named, what stands apart, what to say.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::ClassReport;
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// let text = ClassReport::new(&lab, &[]).to_text();
+    /// assert!(text.starts_with("mooring-post version 1: 0 tables"), "{text}");
+    /// ```
     pub fn to_text(&self) -> String {
         let mut out = String::new();
         // Writing to a string cannot fail.

@@ -66,6 +66,23 @@ const POOLED_TEAMS: usize = 20;
 /// The repeatability of a reading, in its unit, pooled over at least twenty teams that repeated it; `None` for fewer.
 /// Teams whose spread a robust centre finds far out (one reading slipped) do not count.
 ///
+/// Only replicates that count are taken, as they are in each table's own judgement.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::pooled_repeatability;
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// let lab = lab();
+/// let girth = lab.item("girth").expect("a reading");
+/// let one = judge(&lab, &table("29.98", "706.1"), &[], &[]);
+/// // Three girths that scatter by 0.1 cm in each of twenty teams; nineteen are too few.
+/// let class = vec![one; 20];
+/// let pooled = pooled_repeatability(&class, girth).expect("twenty teams");
+/// assert!((pooled - 0.1).abs() < 1e-9);
+/// assert_eq!(pooled_repeatability(&class[1..], girth), None);
+/// ```
+///
 /// # Formula
 /// σ = √(Σνᵢsᵢ²/Σνᵢ), νᵢ = nᵢ − 1, over teams with sᵢ ≤ 3 times the median spread.
 pub fn pooled_repeatability(tables: &[Judged], item: ItemId) -> Option<f64> {

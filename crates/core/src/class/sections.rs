@@ -32,6 +32,22 @@ pub struct Mandel {
 
 /// Mandel's h and k; `None` for fewer than three sections, or where all means are alike.
 ///
+/// Sections may be of different sizes. One with a single team has a mean and no spread.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::mandel;
+/// let section = |name: &str, mean: f64| (name.to_owned(), vec![mean - 0.02, mean, mean + 0.02]);
+/// let names = ["Morning", "Forenoon", "Afternoon", "Evening"];
+/// let mut sections: Vec<(String, Vec<f64>)> = names.iter().map(|n| section(n, 8.50)).collect();
+/// sections[1].1 = vec![8.46, 8.50, 8.54];
+/// sections[3].1 = vec![8.88, 8.90, 8.92];
+/// let mandel = mandel(&sections).expect("four sections");
+/// // The evening's mean stands apart from the others, and its spread does not.
+/// assert!(mandel.rows[3].h > mandel.h_limits[0]);
+/// assert!(mandel.rows[3].k < mandel.rows[1].k);
+/// ```
+///
 /// # Formula
 /// h = (x̄ᵢ − x̿)/s(x̄); |h| against (p − 1)t/√(p(t² + p − 2)), t at 1 − α/2 with p − 2 degrees of freedom.
 /// kᵢ = sᵢ/√(Σνⱼsⱼ²/Σνⱼ). With ν = Σνⱼ, sᵢ²/pooled rest follows F(νᵢ, ν − νᵢ), so that k² = ν/(νᵢ + (ν − νᵢ)/F):

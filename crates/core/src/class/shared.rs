@@ -30,6 +30,22 @@ const LIMIT: f64 = 1e-3;
 /// Pairs of tables that share their typed measured cells beyond chance; the unlikeliest first. Settings, counts, words
 /// and constants are no measured cells. `key` is the key by which tables belong to a station.
 ///
+/// # Example
+/// ```
+/// use jurado_core::class::{Entry, Essence, shared_tables};
+/// // Twelve tables of ten cells; the last two have the same digits throughout.
+/// let entry = |team: usize| {
+///     let seed = team.min(10);
+///     let cells = (0..10).map(|n| format!("{}.{}", 20 + n, (seed * 7 + n * n * (seed + 3)) % 97)).collect();
+///     let essence = Essence { cells: [("titre".to_owned(), cells)].into(), ..Essence::default() };
+///     Entry { team: team.to_string(), essence, ..Entry::default() }
+/// };
+/// let entries: Vec<Entry> = (0..12).map(entry).collect();
+/// let found = shared_tables(&entries, None);
+/// assert_eq!(found.iter().map(|s| (s.one, s.other)).collect::<Vec<_>>(), [(10, 11)]);
+/// assert_eq!((found[0].cells, found[0].alike), (10, 10));
+/// ```
+///
 /// # Formula
 /// p per cell = share of the other pairs that agree there, or, where that is more, share of the other tables that have
 /// what one of the two has (who reads what most read agrees with more than the average pair); at the same station first,
@@ -100,6 +116,8 @@ struct Cell {
 }
 
 /// What was typed, as numbers that are equal where the texts are, from 1; by table and then by cell.
+///
+/// Equal texts have equal numbers all over the class, so that a comparison is one of numbers.
 fn texts(entries: &[Entry], places: &BTreeMap<(&str, usize), usize>) -> Vec<u32> {
     let (mut texts, mut known) = (vec![0u32; places.len() * entries.len()], HashMap::new());
     for (n, entry) in entries.iter().enumerate() {
@@ -148,6 +166,8 @@ impl Typed {
     }
 
     /// Counts what stands in every cell: of all tables, and of each station where five tables have the cell.
+    ///
+    /// A station with fewer than five tables of a cell is judged by the whole class there.
     fn count(&mut self, stations: usize) {
         let n = self.stations.len();
         let everybody: Vec<usize> = (0..n).collect();
@@ -164,6 +184,8 @@ impl Typed {
     }
 
     /// Writes down of some tables how many have what they have.
+    ///
+    /// `which` is 0 for the station's own tables and 1 for all.
     fn set(&mut self, which: usize, tables: &[usize], counts: &[(Cell, HashMap<u32, u32>)]) {
         for table in tables {
             for (cell, (_, of)) in counts.iter().enumerate() {
@@ -206,6 +228,8 @@ impl Typed {
     }
 
     /// Share of the pairs of one table's own replicates of a reading that are alike.
+    ///
+    /// Nought where no table has two replicates of it.
     fn replicates_alike(&self, of_cell: &[(usize, usize)], reading: usize) -> f64 {
         let cells: Vec<usize> = of_cell.iter().filter(|(_, id)| *id == reading).map(|(at, _)| *at).collect();
         let (mut alike, mut all) = (0usize, 0usize);
@@ -220,6 +244,8 @@ impl Typed {
     }
 
     /// A cell of some tables, with how often each text stands there.
+    ///
+    /// A cell of two tables says little, and its share is a half.
     fn cell(&self, cell: usize, tables: &[usize]) -> (Cell, HashMap<u32, u32>) {
         let mut of: HashMap<u32, u32> = HashMap::new();
         for text in tables.iter().map(|t| self.texts[t * self.width + cell]).filter(|t| *t != 0) {
@@ -233,6 +259,8 @@ impl Typed {
     }
 
     /// The chance to agree, of every cell that both have.
+    ///
+    /// In the order of the cells, those that one of them lacks left out.
     fn chances(&self, one: usize, other: usize) -> Vec<f64> {
         let same = self.stations[one] == self.stations[other];
         let (cells, likewise) = if same {
@@ -263,6 +291,8 @@ impl Typed {
 }
 
 /// Expected number of matches and its variance, of independent cells with these chances: Σp and Σp(1 − p).
+///
+/// Both are of the number of cells that two tables have alike.
 fn moments(ps: &[f64]) -> (f64, f64) {
     ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)))
 }
@@ -274,6 +304,8 @@ fn share(agree: f64, all: f64) -> f64 {
 
 /// Chance of at least `m` matches of cells that hang together, so that their number spreads `wider` times as much as that
 /// of independent ones; nought where it does not.
+///
+/// The sum runs over every number of matches from `m` up.
 fn together(ps: &[f64], wider: f64, m: usize) -> f64 {
     let n = ps.len() as f64;
     let (mean, rho) = (ps.iter().sum::<f64>() / n, (wider * wider - 1.0) / (n - 1.0));

@@ -1,5 +1,18 @@
 //! What is judged about columns of a table: how many rows, the grid, steps and their plan, rising and falling, start
 //! readings that continue from the row above, running sums, and when the team stopped.
+//!
+//! | what | asks | severity |
+//! |---|---|---|
+//! | rows | more than the table has; a key that is not said or not the lab's | note, decide |
+//! | grid | a displayed value that was to be set and was not | charge |
+//! | stopped | the rule by which to stop was met | decide |
+//! | trend | a column that rises or falls throughout | decide |
+//! | plan | each step is the size that the plan has for it | note |
+//! | follows | the start of a row is the end of the row before | decide |
+//! | sums | a running sum is what its parts add up to | decide |
+//!
+//! Only what the lab states is asked. Values are compared in the unit of their column, with the
+//! limit of its instrument or half a step of its scale as room.
 
 use super::readings::{column, completeness, lost_rows};
 use super::table::Table;
@@ -13,6 +26,9 @@ use crate::stats::concordance;
 use crate::verdict::JudgedReading;
 
 /// Judges every table and every column that has an order.
+///
+/// `env` holds the clean values. Readings that were issued to everybody are not asked when they
+/// stopped.
 pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: &Env, found: &mut Findings<'_>) {
     for t in TableId::each(&protocol.tables) {
         rows(protocol, table, t, found);
@@ -32,6 +48,8 @@ pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: 
 
 /// Tells how many rows a table has where that is more than it asks for, and every row whose key is not said or not one
 /// of the lab's. Too few rows are not told here: each cell that has to be filled and is not is a finding of its own.
+///
+/// A row that is wholly empty is told as a missing row, and not for its key as well.
 fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>) {
     let (spec, rows) = (&protocol.tables[t], &table.rows[t]);
     // Too few are cells that are missing, each told as that.
@@ -60,6 +78,9 @@ fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>
 
 /// The displayed value nearest to each nominal one counts; one that is not there is missing, at an end of the range
 /// only noted where a reason is given.
+///
+/// Of rows that are lost and values that are missing as many are charged as are the greater number:
+/// a row that was never taken is one fault, and the grid's gap is told beside it for nothing.
 fn grid(protocol: &Protocol, table: &Table, t: TableId, env: &Env, found: &mut Findings<'_>) {
     let Some(grid) = &protocol.tables[t].grid else { return };
     let item = &protocol.items[grid.column];
@@ -90,6 +111,8 @@ fn grid(protocol: &Protocol, table: &Table, t: TableId, env: &Env, found: &mut F
 }
 
 /// Whether the team says of any cell of the table why it is empty or left out.
+///
+/// A reason anywhere in the table is enough: teams write it once.
 fn is_excused(protocol: &Protocol, table: &Table, t: TableId) -> bool {
     protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).any(|(_, r)| {
         r.cells.iter().any(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
@@ -98,6 +121,9 @@ fn is_excused(protocol: &Protocol, table: &Table, t: TableId) -> bool {
 
 /// Tells a table that ends before its rule to stop is met: the column has not passed its mark, and its last rows still
 /// move by more than the rule calls flat. Values are in the column's unit, in the order of the rows.
+///
+/// Any of the lab's rules is enough: a mark that was passed, a tail that is flat, values that
+/// agree.
 fn stopped(protocol: &Protocol, t: TableId, env: &Env, found: &mut Findings<'_>) {
     let spec = &protocol.tables[t];
     let Some(stop) = &spec.stop else { return };
@@ -123,6 +149,7 @@ fn stopped(protocol: &Protocol, t: TableId, env: &Env, found: &mut Findings<'_>)
     found.push(Finding::about(kind, Severity::Decide, (stop.column, &spec.id), None));
 }
 
+/// It is made for each reading; those without an order have nothing to be asked.
 struct Column<'a> {
     protocol: &'a Protocol,
     spec: &'a ReadingSpec,
@@ -132,6 +159,8 @@ struct Column<'a> {
 
 impl Column<'_> {
     /// Pairs of neighbouring rows with their values: (row number of the later one, before, after).
+    ///
+    /// Pairs with a gap between them are no steps.
     fn steps(&self) -> Vec<(Row, f64, f64)> {
         let values = column(self.protocol, self.env, self.spec.item);
         values
@@ -147,6 +176,9 @@ impl Column<'_> {
     }
 
     /// Whether the team says why a row, from 1, is empty or left out; what is explained is no break in the column.
+    ///
+    /// A row that was left out by the team needs a reason for this; an empty one always has a
+    /// reason of its own.
     fn excused(&self, row: Row) -> bool {
         let cell = self.reading.cells.iter().find(|c| c.row == Some(row));
         cell.is_some_and(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
@@ -154,6 +186,8 @@ impl Column<'_> {
 
     /// Tells the rows at which a column that should rise (or fall) throughout goes back by more than its instrument may
     /// be off. The limit is the instrument's, in the reading's unit; without one every step back counts.
+    ///
+    /// All rows that go back are one finding, since they mostly have one cause.
     fn trend(&self, found: &mut Findings<'_>) {
         let Some(rising) = self.spec.trend else { return };
         // What an instrument may be off by is no step back.
@@ -171,6 +205,9 @@ impl Column<'_> {
 
     /// Tells the rows at which the steps of a column are not those of its plan, in the reading's unit and within half a
     /// step of its scale.
+    ///
+    /// A plan may hang on what was seen in the row before: steps of 1 mL until the colour changes,
+    /// then of 0.1.
     fn plan(&self, found: &mut Findings<'_>) {
         if self.spec.steps.is_empty() {
             return;
@@ -192,6 +229,8 @@ impl Column<'_> {
 
     /// The plan for the step that ends in this row (from 1): what was seen in the row before decides, or, for a condition
     /// on differences, the step before it.
+    ///
+    /// `None` where no line of the plan holds, or where the row before does not say.
     fn planned(&self, row: Row) -> Option<&PlannedStep> {
         let out = Out::new();
         self.spec.steps.iter().find(|s| {

@@ -45,6 +45,8 @@ pub(super) fn digits(protocol: &Protocol, results: &[JudgedResult], found: &mut 
 }
 
 /// The figures that a result has, beside those that it deserves.
+///
+/// Both numbers are told, so that a reader can count with it.
 fn figures_of(r: &JudgedResult) -> Figures {
     Figures {
         item: r.item,
@@ -57,6 +59,8 @@ fn figures_of(r: &JudgedResult) -> Figures {
 }
 
 /// Whether the figures of an answer are judged at all: it is right, it is final, and it does not come of exact numbers.
+///
+/// Intermediate values may have as many figures as a team likes: cutting them would be the mistake.
 fn is_judged(protocol: &Protocol, r: &JudgedResult) -> bool {
     let spec = &protocol.results[r.id];
     // A percent error is said of an answer, and leaves it final.
@@ -68,12 +72,16 @@ fn is_judged(protocol: &Protocol, r: &JudgedResult) -> bool {
 }
 
 /// The place of the first figure of the standard uncertainty, in the result's unit.
+///
+/// `None` where nothing is known of the uncertainty, or where it is nought.
 fn place_of_u(r: &JudgedResult) -> Option<i32> {
     let u = r.monte_carlo.or(r.budget.as_ref().map(|b| b.standard))?;
     (u > 0.0 && u.is_finite()).then(|| leading_place(u))
 }
 
 /// Figures to ask for: those that the rules for figures give, but none beyond the first of the uncertainty.
+///
+/// 7.919 ± 0.03 deserves three figures by its ± where four go into it.
 fn asked(r: &JudgedResult) -> i32 {
     let known = place_of_u(r).zip(r.clean.filter(|c| *c != 0.0)).map(|(place, c)| leading_place(c) - place + 1);
     known.map_or(r.deserved, |n| r.deserved.min(n)).max(1)
@@ -81,6 +89,9 @@ fn asked(r: &JudgedResult) -> i32 {
 
 /// Fair by the figures that the readings have, or by the place of the first or second figure of the uncertainty, each with
 /// the school's tolerance; or beside a fair ± that ends at the same place.
+///
+/// Percent errors may have one or two figures however many their value deserves: the third of a
+/// percent error says nothing. Fair by either rule is fair.
 fn judge(protocol: &Protocol, r: &JudgedResult) -> Judged {
     let Some(number) = &r.reported.number else { return Judged::Fair };
     // A nought has no figures.
@@ -108,6 +119,8 @@ fn judge(protocol: &Protocol, r: &JudgedResult) -> Judged {
 }
 
 /// Whether a fair ± stands beside the value and ends at the same place.
+///
+/// A value that was written to the place of a fair ± is as it should be, by any book.
 fn beside_its_plus_minus(protocol: &Protocol, r: &JudgedResult) -> bool {
     let Some((value, last_place, _)) = stated_value(&r.reported) else { return false };
     let supported = r.expanded(&protocol.school).or(r.monte_carlo).or(r.budget.as_ref().map(|b| b.standard));

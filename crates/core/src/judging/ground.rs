@@ -1,4 +1,8 @@
 //! What every result of a table is judged from.
+//!
+//! It exists so that the judgement of a result takes one thing and not eleven. Nothing in it
+//! changes while results are judged; what does change – the verdicts so far – is handed on beside
+//! it.
 
 use super::stories::Whole;
 use super::table::Table;

@@ -4,6 +4,32 @@
 //! (`diagnose` ranks the mistaken formulas that `protocol::mutate` made when the protocol was loaded), charge it once
 //! (`results`), uncertainty (`uncertain`, `montecarlo`), cross-checks and agreement (`relations`), references and the
 //! score (`score`).
+//!
+//! # The order
+//!
+//! | step | file | what comes of it |
+//! |---|---|---|
+//! | 1 | `taught`, `person` | the lab as this section was taught it, the table as a reviewer corrected it |
+//! | 2 | `table` | every cell in its place, with its value in the lab's unit |
+//! | 3 | `values`, `counts` | readings and references in SI units, and which rows count |
+//! | 4 | `readings`, `columns`, `propagate` | what cells and columns say of themselves, and the uncertainty of everything |
+//! | 5 | `under` | what the formulas under a spreadsheet's cells say |
+//! | 6 | `compare`, `words`, `diagnose`, `stories` | the verdict on each result, and its likeliest mistake |
+//! | 7 | `off_the_line`, `relations` | points off their curve, checks, comparisons of methods |
+//! | 8 | `results`, `digits`, `stated` | one charge for each mistake, figures, stated uncertainties |
+//! | 9 | `score` | references, rulings, decisions, points |
+//!
+//! Steps 2 to 6 are run again where a reading turns out to have been copied wrongly: a story that
+//! explains a result is believed only if the result fits once the reading is what the story says.
+//!
+//! # What holds throughout
+//!
+//! - A value is in coherent SI units inside an `Env`, and in its item's unit everywhere else.
+//! - C is the clean value, from the readings alone; F is what follows from the values the team
+//!   reported above; R is what it reported. All three have the unit of the result.
+//! - Rows count from 1 in a `Row`, and from 0 where they are an index.
+//! - Nothing here writes a sentence. What is found is a [`Kind`] with its figures, and `wording`
+//!   tells it.
 
 mod columns;
 mod compare;
@@ -81,9 +107,14 @@ pub fn judge(protocol: &Protocol, submission: &Submission, rulings: &[Ruling], d
 }
 
 /// Readings that may be repaired in one table, one after the other.
+///
+/// A table with five readings that were copied wrongly is no longer the table that was measured; a
+/// person has to look at the sheet.
 const MOST_REPAIRS: usize = 4;
 
 /// What the passes before the score have found.
+///
+/// It is made anew for each repair that is tried, and the last one is what the score is made of.
 struct Worked {
     list: Vec<Finding>,
     outliers: Vec<OutlierTest>,
@@ -96,6 +127,24 @@ struct Worked {
 
 /// Judges one table: a pure function of its text, the protocol, the section's settings, the rulings in force and the
 /// reviewer's decisions on this table (oldest first). The same in gives the same out, byte for byte.
+///
+/// `rulings` are those of all labs: which of them concern this table is asked here. Decisions are
+/// taken in their order, so that the last about a finding holds.
+///
+/// Where a decision changed a reading, the table is judged a second time as it was handed in: the
+/// score's lines then say beside each point what the computation alone would have given.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge_in;
+/// use jurado_core::section::Section;
+/// let (lab, table) = (lab(), table("29.98", "706.1"));
+/// let once = judge_in(&lab, &Section::default(), &table, &[], &[]);
+/// let again = judge_in(&lab, &Section::default(), &table, &[], &[]);
+/// assert_eq!(once.score.awarded, again.score.awarded);
+/// assert!(once.findings.iter().map(|f| &f.key).eq(again.findings.iter().map(|f| &f.key)));
+/// ```
 pub fn judge_in(
     protocol: &Protocol,
     section: &Section,
@@ -166,6 +215,12 @@ pub fn judge_in(
 
 /// The table worked out with every repair that its results ask for: one story at a time, and what is left is judged anew
 /// with it. What a story was told for and does not fit by it after all is refuted, and not tried again.
+///
+/// Each round takes the likeliest story of all results, works the whole table out with it and asks
+/// whether the result that told the story fits now. If it does, the story is kept and the next
+/// round begins from there. If it does not, the story is refuted: the reading gets its written
+/// value back, and nobody tells that story again. So a table that one wrong cell spoiled in nine
+/// results is one finding and not nine.
 fn repaired(
     stage: Stage<'_>,
     table: &mut Table,
@@ -193,6 +248,8 @@ fn repaired(
 }
 
 /// Sets what the score's lines say is computed to what the table gives as it was handed in, by its own story.
+///
+/// Both scores have the same lines in the same order, since both come of the same rubric.
 fn as_computed(score: &mut Score, untouched: &Score) {
     for (line, untouched) in score.lines.iter_mut().zip(&untouched.lines) {
         line.computed = untouched.computed;
@@ -200,6 +257,10 @@ fn as_computed(score: &mut Score, untouched: &Score) {
 }
 
 /// Everything from the placed cells to the verdicts of the results.
+///
+/// The order inside is what the types ask for: a [`Sheet`] needs the placed cells,
+/// [`ground::Ground`] needs the sheet, and results need the ground. The uncertainties are filled in
+/// last, because the figures that a result deserves are among them.
 fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(ItemId, Option<Row>)]) -> Worked {
     let Stage { protocol, section, submission } = stage;
     let sheet = Sheet::of(stage, table);
@@ -225,6 +286,10 @@ fn work(stage: Stage<'_>, table: &mut Table, refuted: &[(ItemId, Option<Row>)]) 
 }
 
 /// A seed that the table and its protocol give, for what is done by chance.
+///
+/// The section's settings are part of it, so that two sections with other parameters do not share
+/// their trials. Texts end with a nought byte: `12` beside `3` is another table than `1` beside
+/// `23`.
 fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 {
     let mut digest = Sha256::new();
     digest.update(protocol.digest.as_bytes());
@@ -241,6 +306,8 @@ fn seed(protocol: &Protocol, submission: &Submission, section: &Section) -> u64 
 }
 
 /// Readings that a person refuses to take as copied wrongly.
+///
+/// The last decision about a repair holds: who refused it and took it back later has taken it.
 fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(ItemId, Option<Row>)> {
     let refuses =
         |key: &Key| decisions.iter().rev().find(|d| d.finding == *key).is_some_and(|d| d.action == Action::Refuse);
@@ -256,6 +323,13 @@ fn refused(protocol: &Protocol, decisions: &[Decision]) -> Vec<(ItemId, Option<R
 
 /// The likeliest story of a reading that was copied wrongly, taken: the table is judged with the reading as it was meant.
 /// The submission stays as it is; a reviewer may refuse, and then all is judged without the story.
+///
+/// `before` is the table worked out as it stands. Gives the finding to be told, the result that
+/// told the story, and the cells that were changed. `None` where no story is left, or where the
+/// likeliest one is of a reading that has been repaired already.
+///
+/// The finding is open ([`Severity::Decide`]) and hangs with the points for complete readings,
+/// until a person has taken or refused it.
 fn repair(
     protocol: &Protocol,
     table: &mut Table,
@@ -298,11 +372,16 @@ fn unrepair(table: &mut Table, told: &Repair) {
 }
 
 /// Whether a value needs no story.
+///
+/// A slip, a carried or an unexplained value needs one; so does what could not be checked.
 fn fits(r: &JudgedResult) -> bool {
     matches!(r.verdict, VerdictKind::Agrees | VerdictKind::Rounded)
 }
 
 /// The finding of a repair with the number of further results that fit by it.
+///
+/// The number is what a reviewer goes by: a repair after which eight more results fit is hardly
+/// chance. The result that told the story is not counted among them.
 fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
     // What was carried followed already: only what nothing explained is gained.
     let lost = |r: &JudgedResult| matches!(r.verdict, VerdictKind::Slip | VerdictKind::Unexplained);
@@ -314,6 +393,9 @@ fn gaining(mut finding: Finding, before: &Worked, after: &Worked) -> Finding {
 }
 
 /// A repair as what was found.
+///
+/// Acts on a whole column (rows exchanged, another unit) are told as such; a single reading is told
+/// with the text on the sheet and the value that was meant, to the place that its instrument shows.
 fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<Row>), probability: f64) -> Kind {
     if let Some(act) = repair.act {
         return Kind::Rewritten { act, probability, gained: 0 };
@@ -324,6 +406,8 @@ fn repair_told(table: &mut Table, repair: &Repair, (item, row): (ItemId, Option<
 }
 
 /// Resolution of a cell in its unit: what a repaired value is shown to. A cell that is not there has a thousandth.
+///
+/// The least is 10⁻³⁰⁰, so that its logarithm is a number.
 fn resolution_of(table: &Table, item: ItemId, row: Option<Row>) -> f64 {
     table
         .readings
@@ -334,6 +418,10 @@ fn resolution_of(table: &Table, item: ItemId, row: Option<Row>) -> f64 {
 }
 
 /// What was noted while placing cells becomes findings; only a result's unit is charged.
+///
+/// A unit that is missing under a reading is a note, and under a result it is charged once for the
+/// whole item; a wrong or unknown unit is charged under either. Replicates share one key, so that
+/// five readings without a unit are one decision.
 fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
     let units = protocol.criteria.iter().find_map(|c| match c.rule {
         Rule::Units { each } => Some((Some(c.id.clone()), each)),
@@ -364,6 +452,8 @@ fn notes(protocol: &Protocol, table: &table::Table, found: &mut Findings<'_>) {
 
 /// Points that hang on a person: of open findings, and of what is fragile.
 ///
+/// What was decided no longer hangs, whether a decision of this table or a ruling settled it.
+///
 /// # Example
 /// ```
 /// use jurado_core::example::{lab, table};
@@ -383,6 +473,9 @@ pub fn hanging(judged: &Judged) -> Decimal {
 }
 
 /// The half-width stated with a result, in the protocol's unit.
+///
+/// `None` where nothing was stated, or where what was stated cannot be read. A ± written in the
+/// value's own cell (`12.4 ± 0.2`) counts as one in its column.
 ///
 /// # Example
 /// ```

@@ -1,4 +1,9 @@
 //! Points of a fit that lie off the line of the others.
+//!
+//! A point is held against the line through all the others, by its studentised residual. A point
+//! far out on the line's own axis pulls the line towards itself; the residual is divided by what
+//! its leverage leaves of it, so that such a point is not missed. Nothing is left out here: a
+//! person decides, beside the slope with the point and without it.
 
 use super::propagate::Propagated;
 use super::values::{Env, Out};
@@ -14,6 +19,8 @@ use crate::verdict::OutlierTest;
 type Points = Vec<(usize, f64, f64, f64)>;
 
 /// One fit of a table.
+///
+/// Coordinates are SI; weights are one where the formula gives none.
 struct Fit<'a> {
     protocol: &'a Protocol,
     x: ItemId,
@@ -24,6 +31,9 @@ struct Fit<'a> {
 }
 
 /// The point farthest from each fitted line, on clean values.
+///
+/// Two results that fit the same columns are one fit, and are tested once. Cost: two fits for each,
+/// and one more for a point that stands apart.
 pub(super) fn points(
     protocol: &Protocol,
     clean: &Env,
@@ -53,6 +63,8 @@ pub(super) fn points(
 impl<'a> Fit<'a> {
     /// The points of a fit in a formula, without rows that are left out or empty; `None` for anything else than a
     /// straight line of two columns.
+    ///
+    /// A fit of what is itself a formula has no rows of readings to point at, and is not tested.
     fn of(protocol: &'a Protocol, node: &Node, (x, y): (ItemId, ItemId), clean: &Env, out: &Out) -> Option<Fit<'a>> {
         let Op::Call(function, args) = &node.op else { return None };
         let Shape::Column(group) = protocol.items[x].rows else { return None };
@@ -76,6 +88,8 @@ impl<'a> Fit<'a> {
     }
 
     /// The abscissae, the ordinates and the weights, without one of the points where one is named.
+    ///
+    /// `without` is a place among the points, from 0, and no row of the sheet.
     fn columns(&self, without: Option<usize>) -> (Vec<f64>, Vec<f64>, Option<Vec<f64>>) {
         let kept = || self.points.iter().enumerate().filter(|(i, _)| Some(*i) != without).map(|(_, p)| p);
         let weights = self.weighted.then(|| kept().map(|p| p.3).collect());
@@ -83,12 +97,17 @@ impl<'a> Fit<'a> {
     }
 
     /// The line through all points, or all but one; `None` where none can be drawn.
+    ///
+    /// With two points, or with all at one abscissa, there is none.
     fn line(&self, without: Option<usize>) -> Option<Line> {
         let (x, y, w) = self.columns(without);
         line(&x, &y, w.as_deref(), self.through_origin).ok()
     }
 
     /// Tests the farthest point; a finding where it stands apart.
+    ///
+    /// The test is told whether it raises its hand or not, so that a drawing can show how near it
+    /// came. A line needs three points more than it has parameters: five, or four through the origin.
     fn test(&self, propagated: &Propagated, found: &mut Findings<'_>) -> Option<OutlierTest> {
         let confidence = 1.0 - self.protocol.school.confidence.alpha();
         let whole = self.line(None)?;
@@ -113,6 +132,9 @@ impl<'a> Fit<'a> {
     }
 
     /// A point that stands apart, with the line's slope with and without it.
+    ///
+    /// The slopes are in the units of the sheet. They are left out where no line goes through the
+    /// others.
     fn apart(&self, whole: &Line, test: &PointTest) -> Kind {
         let (ix, iy) = (&self.protocol.items[self.x], &self.protocol.items[self.y]);
         let scale = ix.unit.factor / iy.unit.factor;
@@ -127,6 +149,10 @@ impl<'a> Fit<'a> {
 }
 
 /// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ w·u²(y − slope·x)/n).
+///
+/// It keeps a test from calling the last digit of an instrument a point apart: a residual within
+/// what the readings themselves leave open is none. Nought where the uncertainty of any point is
+/// not known.
 fn own_spread(propagated: &Propagated, (x, y): (ItemId, ItemId), slope: f64, points: &[(usize, f64, f64, f64)]) -> f64 {
     let of = |item: ItemId, row: usize| propagated.values[item].as_ref().and_then(|v| v.at(Some(row)));
     let squares: Vec<f64> = points
@@ -141,6 +167,8 @@ fn own_spread(propagated: &Propagated, (x, y): (ItemId, ItemId), slope: f64, poi
 }
 
 /// Collects every straight line that a formula fits, those inside others too.
+///
+/// In the order in which they stand in the formula.
 fn collect_fits<'n>(node: &'n Node, out: &mut Vec<&'n Node>) {
     if let Op::Call(f, args) = &node.op
         && f.fits_line()

@@ -1,5 +1,15 @@
 //! What a person put beside the rules: readings taken otherwise than typed, findings of their own, other words for the
 //! team. The submission itself is never altered: a correction is applied to a copy, and told.
+//!
+//! | decision | what it does | where it is told |
+//! |---|---|---|
+//! | read a cell otherwise | the table is judged with that text | a note at the cell, with who and why |
+//! | leave a cell out | the cell does not count | a note at the cell, with who and why |
+//! | a finding of one's own | takes points from a criterion | a finding with its text |
+//! | other words | the team reads these in place of ours | at the finding |
+//!
+//! What was handed in stays as it was: every one of these can be taken back, and then all is as
+//! before.
 
 use std::borrow::Cow;
 
@@ -12,6 +22,8 @@ use crate::row::Row;
 use crate::submission::{Submission, SubmittedCell};
 
 /// The decisions in force on cells: the newest of each key.
+///
+/// Rows count from 1. A cell that was corrected twice counts as it was last.
 fn on_cells(decisions: &[Decision]) -> impl Iterator<Item = (&Decision, &str, Option<Row>)> {
     decisions.iter().enumerate().filter_map(|(n, d)| {
         let newest = !decisions[n + 1..].iter().any(|later| later.finding == d.finding);
@@ -21,6 +33,8 @@ fn on_cells(decisions: &[Decision]) -> impl Iterator<Item = (&Decision, &str, Op
 }
 
 /// The table as it is judged: as handed in, with the cells that a person reads otherwise.
+///
+/// Nothing is copied where nobody corrected anything. A cell that was not handed in may be filled.
 pub(super) fn corrected<'a>(submission: &'a Submission, decisions: &[Decision]) -> Cow<'a, Submission> {
     let mut table = Cow::Borrowed(submission);
     for (decision, item, row) in on_cells(decisions) {
@@ -44,6 +58,8 @@ pub(super) fn corrected<'a>(submission: &'a Submission, decisions: &[Decision]) 
 }
 
 /// Adds a note for every corrected cell and a finding for every one of the person's own.
+///
+/// Points of a finding of one's own are kept between nought and those of its criterion.
 pub(super) fn add(protocol: &Protocol, submission: &Submission, decisions: &[Decision], found: &mut Findings<'_>) {
     for (decision, id, row) in on_cells(decisions) {
         let Some(item) = protocol.item(id) else { continue };
@@ -72,6 +88,8 @@ pub(super) fn add(protocol: &Protocol, submission: &Submission, decisions: &[Dec
 }
 
 /// Puts a person's words in place of what the team would be told of a finding.
+///
+/// An empty text is none: the team then reads nothing of it, which is not what deleting it means.
 pub(super) fn reword(findings: &mut [Finding], decisions: &[Decision]) {
     for finding in findings {
         let said = |d: &&Decision| matches!(&d.finding, Key::Say(key) if **key == finding.key);

@@ -1,4 +1,20 @@
 //! The uncertainty of every value over independent sources: what each reading and constant brings, and what comes of it.
+//!
+//! Every reading brings what its instrument cannot show and what its maker does not promise, every
+//! constant the uncertainty of its entry. A result carries its derivative by each of these sources,
+//! never a standard deviation of its own: what two results share stays shared, and a difference of
+//! two lengths taken with one caliper loses the caliper's zero.
+//!
+//! | source | standard uncertainty | limit, for the worst case |
+//! |---|---|---|
+//! | a display or graduation of step δ | δ/√12 | δ/2 |
+//! | n replicates that scatter by s | s each, at least √n·δ/√12 | 2s/√n |
+//! | an instrument's limit ±a | a/√3, or a/√6 where values crowd to the middle | a |
+//! | N events counted | √N | 2√N |
+//! | a bracket of width w judged by eye | w/4 | w/2 |
+//! | a constant ±u | u | 2u |
+//!
+//! The rules are those of docs/judging.md under “Uncertainty”; GUM 4.3 and 5.1 are their source.
 
 use std::cell::RefCell;
 
@@ -18,6 +34,8 @@ use crate::verdict::JudgedCell;
 beside!(ResultId: Vec<Option<Budget>>);
 
 /// Values with derivatives by independent sources, and what comes of them.
+///
+/// Budgets and values are those of the clean values: what a team reported has no part in them.
 pub(super) struct Propagated {
     pub(super) sources: Vec<Source>,
     /// By item.
@@ -28,6 +46,7 @@ pub(super) struct Propagated {
     pub(super) arisen: Vec<(ItemId, usize, usize)>,
 }
 
+/// Sources are numbered as they come, so that the same protocol and table number them alike.
 struct Maker<'a> {
     protocol: &'a Protocol,
     table: &'a Table,
@@ -38,6 +57,8 @@ struct Maker<'a> {
 }
 
 /// What the cells of one reading share.
+///
+/// It is the same for all cells of a reading, so it is worked out once.
 struct Spread {
     /// Standard deviation of replicates, in the reading's unit.
     sd: Option<f64>,
@@ -55,6 +76,8 @@ impl Maker<'_> {
     }
 
     /// A single thing of its own.
+    ///
+    /// It is a group by itself: in a worst case it reaches its limit without regard to any other.
     fn one(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64) -> usize {
         let group = self.sources.len();
         self.add(of, kind, standard, limit, f64::INFINITY, group)
@@ -64,6 +87,9 @@ impl Maker<'_> {
     /// written, whichever is coarser); replicates bring s each, never so small that their mean would beat δ/√12. A limit
     /// shared by all readings of an instrument is one source, whichever of them it enters by; the zero reading, taken to
     /// correct it, has none.
+    ///
+    /// `None` where no cell of the reading has a value. A word has no uncertainty, and is passed on
+    /// as it is.
     fn reading(&mut self, n: ReadingId) -> Option<Value<Dual>> {
         let spec = &self.protocol.readings[n];
         let item = &self.protocol.items[spec.item];
@@ -89,6 +115,14 @@ impl Maker<'_> {
     }
 
     /// One cell of a reading with the sources it brings, SI.
+    ///
+    /// `spread` is what the replicates of the reading share. `None` where the cell has no value, or
+    /// has one that does not count for lack of one.
+    ///
+    /// The first of these that applies gives the cell its own source: counted events, a bracket
+    /// (the reading's own `31–33` before the lab's), the scatter of replicates where it exceeds
+    /// what their resolution explains, the resolution. The instrument's limit joins it where the
+    /// reading takes one.
     fn cell(&mut self, n: ReadingId, cell: &JudgedCell, spread: &Spread) -> Option<Dual> {
         let spec = &self.protocol.readings[n];
         let item = &self.protocol.items[spec.item];
@@ -134,6 +168,9 @@ impl Maker<'_> {
     }
 
     /// The source of an instrument's limit of error: one for all its readings where the limit is shared.
+    ///
+    /// `None` where the instrument has no limit, or the reading does not take it: a zero reading is
+    /// taken to get rid of the limit, and would bring it in twice.
     fn limit_of(&mut self, instrument: usize, takes_limit: bool) -> Option<usize> {
         let tool = &self.protocol.instruments[instrument];
         let limit = tool.limit.filter(|_| takes_limit)? * tool.unit.factor;
@@ -148,6 +185,10 @@ impl Maker<'_> {
 
     /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
     /// digit estimated between the graduations. In the reading's unit.
+    ///
+    /// A scale of 1 mm read as 12.4 hides a tenth where the lab lets a digit be estimated, and a
+    /// millimetre where it does not. A reading of 12 beside a scale of 0.1 hides 1: what was
+    /// written is all that is known.
     fn hidden(&self, n: ReadingId, cell: &JudgedCell) -> f64 {
         let spec = &self.protocol.readings[n];
         let step = step_in_unit(self.protocol, spec, self.measured, cell.row);
@@ -157,6 +198,9 @@ impl Maker<'_> {
 
     /// A constant of the lab with the uncertainty of the entry that was taken; a column of them where the key belongs
     /// to the row. The same entry in two rows is one source: its error is the same in both.
+    ///
+    /// Entries are told apart by the value they stand for, since the measured values hold no name
+    /// of an entry. `None` where the table's key has no entry.
     fn constant(&mut self, n: ReferenceId) -> Option<Value<Dual>> {
         let reference = &self.protocol.references[n];
         let mut by_entry: Vec<(String, usize)> = Vec::new();
@@ -193,6 +237,9 @@ impl Maker<'_> {
 }
 
 /// The half-width written in a reading's own cell (`31–33`, `12.4 ± 0.2`), as a full width in its unit.
+///
+/// A cell in another unit than the reading's is scaled with its resolution. Nought is no width: an
+/// exact number may be written `12 ± 0`.
 fn stated_width(cell: &JudgedCell) -> Option<f64> {
     let number = cell.number.as_ref()?;
     let half = number.plus_minus.as_ref()?.value;
@@ -201,6 +248,14 @@ fn stated_width(cell: &JudgedCell) -> Option<f64> {
 }
 
 /// Propagates over independent sources, in the order the results are derived.
+///
+/// `measured` holds readings and references alone; results are worked out here, from duals and not
+/// from clean values, by the same formulas. A result that cannot be worked out has no value and no
+/// budget, and so has everything that follows from it.
+///
+/// A function of conditions (the density of water at a temperature) is worked out from its
+/// conditions with their uncertainties; where a condition was not taken it stands at the middle of
+/// its band, exactly.
 pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured: &Env) -> Propagated {
     let mut maker =
         Maker { protocol, table, measured, sources: Vec::new(), shared: vec![None; protocol.instruments.len()] };
@@ -253,6 +308,11 @@ pub(super) fn propagate(protocol: &Protocol, table: &Table, out: &Out, measured:
 }
 
 /// A result with its derivatives; what arises in it joins `sources`.
+///
+/// `None` where the formula is not defined there. Three things may be added to what the formula
+/// gives: a source for what scatters about a fitted line or lies beside an end point, one for the
+/// scatter of rows that repeat one quantity, and the lab's own formula for the standard
+/// uncertainty, which replaces all.
 fn derived(
     protocol: &Protocol,
     spec: &ResultSpec,
@@ -287,6 +347,9 @@ fn derived(
 
 /// The lab's own formula for a standard uncertainty stands in place of all that a result's sources give: one source of
 /// each value, of the result itself. Where the formula has no value the sources stand.
+///
+/// The value keeps its number and loses its derivatives. `standard` is in the unit of the result,
+/// SI, and may be a column or a single value for all its rows.
 fn own(item: ItemId, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, sources: &mut Vec<Source>) {
     let mut put = |dual: &mut Dual, row: Option<usize>| {
         let Some(standard) = standard.and_then(|s| s.at(row)).map(|s| s.value().abs()) else { return };
@@ -312,6 +375,9 @@ fn own(item: ItemId, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, so
 
 /// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of
 /// each row.
+///
+/// If rows scatter by s and a row's own sources account for u, the row gets a source of √(s² − u²),
+/// and none where u is the larger. The rows stay a group: their worst case is that of their mean.
 fn scatter(of: Of, item: &crate::protocol::Item, rows: &mut [Option<Dual>], out: &Out, sources: &mut Vec<Source>) {
     let group_of = |g: &u16| item.rows == Shape::Column(*g);
     let kept = |i: usize| out.iter().find(|(g, _)| group_of(g)).and_then(|(_, o)| o.get(i)).is_none_or(|o| !o);

@@ -76,6 +76,8 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
 }
 
 /// The rows of a table in which nothing stands though something has to: (row, why, if the team says so).
+///
+/// Rows are in order. A table of one column has none: its cells are told one by one.
 pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(Row, Option<String>)> {
     let columns: Vec<&JudgedReading> =
         protocol.readings.iter().zip(&table.readings).filter(|(s, _)| s.table == Some(t)).map(|(_, r)| r).collect();
@@ -90,6 +92,8 @@ pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(
 /// Whether a reason is one of those that the protocol lists: it holds one of their phrases.
 ///
 /// A reason that is listed costs nothing; any other is put to a person.
+///
+/// Case does not matter; the phrase may stand anywhere in the reason.
 pub(super) fn is_listed(reason: &str, listed: &[String]) -> bool {
     let said = reason.to_lowercase();
     listed.iter().any(|phrase| said.contains(&phrase.to_lowercase()))
@@ -102,6 +106,9 @@ pub(super) fn listed_for(protocol: &Protocol, spec: &ReadingSpec) -> Vec<String>
 }
 
 /// A lost row is one thing that is missing, however many cells it has.
+///
+/// Findings of the single cells are taken back for it, so that a row that was never taken costs
+/// once.
 fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
     for t in TableId::each(&protocol.tables) {
         for (row, reason) in lost_rows(protocol, table, t) {
@@ -139,6 +146,8 @@ struct Judge<'a> {
 
 impl Judge<'_> {
     /// A finding about a cell.
+    ///
+    /// `row` counts from 1.
     fn of_cell(&self, kind: Kind, severity: Severity, row: Option<Row>) -> Finding {
         let key = Key::of_cell(&kind, &self.protocol.items[self.spec.item].id, row);
         Finding::new(kind, key, severity, Place::of(self.spec.item, row))
@@ -151,6 +160,9 @@ impl Judge<'_> {
 
     /// All that one cell shows by itself: that it is filled where it may not be, empty, a bound, unreadable, or a value
     /// to be looked at.
+    ///
+    /// Remarks on how a text was read – a comma taken for a decimal mark, a corrected value – are
+    /// notes beside whatever else is found.
     fn cell(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let row = cell.row;
         let forbidden = self.spec.need.forbidden_if.as_ref().and_then(|n| holds(n, self.env, row)) == Some(true);
@@ -179,6 +191,9 @@ impl Judge<'_> {
     }
 
     /// Tells an empty cell that has to be filled, unless its section waives it or the team says why there is nothing.
+    ///
+    /// A cell may be asked for only if a condition holds (a second run where the first was rough).
+    /// A condition that cannot be worked out asks for nothing.
     fn missing(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let need = &self.spec.need;
         let item = &self.protocol.items[self.spec.item];
@@ -210,6 +225,8 @@ impl Judge<'_> {
 
     /// Tells what is odd about a value that was read: outside its plausible range, beyond its scale, not the amount
     /// asked for, not a setting of its instrument, not settled.
+    ///
+    /// A value is told for each thing that is odd about it; the words join what one cause explains.
     fn read(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
         let Some(value) = cell.value else { return };
         let (text, row) = (|| cell.text.clone(), cell.row);
@@ -226,6 +243,8 @@ impl Judge<'_> {
     }
 
     /// Whether the value lies on the scale of its instrument.
+    ///
+    /// Within half a step of the upper end a display may simply have stopped there.
     fn scale(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
         let Some(instrument) = self.spec.instrument else { return };
         let tool = &self.protocol.instruments[instrument];
@@ -240,6 +259,9 @@ impl Judge<'_> {
     }
 
     /// Whether an amount is what the protocol asks for, and a setting one that there is.
+    ///
+    /// 0.1 + 0.2 and 0.3 are one typed number, so that numbers are compared as decimals and not as
+    /// bits.
     fn amount(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
         let met = match self.spec.role {
             // Typed numbers against typed numbers are compared as exact decimals.
@@ -263,6 +285,9 @@ impl Judge<'_> {
     }
 
     /// Whether the value is the one that was issued to everybody.
+    ///
+    /// Within half a step of the scale, or of what was written, a reading is the one that was
+    /// issued.
     fn issued(&self, cell: &JudgedCell, value: f64, found: &mut Findings<'_>) {
         let id = &self.protocol.items[self.spec.item].id;
         let Some(issued) =
@@ -279,6 +304,9 @@ impl Judge<'_> {
     }
 
     /// Digits fewer or more than the instrument shows, and values off its graduation: one finding each a reading.
+    ///
+    /// Cells with a stated half-width show what they are known to by that, and are left out. A
+    /// scale on which a tenth is estimated has ten times as many places to stand at.
     fn digits(&self, reading: &JudgedReading, found: &mut Findings<'_>) {
         let Some(instrument) = self.spec.instrument else { return };
         let step_of = |c: &JudgedCell| step_in_unit(self.protocol, self.spec, self.env, c.row);
@@ -330,6 +358,8 @@ impl Judge<'_> {
 
     /// Tells replicates that are all alike, or of which most stand at round numbers: both happen to who reads an
     /// instrument too coarsely or fills in what is expected. Three readings are the least from which anything is said.
+    ///
+    /// Readings issued to everybody may well be alike, and columns of tables repeat nothing.
     fn spread(&self, reading: &JudgedReading, found: &mut Findings<'_>) {
         if self.spec.table.is_some() || self.section.readings != Source::Own || reading.cells.len() < 3 {
             return;
@@ -343,11 +373,15 @@ impl Judge<'_> {
 }
 
 /// Whether two typed numbers are the same as decimals: equal to the digits that binary numbers keep.
+///
+/// Twelve digits are what is left of a decimal that went through a binary number and back.
 pub(super) fn same_decimal(a: f64, b: f64) -> bool {
     (a - b).abs() <= 1e-12 * a.abs().max(b.abs())
 }
 
 /// Values of a column by row, in the item's unit.
+///
+/// Empty where the item is no column or has no value at all.
 pub(super) fn column(protocol: &Protocol, env: &Env, item: ItemId) -> Vec<Option<f64>> {
     match &env[item] {
         Some(Value::Column(xs)) => xs.iter().map(|x| x.map(|v| protocol.items[item].from_si(v))).collect(),

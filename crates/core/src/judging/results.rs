@@ -15,6 +15,7 @@ use crate::protocol::{Protocol, Rule, SlipKind};
 use crate::section::Section;
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
+/// Shares are between 0 and 1, and exact decimals.
 struct Shares<'a> {
     criterion: Option<String>,
     share: Decimal,
@@ -24,10 +25,14 @@ struct Shares<'a> {
 }
 
 /// No other story is told below this chance.
+///
+/// A reader who is offered five stories reads none.
 const TOLD: f64 = 0.2;
 
 impl Shares<'_> {
     /// The share of a result's points that a kind of slip takes: the rubric's own, the declaration's, or the usual one.
+    ///
+    /// The rubric goes before what the lab's author declared, and that before the usual share.
     fn of(&self, kind: &SlipKind) -> Decimal {
         let by_rubric = self.by_kind.iter().find(|(k, _)| k == kind.word()).map(|(_, s)| *s);
         let by_declaration = || self.declared.iter().find(|(k, _)| k == kind).map(|(_, s)| *s);
@@ -35,6 +40,8 @@ impl Shares<'_> {
     }
 
     /// The least of the shares that the stories of a value take.
+    ///
+    /// Of stories that may all be true the team is charged for the least.
     fn mildest(&self, slip: &Slip) -> Decimal {
         let kinds = std::iter::once(&slip.kind).chain(slip.alternatives.iter().map(|(k, _)| k));
         kinds.map(|k| self.of(k)).min().unwrap_or(self.share)
@@ -43,6 +50,8 @@ impl Shares<'_> {
 
 /// All results of a table, with what is asked of them as a whole for each one: worked out once, so that judging a table
 /// takes as long as it has cells and not the square of that.
+///
+/// Without it a table of ten thousand rows would be gone through ten thousand times.
 struct Whole<'a> {
     results: &'a [JudgedResult],
     /// How many rows each result of the protocol has.
@@ -61,6 +70,9 @@ impl<'a> Whole<'a> {
 }
 
 /// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to the hundredth.
+///
+/// A column worth 2 points in seven rows has 0.29 at stake in each, and never more than 2 in all:
+/// [`cap_columns`] takes back what rounding up adds.
 fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -> Decimal {
     let whole = protocol.results[result.id].points;
     if result.row.is_none() {
@@ -72,6 +84,9 @@ fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -
 }
 
 /// How the rubric shares the points of a result out; a course without a criterion for calculations takes nothing.
+///
+/// A lab without such a criterion charges nothing for a wrong calculation, and tells it all the
+/// same.
 fn shares(protocol: &Protocol) -> Shares<'_> {
     protocol
         .criteria
@@ -96,6 +111,10 @@ fn shares(protocol: &Protocol) -> Shares<'_> {
 }
 
 /// One systematic slip in several results that share its input is one slip with its places listed.
+///
+/// Two slips are one where they are of one kind and about one item; where they have no item, where
+/// the same words tell them. Slips in the writing of an answer are never one: each was written by
+/// itself.
 pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
     for i in 0..results.len() {
         let Some(mine) = slip_of(&results[i]).cloned() else { continue };
@@ -117,11 +136,16 @@ pub(super) fn join_slips(protocol: &Protocol, results: &mut [JudgedResult]) {
 }
 
 /// The slip of a result that is told by one.
+///
+/// A slip that is less likely than not explains nothing, and is only mentioned.
 fn slip_of(result: &JudgedResult) -> Option<&Slip> {
     result.slip.as_ref().filter(|_| result.verdict == VerdictKind::Slip)
 }
 
 /// Findings of all results.
+///
+/// What agrees has no finding. What is rounded has none of its own: its figures are judged with the
+/// others. What is missing because a reading is missing is told once, as waiting for that reading.
 pub(super) fn find(
     protocol: &Protocol,
     section: &Section,
@@ -189,6 +213,8 @@ pub(super) fn find(
 }
 
 /// Takes back what the rows of a column, each rounded up, lose beyond the column's points: the last rows pay less.
+///
+/// In the order of the rows, so that the same rows pay whichever way the table is read.
 fn cap_columns(protocol: &Protocol, shares: &Shares<'_>, found: &mut Findings<'_>) {
     for spec in protocol.results.iter().filter(|s| s.table.is_some()) {
         let mut left = spec.points;
@@ -211,6 +237,8 @@ fn right(protocol: &Protocol, result: &JudgedResult) -> Right {
 }
 
 /// How many results follow from one: carried, and fed by it directly or through others.
+///
+/// Only what is carried follows from it; what went wrong anew has its own finding.
 fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult) -> usize {
     let mut reached = vec![from.item];
     let mut count = 0;
@@ -225,6 +253,9 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
 
 /// Tells a slip where it came first, with its cost; elsewhere only that it is the same. Down a column the first of its
 /// rows is the place.
+///
+/// The finding hangs on a person, who may find that the team is right. A chance between a third and
+/// two thirds is said to be fragile.
 fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &Shares<'_>, found: &mut Findings<'_>) {
     let Some(slip) = &result.slip else { return };
     let results = whole.results;
@@ -271,6 +302,9 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
 }
 
 /// What a slip takes, once for all its places; `alike` are the kinds that it cannot be told apart from.
+///
+/// A place is worth its points, a column the points of all its rows. The dearest place is charged:
+/// a slip that shows in a result of 2 and in one of 0.5 points costs its share of 2.
 fn cost_of(protocol: &Protocol, whole: &Whole<'_>, slip: &Slip, alike: &[SlipKind], shares: &Shares<'_>) -> Decimal {
     // Down a column the whole column's points are at stake, else one row's.
     let at_stake = |r: &JudgedResult| {
@@ -294,11 +328,15 @@ fn cost_of(protocol: &Protocol, whole: &Whole<'_>, slip: &Slip, alike: &[SlipKin
 }
 
 /// Whether a slip is one in writing the answer down.
+///
+/// What was meant was right, and only the writing was not.
 fn is_of_the_text(kind: &SlipKind) -> bool {
     matches!(kind, SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint)
 }
 
 /// Whether all that use a tainted value agree with the clean one all the same.
+///
+/// Then the wrong digits stand on the sheet alone, and were never in the calculation.
 fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedResult) -> bool {
     let mut users = results.iter().filter(|r| protocol.results[r.id].upstream.contains(&result.item)).peekable();
     users.peek().is_some()
@@ -310,6 +348,8 @@ fn only_copied(protocol: &Protocol, results: &[JudgedResult], result: &JudgedRes
 }
 
 /// The stories of a slip, each kind once, the likeliest first.
+///
+/// Chances of one kind are added up, over all its forms.
 fn each_kind_once(slip: &Slip) -> Vec<(SlipKind, f64)> {
     let mut stories: Vec<(SlipKind, f64)> = Vec::new();
     for (kind, p) in
@@ -329,6 +369,8 @@ fn each_kind_once(slip: &Slip) -> Vec<(SlipKind, f64)> {
 
 /// Tells a value that nothing explains, or that several stories explain alike. All its points hang on a person; of
 /// several stories the mildest is proposed.
+///
+/// Three stories are told at most.
 fn unexplained(
     protocol: &Protocol,
     whole: &Whole<'_>,

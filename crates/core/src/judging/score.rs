@@ -26,6 +26,8 @@ use crate::verdict::{Compared, Comparison, JudgedReading, JudgedResult, Score, S
 
 /// Percent by which a value misses a reference: nought inside its range, else to the nearer edge.
 ///
+/// `value` is SI. A reference of nought has no percentage: off by anything is off by all.
+///
 /// # Formula
 /// 100·|x − edge| / |edge|, where edge is the nearer end of the reference's range.
 pub(super) fn percent_off(value: f64, reference: &ReferenceEntry) -> f64 {
@@ -35,6 +37,8 @@ pub(super) fn percent_off(value: f64, reference: &ReferenceEntry) -> f64 {
 
 /// The narrowest band that a deviation lies in, its edge included to within the last digit of double precision; `None`
 /// beyond the last.
+///
+/// Bands come with the narrowest first.
 fn band(bands: &[Band], value: f64) -> Option<&Band> {
     bands.iter().find(|b| value <= b.within * (1.0 + 1e-12))
 }
@@ -45,6 +49,8 @@ fn points(bands: &[Band], value: f64) -> Decimal {
 }
 
 /// What is compared.
+///
+/// `clean` holds what the readings give by the lab's own formulas, whatever was taught.
 #[derive(Clone, Copy)]
 pub(super) struct Against<'a> {
     pub(super) protocol: &'a Protocol,
@@ -55,6 +61,9 @@ pub(super) struct Against<'a> {
 }
 
 /// Compares clean values with references, and spreads with their bands.
+///
+/// A ruling that sets another value for the reference goes before the lab's sheet; of several the
+/// one that concerns the fewest tables. Criteria that this section does not count are passed over.
 pub(super) fn compare(
     case: &Against<'_>,
     rulings: &[&Ruling],
@@ -123,12 +132,16 @@ struct Accuracy<'a> {
 
 impl Accuracy<'_> {
     /// What the sheet gives for a result.
+    ///
+    /// `None` where the sheet has no entry for the table's key.
     fn on_sheet(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
         let row = result.row.map(Row::index);
         reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row)
     }
 
     /// The entry that the value is compared with; a ruling may set a station's own consensus in the sheet's place.
+    ///
+    /// The value of a ruling has no range and no uncertainty of its own.
     fn entry(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
         match self.against.and_then(|r| r.against) {
             Some(value) => {
@@ -141,6 +154,8 @@ impl Accuracy<'_> {
     }
 
     /// How far a value, SI, is off: in percent, or in standard uncertainties where errors are amplified.
+    ///
+    /// `value` is SI. In standard uncertainties it is nought inside the reference's range.
     fn off(&self, result: &JudgedResult, value: f64, entry: &ReferenceEntry) -> f64 {
         match result.budget.as_ref().filter(|_| self.in_uncertainties) {
             Some(b) => {
@@ -155,6 +170,9 @@ impl Accuracy<'_> {
 
     /// Other points that a band's edge would give, within the last figure the value deserves or within the reference's own
     /// uncertainty.
+    ///
+    /// `clean` is in the result's unit. `None` where the points are the same whichever way the last
+    /// figure falls.
     fn other_points(&self, result: &JudgedResult, clean: f64, entry: &ReferenceEntry, got: Decimal) -> Option<Decimal> {
         let (bands, item) = (self.bands, &self.protocol.items[result.item]);
         let value = item.to_si(clean);
@@ -167,6 +185,8 @@ impl Accuracy<'_> {
     }
 
     /// The finding on a value that loses points, could have others, or is judged by a ruling.
+    ///
+    /// What hangs is the difference between the points that are got and those that might be.
     fn charge(&self, kind: Kind, result: &JudgedResult, cost: Decimal, other: Option<Decimal>) -> Finding {
         let c = self.criterion;
         let severity = match other {
@@ -185,6 +205,9 @@ impl Accuracy<'_> {
 
     /// Judges how near a result came to its reference, and tells it where points are lost; `None` where nothing can be
     /// compared.
+    ///
+    /// A value that is within its band and not near an edge is compared and not told: there is
+    /// nothing to do.
     fn judge(&self, result: &JudgedResult, found: &mut Findings<'_>) -> Option<Comparison> {
         let Accuracy { protocol, criterion: c, bands, .. } = *self;
         let item = &protocol.items[result.item];

@@ -12,6 +12,8 @@ use crate::submission::Submission;
 use crate::verdict::OutlierTest;
 
 /// What one table is judged by, whatever its cells say.
+///
+/// It is passed on by copy; nothing in it changes while a table is judged.
 #[derive(Clone, Copy)]
 pub(super) struct Stage<'a> {
     pub(super) protocol: &'a Protocol,
@@ -20,6 +22,9 @@ pub(super) struct Stage<'a> {
 }
 
 /// The table worked out from its cells.
+///
+/// It is made anew for every story that alters a reading, since what counts and what stands apart
+/// may turn on that reading.
 pub(super) struct Sheet {
     /// Readings, constants and references alone.
     pub(super) measured: Env,
@@ -34,6 +39,10 @@ pub(super) struct Sheet {
 
 impl Sheet {
     /// Works the table out; settles which of its cells count.
+    ///
+    /// `table` is changed in one way: its cells learn whether they count. With a rule of rejection
+    /// all is worked out twice, the first time with everything, because what stands apart is found
+    /// in the values of results as well as in readings.
     pub(super) fn of(stage: Stage<'_>, table: &mut Table) -> Sheet {
         let Stage { protocol, section, submission } = stage;
         let mut list = Vec::new();

@@ -1,4 +1,8 @@
 //! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
+//!
+//! A team's file is a list of cells with names and row numbers, in any order and with any number of
+//! faults. What leaves this file has a place for each cell the lab asks for, and notes for all that
+//! did not fit. No text is thrown away: a cell keeps what was typed beside what was read from it.
 
 use crate::finding::{Kind, UnitFault};
 use crate::formula::ItemId;
@@ -11,6 +15,9 @@ use crate::submission::{Submission, SubmittedCell};
 use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 
 /// A note made while placing the cells, to become a finding.
+///
+/// Notes are turned into findings after the results are judged, when it is known which of them cost
+/// points.
 #[derive(Clone)]
 pub(super) struct CellNote {
     pub(super) kind: Kind,
@@ -18,6 +25,8 @@ pub(super) struct CellNote {
     pub(super) row: Option<Row>,
 }
 
+/// `there` is at least what is asked for: an empty row that was asked for is a missing row and not
+/// none.
 #[derive(Clone)]
 pub(super) struct Rows {
     /// Rows asked for at most.
@@ -28,6 +37,7 @@ pub(super) struct Rows {
     pub(super) keys: Vec<Option<String>>,
 }
 
+/// It is cloned for each story that alters a reading; its size is that of the sheet.
 #[derive(Clone)]
 pub(super) struct Table {
     pub(super) readings: Vec<JudgedReading>,
@@ -42,12 +52,16 @@ beside!(TableId: Rows);
 
 impl Table {
     /// The cell of a reading, by its item and its row from 1.
+    ///
+    /// `None` where the lab has no such reading, or the reading no such row.
     pub(super) fn cell_mut(&mut self, item: ItemId, row: Option<Row>) -> Option<&mut JudgedCell> {
         self.readings.iter_mut().find(|r| r.item == item)?.cells.iter_mut().find(|c| c.row == row)
     }
 }
 
 /// Least and most rows or replicates asked for.
+///
+/// A number that a section sets stands in a parameter; it is kept between 1 and 10 000.
 pub(super) fn asked(protocol: &Protocol, section: &Section, count: &RowCount) -> (usize, usize) {
     match count {
         RowCount::Fixed(n) => (*n as usize, *n as usize),
@@ -60,6 +74,9 @@ pub(super) fn asked(protocol: &Protocol, section: &Section, count: &RowCount) ->
 }
 
 /// The value of a parameter in this section.
+///
+/// A value outside the range that the lab gives is moved to its end: a section cannot set what no
+/// table of the lab could have. A parameter that the lab does not know is 1.
 pub(super) fn parameter(protocol: &Protocol, section: &Section, item: ItemId) -> f64 {
     let spec = protocol.parameters.iter().find(|p| p.item == item);
     let usual = spec.map_or(1.0, |p| p.value);
@@ -86,6 +103,8 @@ impl<'s> Cells<'s> {
     }
 
     /// Puts a cell in its place, unless one is there already: that one.
+    ///
+    /// The first of two counts, as on paper the reader's eye would fall on it first.
     fn put(&mut self, item: ItemId, row: Option<Row>, cell: &'s SubmittedCell) -> Option<&'s SubmittedCell> {
         let (rows, at) = (&mut self.0[item.index()], row.map_or(0, Row::index));
         if rows.len() <= at {
@@ -100,6 +119,10 @@ impl<'s> Cells<'s> {
 }
 
 /// Places every cell. Of two cells in one place the first counts and the second is a note.
+///
+/// Cells of items that the lab does not know are passed over here; the intake has told them
+/// already. A row number below 1 counts as 1 and one above 10 000 as 10 000, so that no file can
+/// ask for more memory.
 pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submission) -> Table {
     let comma = comma_habit(submission);
     let mut notes = Vec::new();
@@ -141,6 +164,9 @@ pub(super) fn place(protocol: &Protocol, section: &Section, submission: &Submiss
 }
 
 /// Which rows a table has, and the key of each.
+///
+/// A row's key comes from its own cells, else from the table's keys; both are as handed in, and are
+/// compared with the lab's list later.
 fn rows_of(
     protocol: &Protocol,
     section: &Section,
@@ -169,6 +195,8 @@ fn rows_of(
 }
 
 /// The replicates of a reading, as many as are asked for, and those written beyond; one without a number for a single one.
+///
+/// Rows beyond those asked for are there only where something was written.
 fn replicates(
     protocol: &Protocol,
     section: &Section,
@@ -188,6 +216,9 @@ fn replicates(
 }
 
 /// What a comma means for this team: a decimal mark where one stands before other than three digits.
+///
+/// `1,234` beside `12,5` is a decimal in both; beside `12.5` it is a thousand. With neither or both
+/// it stays unknown, and such a cell is told as one that could be read in two ways.
 fn comma_habit(submission: &Submission) -> Comma {
     let (mut decimal, mut point) = (false, false);
     for cell in &submission.cells {
@@ -214,12 +245,18 @@ fn comma_habit(submission: &Submission) -> Comma {
 
 /// How a number in the written unit becomes one in the protocol's: times the factor, plus the shift (of Celsius and
 /// Fahrenheit points only).
+///
+/// The value in the protocol's unit is `value × factor + shift`.
 struct Conversion {
     factor: f64,
     shift: f64,
 }
 
 /// The unit that counts: in the cell, else in the unit column, else the protocol's.
+///
+/// What was written wins over what is meant: a reading of `0.0842` with `m` beside it under a
+/// column of mm is 84.2 mm, with a note. A unit of another dimension is told and not converted, and
+/// the number is taken as if it had the right one, so that only the unit is charged.
 fn conversion(
     protocol: &Protocol,
     item: ItemId,
@@ -266,6 +303,8 @@ fn conversion(
 }
 
 /// A word as people write it: case, spaces and a full stop do not matter.
+///
+/// `None` where no word of the list matches. The number is the place in the list, from 0.
 fn word_of(words: &[String], text: &str) -> Option<u32> {
     let plain =
         |t: &str| t.trim().trim_end_matches('.').to_lowercase().split_whitespace().collect::<Vec<_>>().join(" ");
@@ -275,6 +314,10 @@ fn word_of(words: &[String], text: &str) -> Option<u32> {
 
 /// One cell of a reading as judged: its exclusion, its state, its value in the reading's unit and the reasons it gives
 /// for being empty. A converted unit is told in `notes`.
+///
+/// What is marked as left out keeps its value and its state; whether it counts is decided by
+/// `counts`. The mark may be a word (`x`, `yes`), and then the reason is in the note, or the reason
+/// itself.
 fn reading_cell(
     protocol: &Protocol,
     item: ItemId,
@@ -343,6 +386,9 @@ fn reading_cell(
 }
 
 /// Nothing can be left out of an empty cell: what is said there is why it is empty.
+///
+/// A mark of exclusion in an empty cell, or else its note, is the reason; a cell that a person left
+/// out is none that the team left empty.
 fn explain_absence(out: &mut JudgedCell, note: &str) {
     if out.state == CellState::Missing && !out.by_person {
         let reason = out.excluded.take().filter(|r| !r.is_empty()).unwrap_or_else(|| note.trim().to_owned());
@@ -351,6 +397,8 @@ fn explain_absence(out: &mut JudgedCell, note: &str) {
 }
 
 /// A word of the item's list; a dash is a word where the list has one, else an empty cell.
+///
+/// An empty cell stays missing. A dash is missing unless the list has it.
 fn read_word(out: &mut JudgedCell, words: &[String]) {
     let blank = matches!(read(&out.text, &Hints::default()).kind, CellKind::Blank);
     match word_of(words, &out.text) {
@@ -361,6 +409,8 @@ fn read_word(out: &mut JudgedCell, words: &[String]) {
 }
 
 /// A number in the protocol's unit, if it can be computed with and is whole where it counts something.
+///
+/// A value beyond all numbers is unreadable, as is a count that is not whole or is negative.
 fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
     let value = n.value * c.factor + c.shift;
     if !value.is_finite() {
@@ -377,12 +427,18 @@ fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
 }
 
 /// Whether a text is a dash or a word that says there is nothing.
+///
+/// `n/a`, `none`, `–` and their like; see [`crate::reading`].
 fn is_not_applicable(text: &str) -> bool {
     matches!(read(text, &Hints::default()).kind, CellKind::NotApplicable)
 }
 
 /// What was reported for a result in one cell, in the result's unit; a number that cannot be computed with stays a
 /// text.
+///
+/// The scale is what turns a number as written into the lab's unit; half a step of the last digit
+/// is scaled with it. A unit written into the value's own cell is taken where the unit column is
+/// empty.
 fn reported(
     protocol: &Protocol,
     item: ItemId,

@@ -1,4 +1,8 @@
 //! What a table is judged by in place of what its protocol says: what its section sets, and what was ruled.
+//!
+//! Two things may be taught otherwise: by which of the lab's schools a result is worked out, and
+//! which value a constant has. Both are judged against what was taught, so that a team is not
+//! charged for its lecture; how well it measured is judged by the lab's own formula all the same.
 
 use std::collections::BTreeMap;
 
@@ -9,12 +13,15 @@ use crate::protocol::{Protocol, Taught};
 use crate::section::Section;
 
 /// What is taught, and who says so.
+///
+/// What is told is told once for each item, whether the section or a ruling set it.
 pub(super) struct Set {
     pub(super) taught: Taught,
     /// What is told of each item.
     told: BTreeMap<String, Told>,
 }
 
+/// A school has words and no value; a constant has a value and no words.
 struct Told {
     item: ItemId,
     /// The school in words.
@@ -25,6 +32,8 @@ struct Told {
 }
 
 /// What the section sets, and in its place what was ruled; of two rulings the narrower counts, and of two alike the newer.
+///
+/// A ruling goes before the section's settings, since it was made with a case in hand.
 pub(super) fn of(protocol: &Protocol, section: &Section, rulings: &[&Ruling]) -> Set {
     let mut set = Set { taught: Taught::default(), told: BTreeMap::new() };
     for (id, school) in &section.schools {
@@ -65,12 +74,17 @@ impl Set {
     }
 
     /// What is taught besides formulas, where any formula is.
+    ///
+    /// `None` where no formula is taught otherwise: then the clean values serve for accuracy as
+    /// they are.
     pub(super) fn only_constants(&self) -> Option<Taught> {
         let Taught { schools, constants } = &self.taught;
         (!schools.is_empty()).then(|| Taught { schools: BTreeMap::new(), constants: constants.clone() })
     }
 
     /// Says of each item that it was judged so: a word that costs nothing, and names the ruling.
+    ///
+    /// The finding names the ruling, so that a reader can follow it to who ruled and why.
     pub(super) fn tell(&self, protocol: &Protocol, found: &mut Findings<'_>) {
         for (id, Told { item, school, value, ruling }) in &self.told {
             let kind = Kind::Taught { item: *item, school: school.clone(), value: *value, ruled: ruling.is_some() };

@@ -7,6 +7,10 @@
 //! | extremes | half of what the corners of all limits span, worked out anew |
 //! | replicates | k times what repeated readings scatter, and nothing of the instruments |
 //! | figures | half a unit of the last figure that the result deserves |
+//!
+//! The first school is what the rest of the judgement goes by, and is worked out from the budget
+//! when it is asked for ([`JudgedResult::by_school`]). The others are kept beside the result, for
+//! the drawer that shows them side by side and for courses that mark by one of them.
 
 use super::montecarlo::{self, Moved};
 use super::propagate::Propagated;
@@ -18,6 +22,9 @@ use crate::uncertainty::{Dual, Source, SourceKind};
 use crate::verdict::JudgedResult;
 
 /// Fills each result's budget and its uncertainty by every school; quadrature is worked out from the budget when asked for.
+///
+/// A result without a budget – a word, or one that cannot be worked out – keeps none. `seed` is
+/// asked only where trials are made.
 pub(super) fn fill(
     protocol: &Protocol,
     table: &Table,
@@ -56,6 +63,9 @@ pub(super) fn fill(
 }
 
 /// Σ|cᵢ|aᵢ over groups: replicates of one reading are one thing, whose limit is that of their mean.
+///
+/// The value and the limits are SI. Sources of one group count with the sum of their derivatives
+/// once, as if all replicates were off to the same side.
 fn worst_case(dual: &Dual, sources: &[Source]) -> f64 {
     let mut groups: Vec<(usize, f64, f64)> = Vec::new();
     for (i, d) in dual.derivatives() {

@@ -1,4 +1,15 @@
 //! The values a formula can use: readings, constants and references of a table, and results worked out from them.
+//!
+//! An `Env` holds one value for each item of the lab, in coherent SI units, and nothing for an item
+//! that was not measured or cannot be worked out. Three of them are in use for a table:
+//!
+//! - *measured*: readings, parameters, constants and references;
+//! - *clean*: these and every result as it follows from them;
+//! - *reported*: these and every result as the team wrote it, so that what follows from it can be
+//!   followed.
+//!
+//! A story about a table is told by another value in one place. It is lent to the formula instead
+//! of the item's own ([`Tried`]), so that nothing is copied for a trial.
 
 use super::table::{Table, parameter};
 use crate::formula::figures::Figured;
@@ -16,11 +27,16 @@ pub(super) type Env = Vec<Option<Value<f64>>>;
 pub(super) type Out = Vec<(u16, Vec<bool>)>;
 
 /// Computed numbers are compared with this slack: 1e-9 of the half-step and 1e-13 of the values.
+///
+/// `difference` is that of two values `a` and `b`; all have one unit. The slack keeps a value at
+/// the very edge from being decided by the last bit of a sum: 0.1 + 0.2 beside 0.3.
 pub(super) fn within(difference: f64, bound: f64, half_step: f64, a: f64, b: f64) -> bool {
     difference.is_finite() && difference.abs() <= bound + 1e-9 * half_step + 1e-13 * a.abs().max(b.abs())
 }
 
 /// Puts a value (SI) in its place: a row of a column, or the single value.
+///
+/// A row beyond the column is left alone.
 pub(super) fn put(env: &mut Env, item: ItemId, row: Option<usize>, value: f64) {
     match (row, &mut env[item]) {
         (Some(r), Some(Value::Column(xs))) => {
@@ -71,6 +87,9 @@ impl<'a> Tried<'a> {
 }
 
 /// Values of readings, parameters, constants and references.
+///
+/// Readings that a story repaired have the value of the story. A word is its number in its item's
+/// list.
 pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Submission, table: &Table) -> Env {
     let mut env: Env = ItemId::with(&protocol.items)
         .map(|(i, item)| match item.kind {
@@ -105,6 +124,9 @@ fn reading(protocol: &Protocol, item: ItemId, reading: &JudgedReading) -> Option
 }
 
 /// A reference's value in SI units: its only entry, the one of the table's key, or by row the one of the row's key.
+///
+/// `None` where the table has no such key, or the key has a value that no entry is for: such a
+/// table is told so elsewhere, and what follows from the reference is not checked.
 fn by_key(protocol: &Protocol, n: ReferenceId, submission: &Submission, table: &Table) -> Option<Value<f64>> {
     let reference = &protocol.references[n];
     match (reference.key, protocol.items[reference.item].rows) {
@@ -123,6 +145,9 @@ fn by_key(protocol: &Protocol, n: ReferenceId, submission: &Submission, table: &
 }
 
 /// Lower and upper end of a function of conditions, SI; alike where every condition was taken.
+///
+/// All corners of the bands are tried, of four conditions at most: 16 workings. `None` where the
+/// formula is not defined at a corner.
 fn function(protocol: &Protocol, n: ReferenceId, env: &Env) -> Option<(f64, f64)> {
     let reference = &protocol.references[n];
     let node = reference.formula.as_ref()?;
@@ -149,6 +174,9 @@ fn function(protocol: &Protocol, n: ReferenceId, env: &Env) -> Option<(f64, f64)
 }
 
 /// The entry of a reference for this table, or for one of its rows (from 0).
+///
+/// `env` has to hold the conditions. The entry of a function has no name, and its range is that of
+/// the conditions that were not taken.
 pub(super) fn reference_entry(
     protocol: &Protocol,
     n: ReferenceId,
@@ -172,6 +200,8 @@ pub(super) fn reference_entry(
 }
 
 /// Works out every number result from what is known, in the order they are derived.
+///
+/// Results are in the order in which they are derived, so that one pass suffices.
 pub(super) fn chain(protocol: &Protocol, env: &mut Env, out: &Out, table: &Table) {
     for spec in &protocol.results {
         if protocol.items[spec.item].words.is_none() {
@@ -181,6 +211,9 @@ pub(super) fn chain(protocol: &Protocol, env: &mut Env, out: &Out, table: &Table
 }
 
 /// One result from the values so far; a column where it is one.
+///
+/// A row that is not defined is a gap in the column; a column of gaps alone is no value. Cost: one
+/// working of the formula.
 pub(super) fn derive(
     protocol: &Protocol,
     spec: &crate::protocol::ResultSpec,
@@ -199,6 +232,8 @@ pub(super) fn derive(
 }
 
 /// The values of one row: every column becomes the single value that stands in it.
+///
+/// A row that is not there leaves nothing. Single values stay, since they belong to every row.
 pub(super) fn sliced(env: &Env, row: usize) -> Env {
     env.iter()
         .map(|v| match v {
@@ -211,11 +246,16 @@ pub(super) fn sliced(env: &Env, row: usize) -> Env {
 }
 
 /// Values of the cells that count, in the protocol's unit.
+///
+/// A repaired reading counts with its repaired value.
 pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f64> + '_ {
     reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.repaired.or(c.value))
 }
 
 /// The place of a reading's last figure, SI: it has as many figures there as on the sheet, whatever its unit.
+///
+/// 36.5 psi has three figures, and so has 251 658 Pa: the place is found from the figures where the
+/// factor is no power of ten. A Celsius point keeps its place, since a shift changes no place.
 fn place_in_si(item: &crate::protocol::Item, cell: &crate::verdict::JudgedCell) -> i32 {
     let value = cell.repaired.or(cell.value).unwrap_or(0.0);
     let decimal = (item.unit.factor.log10() - item.unit.factor.log10().round()).abs() < 1e-9;
@@ -227,6 +267,8 @@ fn place_in_si(item: &crate::protocol::Item, cell: &crate::verdict::JudgedCell) 
 }
 
 /// The same values as [`measured`] and all that follows, with their last significant places.
+///
+/// Words have no figures. What cannot be worked out has none, as in [`chain`].
 pub(super) fn figured(
     protocol: &Protocol,
     readings: &[JudgedReading],
@@ -241,6 +283,9 @@ pub(super) fn figured(
 }
 
 /// How many figures each reading has, for the rules by which figures are counted; a count and a setting are exact.
+///
+/// What is exact never limits a result: a count of swings, a parameter, a tabulated value without
+/// an uncertainty.
 fn figured_readings(protocol: &Protocol, readings: &[JudgedReading], env: &Env) -> Vec<Option<Value<Figured>>> {
     ItemId::with(&protocol.items)
         .map(|(i, item)| match item.kind {

@@ -1,4 +1,8 @@
 //! Results that were not worked out because a reading is missing: one finding, whose points are proposed as not earned.
+//!
+//! Thirty results that wait for one missing mass are one finding. Its points are proposed as lost
+//! only where the reading is missing without a word: a reason is for a person to weigh, and a
+//! reason that the lab lists costs nothing.
 
 use crate::formula::ItemId;
 use crate::row::Row;
@@ -14,6 +18,9 @@ use crate::verdict::{CellState, JudgedCell, JudgedResult};
 
 /// Rows that wait to be mended may hold what is missing: that costs nothing until they are released or dropped, and a person
 /// is asked for them.
+///
+/// `rows` is how many wait at the door. What is missing is told without points until then, so that
+/// nobody loses any for a row that a machine could not place.
 pub(super) fn excuse(rows: u32, found: &mut Findings<'_>) {
     if rows == 0 {
         return;
@@ -39,6 +46,8 @@ pub(super) fn excuse(rows: u32, found: &mut Findings<'_>) {
 }
 
 /// What a result that is missing waits for, the worst first.
+///
+/// The order matters: the least is the worst, and the worst is what counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum WaitsFor {
     /// Readings that are missing without a word.
@@ -54,6 +63,8 @@ type Lost = HashMap<Row, Option<String>>;
 beside!(TableId: Lost);
 
 /// Results that wait, as they are met.
+///
+/// It is filled while results are gone through, and becomes one finding at the end.
 pub(super) struct Waiting<'a> {
     protocol: &'a Protocol,
     table: &'a Table,
@@ -67,6 +78,9 @@ pub(super) struct Waiting<'a> {
 }
 
 /// What a result needs, whatever its row.
+///
+/// Readings of other tables and single ones matter to every row alike, so that they are looked at
+/// once.
 struct Needs {
     /// Readings that stand in its own table, of which a row needs its own row.
     own: Vec<ReadingId>,
@@ -76,6 +90,8 @@ struct Needs {
 
 impl<'a> Waiting<'a> {
     /// What waits for a reading; nothing is gathered yet.
+    ///
+    /// Which rows are lost is worked out here, once for each table.
     pub(super) fn new(protocol: &'a Protocol, table: &'a Table) -> Waiting<'a> {
         let lost =
             TableId::each(&protocol.tables).map(|t| lost_rows(protocol, table, t).into_iter().collect()).collect();
@@ -84,6 +100,8 @@ impl<'a> Waiting<'a> {
     }
 
     /// Takes a result that nothing is known of, with the points it could have earned.
+    ///
+    /// `points` are what the result is worth, or its share of a column's.
     pub(super) fn take(&mut self, result: &JudgedResult, points: Decimal) {
         // Beyond the rows that were taken nothing is missing: the table just ended.
         let why = match self.why(result) {
@@ -100,6 +118,8 @@ impl<'a> Waiting<'a> {
 
     /// What a result waits for; `None` where every reading that it needs is there. One reading that is missing without a word
     /// is enough to leave the result out without a word.
+    ///
+    /// The worst reason of all readings is the one that is told.
     fn why(&mut self, result: &JudgedResult) -> Option<WaitsFor> {
         if !self.needs.contains_key(&result.id) {
             let needs = self.needs_of(result.id);
@@ -115,6 +135,8 @@ impl<'a> Waiting<'a> {
     }
 
     /// The readings that a result needs, directly or through other results.
+    ///
+    /// Results above are followed to their readings.
     fn needs_of(&self, id: ResultId) -> Needs {
         let protocol = self.protocol;
         let (mut open, mut items) = (vec![id], BTreeSet::new());
@@ -132,6 +154,8 @@ impl<'a> Waiting<'a> {
     }
 
     /// What waits for a cell of a reading waits for; `None` where there is a value.
+    ///
+    /// A bound (`>20`) is a reason where the lab allows bounds.
     fn of_cell(&self, n: ReadingId, cell: &JudgedCell) -> Option<WaitsFor> {
         let spec = &self.protocol.readings[n];
         match cell.state {
@@ -148,6 +172,8 @@ impl<'a> Waiting<'a> {
     }
 
     /// The one finding on all of them.
+    ///
+    /// `None` where nothing waits. It stands at the first result, and names the others.
     pub(super) fn finding(self, criterion: Option<String>) -> Option<Finding> {
         let first = *self.results.first()?;
         let mut also: Vec<ItemId> = self.results[1..].iter().map(|(item, _)| *item).filter(|i| *i != first.0).collect();

@@ -1,4 +1,8 @@
 //! Results that are words: real or inverted, agree or differ, the name of a metal.
+//!
+//! The right word is that of the first line whose condition holds. A word may be carried, as a
+//! number may: “agree” is the right word for two values that the team got wrong in the same way,
+//! and is not charged.
 
 use super::ground::Ground;
 use super::values::{Env, sliced};
@@ -7,6 +11,9 @@ use crate::protocol::{ResultId, ResultSpec};
 use crate::verdict::{JudgedResult, Reported, VerdictKind};
 
 /// Judges one word; words that hang on a comparison or an unknown are judged afterwards by [`settle`].
+///
+/// `row` counts from 0. `reported` holds the values above as the team wrote them, `done` their
+/// verdicts.
 pub(super) fn judge(
     ground: &Ground<'_>,
     id: ResultId,
@@ -35,6 +42,8 @@ pub(super) fn judge(
 }
 
 /// Whether there is a word to be judged; sets `missing` and `unreadable`.
+///
+/// An empty cell stays missing; a text that is no word of the list is unreadable.
 fn said(out: &mut JudgedResult, written: &Reported) -> bool {
     if written.word.is_none() && !written.text.trim().is_empty() {
         out.verdict = VerdictKind::Unreadable;
@@ -54,6 +63,9 @@ fn verdict(word: Option<u32>, right: Option<u32>, follows: Option<u32>) -> Verdi
 }
 
 /// The first line whose condition holds.
+///
+/// `None` where no condition holds, or where one cannot be worked out: then nothing after it is
+/// tried, since it might have been the one.
 fn by_condition(ground: &Ground<'_>, spec: &ResultSpec, env: &Env, row: Option<usize>) -> Option<u32> {
     let slice;
     let env = match row {
@@ -79,6 +91,9 @@ fn by_condition(ground: &Ground<'_>, spec: &ResultSpec, env: &Env, row: Option<u
 
 /// Settles the words that hang on a comparison or an unknown: `clean` are the words the readings give, `follows` those
 /// that the team's own reported values give.
+///
+/// Both lists have several words where the right one hangs on a band: any of them is right.
+/// `tainted` says whether a value above was wrong.
 pub(super) fn settle(results: &mut [JudgedResult], id: ResultId, clean: &[u32], follows: &[u32], tainted: bool) {
     for r in results.iter_mut().filter(|r| r.id == id) {
         r.right_word = clean.first().copied();

@@ -1,4 +1,8 @@
 //! What persons changed of one table, by field.
+//!
+//! What a person changed is the difference between what was computed – rulings in force among it –
+//! and what was decided. It is summed up by field, so that a reviewer's section can be held beside
+//! the others without looking at any single mark.
 
 use rust_decimal::Decimal;
 use serde::{Deserialize, Serialize};
@@ -34,6 +38,17 @@ impl Field {
     pub const DRAWN: usize = 5;
 
     /// The field of a finding; `None` for what only a person judges, of which nothing was computed.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::moderation::Field;
+    /// // The girth was taken for the diameter: a slip.
+    /// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+    /// let fields: Vec<Option<Field>> = judged.findings.iter().map(Field::of).collect();
+    /// assert!(fields.contains(&Some(Field::Slips)));
+    /// ```
     pub fn of(finding: &Finding) -> Option<Field> {
         if matches!(finding.kind, Kind::Manual(_)) {
             return None;
@@ -61,6 +76,18 @@ pub struct Moved {
 impl Moved {
     /// What was changed by hand. Rulings are no person's change: what they give is computed. A line that only a person
     /// judges is left out.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::moderation::{Field, Moved};
+    /// let judged = judge(&lab(), &table("94.2", "6969"), &[], &[]);
+    /// let moved = Moved::of(&lab(), &judged);
+    /// // A finding that costs something, and nobody changed it.
+    /// assert_eq!(moved.findings[Field::Slips as usize], 1);
+    /// assert!(moved.points.iter().all(|p| p.is_zero()));
+    /// ```
     ///
     /// # Formula
     /// Of each line of the score, Δ = decided − computed. Its findings have moved by mᵢ = (cost computed − cost decided);
@@ -100,6 +127,13 @@ impl Moved {
     }
 
     /// Points decided less points computed, in all.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::moderation::Moved;
+    /// let moved = Moved::from_text("3 0.25;0 0;1 -0.5;0 0;0 0;0 0").expect("as it is kept");
+    /// assert_eq!(moved.sum().to_string(), "-0.25");
+    /// ```
     pub fn sum(&self) -> Decimal {
         self.points.iter().sum()
     }
@@ -123,6 +157,13 @@ impl Moved {
     }
 
     /// What [`Moved::to_text`] wrote; `None` for anything else.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::moderation::Moved;
+    /// assert_eq!(Moved::from_text("0 0;0 0;0 0;0 0;0 0;0 0"), Some(Moved::default()));
+    /// assert_eq!(Moved::from_text("0 0;0 0"), None);
+    /// ```
     pub fn from_text(text: &str) -> Option<Moved> {
         let mut moved = Moved::default();
         let mut parts = text.split(';');
@@ -135,6 +176,8 @@ impl Moved {
 }
 
 /// What the findings of a line were changed by, by field.
+///
+/// Positive where a person gave more than was computed.
 fn by_field(judged: &Judged, criterion: &str) -> [Decimal; 6] {
     let mut raw = [Decimal::ZERO; 6];
     for f in judged.findings.iter().filter(|f| f.criterion.as_deref() == Some(criterion)) {

@@ -1,4 +1,8 @@
 //! A reviewer's section beside all others, field by field.
+//!
+//! A place is one reviewer in one section, field by field. It stands apart only if its mean lies
+//! outside of where chance alone would put it, and if its own interval does not reach back to the
+//! others' mean; of pages on which nothing is wrong one in twenty shows such a place.
 
 use statrs::distribution::{ContinuousCDF, Normal, StudentsT};
 
@@ -46,6 +50,19 @@ pub struct Placed {
 }
 
 /// The drawn fields of every row beside the other rows, and the mean of all fields with half its interval.
+///
+/// # Example
+/// ```
+/// use jurado_core::moderation::{Row, places};
+/// let row = |by: f64| Row {
+///     tables: (0..12).map(|n| [by + 0.05 * f64::from(n % 3), 0.0, 0.0, 0.0, 0.0, 0.0]).collect(),
+///     findings: [12, 0, 0, 0, 0, 0],
+/// };
+/// // Three reviewers who change little, and one who gives half a point more for every slip.
+/// let placed = places(&[row(0.0), row(0.0), row(0.0), row(0.5)]);
+/// let apart: Vec<bool> = placed.iter().map(|p| p.fields[0].apart).collect();
+/// assert_eq!(apart, [false, false, false, true]);
+/// ```
 ///
 /// # Formula
 /// The interval is mean ± t·s/√n, t at 97.5 % with n − 1 degrees of freedom, s never below half the others' standard
@@ -100,11 +117,15 @@ struct Sums {
 
 impl Sums {
     /// Count, sum and sum of squares of some values.
+    ///
+    /// Empty sums of no values.
     fn of(values: impl Iterator<Item = f64>) -> Sums {
         values.fold(Sums::default(), |s, v| Sums { count: s.count + 1.0, sum: s.sum + v, squares: s.squares + v * v })
     }
 
     /// Two sums together, or one taken out of the other.
+    ///
+    /// `sign` is 1 to add and −1 to take out.
     fn with(self, other: Sums, sign: f64) -> Sums {
         Sums {
             count: self.count + sign * other.count,

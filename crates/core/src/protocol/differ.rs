@@ -1,5 +1,8 @@
 //! What differs between two texts of a protocol, as a person reads it: which part, which of its values, from what to what.
 //! Comments, blanks and the order of parts are no difference.
+//!
+//! Both texts are read as data and compared part by part: a lab that was only tidied up is the same
+//! lab, and a reviewer reads three lines where a list of changed lines would fill a page.
 
 use std::collections::BTreeMap;
 
@@ -21,6 +24,8 @@ pub struct Difference {
 }
 
 /// The values of a part by their path, and its title.
+///
+/// Paths are keys with blanks between: `at P range`.
 #[derive(Default, PartialEq, Eq)]
 struct Flat {
     title: String,
@@ -28,6 +33,8 @@ struct Flat {
 }
 
 /// Parts by kind and id, as they are compared.
+///
+/// The first number puts kinds in the order in which a form shows them.
 type Parts = BTreeMap<(usize, String, String), Flat>;
 
 /// What differs from one text to another, in the order of the kinds; nothing where either is no TOML.
@@ -68,6 +75,8 @@ pub fn differences(was: &str, is: &str) -> Vec<Difference> {
 }
 
 /// Differences within one part.
+///
+/// `kind` finds the label under which a person knows a value.
 fn within(a: &Flat, b: &Flat, kind: &str, part: &str) -> Vec<Difference> {
     let fields = KINDS.iter().find(|k| k.id == kind).map_or(&[][..], |k| k.fields);
     let paths: std::collections::BTreeSet<_> = a.values.keys().chain(b.values.keys()).collect();
@@ -88,6 +97,8 @@ fn within(a: &Flat, b: &Flat, kind: &str, part: &str) -> Vec<Difference> {
 }
 
 /// The parts of a protocol's text by kind and id, each with its keys as they are written.
+///
+/// What stands outside of any part belongs to the lab itself.
 fn flat(document: &DocumentMut) -> Parts {
     let mut out = Parts::new();
     for (key, item) in document.iter() {
@@ -133,6 +144,8 @@ fn flat(document: &DocumentMut) -> Parts {
 }
 
 /// A value, by its path; a table within is followed.
+///
+/// A list of tables is numbered from 1.
 fn spread(path: &str, item: &Item, out: &mut BTreeMap<String, String>) {
     let below = |table: &dyn TableLike, out: &mut BTreeMap<String, String>| {
         table.iter().for_each(|(k, v)| spread(&format!("{path} {k}"), v, out));
@@ -154,6 +167,8 @@ fn spread(path: &str, item: &Item, out: &mut BTreeMap<String, String>) {
 }
 
 /// A value as a person reads it: a text without quotes, a list with commas, a table in braces.
+///
+/// A list of two numbers is a range.
 fn plain(value: &Value) -> String {
     match value {
         Value::String(text) => text.value().clone(),

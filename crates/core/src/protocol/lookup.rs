@@ -1,4 +1,7 @@
 //! Looking things up in a checked protocol.
+//!
+//! All of these are asked many times while a table is judged, so that none of them goes through the
+//! lab's text: an id is looked up in a table of ids, everything else by its number.
 
 use super::{Criterion, ItemKind, Protocol, ReadingSpec, Rejection, RowCount, Rule, compile};
 use crate::error::Fault;
@@ -11,6 +14,17 @@ const MORE_ROWS: u32 = 20;
 
 impl Protocol {
     /// Reads and checks a protocol's text.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::LAB;
+    /// use jurado_core::protocol::Protocol;
+    /// let lab = Protocol::parse(LAB).expect("a lab");
+    /// assert_eq!(lab.title, "Mooring post");
+    /// // Every fault is told with its line, and how to mend it.
+    /// let faults = Protocol::parse(&LAB.replace("mean(girth)", "mean(girht)")).expect_err("a name that is none");
+    /// assert!(faults[0].what.contains("girht"), "{}", faults[0]);
+    /// ```
     ///
     /// # Errors
     /// Every fault found, each with its place.
@@ -122,6 +136,16 @@ impl Protocol {
     }
 
     /// The criterion by which the accuracy of a result is judged, and its reference.
+    ///
+    /// `None` where the rubric says nothing of how near it has to come.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::ResultId;
+    /// // The lab knows no true diameter of its post.
+    /// assert!(lab().accuracy_of(ResultId::at(0)).is_none());
+    /// ```
     pub fn accuracy_of(&self, result: ResultId) -> Option<(&Criterion, ReferenceId)> {
         self.criteria.iter().find_map(|c| match c.rule {
             Rule::Accuracy { result: of, reference, .. } if of == result => Some((c, reference)),
@@ -130,6 +154,13 @@ impl Protocol {
     }
 
     /// The key that a row of an item's table belongs to.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// assert_eq!(lab.row_key(lab.item("girth").expect("a reading")), None);
+    /// ```
     pub fn row_key(&self, item: ItemId) -> Option<usize> {
         self.table_of(item).and_then(|t| self.tables[t].key)
     }
@@ -161,11 +192,22 @@ impl Protocol {
     /// The highest row number that is taken for an item whose cells have row numbers: some more than the lab asks for, since
     /// a team may measure once more than it has to. A higher one is a slip of the pen and not a row: everything that goes
     /// through the rows goes up to the highest.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// // Three girths are asked for; a twenty-fourth is a slip of the pen.
+    /// assert_eq!(lab.most_row(lab.item("girth").expect("a reading")), Some(23));
+    /// assert_eq!(lab.most_row(lab.item("height").expect("a reading")), None);
+    /// ```
     pub fn most_row(&self, item: ItemId) -> Option<u32> {
         self.rows_of(item).map(|most| most.saturating_add(MORE_ROWS))
     }
 
     /// The most rows that a parameter can ask for.
+    ///
+    /// Never more than 10 000, whatever the lab says.
     fn parameter_most(&self, item: ItemId) -> u32 {
         match self.items[item].kind {
             ItemKind::Parameter(p) => self.parameters[p].range.1.clamp(1.0, 10_000.0) as u32,
@@ -186,6 +228,17 @@ impl Protocol {
     }
 
     /// How a reading's replicates may be rejected: its own school, the course's, else by how many there are.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::Rejection;
+    /// let lab = lab();
+    /// assert_eq!(lab.rejection_of(None, 5), Rejection::Dixon);
+    /// assert_eq!(lab.rejection_of(None, 12), Rejection::Grubbs);
+    /// // What the reading itself names goes before both.
+    /// assert_eq!(lab.rejection_of(Some(Rejection::ModifiedZ), 5), Rejection::ModifiedZ);
+    /// ```
     pub fn rejection_of(&self, own: Option<Rejection>, n: usize) -> Rejection {
         own.or(self.school.rejection).unwrap_or(if n < 8 { Rejection::Dixon } else { Rejection::Grubbs })
     }

@@ -67,6 +67,13 @@ impl Part {
     ];
 
     /// This part of a line.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::sheet::{Part, SheetLine};
+    /// let line = SheetLine { at: "R1".into(), value: "8.41".into(), ..SheetLine::default() };
+    /// assert_eq!((Part::Value.of(&line), Part::Low.of(&line)), ("8.41", ""));
+    /// ```
     pub fn of(self, line: &SheetLine) -> &str {
         match self {
             Part::Says => &line.says,
@@ -105,6 +112,14 @@ pub struct SheetFault {
 }
 
 /// The station sheet of a text that is a protocol; empty for one that is none.
+///
+/// # Example
+/// ```
+/// use jurado_core::protocol::sheet::station_sheet;
+/// let blocks = station_sheet("[[constant]]\nid = \"g\"\ntitle = \"gravity\"\nunit = \"m/s^2\"\nvalue = 9.81\n");
+/// assert_eq!((blocks.len(), blocks[0].lines[0].value.as_str()), (1, "9.81"));
+/// assert!(station_sheet("no = [ protocol").is_empty());
+/// ```
 pub fn station_sheet(source: &str) -> Vec<SheetBlock> {
     let Ok(mut document) = source.parse::<DocumentMut>() else { return Vec::new() };
     let orders = key_values(&mut document);

@@ -133,6 +133,12 @@ impl SlipKind {
     }
 
     /// Its word.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SlipKind;
+    /// assert_eq!(SlipKind::RadiusDiameter.word(), "radius-diameter");
+    /// ```
     pub fn word(&self) -> &str {
         if let SlipKind::Declared(word) = self {
             return word;
@@ -156,6 +162,18 @@ impl SlipKind {
 
     /// Starting weight, before normalising over the kinds generated for a result. `declared` is the number of declared
     /// kinds among them, which share one weight.
+    ///
+    /// `declared` is how many slips the result declares; they share one weight.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SlipKind;
+    /// // A unit taken for another is the commonest of all mistakes.
+    /// assert!(SlipKind::UnitFactor.weight(0) > SlipKind::Power.weight(0));
+    /// // Declared ones share what they have together.
+    /// let one = SlipKind::declared("girth-for-diameter");
+    /// assert_eq!(one.weight(1), 2.0 * one.weight(2));
+    /// ```
     pub fn weight(&self, declared: usize) -> f64 {
         if let SlipKind::Declared(_) = self {
             return Self::DECLARED_WEIGHT / declared.max(1) as f64;

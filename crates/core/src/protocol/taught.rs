@@ -1,4 +1,11 @@
 //! A protocol as a section is taught it: another formula of a result, another value of a constant.
+//!
+//! A section may be taught the density of a sleeve by another formula, or g = 9.78 m/s². Its tables
+//! are judged by a protocol in which that stands in the place of the lab's own. The lab's own
+//! formula then becomes a school by itself, which costs nothing, so that who worked by the sheet is
+//! not charged for that.
+//!
+//! Making such a protocol takes as long as loading one; the ways of a class are made once and kept.
 
 use crate::formula::ItemId;
 use crate::protocol::{ReferenceId, ResultId};
@@ -26,6 +33,15 @@ pub struct Taught {
 
 impl Taught {
     /// Whether it is all as the protocol says.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::Taught;
+    /// let mut taught = Taught::default();
+    /// assert!(taught.is_empty());
+    /// taught.constants.insert("gravity".into(), 9.78);
+    /// assert!(!taught.is_empty());
+    /// ```
     pub fn is_empty(&self) -> bool {
         self.schools.is_empty() && self.constants.is_empty()
     }
@@ -44,6 +60,13 @@ pub struct SchoolOf<'a> {
 
 impl SchoolOf<'_> {
     /// What it is in a few words: its name, or what its author says of a slip.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SchoolOf;
+    /// let school = SchoolOf { word: "declared:school by hand", name: "by hand", says: "it was worked out by hand" };
+    /// assert_eq!(school.words(), "by hand");
+    /// ```
     pub fn words(&self) -> &str {
         if self.word.starts_with(SCHOOL) { self.name } else { self.says }
     }
@@ -74,6 +97,8 @@ impl Deref for Lent<'_> {
 pub(super) struct Made(Mutex<Vec<(Taught, Arc<Protocol>)>>);
 
 /// Ways of teaching that are kept of one protocol.
+///
+/// A college with more ways of teaching one lab makes them anew, and only waits a little longer.
 const MOST_MADE: usize = 32;
 
 impl Clone for Made {
@@ -94,10 +119,19 @@ const SCHOOL: &str = "declared:school ";
 impl Protocol {
     /// The formulas that a result may be taught by, besides its own: those of other schools and of declared slips that have
     /// its dimension and use nothing that is derived after it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::ResultId;
+    /// // The lab declares one shape of the diameter and no other school.
+    /// assert!(lab().schools_of(ResultId::at(1)).is_empty());
+    /// ```
     pub fn schools_of(&self, result: ResultId) -> Vec<SchoolOf<'_>> {
         self.teachable(result).map(|(_, v)| name_of(v)).collect()
     }
 
+    /// A declared formula that uses what is derived later would be worked out in a circle.
     fn teachable(&self, result: ResultId) -> impl Iterator<Item = (usize, &Variant)> {
         let spec = &self.results[result];
         let before = move |item: &ItemId| match self.items[*item].kind {
@@ -112,6 +146,12 @@ impl Protocol {
     }
 
     /// The school of a result that a name or the word of a slip means.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// assert_eq!(lab().school_named("diameter", "by hand"), None);
+    /// ```
     pub fn school_named(&self, item: &str, named: &str) -> Option<SchoolOf<'_>> {
         let result = self.result_of(self.item(item)?)?;
         self.schools_of(result).into_iter().find(|s| s.word == named || s.name == named)
@@ -135,6 +175,14 @@ impl Protocol {
     }
 
     /// Whether a section may be taught another value of an item: of a constant or reference that is one value for everybody.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// let lab = lab();
+    /// // A reading is what it is, whatever is taught.
+    /// assert!(!lab.may_set(lab.item("girth").expect("a reading")));
+    /// ```
     pub fn may_set(&self, item: ItemId) -> bool {
         let one = |n: ReferenceId| !self.references[n].consensus && self.references[n].key.is_none();
         matches!(self.items[item].kind, ItemKind::Reference(n) if one(n)) && !self.has_rows(item)
@@ -142,6 +190,14 @@ impl Protocol {
 
     /// The protocol as it is taught. What is not of this protocol is left alone: whoever takes it in refuses it
     /// ([`crate::section::Section::unknown`]).
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::lab;
+    /// use jurado_core::protocol::{Lent, Taught};
+    /// let lab = lab();
+    /// assert!(matches!(lab.taught(&Taught::default()), Lent::Own(_)));
+    /// ```
     pub fn taught(&self, taught: &Taught) -> Lent<'_> {
         if taught.is_empty() {
             return Lent::Own(self);
@@ -158,6 +214,8 @@ impl Protocol {
         Lent::Taught(new)
     }
 
+    /// Mistaken forms are made anew for every result whose formula or constants changed: a formula
+    /// that is taught can be got wrong in ways of its own.
     fn made_as(&self, taught: &Taught) -> Protocol {
         let mut out = self.clone();
         let mut anew = BTreeSet::new();
@@ -181,6 +239,8 @@ impl Protocol {
     }
 
     /// Takes a school's formula as that of a result; the protocol's own becomes a school, which costs nothing.
+    ///
+    /// `None` where the lab has no such result or school.
     fn teach(&mut self, id: &str, name: &str) -> Option<ResultId> {
         let result = self.result_of(self.item(id)?)?;
         let (at, _) = self.teachable(result).find(|(_, v)| {
@@ -210,6 +270,8 @@ impl Protocol {
     }
 
     /// Sets a constant; whoever still takes the value on the sheet is not charged for it. Gives the results that use it.
+    ///
+    /// `value` is in the unit of the constant.
     fn set_constant(&mut self, id: &str, value: f64) -> Vec<ResultId> {
         let Some(item) = self.item(id).filter(|i| self.may_set(*i)) else { return Vec::new() };
         let ItemKind::Reference(n) = self.items[item].kind else { return Vec::new() };
@@ -226,6 +288,8 @@ impl Protocol {
     }
 }
 
+/// The word of a declared slip begins with `declared:`, and that of a school's formula with
+/// `declared:school `.
 fn name_of(v: &Variant) -> SchoolOf<'_> {
     let word = v.kind.word();
     let name = word.strip_prefix(SCHOOL).or_else(|| word.strip_prefix("declared:")).unwrap_or(word);

@@ -1,4 +1,16 @@
 //! A result as judged: R, C and F side by side, the verdict, and what explains it.
+//!
+//! | R, C and F | verdict |
+//! |---|---|
+//! | R is C to its last digit | agrees |
+//! | R is C but for rounding on the way | rounded |
+//! | R follows from a wrong value above | carried |
+//! | a mistake gives R, likelier than not | slip |
+//! | nothing gives R | unexplained |
+//! | a word is another than the right one | differs |
+//! | nothing is there | missing |
+//! | no number can be read | unreadable |
+//! | nothing to compare with | unchecked |
 
 use crate::finding::Account;
 use crate::formula::ItemId;
@@ -87,6 +99,17 @@ impl JudgedResult {
 
     /// The uncertainty by one school, in the protocol's unit; `None` where it cannot be told. Quadrature is worked out when
     /// it is asked for: the t of few degrees of freedom costs more than all the rest of a result.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::protocol::UncertaintySchool;
+    /// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+    /// let by = |school| judged.results[0].by_school(school, 1.0).expect("a budget");
+    /// // Limits added up are never less than the same in quadrature.
+    /// assert!(by(UncertaintySchool::WorstCase) > by(UncertaintySchool::Quadrature));
+    /// ```
     pub fn by_school(&self, which: UncertaintySchool, coverage_factor: f64) -> Option<f64> {
         match UncertaintySchool::ALL.iter().position(|(s, _)| *s == which) {
             Some(n) if n > 0 => self.limits[n - 1],
@@ -99,6 +122,16 @@ impl JudgedResult {
     }
 
     /// Expanded uncertainty with which a stated ± is compared, in the protocol's unit.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// use jurado_core::protocol::School;
+    /// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+    /// let with = |k: f64| judged.results[0].expanded(&School { coverage_factor: k, ..School::default() });
+    /// assert!(with(2.0) > with(1.0));
+    /// ```
     pub fn expanded(&self, school: &School) -> Option<f64> {
         self.by_school(school.uncertainty, school.coverage_factor)
     }
@@ -170,6 +203,13 @@ pub struct Reported {
 
 impl Reported {
     /// The value and its ± as typed, whether in one text or in two.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::verdict::Reported;
+    /// let reported = Reported { text: "7.92".into(), unit: "g/cm^3".into(), ..Reported::default() };
+    /// assert!(reported.written().starts_with("7.92"));
+    /// ```
     pub fn written(&self) -> String {
         match self.plus_minus.trim().trim_start_matches('±').trim() {
             "" => self.text.clone(),

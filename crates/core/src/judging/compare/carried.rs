@@ -9,6 +9,9 @@ use crate::row::Row;
 use crate::verdict::{Face, JudgedResult, VerdictKind};
 
 /// A reported upstream value: its place, and the half-width it was cut with, SI.
+///
+/// `half` is half a unit of its last written digit; that of a value that was cut off is the whole
+/// unit.
 #[derive(Clone, Copy)]
 pub(super) struct Upstream {
     pub(super) item: ItemId,
@@ -22,6 +25,9 @@ pub(super) struct Upstream {
 
 impl Judge<'_> {
     /// The reported upstream values that this one can have been worked out from.
+    ///
+    /// Only results that this one's formula uses are taken, whether at first hand or not: a value
+    /// two steps above reaches it through the one between.
     pub(super) fn upstream(&self) -> Vec<Upstream> {
         self.done
             .iter()
@@ -31,6 +37,9 @@ impl Judge<'_> {
     }
 
     /// A reported value above, with what its rounding may hide; `None` where it stands in another row than the one judged.
+    ///
+    /// Noughts at the end of a wrong value may have been padding (8.4100 for 8.41). They widen what
+    /// it may have been, so that what follows from it is not called a mistake.
     fn upstream_of(&self, r: &JudgedResult) -> Option<Upstream> {
         let row = r.row.map(Row::index);
         // Of a row judged on its own, only what stands in that row.
@@ -57,6 +66,10 @@ impl Judge<'_> {
     }
 
     /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's unit.
+    ///
+    /// `f` is the formula's value at the reported ones, in the result's unit, and stands in where
+    /// it cannot be worked out from `env`. `scale` turns SI into the result's unit. Each value
+    /// above is moved by its own half-step alone; the widths add up, as errors of rounding may.
     pub(super) fn envelope(&self, node: &Node, env: &Env, upstream: &[Upstream], f: f64, scale: f64) -> f64 {
         if upstream.is_empty() {
             return 0.0;
@@ -79,6 +92,11 @@ impl Judge<'_> {
 
     /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would have been without its
     /// own mistake: worked out from the reported values before it. A column is taken as a whole.
+    ///
+    /// `r` is in the result's unit. With up to three wrong values above every combination is tried,
+    /// 27 at most; with more, all as reported or all as clean. Combinations that take a mended
+    /// value come last: that a team corrected a value in its head and left it wrong on the sheet is
+    /// the least likely.
     pub(super) fn carried(&self, r: f64, upstream: &[Upstream], l: Limits, deserved: i32) -> Option<Face> {
         let node = &self.spec.node;
         let item = self.item();
@@ -140,6 +158,9 @@ impl Judge<'_> {
     }
 
     /// A tainted value without its own mistake, from the reported values before it, where that is not the clean one.
+    ///
+    /// `None` where the value would have been the clean one, which is tried by itself, or where
+    /// nothing follows.
     pub(super) fn mended(&self, item: ItemId) -> Option<Value<f64>> {
         let it = &self.ground.protocol.items[item];
         let mut rows = self.done.iter().filter(|d| d.item == item);

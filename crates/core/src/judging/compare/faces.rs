@@ -1,4 +1,17 @@
 //! The faces of rounding: how a right value comes to differ from C, or F, by rounding alone.
+//!
+//! | face | what was done | example |
+//! |---|---|---|
+//! | early | digits were dropped on the way | 1.567 for 1.5645, of which three figures are known |
+//! | cut off | the digits after the last written one were dropped | 1.56 for 1.5695 |
+//! | padded | noughts were written that are not known | 1.5600 for 1.5645 |
+//! | two steps | it was rounded twice | 1.57 for 1.5645, by way of 1.565 |
+//! | every step | each step was rounded, or cut, to n figures | |
+//! | π, a constant | a short form was used: 3.14, 22/7, 9.8 | |
+//! | graph | a line by eye, or an end point inside the steepest step | |
+//!
+//! The first face that fits is told. None of them costs points by itself: what costs is a figure
+//! too few.
 
 use super::super::values::{Env, Tried, within};
 use super::Judge;
@@ -8,6 +21,8 @@ use crate::quantity::power_of_ten;
 use crate::verdict::Face;
 
 /// Within what R is compared, in the unit of the result.
+///
+/// All are half-widths.
 #[derive(Clone, Copy)]
 pub(super) struct Limits {
     /// Half a unit of R's last digit.
@@ -24,6 +39,10 @@ pub(super) struct Limits {
 
 impl Judge<'_> {
     /// Rounding that explains R where nothing upstream is tainted: or `None`.
+    ///
+    /// `r`, `c` and `f` are R, C and F in the result's unit and `e` is the envelope of F.
+    /// `from_reported` says whether any value above was reported; if not, F is C and is not tried a
+    /// second time.
     pub(super) fn rounded(&self, r: f64, c: f64, f: f64, e: f64, l: Limits, from_reported: bool) -> Option<Face> {
         let wide = l.h.max(l.d);
         if within(r - f, wide + e * l.room, wide, r, f) {
@@ -47,6 +66,9 @@ impl Judge<'_> {
 
     /// Faces of early rounding on one set of inputs: cut off; padded with noughts; every step rounded or cut; short forms
     /// of constants.
+    ///
+    /// `x` is what R is held against and `env` what x was worked out from. At most 8 workings with
+    /// rounded steps, 3 with another π, and one for each short form of a constant are needed.
     pub(super) fn face(&self, env: &Env, r: f64, x: f64, e: f64, l: Limits) -> Option<Face> {
         if let Some(h) = l.padded
             && within(r - x, h + e * l.room, h, r, x)
@@ -107,6 +129,8 @@ impl Judge<'_> {
 
 /// Whether rounding x to one figure more first, and then to steps of 2h, gives another value than rounding once: 1.5645
 /// becomes 1.565 and then 1.57.
+///
+/// `h` is half a unit of the last digit. Nought has no second rounding.
 fn twice_rounded(x: f64, h: f64) -> bool {
     if h <= 0.0 {
         return false;
@@ -118,6 +142,8 @@ fn twice_rounded(x: f64, h: f64) -> bool {
 
 /// `8.4100` written for a value that was rounded to 8.41: half a step of the last digit that is no nought, while at least
 /// three figures, or as many as are deserved, are left.
+///
+/// `None` where no nought can be taken off.
 pub(super) fn padded(number: &crate::reading::Number, deserved: i32) -> Option<f64> {
     let (_, decimals) = number.digits.split_once('.')?;
     let noughts = (decimals.len() - decimals.trim_end_matches('0').len()) as i32;

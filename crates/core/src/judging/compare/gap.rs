@@ -1,4 +1,8 @@
 //! Cells that a formula takes as a whole and that are not there: a value that the team had in hand, and its sheet has not.
+//!
+//! A team that left one replicate out of its sheet may have had it in the calculation. If exactly
+//! one cell is missing and a plausible value in it gives R, the result is not checked and the cell
+//! is asked for. If several are missing nothing is known of R, and nothing is held against it.
 
 use super::Judge;
 use crate::formula::{ItemId, Shape};
@@ -10,6 +14,9 @@ use crate::verdict::{CellState, Gap};
 impl Judge<'_> {
     /// The missing or unreadable cell of a column that this result takes as a whole, with the value that would give R.
     /// `None` where no such cell is missing.
+    ///
+    /// `r` and `width` are in the result's unit. Only single values are asked: a row of a column
+    /// depends on its own row, and a cell that is missing there leaves the row missing.
     pub(super) fn gap(&self, r: f64, width: f64) -> Option<Gap> {
         if !matches!(self.item().rows, Shape::Scalar) {
             return None;
@@ -21,6 +28,8 @@ impl Judge<'_> {
     }
 
     /// The empty cells of the columns that the result uses and that nobody left out, by item and row.
+    ///
+    /// Optional cells are no gap, nor are words, and neither is what the team or a person left out.
     fn missing(&self) -> Vec<(ItemId, usize)> {
         let ground = self.ground;
         let mut missing: Vec<(ItemId, usize)> = Vec::new();
@@ -47,6 +56,10 @@ impl Judge<'_> {
     }
 
     /// The value of one missing cell, in its unit, that gives R within `width` and is plausible.
+    ///
+    /// `row` counts from 0. The value is found by halving its plausible range sixty times, or a
+    /// range about the other rows where the lab gives none; a formula that does not change sign
+    /// over it has no such value.
     fn filled(&self, item: ItemId, row: usize, r: f64, width: f64) -> Option<f64> {
         let it = &self.ground.protocol.items[item];
         let spec = self.ground.protocol.reading_of(item)?;

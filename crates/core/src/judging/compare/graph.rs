@@ -7,6 +7,10 @@ use crate::formula::{Context, Function, Node, Op, Value, evaluate_any};
 impl Judge<'_> {
     /// Whether R is a slope within one standard uncertainty of the fitted one, or an end point in the steepest step of the
     /// curve. R, C and h are in the result's unit.
+    ///
+    /// A result is read off a graph only where the lab says so. A slope by eye is as good as the
+    /// fit's own standard uncertainty; an end point may lie anywhere in the step in which the curve
+    /// is steepest.
     pub(super) fn seen_in_a_graph(&self, r: f64, c: f64, h: f64) -> bool {
         let Op::Call(function, args) = &self.spec.node.op else { return false };
         if !self.spec.by_eye {
@@ -28,6 +32,8 @@ impl Judge<'_> {
     }
 
     /// A column of the formula as the readings that count give it.
+    ///
+    /// `None` where it is no column, or cannot be worked out.
     fn column(&self, node: &Node) -> Option<Vec<Option<f64>>> {
         match evaluate_any(node, &Context::without(self.clean, self.ground.out)).ok()? {
             Value::Column(values) => Some(values),
@@ -37,6 +43,9 @@ impl Judge<'_> {
 }
 
 /// The steps of a curve in which it is steepest: several, where several are equally steep.
+///
+/// Volumes and signals are SI, by row; a row without either is passed over. Gives the ends of each
+/// step.
 fn steepest(volume: &[Option<f64>], signal: &[Option<f64>]) -> Vec<(f64, f64)> {
     let points: Vec<(f64, f64)> = volume.iter().zip(signal).filter_map(|(v, s)| Some(((*v)?, (*s)?))).collect();
     let steps: Vec<(f64, f64, f64)> = points

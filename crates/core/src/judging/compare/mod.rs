@@ -10,6 +10,20 @@
 //! 6. Did the lab's own formula give it, under the cell? Then no mistake of its own is looked for.
 //! 7. Is a cell of its column missing? Then either a value in that cell gives R, or nothing is known.
 //! 8. Which mistake gives R? [`diagnose`](super::diagnose) tries them; what none gives is unexplained.
+//!
+//! # An example
+//!
+//! A plate is 84.30 mm by 31.2 mm by 6.27 mm and weighs 130.6 g, so that C = 7.919… g/cm³ for its
+//! density.
+//!
+//! | R | why | verdict |
+//! |---|---|---|
+//! | 7.92 | within half a last digit of C | agrees |
+//! | 7.9 | so is this, with h = 0.05 | agrees |
+//! | 7.915 | from the volume as the team rounded it, 16.5 cm³ | rounded |
+//! | 15.84 | from its volume, which is half of the right one | carried |
+//! | 79.2 | the decimal point moved one place | slip |
+//! | 8.6 | nothing gives it | unexplained |
 
 mod carried;
 mod faces;
@@ -37,11 +51,20 @@ use crate::verdict::{JudgedResult, Reported, Slip, VerdictKind};
 pub(super) const WIDE_ENVELOPE: f64 = 0.05;
 
 /// Whether anything was written that is no dash or "n/a".
+///
+/// A dash counts as nothing written: the result is missing and not unreadable.
 fn has_text(written: &Reported) -> bool {
     !matches!(read(&written.text, &Default::default()).kind, CellKind::Blank | CellKind::NotApplicable)
 }
 
 /// Judges all results in the order they are derived. Gives them with the values as reported.
+///
+/// Each row of a column is a result of its own, judged in the order of the rows; what happened down
+/// the whole column is asked when its last row is done. What follows is worked out from R where the
+/// team wrote one, else from F, else from C, so that one empty cell does not leave all that follows
+/// unchecked.
+///
+/// The values as reported are in SI units, by item; results have the unit of their item.
 pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
     let protocol = ground.protocol;
     let mut reported = ground.measured.clone();
@@ -98,6 +121,8 @@ pub(super) fn results(ground: &Ground<'_>) -> (Vec<JudgedResult>, Env) {
 }
 
 /// The items above that are wrong, each once.
+///
+/// A column that is wrong in five rows is one item.
 fn tainting(upstream: &[Upstream]) -> Vec<ItemId> {
     let mut items = Vec::new();
     for u in upstream.iter().filter(|u| u.tainted) {
@@ -108,6 +133,8 @@ fn tainting(upstream: &[Upstream]) -> Vec<ItemId> {
     items
 }
 
+/// It is made for each row. Where `sliced` is set, `clean` and `reported` hold this row's values as
+/// single ones, and a mistake is looked for in this row alone.
 struct Judge<'a> {
     ground: &'a Ground<'a>,
     spec: &'a ResultSpec,
@@ -128,6 +155,8 @@ impl Judge<'_> {
     }
 
     /// A formula's value for this row, SI.
+    ///
+    /// Undefined is `None`: a root of a negative number, a reading that is not there.
     fn value(&self, node: &Node, env: &Env) -> Option<f64> {
         self.under(node, &Context::without(env, self.ground.out))
     }
@@ -140,6 +169,10 @@ impl Judge<'_> {
     /// The verdict of one reported value. `c` and `f` are C, from the readings alone, and F, what follows from the
     /// reported values above, both in SI units; `figures` are those that the readings support. The second value is what
     /// a value that nothing explains leaves for the judgement of its column.
+    ///
+    /// A value that is neither right nor follows is given to [`diagnose`]; only then is there a
+    /// second value. All that is said of a result is said here once: the verdict is set where it is
+    /// found, and nothing after it can change it but the judgement of its column.
     fn result(
         &self,
         written: &Reported,
@@ -208,6 +241,9 @@ impl Judge<'_> {
     }
 
     /// The result with C, F, e and the figures it deserves, before R is looked at.
+    ///
+    /// The figures it deserves are wanted even where R is right, since a right value may have too
+    /// many.
     fn begun(
         &self,
         written: &Reported,
@@ -229,6 +265,9 @@ impl Judge<'_> {
     }
 
     /// How R comes of C or F without a mistake of its own: by rounding, or from wrong values above.
+    ///
+    /// `limits.coarse` is used where a value above is wrong: 1300 may stand for 1284 as well as for
+    /// 1295.
     fn without_a_mistake(
         &self,
         out: &JudgedResult,
@@ -244,6 +283,14 @@ impl Judge<'_> {
     }
 
     /// Within what R is compared with its target, and whether it agrees.
+    ///
+    /// `r` and `target` are in the result's unit, `deserved` is in figures. The second value says
+    /// whether R is within h of its target.
+    ///
+    /// A calculator's ten digits are no claim to ten figures: such a value is compared by the last
+    /// figure it deserves, and its excess of digits is charged as that. A table of logarithms is
+    /// off by some units of its last figure, which the lab states. A graph can be read to so much
+    /// and no better ([`ResultSpec::read_off`]).
     fn limits(&self, written: &Reported, r: f64, target: f64, deserved: i32) -> (Limits, bool) {
         let (spec, school) = (self.spec, &self.ground.protocol.school);
         let number = written.number.as_ref();
@@ -272,6 +319,9 @@ impl Judge<'_> {
     }
 
     /// Figures the result deserves: by the rules for figures, or so many that its last stands where u's first does.
+    ///
+    /// At least 1, at most 15. The lab chooses between the rules for figures and the place of u's
+    /// first figure.
     fn deserved(&self, c: Option<f64>, figures: Option<Figured>) -> i32 {
         let by_rule = figures.map_or(3, |g| g.figures().unwrap_or(6)).clamp(1, 15);
         if !self.ground.protocol.school.digits_from_uncertainty {
@@ -344,6 +394,9 @@ impl Judge<'_> {
 }
 
 /// The clean value, to one digit more than the team wrote.
+///
+/// `place` is the power of ten of the last figure that is shown: 7.919 has −3. A fraction (`5/32`)
+/// and a value in another unit are shown with the figures they deserve.
 pub(super) fn shown(result: &JudgedResult) -> Right {
     let Some(c) = result.clean.or(result.carried) else { return Right::Unknown };
     let place = match &result.reported.number {

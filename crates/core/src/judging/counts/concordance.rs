@@ -6,6 +6,10 @@ use crate::protocol::Protocol;
 use crate::stats::concordance;
 
 /// Only the largest set that agrees counts.
+///
+/// `rows` are those that may count, from 0. With one value nothing is asked. If no two values agree
+/// all of them count and the team is asked to titrate again; if two sets are of one size a person
+/// chooses, and the mark hangs on it.
 pub(super) fn concordant(
     protocol: &Protocol,
     c: &Repeated,

@@ -1,4 +1,16 @@
 //! The tests for a replicate that stands apart: each only raises its hand.
+//!
+//! | school | test |
+//! |---|---|
+//! | dixon | the gap beside the suspect over the range, by ratios that go with the number of readings |
+//! | grubbs | the farthest from the mean, in standard deviations |
+//! | known | the farthest from the mean, in a repeatability known from elsewhere |
+//! | modified-z | the farthest from the median, in median deviations |
+//! | esd | several at once, by generalised extreme deviates |
+//!
+//! A difference of one step of the scale is nobody's outlier: each test is given the step, and what
+//! lies within it of the others counts as with them. Formulas, sources and tables are in
+//! [`crate::stats`].
 
 use crate::formula::ItemId;
 use crate::row::Row;
@@ -11,6 +23,9 @@ use crate::quantity::leading_place;
 use crate::stats::{Confidence, dixon, generalised_esd, grubbs, known_repeatability, modified_z};
 
 /// One test's hand.
+///
+/// `row` is the place among the values that were tested, until the caller gives it the row of the
+/// column.
 pub(super) struct Hand {
     pub(super) test: &'static str,
     pub(super) statistic: f64,
@@ -27,6 +42,8 @@ impl Hand {
 }
 
 /// The hands that a school's test raises or keeps down.
+///
+/// Schools that do not test – concordance, and a person's own judgement – raise none.
 pub(super) fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confidence) -> Vec<Hand> {
     let one = |test, s: Option<crate::stats::Suspect>| -> Vec<Hand> {
         s.map(|s| Hand { test, statistic: s.statistic, critical: s.critical, row: s.suspect, low: s.low })
@@ -47,6 +64,8 @@ pub(super) fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confid
 }
 
 /// The steps of a test for several outliers: up to the largest step that passes all are outliers, whatever their own statistic.
+///
+/// Where none passes, the first step alone is shown: it is the farthest value.
 fn of_several(steps: &[crate::stats::Suspect]) -> Vec<Hand> {
     let last = steps.iter().rposition(crate::stats::Suspect::flagged);
     let shown = last.map_or(1, |l| l + 1).min(steps.len());
@@ -65,6 +84,8 @@ fn of_several(steps: &[crate::stats::Suspect]) -> Vec<Hand> {
 }
 
 /// What another test says of the same readings, where it says otherwise.
+///
+/// Two tests that disagree are told beside each other, and neither decides.
 pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence: Confidence) -> Option<&'static str> {
     let other = match hand.test {
         "dixon" => grubbs(values, step, confidence).map(|s| s.flagged()),
@@ -76,6 +97,8 @@ pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence:
 
 /// The criterion that charges for a replicate that stands apart and was kept, with its points; none where the rubric
 /// judges no precision of this item.
+///
+/// A kept outlier costs nothing where the rubric does not judge the reading's precision.
 pub(super) fn precision_of(protocol: &Protocol, item: ItemId) -> (Option<String>, Decimal) {
     protocol
         .criteria
@@ -90,6 +113,9 @@ pub(super) fn precision_of(protocol: &Protocol, item: ItemId) -> (Option<String>
 }
 
 /// A reading that stands apart, or nearly, and was kept.
+///
+/// `rows` are those that may count. A statistic within a tenth of its critical value is told too,
+/// as a note: a digit more might have turned it.
 pub(super) fn kept(
     protocol: &Protocol,
     c: &Repeated,

@@ -8,6 +8,9 @@ use crate::verdict::{Judged, OutlierTest};
 /// Finds, by halving with the test itself, the lowest and the highest value at which a tested replicate would be flagged, the
 /// others unchanged, in the unit of its reading. `None` on a side on which it never would be, and on both where the test cannot
 /// be asked again.
+///
+/// A drawing shows where the border lies that a value has crossed or nearly crossed. Each side
+/// takes forty workings of the test.
 pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Option<f64>, Option<f64>) {
     let none = (None, None);
     let Some((spec, reading)) = protocol.readings.iter().zip(&judged.readings).find(|(s, _)| s.item == test.item)
@@ -36,6 +39,9 @@ pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Opti
 }
 
 /// The way of rejecting that a test belongs to.
+///
+/// `asked` is what the reading's protocol names: a repeatability that was pooled over a section is
+/// not known here, and has no limits.
 fn way_of(test: &str, asked: Option<Rejection>) -> Option<Rejection> {
     match (test, asked) {
         ("dixon", _) => Some(Rejection::Dixon),
@@ -49,6 +55,8 @@ fn way_of(test: &str, asked: Option<Rejection>) -> Option<Rejection> {
 
 /// Where a value between `quiet` and `apart` begins to be raised, by bisection; `None` where it is raised at both or at none.
 /// Forty halvings of the reach are finer than any drawing.
+///
+/// `quiet` is the middle of the others and `apart` far outside of them.
 fn sought(raised: &mut dyn FnMut(f64) -> bool, mut quiet: f64, mut apart: f64) -> Option<f64> {
     if raised(quiet) || !raised(apart) {
         return None;

@@ -1,5 +1,18 @@
 //! What counts: exclusions honoured or not, planned rough runs, concordant sets, and the tests for a replicate that
 //! stands apart. A test only raises its hand; what it points at stays in, and is told with and without.
+//!
+//! # Which rows count
+//!
+//! 1. A rough run that the plan provides for never counts.
+//! 2. A row that a reviewer left out does not count, whatever the team says of it.
+//! 3. A row that the team left out does not count if its reason is one of the lab's causes and the
+//!    value lies to the side that the cause pushes to, or if it gives a reason and a test raises
+//!    its hand. Else it counts, and a person is asked.
+//! 4. Where concordant results are wanted the largest set that agrees counts, and nothing else.
+//! 5. Everything else counts. A test that raises its hand on a reading that was kept is a question.
+//!
+//! A test is asked of all values, those that the team left out among them: whether they stand apart
+//! is what is asked. Readings that were issued to everybody are not tested.
 
 mod concordance;
 mod exclusions;
@@ -24,6 +37,9 @@ use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedReading, OutlierTest};
 
 /// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
+///
+/// Replicates of one reading repeat one quantity; a column of a table does so only where the lab
+/// says it.
 struct Repeated {
     item: ItemId,
     /// The school its protocol names; `None` leaves it to the course.
@@ -37,6 +53,8 @@ struct Repeated {
 }
 
 /// The columns that repeat one quantity.
+///
+/// Results that repeat one quantity are shown to about the step of the readings that go into them.
 fn repeated(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Vec<Repeated> {
     let mut out = Vec::new();
     for (spec, reading) in protocol.readings.iter().zip(readings) {
@@ -67,6 +85,9 @@ fn repeated(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Vec
 }
 
 /// The step of a worked-out value, in its unit: about that of the readings of one dimension that go into it.
+///
+/// Nought where no reading of that dimension has an instrument: the tests then take any difference
+/// for real.
 fn step_of_result(protocol: &Protocol, spec: &ResultSpec, clean: &Env) -> f64 {
     let unit = &protocol.items[spec.item].unit;
     let used = spec.node.items().into_iter().filter_map(|i| protocol.reading_of(i));
@@ -77,6 +98,10 @@ fn step_of_result(protocol: &Protocol, spec: &ResultSpec, clean: &Env) -> f64 {
 }
 
 /// Settles which rows count (the readings' `counts`, and the rows left out by group), and gives the tests.
+///
+/// `clean` holds the values worked out with every row. Gives the rows left out, by the group of
+/// their columns, and every test that was made, raised or not. Cells learn in `table` whether they
+/// count.
 pub(super) fn settle(
     protocol: &Protocol,
     table: &mut Table,
@@ -111,6 +136,8 @@ pub(super) fn settle(
 }
 
 /// The rows that are out beforehand: planned rough runs, and nothing else.
+///
+/// Every group of columns has its flags from here on, all down but those of rough runs.
 fn beforehand(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Out {
     let mut out: Out = Vec::new();
     for (spec, reading) in protocol.readings.iter().zip(readings) {
@@ -132,6 +159,9 @@ fn beforehand(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> O
 }
 
 /// Settles one column that repeats a quantity: exclusions, concordance, and the hands that are raised.
+///
+/// The way of rejecting is the reading's own, else a repeatability that was pooled over the
+/// section, else the school's by the number of values.
 #[allow(clippy::too_many_arguments)]
 fn column(
     protocol: &Protocol,
@@ -184,6 +214,8 @@ fn column(
 }
 
 /// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of its own.
+///
+/// Replicates may have gaps in their numbering.
 fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: ItemId, row: usize) -> Option<Row> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => readings[r].cells.get(row).and_then(|c| c.row),

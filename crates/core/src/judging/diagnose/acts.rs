@@ -1,10 +1,16 @@
 //! How often people do what: acts, the kinds of an act, and the ways of a slip of the pen.
+//!
+//! The weights are shares of all mistakes that were made in simulated classes and found in
+//! practitioners' tables. Only their ratios matter. A course that knows its students better may
+//! state others ([`School::weights`]), and one for “none of these”.
 
 use std::collections::BTreeMap;
 
 use crate::protocol::{School, SlipKind};
 
 /// A slip of the pen in a number.
+///
+/// The shares of the first three add up to one.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Edit {
     /// Two neighbouring digits changed places.
@@ -30,6 +36,8 @@ impl Edit {
 }
 
 /// What a person did.
+///
+/// A kind of slip belongs to exactly one act.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Act {
     Formula,
@@ -55,6 +63,9 @@ impl Act {
     }
 
     /// Its weight among the acts; measured on simulated classes and on tables of practitioners.
+    ///
+    /// Only their ratios count: the acts of which anything was generated share what the school's
+    /// weight of the unexplained leaves.
     fn weight(self) -> f64 {
         match self {
             Act::Formula => 0.30,
@@ -67,6 +78,9 @@ impl Act {
 }
 
 /// Prior probabilities of the hypotheses about one value.
+///
+/// A probability for each hypothesis, so that the sum over all that were generated, and of nothing,
+/// is one.
 pub(super) struct Priors {
     by_kind: BTreeMap<SlipKind, f64>,
     by_edit: BTreeMap<(SlipKind, Edit), f64>,
@@ -75,6 +89,9 @@ pub(super) struct Priors {
 impl Priors {
     /// Priors of every kind generated, with the number of hypotheses of each. Those of numbers written or keyed wrongly are
     /// shared out by the way of the slip first.
+    ///
+    /// `counts` has every kind that was generated, fitting or not: a kind with forty forms gives
+    /// each a fortieth.
     pub(super) fn of(school: &School, counts: &BTreeMap<(SlipKind, Option<Edit>), usize>) -> Priors {
         let declared = counts.keys().filter(|(k, _)| matches!(k, SlipKind::Declared(_))).count();
         let mut kinds: Vec<&SlipKind> = counts.keys().map(|(k, _)| k).collect();
@@ -98,6 +115,8 @@ impl Priors {
     }
 
     /// What each kind has as a whole, shared by all that was generated of it; of a slip of the pen, by its ways first.
+    ///
+    /// Ways of one slip of the pen share by their own weights, and then by their number.
     fn shared(
         kinds: &[&SlipKind],
         counts: &BTreeMap<(SlipKind, Option<Edit>), usize>,
@@ -118,11 +137,15 @@ impl Priors {
     }
 
     /// The prior of one hypothesis of a kind.
+    ///
+    /// Nought where no hypothesis of the kind was generated.
     pub(super) fn of_kind(&self, kind: &SlipKind) -> f64 {
         self.by_kind.get(kind).copied().unwrap_or(0.0)
     }
 
     /// The prior of one hypothesis of a kind, made by one way of a slip of the pen.
+    ///
+    /// Without a way it is the share of its kind.
     pub(super) fn of_made(&self, kind: &SlipKind, edit: Option<Edit>) -> f64 {
         edit.and_then(|e| self.by_edit.get(&(kind.clone(), e)).copied()).unwrap_or_else(|| self.of_kind(kind))
     }

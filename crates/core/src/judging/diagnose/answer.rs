@@ -1,4 +1,8 @@
 //! Mistakes in writing the answer down.
+//!
+//! The digits of R itself are looked at: 7.29 for 7.92, 7.62 for 7.92, 79.2 for 7.92. The last
+//! digit is left out of the second, since that is rounding. What was meant must be right by itself:
+//! it is compared with C and F, and no mistaken formula is joined to it.
 
 use super::super::values::within;
 use super::case::Case;
@@ -10,6 +14,9 @@ use crate::quantity::power_of_ten;
 impl Maker<'_> {
     /// The answer's text was miswritten: what was meant must itself be right, within the figures it has, or follow from the
     /// values above. Whatever was written, the prediction of such a story is R.
+    ///
+    /// The story says of the table what [`miswritten`](super::super::stories::Beside::miswritten)
+    /// says: all that follows was worked out with what was meant, or seldom with what stands there.
     pub(super) fn answer_text(&mut self) {
         let case = self.case;
         for (kind, clause, meant) in edits(case) {
@@ -40,6 +47,9 @@ impl Maker<'_> {
 
 /// Values that the answer's text may have been meant to show: neighbouring digits swapped back, one digit (never the
 /// last, that is rounding) put right, the decimal point moved back. In the result's unit.
+///
+/// For n digits there are n − 1 swaps, 9(n − 1) other digits and four moves of the point. Fractions
+/// and numbers of more than 17 digits have none.
 fn edits(case: &Case<'_>) -> Vec<(SlipKind, Clause, f64)> {
     let Some(number) = case.number else { return Vec::new() };
     let scale = if number.value == 0.0 { return Vec::new() } else { case.reported / number.value };

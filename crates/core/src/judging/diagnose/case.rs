@@ -12,6 +12,8 @@ use crate::row::Row;
 use crate::verdict::JudgedReading;
 
 /// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
+///
+/// It is made only for a value that nothing simpler explains: one in eighty of the demo class.
 pub(in super::super) struct Case<'a> {
     pub(in super::super) protocol: &'a Protocol,
     pub(in super::super) id: ResultId,
@@ -44,6 +46,8 @@ pub(in super::super) struct Case<'a> {
 }
 
 /// One mistake that may have given R.
+///
+/// Its probability is prior × likelihood × e^joint × e^sisters, over the sum of all and of nothing.
 pub(super) struct Hypothesis {
     pub(super) kind: SlipKind,
     /// Number of the mistaken formula among the result's, for what can happen down a whole column.
@@ -73,6 +77,9 @@ pub(super) struct Hypothesis {
 
 /// ½·[|R−H_C| ≤ w] + ½·w/(w+e)·[|R−H_F| ≤ w+e]; one kind of input only: that term with weight 1; both nought: a tenth
 /// where R is within 0.2 % of H besides.
+///
+/// A hypothesis predicts two values: H_C from clean inputs and H_F from what was reported above.
+/// The team used one of them, and it is not known which; e is the envelope of H_F.
 pub(super) fn likelihood(case: &Case<'_>, h: &Hypothesis) -> f64 {
     let (r, w, e) = (case.reported, case.width, h.envelope);
     let fits = |x: f64, bound: f64| within(r - x, bound, case.half_step, r, x);
@@ -100,6 +107,8 @@ pub(super) fn likelihood(case: &Case<'_>, h: &Hypothesis) -> f64 {
 }
 
 /// Whether R is x cut off after the digits written.
+///
+/// Half a step is h; a value cut off lies anywhere in the two half-steps below it.
 pub(super) fn cut(case: &Case<'_>, x: f64) -> bool {
     let lost = x.abs() - case.reported.abs();
     x.signum() == case.reported.signum()
@@ -108,6 +117,9 @@ pub(super) fn cut(case: &Case<'_>, x: f64) -> bool {
 }
 
 /// Half flat over six decades, half close by: unmodelled mistakes are mostly small.
+///
+/// A density times the width 2w of R's last digit. C stands for the carried value here: what R lies
+/// near to.
 pub(super) fn unexplained_likelihood(case: &Case<'_>) -> f64 {
     if case.reported == 0.0 {
         return 0.5;

@@ -11,6 +11,10 @@ use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
 /// One systematic slip down a column: it needs two rows and explains three quarters of those that differ. Its joint
 /// likelihood is weighed against the rows each having a story of their own.
+///
+/// `rows` are those of one column, `candidates` what each left; a row that needed no story left
+/// nothing. A story of the column that is likelier than not takes the place of what its rows said;
+/// else the rows are asked whether they are all off by one factor.
 pub(in super::super) fn down_the_column(
     protocol: &Protocol,
     spec: &ResultSpec,
@@ -69,6 +73,8 @@ pub(in super::super) fn down_the_column(
 }
 
 /// One mistaken formula over all rows that differ.
+///
+/// A row that the formula does not explain counts with what nothing explains.
 #[derive(Default)]
 struct Joint {
     /// Rows it explains.
@@ -80,6 +86,8 @@ struct Joint {
 }
 
 /// Every mistaken formula that explains some row, over all rows. In logarithms: a dozen small likelihoods would vanish.
+///
+/// By the number of the mistaken formula among the result's.
 fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
     let mut all: BTreeMap<usize, Joint> = BTreeMap::new();
     for v in differing.iter().flat_map(|(_, c)| c.variants.iter().map(|(v, ..)| *v)) {
@@ -104,6 +112,9 @@ fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
 }
 
 /// The best formula and those that fit every row as well, with their odds against it: they cannot be told apart.
+///
+/// `fit` leaves the priors out: two forms that explain the rows alike are told as one, whichever is
+/// likelier.
 fn class(joint: &BTreeMap<usize, Joint>, best: usize) -> Vec<(usize, f64)> {
     let Some(first) = joint.get(&best) else { return Vec::new() };
     let fit = |j: &Joint| j.score - j.weight;
@@ -115,6 +126,8 @@ fn class(joint: &BTreeMap<usize, Joint>, best: usize) -> Vec<(usize, f64)> {
 }
 
 /// The other kinds of a class with their probabilities, likeliest first.
+///
+/// `rest` is what all probabilities are a share of.
 fn alternatives<'a>(class: impl Iterator<Item = (&'a SlipKind, f64)>, rest: f64) -> Vec<(SlipKind, f64)> {
     let mut out: Vec<(SlipKind, f64)> = Vec::new();
     for (other, p) in class {
@@ -130,6 +143,9 @@ fn alternatives<'a>(class: impl Iterator<Item = (&'a SlipKind, f64)>, rest: f64)
 
 /// One row of a column with a story of its own beside two or more that nothing explains: the column is one case, and a hit
 /// in one row of many is luck.
+///
+/// A row that a spreadsheet's formula explains, or one of several that share a slip, is no lone
+/// one.
 pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
     let odd = rows.iter().filter(|r| r.verdict == VerdictKind::Unexplained && r.gap.is_none()).count();
     let mut told = rows.iter_mut().filter(|r| r.verdict == VerdictKind::Slip);
@@ -142,6 +158,8 @@ pub(in super::super) fn lone_rows(rows: &mut [JudgedResult]) {
 }
 
 /// A single reading that was keyed wrongly into every row of a column is one slip down it.
+///
+/// The rows keep their own stories; each learns of the others, so that one charge is made for all.
 pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [JudgedResult]) {
     let told = |r: &JudgedResult| -> Option<(ItemId, Clause)> {
         let slip = r.slip.as_ref().filter(|s| r.verdict == VerdictKind::Slip && s.rows.is_empty())?;
@@ -163,6 +181,9 @@ pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [Judged
 
 /// Rows that are all off by one and the same factor which no slip gives: something was done throughout that nobody has
 /// thought of. It is weighed against every row having a story of its own, and lowers the chance of those.
+///
+/// The factor is the middle one of R/F over the rows. It is told as a factor and not as a mistake,
+/// since nobody knows what was done.
 fn alike_throughout(rows: &mut [JudgedResult], differing: &[(usize, &Candidates)], apart: f64) {
     let mut ratios: Vec<f64> = differing.iter().map(|(_, c)| c.ratio.0).collect();
     ratios.sort_by(f64::total_cmp);

@@ -15,6 +15,8 @@ const IN_ALL: f64 = 0.7;
 const MISCOUNT: [f64; 6] = [1.0, -1.0, 2.0, -2.0, 3.0, -3.0];
 
 /// Another value of an item that may have been put in.
+///
+/// Values are in the item's unit.
 struct Other {
     value: f64,
     clause: Clause,
@@ -24,6 +26,9 @@ struct Other {
 
 impl Maker<'_> {
     /// Constants with a digit wrong, cut short, or a neighbour's; counts one or a few more or fewer.
+    ///
+    /// A parameter counts as a number that may be miscounted; a constant as one that may be misread
+    /// or taken for its neighbour in the table.
     pub(super) fn constants(&mut self) {
         let case = self.case;
         for item in self.spec().node.items() {
@@ -56,6 +61,9 @@ impl Maker<'_> {
 
     /// A constant of the lab with a digit wrong, cut short, or taken for another constant of the same dimension. Half
     /// of the prior goes to either way.
+    ///
+    /// Neighbours are constants of one dimension and kind with another name: the density of brass
+    /// for that of steel.
     fn constant(&mut self, item: ItemId) {
         let case = self.case;
         let it = &case.protocol.items[item];
@@ -87,6 +95,10 @@ impl Maker<'_> {
     }
 
     /// Solves for the value that would give R, and keeps those of the others that are it.
+    ///
+    /// A story about a constant fits only if R is what that value gives, to within what R's digits
+    /// and the envelope leave open. All other results are asked twice: whether they used the same
+    /// wrong value (seven in ten would), and whether the other rows of this column did.
     fn put_in(&mut self, kind: SlipKind, item: ItemId, at: Option<usize>, value: f64, others: Vec<Other>) {
         let case = self.case;
         *self.counts.entry((kind.clone(), None)).or_default() += others.len();
@@ -112,6 +124,8 @@ impl Maker<'_> {
 
 /// A constant with a digit wrong or cut short. It has as many digits as it needs; what is worked out of conditions has no
 /// digits of its own.
+///
+/// None for a number of more than twelve characters: it is no number that anybody keys in.
 fn other_digits(item: ItemId, value: f64) -> Vec<Other> {
     let text = format!("{}", notation::figures(value, 10).parse::<f64>().unwrap_or(value));
     let CellKind::Number(number) = read(&text, &Default::default()).kind else { return Vec::new() };

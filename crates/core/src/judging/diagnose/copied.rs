@@ -1,4 +1,15 @@
 //! Readings that were copied into the table wrongly, while the calculation used the right ones.
+//!
+//! The two stories about a wrong reading differ in what else they change. If the sheet is wrong,
+//! everything that uses the reading was right and only looks wrong. If the key was wrong, one value
+//! is wrong and the sheet stands. The rest of the table tells which, and where it cannot, the sheet
+//! is left alone.
+//!
+//! | edit of 84.30 | gives |
+//! |---|---|
+//! | neighbours changed places | 48.30, 83.40, 84.03 |
+//! | one digit is another | 14.30, 24.30, … 84.39 |
+//! | the point moved | 8.43, 0.843, 843, 8430 |
 
 use std::cell::OnceCell;
 
@@ -15,6 +26,8 @@ use crate::repair::Repair;
 use crate::verdict::JudgedCell;
 
 /// A reading of the sheet that a result uses, and what was written for it.
+///
+/// The cell is that of the table as handed in, with what a story has repaired.
 struct Used<'a> {
     item: ItemId,
     /// Its row in the environment, if it stands in a column there.
@@ -24,6 +37,8 @@ struct Used<'a> {
 
 impl Used<'_> {
     /// The reading with another number, in its unit.
+    ///
+    /// `number` has the reading's unit.
     fn taken_as(&self, number: f64) -> Reading {
         Reading {
             item: self.item,
@@ -38,6 +53,10 @@ impl Used<'_> {
 impl Maker<'_> {
     /// One reading wrong in the sheet while the calculation used the right one, or right in the sheet and keyed wrongly into
     /// this one calculation: solved for the reading that would give R, and kept if that is a near miss of the one written.
+    ///
+    /// Each reading is solved for: the value that gives R is found first, and only if a slip of the
+    /// pen leads from it to the one written is the story told. So a reading costs some ten workings
+    /// of one formula and not one for each of sixty ways to miswrite it.
     pub(super) fn readings(&mut self) {
         let case = self.case;
         for (item, r, at, n) in self.readings_used() {
@@ -84,6 +103,9 @@ impl Maker<'_> {
     }
 
     /// The value of one item, in its unit, that would give R, and the slope of the result there.
+    ///
+    /// `at` is the row in the environment, from 0, and `value` the reading as written, in its unit.
+    /// `None` where R does not depend on the reading, or no value near it gives R.
     pub(super) fn solved(&self, item: ItemId, at: Option<usize>, value: f64) -> Option<(f64, f64)> {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
@@ -99,6 +121,9 @@ impl Maker<'_> {
 
     /// Any other value of the scale, where other results that do not fit use the reading as well: several that ask for one
     /// value need no near miss.
+    ///
+    /// The value is moved to the nearest graduation if that still gives R. Its prior is a step over
+    /// the plausible range: any of the scale's values is as likely.
     fn any_value(&mut self, used: &Used<'_>, r: ReadingId, target: f64, reach: f64) {
         let case = self.case;
         let spec = &case.protocol.readings[r];
@@ -119,6 +144,10 @@ impl Maker<'_> {
     }
 
     /// The sheet is right, and `x` went into this calculation. `said` is what the table says to `x`, worked out when first asked.
+    ///
+    /// `x` is in the reading's unit. Where a whole column was worked out with one wrong number, its
+    /// other rows speak for the story; they do not speak for it where each row has a reading of its
+    /// own.
     fn keyed(&mut self, used: &Used<'_>, x: f64, edit: Edit, said: &OnceCell<Said>) {
         let case = self.case;
         let (clean, reported) = self.with_item(used.item, used.at, x);
@@ -140,6 +169,9 @@ impl Maker<'_> {
     }
 
     /// The sheet is wrong, and everything was worked out with `x`.
+    ///
+    /// A reading that a person says is right is not doubted again. `prior` is what the story's
+    /// share of its kind is multiplied by.
     fn copied(&mut self, used: &Used<'_>, (x, edit): (f64, Edit), prior: f64, said: &OnceCell<Said>) {
         let case = self.case;
         if case.refuted.contains(&(used.item, used.cell.row)) {
@@ -165,6 +197,10 @@ impl Maker<'_> {
 }
 
 /// Readings that a slip of the pen turns into the one written: digits swapped, one digit wrong, the decimal point moved.
+///
+/// `number` is as written, `value` the same in the reading's unit. The values found have that unit
+/// too. For n digits there are at most n − 1 + 9n + 4 of them; none for a fraction or more than
+/// twelve digits.
 pub(super) fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
     if number.fraction {
         return Vec::new();
@@ -196,6 +232,9 @@ pub(super) fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
 }
 
 /// The x near `start` where f(x) = target, with f′ there; `None` where f does not depend on x or is not tame.
+///
+/// The secant rule, twelve steps at most, from `start` and a thousandth beside it. The value may
+/// not leave a thousandfold of the start: a story that asks for that is no slip of the pen.
 fn solve(f: &dyn Fn(f64) -> Option<f64>, start: f64, target: f64) -> Option<(f64, f64)> {
     let (mut x0, mut y0) = (start, f(start)? - target);
     let mut x1 = start * (1.0 + 1e-3);

@@ -17,6 +17,8 @@ use crate::verdict::JudgedReading;
 /// Prior of the story that the team left out what it marked as left out.
 const OWN_MARKS: f64 = 0.5;
 
+/// One is made for each value to be explained. A hypothesis is counted whether it fits or not, and
+/// kept only if it does.
 pub(super) struct Maker<'a> {
     pub(super) case: &'a Case<'a>,
     /// Hypotheses near enough to R to matter.
@@ -26,6 +28,9 @@ pub(super) struct Maker<'a> {
 }
 
 /// What a hypothesis is about, before its predictions.
+///
+/// It is made only for hypotheses that fit, since most do not and its texts cost more than its
+/// numbers.
 pub(super) struct Story {
     pub(super) kind: SlipKind,
     pub(super) variant: Option<usize>,
@@ -62,6 +67,10 @@ impl Maker<'_> {
     }
 
     /// A value in the result's unit.
+    ///
+    /// `scale` is one over the unit's factor for the lab's own formula, and what a mistaken form
+    /// says for it: a forgotten factor of a thousand is a scale. Celsius points are shifted as
+    /// well.
     pub(super) fn in_unit(&self, value: f64, scale: f64) -> f64 {
         let item = &self.case.protocol.items[self.spec().item];
         if item.nature == Nature::Point { value * scale - item.unit.offset / item.unit.factor } else { value * scale }
@@ -69,6 +78,8 @@ impl Maker<'_> {
 
     /// Counts a hypothesis of a kind and keeps it if it fits. The count shares the prior of the kind among all that
     /// were generated, fitting or not, so that a kind with many forms is no likelier for it.
+    ///
+    /// `envelope` is asked with the value from reported inputs, and only if that is near R at all.
     pub(super) fn add(
         &mut self,
         story: impl FnOnce() -> Story,
@@ -82,6 +93,9 @@ impl Maker<'_> {
     }
 
     /// Keeps a hypothesis that is counted already, if it fits.
+    ///
+    /// A hypothesis that gives the right value is no mistake, whatever it is called: it is not
+    /// kept.
     pub(super) fn consider(
         &mut self,
         story: impl FnOnce() -> Story,
@@ -135,6 +149,10 @@ impl Maker<'_> {
     }
 
     /// Both predictions of a formula, in the result's unit.
+    ///
+    /// `clean` is left out where there is no clean value to begin with; `reported` where no value
+    /// above was reported and the clean one is there, since it is the same. Values that are not
+    /// finite are none.
     pub(super) fn both(
         &self,
         node: &Node,
@@ -152,6 +170,9 @@ impl Maker<'_> {
     }
 
     /// Mistaken forms of the formula.
+    ///
+    /// The forms were made when the lab was loaded. Besides the rows of its own column, the other
+    /// results of the table are asked: who takes the diameter for the radius once does so again.
     pub(super) fn formulas(&mut self) {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
@@ -174,6 +195,9 @@ impl Maker<'_> {
     }
 
     /// Columns with one row more or fewer: an excluded one kept, a kept one dropped.
+    ///
+    /// Rows are those of the columns that the formula takes whole. A row of a column that is judged
+    /// by itself has no rows to leave out.
     pub(super) fn left_out_rows(&mut self) {
         let case = self.case;
         if case.sliced {
@@ -207,6 +231,9 @@ impl Maker<'_> {
     }
 
     /// The rows that the team itself marked as left out, left out: what its sheet says is the likeliest story of all.
+    ///
+    /// Its prior is a half: what a team says it did is likelier than anything that it may have
+    /// done.
     fn own_marks(&mut self, item: ItemId, group: u16) {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
@@ -230,6 +257,8 @@ impl Maker<'_> {
     }
 
     /// The rows of a group that the sheet marks as left out and that count all the same.
+    ///
+    /// Rows count from 0.
     fn marked(&self, group: u16, rows: &[bool]) -> Vec<usize> {
         let case = self.case;
         let of_group =
@@ -246,6 +275,9 @@ impl Maker<'_> {
     }
 
     /// The readings this result uses, each with its place in the environment and its cell.
+    ///
+    /// For each: its item, the reading, its row in the environment (none for a single value), and
+    /// its cell.
     pub(super) fn readings_used(&self) -> Vec<(ItemId, ReadingId, Option<usize>, usize)> {
         let case = self.case;
         let mut out = Vec::new();
@@ -269,6 +301,8 @@ impl Maker<'_> {
     }
 
     /// Both predictions with an item, or one row of it, as `x`, in the item's unit.
+    ///
+    /// `row` counts from 0 and is none where the item is a single value in the environment.
     pub(super) fn with_item(&self, item: ItemId, row: Option<usize>, x: f64) -> (Option<f64>, Option<f64>) {
         let case = self.case;
         let spec = &case.protocol.results[case.id];
@@ -279,6 +313,9 @@ impl Maker<'_> {
     }
 
     /// A setting misread by one step.
+    ///
+    /// A range switch one step beside the one written makes a reading ten times as large, or two
+    /// and a half.
     pub(super) fn settings(&mut self) {
         let case = self.case;
         for (item, r, row, cell) in self.readings_used() {
@@ -311,6 +348,8 @@ fn left_out_or_used(case: &Case<'_>, item: ItemId, row: usize, dropped: bool) ->
 }
 
 /// The settings one step beside a value: in its list, or in the 1-2-5 sequence and by ten.
+///
+/// In the lab's list of settings those beside it; without a list six usual steps.
 fn neighbours(list: &[f64], value: f64) -> Vec<f64> {
     if !list.is_empty() {
         let mut sorted = list.to_vec();
@@ -323,6 +362,8 @@ fn neighbours(list: &[f64], value: f64) -> Vec<f64> {
 }
 
 /// Whichever of two predictions lies nearer to R; nought where there is none.
+///
+/// The nearer one is told as what the mistake gives.
 fn nearer(r: f64, a: Option<f64>, b: Option<f64>) -> f64 {
     a.into_iter().chain(b).min_by(|x, y| (r - x).abs().total_cmp(&(r - y).abs())).unwrap_or(0.0)
 }

@@ -4,6 +4,24 @@
 //! Prior of one hypothesis: weight of its act × share of its kind among those generated for the act ÷ number of that kind
 //! generated, fitting or not. A class is what this result alone cannot tell apart: predictions within w. It is named after
 //! its likeliest kind.
+//!
+//! # Where the hypotheses come from
+//!
+//! | what a person did | file |
+//! |---|---|
+//! | took a mistaken formula, another row, another setting | [`maker`] |
+//! | keyed or copied a reading wrongly | [`copied`] |
+//! | rewrote a whole column: unit, offset, exchange | [`rewritten`] |
+//! | put in another constant or count | [`constants`] |
+//! | wrote the answer down wrongly | [`answer`] |
+//! | did one of these down a whole column | [`column`] |
+//!
+//! # An example
+//!
+//! The area of a disc of radius 14.99 mm is 705.9 mm², and 2823.7 was reported. Of all mistaken forms
+//! of the formula one gives that to the last digit: the diameter in the place of the radius. Against it
+//! stands “nothing explains it”, which has a third of the prior and spreads it over six decades, so that
+//! hardly any of it falls within the last digit of R. Nearly all of what is left is the diameter's.
 
 mod acts;
 mod answer;
@@ -31,12 +49,18 @@ pub(super) use column::{down_the_column, keyed_throughout, lone_rows};
 use maker::Maker;
 
 /// Longest column whose rows are tried one by one.
+///
+/// A longer column has too many rows to be named by chance, and would cost a working for each.
 const LONGEST_TRIED: usize = 60;
 
 /// No story about a value of fewer than three figures is likelier than this.
+///
+/// Of two figures there are ninety, so that one hypothesis in ninety fits whatever was done.
 const FEW_FIGURES: f64 = 0.85;
 
 /// What a row leaves for the judgement of its whole column.
+///
+/// It is kept only for rows of a column, until its last row is judged.
 pub(super) struct Candidates {
     /// Mistaken formula, prior, likelihood.
     variants: Vec<(usize, f64, f64)>,
@@ -49,6 +73,10 @@ pub(super) struct Candidates {
 }
 
 /// The likeliest class with its chance, or `None` where no hypothesis fits at all.
+///
+/// The slip is told as one if its chance is a half or more; the caller decides that. Cost: one or
+/// two workings for each mistaken formula, and a table worked out anew for each reading that could
+/// have been copied wrongly and gives R, of which there are few.
 pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
     let mut maker = Maker { case, fitting: Vec::new(), counts: BTreeMap::new() };
     maker.formulas();
@@ -87,6 +115,10 @@ pub(super) fn diagnose(case: &Case<'_>) -> (Option<Slip>, Candidates) {
 }
 
 /// Gathers hypotheses into classes and names the likeliest.
+///
+/// `fitting` comes likeliest first and is not empty. Hypotheses that predict the same value, to
+/// within what R can tell, are one class; their chances are added. Kinds below half a percent are
+/// not mentioned.
 fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     let mut classes: Vec<Vec<&Hypothesis>> = Vec::new();
     for h in fitting {
@@ -144,6 +176,8 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
 }
 
 /// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
+///
+/// If nothing else uses it, nothing can tell whether the sheet or the key was wrong.
 fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
     let uses = |(n, spec): (ResultId, &ResultSpec)| n != case.id && spec.node.uses(item);
     case.row.is_some()
@@ -153,6 +187,8 @@ fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
 
 /// A prediction as it is told: what was meant with the digits that were written, what a calculation gives with one more
 /// figure than the answer has, and never more than six.
+///
+/// The text has as many digits as a reader needs to see that it is R.
 fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
     let figures = case.number.map_or(3, |n| n.figures() as i32);
     match (kind, case.number) {
@@ -168,6 +204,8 @@ fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
 /// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the sheet and so needs a
 /// half of its own; where a slip that the lab's author declared gives the same, that one. Whether a number was keyed or copied
 /// wrongly cannot be told where nothing else uses it: the sheet then stays as it is.
+///
+/// `nothing_tells` is as [`nothing_else_uses`] says.
 fn named(kinds: &[(SlipKind, f64)], nothing_tells: bool) -> SlipKind {
     let own = |kind: &SlipKind| kinds.iter().find(|(k, _)| k == kind).map(|(_, p)| *p);
     let declared = kinds.iter().find(|(k, _)| matches!(k, SlipKind::Declared(_)));

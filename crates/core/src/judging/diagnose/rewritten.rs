@@ -1,5 +1,14 @@
 //! Several readings written wrongly by one act, while everything was worked out with the right ones: a column in another
 //! unit or off by a constant, rows or columns in each other’s place.
+//!
+//! | act | example | asks |
+//! |---|---|---|
+//! | another unit | a column of inches read as millimetres | another result than this column |
+//! | an offset | a pointer that stood at 2 before the first reading | another result than this column |
+//! | rows exchanged | rows 3 and 4 have each other's mass | this row |
+//! | columns exchanged | height and width in each other's place | another result, or this row |
+//!
+//! Each is one act of a person and one repair of the sheet, however many cells it has.
 
 use super::super::values::{Tried, put};
 use super::LONGEST_TRIED;
@@ -21,6 +30,8 @@ const EXCHANGED_COLUMNS: f64 = 0.015;
 const ASKS: f64 = std::f64::consts::LN_2;
 
 /// A column of readings: its item, its number among the readings, and its values in its unit, by row.
+///
+/// A cell that cannot be read has no value.
 struct Column {
     item: ItemId,
     reading: ReadingId,
@@ -46,6 +57,8 @@ impl Maker<'_> {
     }
 
     /// The columns of readings that the result uses.
+    ///
+    /// Columns of 2 to 60 rows that were read as numbers and that no story has touched.
     fn columns(&self) -> Vec<Column> {
         let case = self.case;
         let mut out = Vec::new();
@@ -65,12 +78,16 @@ impl Maker<'_> {
     }
 
     /// Whether all values of a column could be read.
+    ///
+    /// Without a range everything is.
     fn plausible(&self, column: &Column, values: &[Option<f64>]) -> bool {
         let range = self.case.protocol.readings[column.reading].plausible;
         range.is_none_or(|(low, high)| values.iter().flatten().all(|v| (low..=high).contains(v)))
     }
 
     /// The numbers of the column are those of another unit.
+    ///
+    /// Only units of the same dimension that people confuse are tried ([`unit_pairs`]).
     fn other_unit(&mut self, column: &Column) {
         let it = &self.case.protocol.items[column.item];
         let pairs = unit_pairs(it.unit.dimension);
@@ -86,6 +103,9 @@ impl Maker<'_> {
     }
 
     /// Every reading of the column is off by the constant that this row asks for.
+    ///
+    /// The offset is a whole number of graduations: what a pointer can be off by. One of up to five
+    /// graduations has the whole weight; the more values of the scale it might have been, the less.
     fn offset(&mut self, column: &Column) {
         let case = self.case;
         let spec = &case.protocol.readings[column.reading];
@@ -105,6 +125,8 @@ impl Maker<'_> {
     }
 
     /// This row's reading stands in another row, and that one's here.
+    ///
+    /// Rows with the same value cannot be told apart, and are not tried.
     fn exchanged_rows(&mut self, column: &Column) {
         let Some(here) = self.case.row.filter(|_| self.case.sliced) else { return };
         let weight = EXCHANGED_ROWS / column.values.len() as f64;
@@ -121,6 +143,9 @@ impl Maker<'_> {
     }
 
     /// Two columns of one kind stand in each other’s place, in all rows or in this one.
+    ///
+    /// Values are turned into each other's units. Each pair of columns is tried once, whichever
+    /// comes first.
     fn exchanged_columns(&mut self, column: &Column, other: &Column) {
         let items = &self.case.protocol.items;
         let (a, b) = (&items[column.item], &items[other.item]);
@@ -149,6 +174,10 @@ impl Maker<'_> {
     }
 
     /// Considers one act that makes columns what they were meant to be.
+    ///
+    /// What the other results say is weighed besides. A story about a whole column of readings and
+    /// one about the formula of one column of results give the same numbers, so that the sheet is
+    /// altered only where something outside of that column is at least twice as likely with it.
     fn act(&mut self, act: Rewriting, meant: Meant, clause: Clause, weight: f64) {
         let case = self.case;
         let Some(first) = meant.first().map(|(item, _)| *item) else { return };
@@ -194,6 +223,8 @@ impl Maker<'_> {
     }
 
     /// Puts a column into an environment, or this row's value of it.
+    ///
+    /// Where a row is judged by itself, only its own value is put in.
     fn with_column(&self, env: &mut super::super::values::Env, item: ItemId, values: &[Option<f64>]) {
         let to_si = |v: &Option<f64>| v.map(|v| self.case.protocol.items[item].to_si(v));
         if !self.case.sliced {
@@ -205,6 +236,8 @@ impl Maker<'_> {
 }
 
 /// The cells that an act changes, with what they were meant to be.
+///
+/// Cells that keep their value are left out.
 fn changed(readings: &[crate::verdict::JudgedReading], meant: &Meant) -> Vec<(ItemId, Option<Row>, f64)> {
     let mut cells = Vec::new();
     for (item, values) in meant {

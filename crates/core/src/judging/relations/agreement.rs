@@ -12,6 +12,8 @@ use rust_decimal::Decimal;
 
 impl Judge<'_> {
     /// Judges one comparison, settles the word that hangs on it, and tells where the sides differ.
+    ///
+    /// `n` is its number among the lab's comparisons. `None` where a side cannot be worked out.
     pub(super) fn comparison(
         &self,
         n: usize,
@@ -37,6 +39,13 @@ impl Judge<'_> {
     }
 
     /// The two values, how far they lie apart and how far they may, SI or in percent of their middle.
+    ///
+    /// | method | apart | allowed |
+    /// |---|---|---|
+    /// | within k | \|a − b\| | k times the uncertainty of a − b |
+    /// | overlap | \|a − b\| | k times the sum of both uncertainties |
+    /// | percent | 100·\|a − b\| over the mean of \|a\| and \|b\| | the percentage |
+    /// | coarse | \|a − b\| | half of the coarser last digit |
     pub(super) fn sides(&self, n: usize, results: &[JudgedResult]) -> Option<Sides> {
         let c = &self.protocol.comparisons[n];
         let (a, b) = (self.value(&c.a)?.scalar()?.clone(), self.value(&c.b)?.scalar()?.clone());
@@ -62,6 +71,9 @@ impl Judge<'_> {
     }
 
     /// What the team's own reported values give with the same room.
+    ///
+    /// A team whose values are wrong may still compare them rightly. `None` where it reported too
+    /// few.
     fn own_agreement(&self, sides: Sides) -> Option<bool> {
         let c = &self.protocol.comparisons[sides.comparison];
         let own = |node: &Node| {
@@ -76,6 +88,8 @@ impl Judge<'_> {
     }
 
     /// Settles the word that says whether the sides agree.
+    ///
+    /// The first word of the list says that they agree, the second that they do not.
     fn conclude(&self, sides: Sides, results: &mut [JudgedResult]) {
         let c = &self.protocol.comparisons[sides.comparison];
         let Some(conclusion) = c.conclusion else { return };
@@ -90,6 +104,9 @@ impl Judge<'_> {
     }
 
     /// Charges sides that differ where a criterion asks for it, and tells it otherwise.
+    ///
+    /// Within a tenth of the limit the mark is fragile: a person decides, and is told how near it
+    /// is.
     fn disagreement(&self, sides: Sides, found: &mut Findings<'_>) {
         let c = &self.protocol.comparisons[sides.comparison];
         let criterion = self
@@ -112,6 +129,8 @@ impl Judge<'_> {
 
     /// What one of a formula's unit is in SI units: that of the first item of its dimension, so that a difference is
     /// told in the unit of the sheet.
+    ///
+    /// One where no item has its dimension.
     fn factor(&self, node: &Node) -> f64 {
         let items = &self.protocol.items;
         node.items()
@@ -121,6 +140,8 @@ impl Judge<'_> {
     }
 
     /// One in the last digit written of the item a side consists of, SI.
+    ///
+    /// Nought for a side that is a formula: nobody wrote it.
     fn written_step(&self, node: &Node, results: &[JudgedResult]) -> f64 {
         let Op::Item(i) = node.op else { return 0.0 };
         match self.protocol.items[i].kind {
@@ -137,6 +158,8 @@ impl Judge<'_> {
     }
 
     /// Two ways that agree to the last digit are worth a look: with honest apparatus they rarely do.
+    ///
+    /// Four figures are asked for: two figures agree by chance one time in some.
     fn to_the_last_digit(&self, n: usize, results: &[JudgedResult], found: &mut Findings<'_>) {
         let c = &self.protocol.comparisons[n];
         let reported = |node: &Node| match node.op {

@@ -11,6 +11,8 @@ use crate::verdict::{Compared, Comparison};
 use rust_decimal::Decimal;
 
 /// What one check gave: the rows where it fails, and how far the worst row lies off as a share of its room.
+///
+/// Rows that were left out are not asked. `worst` is none where no row could be.
 #[derive(Default)]
 struct Checked {
     failed: Vec<(Option<Row>, Option<Off>)>,
@@ -18,6 +20,9 @@ struct Checked {
 }
 
 /// Judges cross-checks: relations that hold whatever the unknown is.
+///
+/// A check costs only what the lab says it costs; a failed one without points is a question all the
+/// same, since a wrong reading is likeliest there.
 pub(in crate::judging) fn checks(
     protocol: &Protocol,
     out: &Out,
@@ -52,6 +57,8 @@ pub(in crate::judging) fn checks(
 
 impl Judge<'_> {
     /// A condition over readings: nought is false.
+    ///
+    /// A condition that cannot be worked out does not fail.
     fn holds(&self, node: &Node) -> Checked {
         let failed = match evaluate_any(node, &Context::without(self.reported, self.out)) {
             Ok(Value::Scalar(0.0)) => vec![(None, None)],
@@ -68,6 +75,8 @@ impl Judge<'_> {
 
     /// A relation of two sides, row by row: `k` standard uncertainties of the difference are its room. `None` where a
     /// side cannot be worked out.
+    ///
+    /// The room is what the readings' own uncertainties leave, k standard deviations of it.
     fn related(&self, (left, right): (&Node, &Node), relation: Relation, k: f64) -> Option<Checked> {
         if self.sums_a_gap(left) || self.sums_a_gap(right) {
             return None;
@@ -98,12 +107,17 @@ impl Judge<'_> {
     }
 
     /// Whether a row of a formula's column was left out of everything.
+    ///
+    /// `row` counts from 0.
     fn left_out(&self, node: &Node, row: usize) -> bool {
         let Shape::Column(group) = node.shape else { return false };
         self.out.iter().any(|(g, rows)| *g == group && rows.get(row) == Some(&true))
     }
 
     /// Whether a formula adds up a column of which a row is not there, or was left out: the whole is then another.
+    ///
+    /// Masses of parts do not add up to the whole where one part is missing, and that is told
+    /// elsewhere.
     fn sums_a_gap(&self, node: &Node) -> bool {
         let gap = |column: &Node| {
             let values = evaluate_any(column, &Context::exact(self.reported)).ok();
@@ -116,6 +130,8 @@ impl Judge<'_> {
     }
 
     /// One finding for a check that fails, with all rows where it does.
+    ///
+    /// It hangs on a person, with the points that the lab gives the check.
     fn tell(&self, n: usize, failed: &[(Option<Row>, Option<Off>)], found: &mut Findings<'_>) {
         let Some((first, off)) = failed.first() else { return };
         let check = &self.protocol.checks[n];
@@ -131,6 +147,8 @@ impl Judge<'_> {
 }
 
 /// Whether a relation of two values holds within a limit.
+///
+/// Below and above hold within the room as well: a limit that is touched is not passed.
 fn holds(relation: Relation, (a, b): (f64, f64), limit: f64) -> bool {
     let d = a - b;
     match relation {

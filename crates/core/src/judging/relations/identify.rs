@@ -8,9 +8,14 @@ use crate::protocol::{Identify, ResultId};
 use crate::verdict::{Compared, Comparison, JudgedResult};
 
 /// How many standard uncertainties a candidate may lie off and still be meant.
+///
+/// About nineteen of twenty values of the right metal lie within it.
 const REACH: f64 = 2.0;
 
 /// Candidates by their distance in standard uncertainties, the nearest first.
+///
+/// `x` and `u` are SI. Inside a candidate's range the distance is nought; outside it is counted
+/// from the nearer end, in standard uncertainties of both.
 fn rank(i: &Identify, x: f64, u: f64) -> Vec<(usize, f64)> {
     let mut ranked: Vec<(usize, f64)> = i
         .candidates
@@ -38,6 +43,8 @@ fn rank(i: &Identify, x: f64, u: f64) -> Vec<(usize, f64)> {
 }
 
 /// The candidates within reach; where none is, the nearest.
+///
+/// At least one is near: the nearest, however far it is. How far is told with it.
 fn near(ranked: &[(usize, f64)]) -> Vec<usize> {
     let nearest = ranked.first().map_or(0.0, |r| r.1);
     ranked.iter().filter(|(_, d)| *d <= REACH.max(nearest)).map(|(n, _)| *n).collect()
@@ -45,6 +52,8 @@ fn near(ranked: &[(usize, f64)]) -> Vec<usize> {
 
 impl Judge<'_> {
     /// Ranks what an unknown may be; two candidates within reach cannot be told apart.
+    ///
+    /// Two that cannot be told apart are both right answers.
     pub(super) fn identify(
         &self,
         n: usize,
@@ -79,6 +88,8 @@ impl Judge<'_> {
     }
 
     /// Settles the word that names the unknown: right by the recomputed value, or carried from the team's own.
+    ///
+    /// A word that is not in the list of candidates names none of them.
     fn name(&self, i: &Identify, answer: ResultId, (right, u): (&[usize], f64), results: &mut [JudgedResult]) {
         let item = self.protocol.results[i.result].item;
         let words = self.protocol.items[self.protocol.results[answer].item].words.clone().unwrap_or_default();

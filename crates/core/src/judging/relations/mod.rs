@@ -1,5 +1,14 @@
 //! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with the uncertainty of a
 //! difference over the sources both sides share.
+//!
+//! | relation | asks | file |
+//! |---|---|---|
+//! | check | does what must hold among readings hold? | [`checks`] |
+//! | comparison | do two ways to one quantity agree? | [`agreement`] |
+//! | unknown | which of these candidates can it be? | [`identify`] |
+//!
+//! Each works with the difference of two values and its own uncertainty, over the sources that both
+//! share: two lengths by one caliper may agree to far better than the caliper's limit.
 
 mod agreement;
 mod checks;
@@ -15,6 +24,8 @@ use crate::verdict::{Comparison, JudgedResult};
 
 pub(super) use checks::checks;
 
+/// `reported` holds the clean values where checks are judged, since those ask nothing of what was
+/// reported.
 struct Judge<'a> {
     protocol: &'a Protocol,
     out: &'a Out,
@@ -24,6 +35,8 @@ struct Judge<'a> {
 
 impl Judge<'_> {
     /// A formula's value with its derivatives, from the readings alone; `None` where one of them is missing.
+    ///
+    /// It has derivatives by every source, so that differences of two such values are right.
     fn value(&self, node: &Node) -> Option<Value<Dual>> {
         evaluate_any(node, &Context::without(&self.propagated.values, self.out)).ok()
     }
@@ -34,6 +47,8 @@ impl Judge<'_> {
     }
 
     /// Standard uncertainty of a value, in SI units; nought where a replicate alone leaves it unbounded.
+    ///
+    /// In SI units. An infinite one would let everything agree with everything.
     fn spread(&self, dual: &Dual) -> f64 {
         let u = Budget::of(dual, &self.propagated.sources).standard;
         if u.is_finite() { u } else { 0.0 }
@@ -41,6 +56,9 @@ impl Judge<'_> {
 }
 
 /// Judges comparisons and unknowns, and settles the words that hang on them.
+///
+/// In the order of the lab, comparisons first. Words that hang on them are judged here and not
+/// before.
 pub(super) fn comparisons(
     protocol: &Protocol,
     out: &Out,

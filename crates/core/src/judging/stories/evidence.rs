@@ -1,5 +1,9 @@
 //! How well a sheet goes together, whatever its team worked out from it: every rule that readings have to keep, judged with
 //! the clean values. A story that alters the sheet is weighed by what becomes of these.
+//!
+//! A story that alters a reading has to pay for what it breaks: a trend that turns back, a point
+//! that leaves its line, a value beyond the scale. Each misfit of r limits costs up to 2r², and
+//! never more than one broken rule does.
 
 use super::super::sheet::{Sheet, Stage};
 use super::super::table::Table;
@@ -10,15 +14,21 @@ use crate::protocol::{Protocol, ReadingSpec, Rule};
 use crate::verdict::JudgedCell;
 
 /// The least that one broken rule can weigh: nobody's apparatus is beyond surprise.
+///
+/// The same for all rules, since a rule that is broken says only that something is wrong.
 const BROKEN: f64 = 0.02;
 
 /// ln max(0.02, exp(−2r²)) of a misfit of r limits, a limit being two standard uncertainties.
+///
+/// A limit is where a test would raise its hand; half of it costs 0.5.
 fn graded(r: f64) -> f64 {
     let r = if r.is_finite() { r } else { 10.0 };
     (-2.0 * r * r).max(BROKEN.ln())
 }
 
 /// ln of the evidence of a table worked out as `sheet`; only differences between two sheets of one table mean anything.
+///
+/// `table` has to be as `sheet` was worked out from it.
 pub(super) fn evidence(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> f64 {
     let Stage { protocol, .. } = stage;
     let mut list = Vec::new();
@@ -41,6 +51,8 @@ pub(super) fn evidence(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> f64 {
 }
 
 /// How many rules a finding says are broken; what is graded, or only typed, counts elsewhere.
+///
+/// Each step that goes back, or is not of its plan, counts by itself.
 fn broken(kind: &Kind) -> usize {
     match kind {
         Kind::Trend { steps, .. } => steps.len(),
@@ -51,6 +63,8 @@ fn broken(kind: &Kind) -> usize {
 }
 
 /// Whether a cell's value, as the story has it, lies in its plausible range and on its instrument's scale and graduation.
+///
+/// A cell without a value is possible.
 fn possible(protocol: &Protocol, spec: &ReadingSpec, cell: &JudgedCell) -> bool {
     let Some(value) = cell.repaired.or(cell.value) else { return true };
     let within = |(low, high): (f64, f64)| value >= low && value <= high;
@@ -70,6 +84,9 @@ fn possible(protocol: &Protocol, spec: &ReadingSpec, cell: &JudgedCell) -> bool 
 }
 
 /// What the references that the rubric compares with say.
+///
+/// Accuracy is a hint too: a density of 79.2 where brass has 8.4 is likelier a slip than a
+/// measurement.
 fn references(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> f64 {
     let Stage { protocol, submission, .. } = stage;
     let mut sum = 0.0;

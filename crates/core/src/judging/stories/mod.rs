@@ -3,6 +3,17 @@
 //!
 //! Everything is a logarithm relative to "nothing explains this result", so that most stories weigh nothing: they leave all
 //! else as it was.
+//!
+//! # How a story is weighed
+//!
+//! Of every other reported result the likelihood is asked twice: with the table as it stands, and
+//! with the table as the story has it. The sum of the differences of both logarithms is what the
+//! table says to the story. If a mass was copied wrongly, nine results that looked odd fit, and the
+//! sum is some thirty; if it was keyed wrongly into one calculation, everything else stands, and a
+//! story that alters the sheet breaks it.
+//!
+//! Bounds keep a single surprise from deciding: no result weighs more than [`ODD`] allows, and no
+//! table more than [`MOST`].
 
 mod evidence;
 
@@ -20,15 +31,24 @@ use crate::verdict::Reported;
 use evidence::evidence;
 
 /// A result that a story leaves odd: this much of what nothing explains.
+///
+/// Nobody's table is so good that one odd result more is impossible.
 const ODD: f64 = 0.02;
 /// A miswritten answer feeds what follows with what was meant; with what stands there, so seldom.
+///
+/// A team that writes 7.29 for 7.92 mostly goes on with 7.92.
 const AS_WRITTEN: f64 = 0.3;
 /// One wrong idea down a whole column, beside one in a single place.
+///
+/// 0.08 against 0.30: of those who take a wrong formula in one place, about a quarter take it in
+/// all.
 const SAME_THROUGHOUT: f64 = 0.08 / 0.30;
 /// No table says more than this, for or against.
 const MOST: f64 = 200.0;
 
 /// The whole table, for weighing stories about it.
+///
+/// It is made once for each table and asked only for results that are odd.
 pub(super) struct Whole<'a> {
     pub(super) stage: Stage<'a>,
     pub(super) table: &'a Table,
@@ -58,17 +78,26 @@ impl<'a> Whole<'a> {
     }
 
     /// What the table says where nothing explains a result and all that follows uses it as it stands.
+    ///
+    /// What does not hang on the story is worked out when a story first asks.
     pub(super) fn beside(&self, odd: Odd) -> Beside<'_> {
         Beside { whole: self, odd, base: OnceCell::new() }
     }
 
     /// ln L of every other reported result, where `used` is what the result in question fed into what follows, and
     /// `standing` what was read off the sheet for it.
+    ///
+    /// `measured` and `out` are those of the table as the story has it. The logarithms come by
+    /// result and row, in the order of the lab, words left out; that of the result in question is
+    /// nought.
     fn logs(&self, measured: &Env, out: &Out, odd: Odd, used: f64, standing: f64) -> Vec<f64> {
         self.logs_with(measured, out, odd, (used, standing), None)
     }
 
     /// As [`Whole::logs`], where every result that can be worked out with the same wrong `idea` may have been.
+    ///
+    /// `idea` is a result with the number of one of its mistaken forms. A result that fits better
+    /// by the same idea counts as worked out by it, and feeds what follows so.
     fn logs_with(
         &self,
         measured: &Env,
@@ -128,6 +157,9 @@ impl<'a> Whole<'a> {
     }
 
     /// ln L of one result: ½·[|R−P| ≤ w] + ½·w/(w+e)·[|R−F| ≤ w+e], near it a tenth, else that it is odd.
+    ///
+    /// P is what the readings give, F what follows from the values as reported; all are in the
+    /// result's unit. A result that was not reported says nothing.
     #[allow(clippy::too_many_arguments)]
     fn log(
         &self,
@@ -176,6 +208,9 @@ impl<'a> Whole<'a> {
     }
 
     /// Half a unit of R's last figure, or of the last that the result deserves.
+    ///
+    /// In the result's unit. It is as wide as the figures the result deserves, so that a value cut
+    /// to three figures still fits where three are all that is known.
     fn width(&self, id: ResultId, row: Option<usize>, written: &Reported, r: f64, right: Option<f64>) -> f64 {
         let spec = &self.stage.protocol.results[id];
         let figures = self.figured[spec.item].as_ref().and_then(|v| v.at(row)).copied();
@@ -220,6 +255,8 @@ impl<'a> Whole<'a> {
     }
 
     /// Evidence of the whole table as it was written, as a logarithm; worked out once.
+    ///
+    /// Only differences of it are used.
     fn as_written(&self) -> f64 {
         *self.written.get_or_init(|| evidence(self.stage, self.table, self.sheet))
     }
@@ -227,6 +264,9 @@ impl<'a> Whole<'a> {
 
 /// The mistaken forms of `other` that show the same wrong idea as form `number` of `first`: the same kind at the same item,
 /// or the same form of a formula of one shape.
+///
+/// By kind and item first; where none is found and both formulas have the same shape, by its
+/// number.
 fn alike<'a>(first: &ResultSpec, number: usize, other: &'a ResultSpec) -> Vec<&'a Variant> {
     let Some(idea) = first.variants.get(number) else { return Vec::new() };
     let same = |v: &&Variant| {
@@ -238,6 +278,8 @@ fn alike<'a>(first: &ResultSpec, number: usize, other: &'a ResultSpec) -> Vec<&'
 }
 
 /// What a table says to a story, as logarithms.
+///
+/// Both are natural logarithms; 0 says nothing, above it speaks for the story.
 pub(super) struct Said {
     /// The other rows of the odd result's own column, which are weighed as a whole besides.
     pub(super) own: f64,
@@ -253,6 +295,8 @@ impl Said {
 }
 
 /// The rest of a table beside one odd result.
+///
+/// It holds on to the result in question.
 pub(super) struct Beside<'a> {
     whole: &'a Whole<'a>,
     odd: Odd,
@@ -262,6 +306,8 @@ pub(super) struct Beside<'a> {
 
 impl Beside<'_> {
     /// Logarithms of the likelihood of every other result with the table as it is written, by result.
+    ///
+    /// Rows that a team set aside are tried both ways, since the sheet may not say that it did.
     fn base(&self) -> &[f64] {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let as_reported = self.odd.reported;
@@ -275,6 +321,8 @@ impl Beside<'_> {
     }
 
     /// The rows that count without that of the result in question.
+    ///
+    /// `None` where the result is no row of a column, or that row is out already.
     fn set_aside(&self, out: &Out) -> Option<Out> {
         let protocol = self.whole.stage.protocol;
         let spec = &protocol.results[self.odd.id];
@@ -289,11 +337,15 @@ impl Beside<'_> {
 
     /// What a table says to a story: the sum of the changes of all results but the odd one, bounded on both sides, so
     /// that no single result outweighs everything else.
+    ///
+    /// Each result but the odd one counts once.
     fn against(&self, logs: &[f64]) -> f64 {
         logs.iter().zip(self.base()).map(|(a, b)| a - b).sum::<f64>().clamp(-MOST, MOST)
     }
 
     /// The answer was written down wrongly; `meant` (SI) was right, and fed what follows.
+    ///
+    /// The greater of both ways of going on: with what was meant, or with what stands there.
     pub(super) fn miswritten(&self, meant: f64) -> f64 {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let logs = self.whole.logs(measured, out, self.odd, meant, meant);
@@ -301,6 +353,10 @@ impl Beside<'_> {
     }
 
     /// Readings of the sheet are wrong – item, row, and value in its unit – and everything was worked out with these.
+    ///
+    /// The table is worked out anew with the cells as the story has them, with all that its
+    /// readings and columns say of themselves: a story that makes a plausible reading implausible
+    /// pays for it.
     pub(super) fn misread(&self, cells: &[(ItemId, Option<Row>, f64)]) -> Said {
         let whole = self.whole;
         let mut table = whole.table.clone();
@@ -317,6 +373,8 @@ impl Beside<'_> {
     }
 
     /// What the other rows of the result's own column say.
+    ///
+    /// Rows of one column that share a wrong reading speak with one voice.
     fn own(&self, logs: &[f64]) -> f64 {
         let first = self.first_of(self.odd.id);
         let rows = first..first + self.whole.table.reported[self.odd.id].len();
@@ -324,6 +382,9 @@ impl Beside<'_> {
     }
 
     /// An item of the sheet was `value`, SI, in every calculation that uses it, though the sheet has it right.
+    ///
+    /// For a constant or a count that was wrong in every calculation. The sheet keeps its value, so
+    /// that nothing is asked of what its readings say.
     pub(super) fn given(&self, item: ItemId, row: Option<usize>, value: f64) -> Said {
         let Sheet { measured, out, .. } = self.whole.sheet;
         let mut measured = measured.clone();
@@ -335,6 +396,8 @@ impl Beside<'_> {
 
     /// The same wrong idea in the other rows of the column: what their values say to the mistaken formula `node`, where that
     /// fits them better than nothing does.
+    ///
+    /// Nought for a single value.
     pub(super) fn throughout(&self, node: &Node, scale: f64) -> f64 {
         let whole = self.whole;
         let Sheet { clean, out, .. } = whole.sheet;
@@ -358,6 +421,9 @@ impl Beside<'_> {
     }
 
     /// The same wrong idea in other results: what they say to it where it fits them better than nothing does.
+    ///
+    /// `number` is that of the mistaken form. Nought unless another result is odd and could show
+    /// the same idea; the search costs a working of the whole table.
     pub(super) fn elsewhere(&self, number: usize) -> f64 {
         let whole = self.whole;
         let spec = &whole.stage.protocol.results[self.odd.id];
@@ -384,6 +450,8 @@ impl Beside<'_> {
     }
 
     /// Where the values of a result begin among all.
+    ///
+    /// Counted as [`Whole::logs`] counts.
     fn first_of(&self, id: ResultId) -> usize {
         let protocol = self.whole.stage.protocol;
         let counted = |n: &ResultId| protocol.items[protocol.results[*n].item].words.is_none();
@@ -395,6 +463,8 @@ impl Beside<'_> {
     }
 
     /// Other results that use an item and do not fit as the sheet stands.
+    ///
+    /// Rows are counted one by one.
     pub(super) fn others_odd(&self, item: ItemId) -> usize {
         let protocol = self.whole.stage.protocol;
         let mut at = 0;

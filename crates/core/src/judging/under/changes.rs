@@ -1,4 +1,18 @@
 //! One change of a team's formula after another, until it is the lab's: the change that does it is the mistake.
+//!
+//! | change | mends |
+//! |---|---|
+//! | another cell, column or row | the wrong cell was read, or a reference slid when it was copied down |
+//! | another number | a number typed for another, a power, a factor of ten |
+//! | another function | a sum for a mean, a natural logarithm for a decimal one |
+//! | a function inside, around, or away | degrees for radians, a root left out or too much |
+//! | times a number | a conversion of units left out |
+//! | times or over a cell | a part of the formula left out |
+//! | another operator, parts turned | a sign, a quotient upside down |
+//! | other brackets | `a/b*c` for `a/(b*c)` |
+//!
+//! Changes are tried in the order in which people make the mistakes; the first that makes the
+//! formula the lab's is told. A formula that needs two of them is not named.
 
 use crate::cell::{Formula, Function, Operator, Term, TermKind};
 use crate::formula::{ItemId, Node, Op, Shape};
@@ -10,6 +24,9 @@ const MOST_ROWS: usize = 12;
 const MOST_CHANGES: usize = 4_000;
 
 /// A change of one piece of a formula, or of all pieces like it.
+///
+/// With `everywhere` the change explains more: one wrong reference that was used three times is one
+/// mistake.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Change {
     /// Which child of which, from the root.
@@ -20,6 +37,8 @@ pub(super) struct Change {
 }
 
 /// What a piece becomes.
+///
+/// Rows count from 0.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum How {
     /// A cell of the sheet: item, row from 0.
@@ -50,6 +69,8 @@ pub(super) enum How {
 
 /// The cells that the lab's formula reads for one result: its own row of a column that it reads row by row, else the
 /// column and its first rows.
+///
+/// At most twelve rows of a column are tried by themselves, and the row of the result besides.
 fn reads(protocol: &Protocol, spec: &ResultSpec, row: Option<usize>, rows: &dyn Fn(ItemId) -> usize) -> Vec<How> {
     let mut out = Vec::new();
     for item in spec.node.items() {
@@ -70,6 +91,8 @@ fn reads(protocol: &Protocol, spec: &ResultSpec, row: Option<usize>, rows: &dyn 
 }
 
 /// The pure numbers of the lab's formula, and those that people take for one another.
+///
+/// The usual ones are powers of ten, small counts, halves, and minutes and hours.
 fn numbers(node: &Node) -> Vec<f64> {
     let mut out: Vec<f64> = Vec::new();
     let mut open = vec![node];
@@ -92,6 +115,8 @@ const CONVERSIONS: [f64; 16] =
     [1e-3, 1e3, 1e-2, 1e2, 1e-1, 1e1, 1e-6, 1e6, 1e-4, 1e4, 1e-9, 1e9, 60.0, 1.0 / 60.0, 3600.0, 1.0 / 3600.0];
 
 /// Functions that are taken for one another.
+///
+/// Functions of one group take the same arguments.
 fn sisters(function: Function) -> &'static [Function] {
     use Function::*;
     const MIDDLES: &[Function] = &[Average, Sum, Median, Max, Min];
@@ -110,6 +135,8 @@ fn sisters(function: Function) -> &'static [Function] {
 
 /// Every change that is tried, in the order in which people make the mistakes that it mends. `factors` may have been left out
 /// besides the usual conversions.
+///
+/// `rows` gives how many rows a column has. At most 4 000 changes are made.
 pub(super) fn all(
     protocol: &Protocol,
     spec: &ResultSpec,
@@ -170,6 +197,8 @@ pub(super) fn all(
 type Tried<'a> = (&'a [How], &'a [f64], &'a [f64]);
 
 /// The changes of one piece.
+///
+/// Pieces that are texts, empty or broken have none.
 fn at(term: &Term, path: &[usize], (cells, numbers, factors): Tried<'_>, out: &mut Vec<Change>) {
     let mut push = |how: How, everywhere: bool| out.push(Change { path: path.to_vec(), how, everywhere });
     match &term.kind {
@@ -225,6 +254,8 @@ fn at(term: &Term, path: &[usize], (cells, numbers, factors): Tried<'_>, out: &m
 }
 
 /// The changes of a function.
+///
+/// `arguments` is how many the function has here.
 fn of_call(function: Function, arguments: usize, push: &mut dyn FnMut(How, bool)) {
     sisters(function).iter().filter(|s| **s != function).for_each(|s| push(How::Function(*s), false));
     if arguments == 1 {
@@ -243,6 +274,8 @@ fn of_call(function: Function, arguments: usize, push: &mut dyn FnMut(How, bool)
 type Chain = (Term, Vec<(Operator, Term)>);
 
 /// How tightly an operator binds: sums, then products, then powers.
+///
+/// Powers bind tightest, from the left as products do.
 fn rank(op: Operator) -> u8 {
     match op {
         Operator::Add | Operator::Subtract => 1,
@@ -270,6 +303,9 @@ fn chain(term: &Term) -> Chain {
 }
 
 /// The same signs and pieces with other brackets: `a/b*c` as `a/(b*c)`, `a-b*c` as `(a-b)*c`, `a*b^2` as `(a*b)^2`, and back.
+///
+/// For a chain of n pieces there are at most 2n of them; those that are the piece itself are left
+/// out.
 fn grouped(term: &Term) -> Vec<Term> {
     let made = |op, x: Term, y: Term| Term { kind: TermKind::Binary(op, Box::new(x), Box::new(y)), ..term.clone() };
     let linked =
@@ -308,6 +344,8 @@ fn grouped(term: &Term) -> Vec<Term> {
 }
 
 /// The piece at a path.
+///
+/// `None` where the path leaves the formula.
 pub(super) fn piece<'a>(root: &'a Term, path: &[usize]) -> Option<&'a Term> {
     path.iter().try_fold(root, |at, n| at.children().get(*n).copied())
 }
@@ -322,6 +360,8 @@ fn piece_mut<'a>(root: &'a mut Term, path: &[usize]) -> Option<&'a mut Term> {
 }
 
 /// The formula with a change; `leaf` gives the number of a cell of the sheet among its leaves, `range` the cells of a column.
+///
+/// `None` where the change does not apply, or changes everywhere what stands there once.
 pub(super) fn applied(
     formula: &Formula,
     change: &Change,
@@ -344,6 +384,8 @@ pub(super) fn applied(
 }
 
 /// Puts one kind of piece in place of another wherever it stands; how often it stood.
+///
+/// Pieces inside of one that was replaced are not looked at again.
 fn replace(at: &mut Term, before: &TermKind, after: &TermKind) -> usize {
     if at.kind == *before {
         at.kind = after.clone();

@@ -1,5 +1,17 @@
 //! The formulas under the results of a table that came in a spreadsheet: whether each gives what its cell holds, whether it is
 //! the lab's, and if not, what differs. What differs is then no guess: the formula says it.
+//!
+//! # The questions
+//!
+//! 1. Can the formula be followed, through helper cells and names, to cells of the sheet? (`cell`)
+//! 2. Does it give what its cell holds? Else the cell was typed over, or never worked out again.
+//! 3. Does it agree with the lab's formula at tables near this one? ([`points`])
+//! 4. If not, is one of the lab's mistaken forms the team's formula? Or does one change of it make
+//!    it the lab's? ([`search`], [`changes`]) What that change mends is the mistake, and [`naming`]
+//!    says which.
+//!
+//! Nothing is executed or fetched. The work is bounded for each formula and for the whole table;
+//! what is given up says so and is judged as a value without a formula.
 
 mod changes;
 mod naming;
@@ -29,9 +41,13 @@ use search::{Hint, Story};
 /// Most pieces of all formulas of a table that are looked at.
 const MOST_FOLLOWED: usize = 400_000;
 /// What a formula gives and what its cell holds are one within this share of each other: files keep fifteen figures.
+///
+/// It is a thousand times the error of fifteen figures, and far below what any instrument shows.
 const KEPT: f64 = 1e-9;
 
 /// What the formulas of a table say.
+///
+/// `odd` is told as notes, each with the address of its cell.
 #[derive(Default)]
 pub(super) struct Beneath {
     found: HashMap<(ResultId, Option<usize>), Found>,
@@ -39,6 +55,9 @@ pub(super) struct Beneath {
 }
 
 /// What the formula under one result says.
+///
+/// A slip is kept only where the formula gives what its cell holds: else the cell does not hold its
+/// mistake.
 pub(super) struct Found {
     pub(super) under: Underneath,
     /// The mistake that it shows, where it gives what its cell holds and is not the lab's.
@@ -54,6 +73,8 @@ impl Found {
     /// The verdict on a value that it gave and that nothing else explains, where it leaves no room for a guess: the lab's own
     /// formula gave it from what it read, or another one that is no single mistake away. `clean` is whether the values before it
     /// are right, `upstream` whether there are any.
+    ///
+    /// `None` where the usual search for a mistake goes on.
     pub(super) fn settles(&self, clean: bool, upstream: bool) -> Option<(VerdictKind, Option<Face>)> {
         if self.is_wrong() {
             return Some((VerdictKind::Unexplained, None));
@@ -75,6 +96,9 @@ impl Beneath {
     }
 
     /// The oddities, as notes: what is odd about each formula, and that one is not the lab's although its value is right.
+    ///
+    /// A formula that is wrong and gives the right value is worth a word: it will not do so the
+    /// next time.
     pub(super) fn find(&self, protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
         let mut odd = self.odd.clone();
         for r in results.iter().filter(|r| r.verdict == VerdictKind::Agrees) {
@@ -99,6 +123,9 @@ impl Beneath {
 }
 
 /// Looks at every formula of a table.
+///
+/// `table` and `sheet` are those worked out from the numbers that the table has now, which may
+/// differ from those of the file. A table that did not come in a spreadsheet costs nothing.
 pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
     let mut out = Beneath::default();
     let Some(brought) = stage.submission.under.as_deref() else { return out };
@@ -154,6 +181,8 @@ pub(super) fn of(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> Beneath {
 }
 
 /// Whether a table still has in a cell what its file held there, as far as it shows.
+///
+/// A cell formatted to two decimals holds more than it shows.
 fn is_held(reported: &Reported, held: &Held) -> bool {
     match (&reported.number, held) {
         (Some(number), Held::Number(text)) => {
@@ -168,6 +197,8 @@ fn is_held(reported: &Reported, held: &Held) -> bool {
 }
 
 /// Whether a text shows what a cell holds; a cell that shows hundredths holds the number itself.
+///
+/// Half a step of the last digit shown is the room, and a thousandth of it for rounding to even.
 fn is_shown(raw: f64, number: &Number) -> bool {
     let share = points::hundredths(number);
     (raw - number.value * share).abs() <= 1.001 * number.half_step() * share + KEPT * raw.abs()
@@ -186,6 +217,8 @@ fn pieces(formula: &Result<Formula, Unfollowed>) -> usize {
 
 /// A formula that was worked out with other numbers than the table has now shows nothing of a mistake: which of the cells that
 /// it reads changed.
+///
+/// The addresses that changed take the place of the other oddity, since they explain it.
 fn mind(formula: &Formula, changed: &[String], odd: &mut Vec<Oddity>) {
     let read: Vec<String> = formula.leaves.iter().map(|l| l.address.clone()).filter(|a| changed.contains(a)).collect();
     if !read.is_empty() {
@@ -195,6 +228,8 @@ fn mind(formula: &Formula, changed: &[String], odd: &mut Vec<Oddity>) {
 }
 
 /// What a cell holds where the sheet has another text by now; `None` where it holds what it did.
+///
+/// Numbers are compared as shown, so that a cell that only lost its format has not changed.
 fn held_now(held: &Held, number: Option<Box<Number>>, text: &str) -> Option<Held> {
     match (held, number) {
         (Held::Number(raw), Some(n)) => {
@@ -210,6 +245,8 @@ fn held_now(held: &Held, number: Option<Box<Number>>, text: &str) -> Option<Held
 }
 
 /// What was brought with the numbers that the table has now, and the addresses of the cells that changed since.
+///
+/// Nothing is copied where nothing changed.
 fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, Vec<String>) {
     let texts: HashMap<(&str, Option<u32>), &str> =
         submission.cells.iter().map(|c| ((c.item.as_str(), c.row), c.value.as_str())).collect();
@@ -233,6 +270,8 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
 
 /// Looks at one formula: follows it, compares it with the lab's near the table handed in, and gathers what is odd about
 /// it. `hints` keep by result what explained its last row, which explains the next one as a rule.
+///
+/// `changed` are the addresses of cells that changed since the file was made.
 fn look(
     points: &Points<'_>,
     (address, cell): (&str, &Below),
@@ -299,6 +338,10 @@ fn look(
 }
 
 /// What a formula gives beside what its cell holds, whether the cell holds it rounded, and what is odd about that.
+///
+/// A share of 10⁻⁹ of the value is room for the fifteen figures that a file keeps. A workbook that
+/// is set to hold what its cells show has its values rounded to their decimals; that is told as
+/// rounding.
 fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> (Gives, bool) {
     let gives = match (held, value) {
         (_, Value::Fault(fault)) => {
@@ -329,6 +372,9 @@ fn gives(held: &Held, value: Value, odd: &mut Vec<Oddity>) -> (Gives, bool) {
 }
 
 /// What is odd about the cells that a formula reads.
+///
+/// A function that passes over empty cells, such as a mean, does not make them odd; a sum of
+/// lengths over a number kept as text does.
 fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
     let mut empty = Vec::new();
     let mut texts = Vec::new();
@@ -366,6 +412,8 @@ fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
 }
 
 /// One mistake down a column is one case: the rows whose formulas show the same are told and charged as one.
+///
+/// Slips are one where kind and item are the same, or the words where there is no item.
 pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {
     let by_formula = |r: &JudgedResult| {
         let row = r.row.map(Row::index);

@@ -1,4 +1,8 @@
 //! The name of a mistake in a formula: its kind, and what happened as a clause.
+//!
+//! A mistake in a formula has the same kinds as one that is guessed from a value, so that it is
+//! charged the same whether the team handed in a spreadsheet or a sheet of paper. Three kinds are
+//! seen in formulas alone: brackets, a wrong cell, a wrong function.
 
 use super::changes::How;
 use super::search::Search;
@@ -10,6 +14,8 @@ use crate::row::Row;
 use crate::wording::under as words;
 
 /// Kind, clause, and the item that it is about.
+///
+/// The item decides which mistakes in several results are one.
 pub(super) type Named = (SlipKind, String, Option<ItemId>);
 
 impl Search<'_> {
@@ -28,17 +34,23 @@ impl Search<'_> {
     }
 
     /// The item of a leaf.
+    ///
+    /// `None` for a cell of the team's own.
     fn leaf_item(&self, n: usize) -> Option<ItemId> {
         self.form.formula.leaves[n].item.as_ref().and_then(|(id, _)| self.points.protocol.item(id))
     }
 
     /// A piece as its team typed it.
+    ///
+    /// As typed, with the team's own spelling; empty for a piece that was put there by a name.
     fn text_of(&self, term: &Term) -> String {
         let origin = self.form.formula.origins.get(term.origin);
         origin.and_then(|o| o.text.get(term.span.clone())).unwrap_or_default().to_owned()
     }
 
     /// The kind of the mistake that a change mends, what happened as a clause, and the item that it is about.
+    ///
+    /// `before` is the piece as the team has it, `parent` the piece above with its place in it.
     pub(super) fn named(&self, before: &Term, parent: Option<(&Term, usize)>, how: &How) -> Named {
         match how {
             How::Cell(..) | How::Column(_) | How::With(..) | How::Times(_) => self.of_cells(before, how),
@@ -48,6 +60,9 @@ impl Search<'_> {
     }
 
     /// Another cell should have been read, or one more.
+    ///
+    /// A reference that slid by a row is told as that, since the remedy is another: to hold it
+    /// fast.
     fn of_cells(&self, before: &Term, how: &How) -> Named {
         let protocol = self.points.protocol;
         match (&before.kind, how) {
@@ -84,6 +99,9 @@ impl Search<'_> {
     }
 
     /// A number that was typed in for a cell.
+    ///
+    /// What is typed for a constant is a wrong constant, for a parameter a wrong count, else a
+    /// misread reading.
     fn typed_in(&self, typed: f64, item: ItemId, row: Option<usize>) -> Named {
         let kind = match self.points.protocol.items[item].kind {
             ItemKind::Reference(_) => SlipKind::ConstantWrong,
@@ -95,6 +113,9 @@ impl Search<'_> {
     }
 
     /// Another number, sign or bracket belongs there.
+    ///
+    /// In a power a wrong number is a wrong power; a factor of ten is a unit, any other number a
+    /// number.
     fn of_signs(&self, before: &Term, parent: Option<(&Term, usize)>, how: &How) -> Named {
         let in_power = parent.is_some_and(|(p, n)| {
             n == 1 && matches!(p.kind, TermKind::Binary(Operator::Power, ..) | TermKind::Call(Function::Power, _))
@@ -135,6 +156,8 @@ impl Search<'_> {
     }
 
     /// A range that is not the column that it should be: rows short, rows too many, another column.
+    ///
+    /// Rows that are missing from it are told by number.
     fn range_named(&self, before: &Term, cells: &[Term], item: ItemId) -> (SlipKind, String, Option<ItemId>) {
         let protocol = self.points.protocol;
         let leaf = |c: &Term| if let TermKind::Leaf(n) = c.kind { Some(n) } else { None };
@@ -156,6 +179,8 @@ impl Search<'_> {
 }
 
 /// Another function belongs there, one more or one fewer.
+///
+/// Functions of angles are told by the angle: what is missing is the conversion.
 fn of_functions(before: &Term, how: &How) -> Named {
     let angle = SlipKind::AngleUnit;
     let (kind, clause) = match (&before.kind, how) {
@@ -179,6 +204,8 @@ fn of_functions(before: &Term, how: &How) -> Named {
 }
 
 /// What it is to take one function for another.
+///
+/// A function that has no kind of its own is a wrong function.
 fn of_sisters(was: Function, right: Function) -> SlipKind {
     use Function::{Average, Ln, Log10, Sd, SdPopulation, Sum, Variance, VariancePopulation};
     match (was, right) {

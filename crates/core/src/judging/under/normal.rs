@@ -1,5 +1,9 @@
 //! A team's formula without what makes no mistake: roundings on the way, constants as they are rounded in books, and numbers
 //! typed in that are those of the sheet.
+//!
+//! What a book rounds is no mistake: 3.14 for π, 9.8 for 9.81. What a team rounds on the way is
+//! told as that. A number typed in where a cell holds it is told too, since it does not change when
+//! the reading does.
 
 use super::points::{Place, Points};
 use crate::cell::{Formula, Function, Leaf, Term, TermKind, Value};
@@ -8,6 +12,8 @@ use crate::notation;
 use crate::protocol::ItemKind;
 
 /// A formula with the cells of the sheet that the lab's formula reads among its leaves.
+///
+/// It gives the same numbers as the team's formula to what the roundings leave.
 pub(super) struct Normal {
     pub(super) formula: Formula,
     /// Whether roundings were taken out.
@@ -17,6 +23,8 @@ pub(super) struct Normal {
 }
 
 /// Takes out roundings, and puts constants in full.
+///
+/// Constants are those that the lab's formulas use, and π.
 pub(super) fn of(points: &Points<'_>, formula: &Formula) -> Normal {
     let mut out = Normal { formula: formula.clone(), rounds: false, typed: Vec::new() };
     out.rounds = unrounded(&mut out.formula.root);
@@ -43,6 +51,9 @@ pub(super) fn of(points: &Points<'_>, formula: &Formula) -> Normal {
 }
 
 /// Puts cells in place of typed numbers that are theirs, as far as the lab's formula reads those cells.
+///
+/// Numbers of three figures or more are looked for among the cells that the lab's formula reads: a
+/// 2 is more likely a 2 than a reading of 2.
 pub(super) fn with_cells(points: &Points<'_>, place: Place<'_>, normal: &Normal) -> Normal {
     let protocol = points.protocol;
     let mut formula = normal.formula.clone();

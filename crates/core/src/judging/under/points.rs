@@ -1,5 +1,12 @@
 //! The lab's formula and the team's, worked out side by side at several made-up tables near the one handed in. Two formulas
 //! that agree at all of them are one formula, however they are written; that what was handed in agrees is not enough.
+//!
+//! Two formulas may agree at one table by chance: a sum and a mean of one reading do. At five
+//! tables with all readings moved by different amounts they agree only if they are the same
+//! function, but for differences that lie below 10⁻⁸ everywhere near: those are nobody's mistake.
+//!
+//! Everything is reproducible: how far a reading is moved hangs on its item, its row and the table
+//! alone.
 
 use std::cell::Cell;
 use std::collections::HashMap;
@@ -17,15 +24,24 @@ use crate::row::Row;
 /// Made-up tables.
 const POINTS: usize = 5;
 /// Fewest of them that have to be worked out for two formulas to be compared.
+///
+/// A formula may not be defined at some of the five.
 const FEWEST: usize = 3;
 /// How far a made-up reading lies from the one handed in, as a share of it.
+///
+/// Enough that 10⁻⁸ is far exceeded by any real difference, and so little that nothing becomes
+/// undefined.
 const SPREAD: f64 = 0.03;
 /// Most pieces of formulas that are worked out for one table: a sheet of twenty mistaken results needs about half of it.
 const MOST_WORK: usize = 8_000_000;
 /// Within what share of one another two values are one.
+///
+/// Eight figures: a chain of twenty operations loses seven digits of sixteen at most.
 const SAME: f64 = 1e-8;
 
 /// Made-up tables near one that was handed in.
+///
+/// `left` is counted down by what is worked out, so that a table of endless formulas ends.
 pub(super) struct Points<'a> {
     pub(super) protocol: &'a Protocol,
     sheet: &'a Sheet,
@@ -41,6 +57,9 @@ pub(super) struct Points<'a> {
 impl<'a> Points<'a> {
     /// The made-up tables near the one handed in: every reading moved by a few per cent, counts by whole numbers, in
     /// the same way each time.
+    ///
+    /// `sheet` is worked out from the table; which rows are left out is the same at all made-up
+    /// tables.
     pub(super) fn of(stage: Stage<'a>, table: &Table, sheet: &'a Sheet) -> Points<'a> {
         let protocol = stage.protocol;
         let envs = (0..POINTS).map(|k| {
@@ -70,6 +89,9 @@ impl<'a> Points<'a> {
     }
 
     /// What a cell of the sheet holds in a made-up table, in the unit written there; a cell of the team's own what it holds.
+    ///
+    /// Readings are in the unit in which the team wrote them, since its formula reads what is
+    /// typed.
     fn held(&self, k: usize, leaf: &Leaf) -> Held {
         let Some((id, row)) = &leaf.item else { return leaf.value.clone() };
         let Some(item) = self.protocol.item(id) else { return leaf.value.clone() };
@@ -87,11 +109,16 @@ impl<'a> Points<'a> {
     }
 
     /// What a number on the sheet has to be multiplied by, and what is then added, to be in the unit of its item.
+    ///
+    /// One and nought where the cell has the item's own unit.
     fn conversion(&self, item: ItemId, row: Option<Row>) -> (f64, f64) {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }
 
     /// What a team's formula gives in a made-up table, in the unit of the result's item; `None` where it gives no number.
+    ///
+    /// `k` is the number of the made-up table. Work that is not left is `None` too;
+    /// [`Points::is_spent`] tells.
     pub(super) fn theirs_at(&self, place: Place<'_>, formula: &Formula, k: usize) -> Option<f64> {
         // A table of endless formulas ends all the same.
         let Some(left) = self.left.get().and_then(|left| left.checked_sub(formula.pieces)) else {
@@ -117,6 +144,8 @@ impl<'a> Points<'a> {
     }
 
     /// What the lab's formula gives in each made-up table, in the unit of the result's item.
+    ///
+    /// By made-up table, in order.
     pub(super) fn right(&self, place: Place<'_>) -> Vec<Option<f64>> {
         let item = &self.protocol.items[place.spec.item];
         let value = |env: &Env| env[place.spec.item].as_ref()?.at(place.row).map(|v| item.from_si(*v));
@@ -130,6 +159,9 @@ impl<'a> Points<'a> {
     }
 
     /// What such a formula gives with them, times `scale`.
+    ///
+    /// `scale` is as in [`crate::protocol::Variant`]: one over the unit's factor for the lab's own
+    /// formula.
     pub(super) fn other_at(&self, place: Place<'_>, env: &Env, (node, scale): (&Node, f64)) -> Option<f64> {
         let item = &self.protocol.items[place.spec.item];
         let shift = if item.nature == Nature::Point { item.unit.offset / item.unit.factor } else { 0.0 };
@@ -161,6 +193,8 @@ impl Place<'_> {
 
 /// Whether two formulas agree in every made-up table that they can be worked out in; `None` where those are too few. Where only
 /// one of the two gives a number they are two formulas. The first difference ends it, since most formulas differ at once.
+///
+/// `a` and `b` give the value at the made-up table of a number. Most formulas differ at the first.
 pub(super) fn agree(a: &dyn Fn(usize) -> Option<f64>, b: &dyn Fn(usize) -> Option<f64>) -> Option<bool> {
     let mut both = 0;
     for k in 0..POINTS {
@@ -174,6 +208,9 @@ pub(super) fn agree(a: &dyn Fn(usize) -> Option<f64>, b: &dyn Fn(usize) -> Optio
 }
 
 /// A value beside one, by as much as its place says: the same in every run.
+///
+/// A count is moved up by one to seven, everything else by up to three per cent to either side.
+/// Nought is moved to a small number, so that a product with it says something.
 fn beside(value: f64, item: ItemId, n: usize, k: usize, count: bool) -> f64 {
     // SplitMix64 (Steele, Lea and Flood 2014) spreads neighbouring places apart.
     let mut z = ((item.index() as u64) << 40 ^ (n as u64) << 8 ^ k as u64).wrapping_add(0x9e37_79b9_7f4a_7c15);
@@ -193,6 +230,8 @@ pub(super) fn hundredths(number: &Number) -> f64 {
 }
 
 /// How a number as written becomes one in the protocol's unit, where the two differ.
+///
+/// The shift is that of Celsius and Fahrenheit alone; below 10⁻⁹ of the value it is rounding.
 fn conversions(table: &Table) -> HashMap<(ItemId, Option<Row>), (f64, f64)> {
     let mut out = HashMap::new();
     for reading in &table.readings {
@@ -227,6 +266,8 @@ impl Points<'_> {
 
 impl Points<'_> {
     /// How many rows a column has.
+    ///
+    /// Nought for what is no column.
     pub(super) fn rows(&self, item: ItemId) -> usize {
         match self.envs.first().and_then(|e| e[item].as_ref()) {
             Some(Value::Column(xs)) => xs.len(),
@@ -235,11 +276,15 @@ impl Points<'_> {
     }
 
     /// The value of a constant or parameter as the table has it, in its unit.
+    ///
+    /// `None` for a column of constants.
     pub(super) fn given(&self, item: ItemId) -> Option<f64> {
         self.sheet.measured[item].as_ref()?.scalar().map(|v| self.protocol.items[item].from_si(*v))
     }
 
     /// The value of an item as the table has it, in the unit written in its cell.
+    ///
+    /// What the team typed for a result, else what follows from the readings.
     pub(super) fn written(&self, item: ItemId, row: Option<usize>) -> Option<f64> {
         let number = row.map(Row::at);
         if let Some(typed) = self.typed.get(&(item, number)) {
@@ -251,6 +296,8 @@ impl Points<'_> {
     }
 
     /// The number of a cell of the sheet among the leaves of a formula, put there if it is not; `None` of what has no cell.
+    ///
+    /// A constant of the lab has no cell, and gets a leaf that holds it.
     pub(super) fn leaf(&self, formula: &mut Formula, item: ItemId, row: Option<usize>) -> Option<usize> {
         let it = &self.protocol.items[item];
         if !self.protocol.is_typed(item) {

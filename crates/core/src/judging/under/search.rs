@@ -1,4 +1,16 @@
 //! Looking for the one mistake that makes the lab's formula into a team's.
+//!
+//! The order of the search is that of certainty:
+//!
+//! 1. The same function at all made-up tables: nothing is wrong.
+//! 2. The same once roundings are taken out and constants put in full, or once typed numbers are
+//!    cells again.
+//! 3. What explained the row before, since a formula is copied down.
+//! 4. One of the lab's mistaken forms, those that its author declared first.
+//! 5. One change of the team's formula ([`super::changes`]).
+//! 6. A factor of the whole, or a summand, that is missing.
+//!
+//! What none of these finds is another formula, and is said to be one; it is not guessed at.
 
 use std::collections::HashMap;
 
@@ -15,6 +27,8 @@ use crate::verdict::Slip;
 use crate::wording::under as words;
 
 /// What the formula of the last row was, which the next row's probably is too.
+///
+/// Numbers are those of the form among the result's, or of the change among the changes.
 #[derive(Clone, Copy)]
 pub(super) enum Hint {
     Variant(usize),
@@ -22,6 +36,8 @@ pub(super) enum Hint {
 }
 
 /// What a team's formula is beside the lab's.
+///
+/// Only [`Story::Mistake`] costs anything.
 pub(super) enum Story {
     /// The same, with roundings on the way, or with the numbers of cells typed in.
     Same { rounds: bool, typed: Vec<(String, ItemId)> },
@@ -34,12 +50,16 @@ pub(super) enum Story {
 }
 
 /// A mistake, with the places that show it.
+///
+/// Marks are bytes in the texts of cells, to be underlined.
 pub(super) struct Mistake {
     pub(super) slip: Slip,
     pub(super) marks: Vec<Mark>,
 }
 
 /// What a formula is beside the lab's. Where the bound on the work was met on the way, nothing is said of it.
+///
+/// `hints` are kept from row to row, by result.
 pub(super) fn story(
     points: &Points<'_>,
     place: Place<'_>,
@@ -51,6 +71,9 @@ pub(super) fn story(
 }
 
 /// As [`story`], without looking at the bound.
+///
+/// A formula that gives nothing at any of the tables, or a lab's formula that does not, cannot be
+/// compared.
 fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &mut HashMap<ResultId, Hint>) -> Story {
     let right = points.right(place);
     let theirs = points.theirs(place, formula);
@@ -82,6 +105,9 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
 }
 
 /// A team's formula that is not the lab's.
+///
+/// `form` is the formula with roundings taken out and cells put in for typed numbers; texts are
+/// still those that the team typed.
 pub(super) struct Search<'a> {
     pub(super) points: &'a Points<'a>,
     pub(super) place: Place<'a>,
@@ -92,6 +118,8 @@ pub(super) struct Search<'a> {
 impl Search<'_> {
     /// The single mistake that makes the lab's formula of the team's: one of the lab's mistaken forms, or else one
     /// change. What explained the row before is tried first, and the lab's own declared slips before all others.
+    ///
+    /// The second value is the hint for the next row.
     fn found(&self, hint: Option<Hint>) -> Option<(Mistake, Hint)> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
         let envs = self.points.seen_from(self.place);
@@ -121,6 +149,8 @@ impl Search<'_> {
     }
 
     /// Every single change of the team's formula.
+    ///
+    /// They are made anew for each formula, in the order in which they are tried.
     fn changes(&self) -> Vec<Change> {
         changes::all(
             self.points.protocol,
@@ -133,6 +163,8 @@ impl Search<'_> {
     }
 
     /// What the lab's formula may be without by one factor: its constants, and the conversions of its units.
+    ///
+    /// Each comes with its inverse, in SI units and in the item's own.
     fn factors(&self) -> Vec<f64> {
         let mut out = Vec::new();
         for item in self.place.spec.node.items() {
@@ -148,6 +180,8 @@ impl Search<'_> {
     }
 
     /// Whether a change makes the team's formula into the lab's.
+    ///
+    /// Cells that the change brings in are added to a copy of the formula.
     fn mends(&self, change: &Change) -> bool {
         let mut formula = self.form.formula.clone();
         let (points, place) = (self.points, self.place);
@@ -169,6 +203,8 @@ impl Search<'_> {
     }
 
     /// A slip that this formula shows, by its kind, the clause that says it, and the item that it is about.
+    ///
+    /// It is certain, so that its probability is one and it has no alternatives.
     fn slip(&self, kind: SlipKind, clause: String, subject: Option<ItemId>) -> Slip {
         let item = &self.points.protocol.items[self.place.spec.item];
         Slip {
@@ -191,12 +227,16 @@ impl Search<'_> {
     }
 
     /// Where a piece stands in its cell, to be underlined.
+    ///
+    /// `None` for a piece that was put in and has no text.
     fn mark(&self, term: &Term) -> Option<Mark> {
         let origin = self.form.formula.origins.get(term.origin)?;
         Some(Mark { address: origin.address.clone(), text: origin.text.clone(), span: term.span.clone() })
     }
 
     /// The mistake of one of the lab's own forms, with the cells of its subject marked.
+    ///
+    /// All cells of the item that the form is about are marked.
     fn of_variant(&self, variant: &Variant) -> Mistake {
         let protocol = self.points.protocol;
         let of_subject = |t: &&Term| match &t.kind {
@@ -232,6 +272,9 @@ impl Search<'_> {
     }
 
     /// A factor that is left out of the whole formula, or one too many: a number, or a power of an item.
+    ///
+    /// The ratio of both formulas is the same at all tables for a number, and a power of one item
+    /// for an item that was left out, or used once too often.
     fn by_a_factor(&self) -> Option<Mistake> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
         let ratios: Vec<f64> =
@@ -276,6 +319,8 @@ impl Search<'_> {
     }
 
     /// An item that is not added, or not taken off.
+    ///
+    /// Only items of the result's own dimension can have been added or taken off.
     fn by_a_summand(&self) -> Option<Mistake> {
         let theirs = self.points.theirs(self.place, &self.form.formula);
         for item in self.place.spec.node.items() {
