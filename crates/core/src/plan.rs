@@ -106,6 +106,7 @@ const QUICKLY: f64 = 0.9;
 ///
 /// Rows count from 1.
 struct Agreeing {
+    /// The reading or result that is to agree.
     column: ItemId,
     /// How many are asked.
     asked: usize,
@@ -117,9 +118,13 @@ struct Agreeing {
 
 /// The table is judged once to begin with, and once more for each reading that is tried.
 struct Planner<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// Settings of the team's section.
     section: &'a Section,
+    /// The table so far.
     sheet: &'a Submission,
+    /// Its verdict.
     judged: Judged,
 }
 

@@ -65,9 +65,12 @@ impl<'a> ProtocolOf<'a> {
     }
 }
 
+/// One table, as one line of the file.
 #[derive(Serialize)]
 struct SubmissionOf<'a> {
+    /// Its section.
     section: &'a str,
+    /// Its team.
     team: &'a str,
     /// The key `station`, which most readers ask for first; null where the lab has none.
     station: Option<&'a str>,
@@ -85,6 +88,7 @@ struct SubmissionOf<'a> {
     score: ScoreOf<'a>,
 }
 
+/// One result, or one row of it.
 #[derive(Serialize)]
 struct ResultOf<'a> {
     /// Id of the result.
@@ -110,6 +114,7 @@ struct ResultOf<'a> {
     formula: Option<FormulaOf<'a>>,
 }
 
+/// The formula under a cell, where a table came in a spreadsheet.
 #[derive(Serialize)]
 struct FormulaOf<'a> {
     /// Address of the cell with the result, such as `Data!C14`.
@@ -122,6 +127,7 @@ struct FormulaOf<'a> {
     same: Option<bool>,
 }
 
+/// R: what was written.
 #[derive(Serialize)]
 struct ReportedOf<'a> {
     /// As typed; null where nothing was.
@@ -134,6 +140,7 @@ struct ReportedOf<'a> {
     plus_minus: Option<f64>,
 }
 
+/// C: what the readings give.
 #[derive(Serialize)]
 struct CleanOf<'a> {
     /// Null where a reading is missing, or the formula is not defined.
@@ -144,12 +151,14 @@ struct CleanOf<'a> {
     standard_uncertainty: Option<f64>,
 }
 
+/// F: what follows from the values reported above.
 #[derive(Serialize)]
 struct CarriedOf {
     /// Null where a value above was not reported, or cannot be used.
     value: Option<f64>,
 }
 
+/// A mistake, with how likely it is.
 #[derive(Serialize)]
 struct SlipOf<'a> {
     /// Its word, such as `radius-diameter`.
@@ -164,6 +173,7 @@ struct SlipOf<'a> {
     places: Vec<String>,
 }
 
+/// Another kind of mistake that may have been made.
 #[derive(Serialize)]
 struct AlternativeOf<'a> {
     /// Its word.
@@ -174,6 +184,7 @@ struct AlternativeOf<'a> {
     alike: bool,
 }
 
+/// Something found, as a reviewer reads it.
 #[derive(Serialize)]
 struct FindingOf<'a> {
     /// Its word, such as `digits-few`.
@@ -191,6 +202,7 @@ struct FindingOf<'a> {
     probability: Option<f64>,
 }
 
+/// A test for a value that stands apart.
 #[derive(Serialize)]
 struct OutlierOf<'a> {
     /// `replicate` for a reading among its like, `point` for one off its line.
@@ -209,6 +221,7 @@ struct OutlierOf<'a> {
     flagged: bool,
 }
 
+/// What was compared with something, and what came of it.
 #[derive(Serialize)]
 struct ComparisonOf<'a> {
     /// Id of the criterion, check, comparison or unknown.
@@ -226,6 +239,7 @@ struct ComparisonOf<'a> {
     says: String,
 }
 
+/// The points of a table.
 #[derive(Serialize)]
 struct ScoreOf<'a> {
     /// After rulings and decisions.
@@ -236,6 +250,7 @@ struct ScoreOf<'a> {
     lines: Vec<LineOf<'a>>,
 }
 
+/// The points of a criterion.
 #[derive(Serialize)]
 struct LineOf<'a> {
     /// Its id.

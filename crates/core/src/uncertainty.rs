@@ -59,7 +59,9 @@ pub struct Source {
 /// rising order: a table of a thousand rows costs what its own cells cost.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Dual {
+    /// Coherent SI units.
     value: f64,
+    /// Number of each source with the derivative by it, in rising order of the numbers.
     gradient: Vec<(u32, f64)>,
 }
 

@@ -1,4 +1,11 @@
 //! The worksheet functions over many cells. In a range only numbers count; a value given by itself has to be one.
+//!
+//! | given | a range | a cell by itself | a value by itself |
+//! |---|---|---|---|
+//! | a number | counts | counts | counts |
+//! | a text that is a number | is passed over | is passed over | counts |
+//! | an empty cell | is passed over | is passed over | – |
+//! | an error | is the value | is the value | is the value |
 
 use super::follow::{Term, TermKind};
 use super::function::Function;
@@ -6,9 +13,13 @@ use super::value::{Fault, Grid, Value, finite};
 use crate::stats::{self, Line};
 
 /// What works a piece out.
+///
+/// It works a piece out; what it gives may be a grid.
 type Work<'a> = &'a mut dyn FnMut(&Term) -> Value;
 
 /// What a function of many cells gives.
+///
+/// `args` are as many as the function takes. Errors are those that a worksheet would show.
 ///
 /// # Errors
 /// The error that the worksheet would show.
@@ -67,6 +78,8 @@ pub(super) fn call(work: Work<'_>, function: Function, args: &[Term]) -> Result<
 }
 
 /// How many numbers; a text given by itself counts if it is one, an error never does.
+///
+/// Texts in a range are passed over, as is an error.
 fn counted(work: Work<'_>, args: &[Term]) -> usize {
     let mut n = 0;
     for arg in args {
@@ -81,6 +94,8 @@ fn counted(work: Work<'_>, args: &[Term]) -> usize {
 }
 
 /// The numbers of all arguments.
+///
+/// In the order in which they stand; an error anywhere is the error of all.
 fn numbers(work: Work<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
     let mut out = Vec::new();
     for arg in args {
@@ -106,6 +121,8 @@ fn numbers(work: Work<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
 }
 
 /// A function of the numbers of all its arguments, as worksheets define it: `STDEV` with n − 1, `STDEV.P` with n.
+///
+/// Spreads of one value are a division by nought, as worksheets have it.
 fn of_numbers(function: Function, xs: &[f64]) -> Result<Value, Fault> {
     use Function::*;
     let n = xs.len() as f64;
@@ -145,6 +162,8 @@ fn of_numbers(function: Function, xs: &[f64]) -> Result<Value, Fault> {
 }
 
 /// Points of two ranges, y before x; only where both are numbers.
+///
+/// Each pair is x and y. Ranges of another size have no pairs.
 fn pairs(ys: Value, xs: Value) -> Result<Vec<(f64, f64)>, Fault> {
     let cells = |v: Value| match v {
         Value::Grid(g) => g.cells,
@@ -165,12 +184,16 @@ fn pairs(ys: Value, xs: Value) -> Result<Vec<(f64, f64)>, Fault> {
 }
 
 /// The least-squares line; a division by nought where there is none.
+///
+/// Points that all lie above one another have no line.
 fn line(points: &[(f64, f64)], through_origin: bool) -> Result<Line, Fault> {
     let (x, y): (Vec<f64>, Vec<f64>) = points.iter().copied().unzip();
     stats::line(&x, &y, None, through_origin).map_err(|_| Fault::Division)
 }
 
 /// What a function of the line of y on x gives.
+///
+/// r = Sxy/√(Sxx·Syy), which is not defined where either is nought.
 fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Fault> {
     match function {
         Function::Slope => return Ok(finite(line(points, false)?.slope)),
@@ -191,6 +214,8 @@ fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Faul
 
 /// Slope and intercept; with statistics the standard errors, r² and the residuals' spread, F and freedom, and the sums of
 /// squares, as worksheets lay them out.
+///
+/// Without statistics it gives slope and intercept, with them five rows of two.
 fn linest(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let ys = work(&args[0]);
     let count = if let Value::Grid(g) = &ys { g.cells.len() } else { 1 };
@@ -213,6 +238,8 @@ fn linest(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
 }
 
 /// The four lower rows of [`linest`], two cells each.
+///
+/// Row by row: standard errors, r² and residual deviation, F and freedom, both sums of squares.
 fn statistics_of(points: &[(f64, f64)], fit: &Line, with_intercept: bool) -> [Value; 8] {
     let or_fault = |v: Option<f64>| v.map_or(Value::Fault(Fault::Number), finite);
     let residual: f64 = points.iter().map(|(x, y)| (y - fit.at(*x)).powi(2)).sum();
@@ -233,6 +260,8 @@ fn statistics_of(points: &[(f64, f64)], fit: &Line, with_intercept: bool) -> [Va
 }
 
 /// The sum of products of columns of one size; what is no number counts as nought.
+///
+/// Ranges need as many cells as each other.
 fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let mut products: Vec<f64> = Vec::new();
     for (n, arg) in args.iter().enumerate() {
@@ -259,6 +288,8 @@ fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
 }
 
 /// The cell of a range by its row and column, from 1; a single number counts along a range of one row or column.
+///
+/// Rows and columns count from 1; of a single row the one number given is the column.
 fn index(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     let grid = match work(&args[0]) {
         Value::Grid(g) => g,

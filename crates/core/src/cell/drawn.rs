@@ -25,8 +25,11 @@ impl Formula {
 }
 
 struct Drawer<'a> {
+    /// The formula that is drawn.
     formula: &'a Formula,
+    /// What a cell is called.
     name: &'a dyn Fn(&Leaf) -> Option<String>,
+    /// Whether a piece is underlined.
     marked: &'a dyn Fn(&Term) -> bool,
 }
 

@@ -155,13 +155,19 @@ impl Formula {
 
 /// `known` are leaves by address, so that a cell that is read twice is one leaf.
 struct Follower<'a> {
+    /// What the file holds.
     under: &'a Under,
+    /// Cells at the ends so far.
     leaves: Vec<Leaf>,
+    /// Numbers of the leaves by address.
     known: HashMap<String, usize>,
+    /// Cells whose formulas were followed.
     origins: Vec<Origin>,
     /// Cells whose formulas are being followed.
     path: Vec<String>,
+    /// Pieces so far.
     pieces: usize,
+    /// How deep the piece in hand is nested.
     depth: usize,
 }
 

@@ -1,5 +1,10 @@
 //! Text of a formula → [`Piece`], in the spelling of either office format: `B7/(B4*'Other sheet'!B5)` with commas, or
 //! `of:=[.B7]/([.B4]*[$'Other sheet'.B5])` with semicolons. Nothing is looked up here.
+//!
+//! Both spellings are read by one parser: `,` and `;` part arguments, references stand bare or in
+//! square brackets, and a first `=`, `of:=` or `oooc:=` is passed over. What is not understood –
+//! arrays, references to other files, functions nobody uses in a lab – is said to be so, with the
+//! sign or the name.
 
 use super::address::Address;
 use super::function::Function;
@@ -41,14 +46,21 @@ pub fn parse(text: &str) -> Result<Piece, NotUnderstood> {
     }
 }
 
+/// `at` is a byte, always at the border of a character.
 struct Parser<'a> {
+    /// The formula.
     text: &'a str,
+    /// The byte in hand.
     at: usize,
+    /// How deep it is nested.
     depth: usize,
+    /// Pieces so far.
     pieces: usize,
 }
 
 /// How tightly the operators bind; a sign before a number binds more tightly than a power.
+///
+/// A higher one binds more tightly.
 fn strength(op: &str) -> u8 {
     match op {
         "^" => 5,
@@ -61,6 +73,8 @@ fn strength(op: &str) -> u8 {
 
 impl<'a> Parser<'a> {
     /// What is still to be read.
+    ///
+    /// What is not read yet.
     fn rest(&self) -> &'a str {
         &self.text[self.at..]
     }
@@ -72,6 +86,8 @@ impl<'a> Parser<'a> {
     }
 
     /// Whether a sign comes next; it is then taken.
+    ///
+    /// Passes over a sign if it comes next.
     fn takes(&mut self, sign: &str) -> bool {
         self.spaces();
         let there = self.rest().starts_with(sign);
@@ -82,6 +98,8 @@ impl<'a> Parser<'a> {
     }
 
     /// A piece from `start` to here, counted against the bound on pieces.
+    ///
+    /// Counts the piece against the bound.
     fn made(&mut self, kind: PieceKind, start: usize) -> Result<Piece, NotUnderstood> {
         self.pieces += 1;
         if self.pieces > MOST_PIECES {
@@ -91,12 +109,16 @@ impl<'a> Parser<'a> {
     }
 
     /// The fault of what stands here and is not understood.
+    ///
+    /// At most twelve characters of what comes next are told.
     fn stray<T>(&self) -> Result<T, NotUnderstood> {
         let rest = self.rest();
         Err(NotUnderstood::Sign(rest.chars().take(12).collect::<String>()))
     }
 
     /// The operator that comes next, without taking it.
+    ///
+    /// It is not passed over.
     fn operator(&mut self) -> Option<&'static str> {
         self.spaces();
         let signs = ["<=", ">=", "<>", "<", ">", "=", "+", "-", "*", "/", "^", "&"];
@@ -105,6 +127,8 @@ impl<'a> Parser<'a> {
 
     /// Pieces joined by operators that bind more tightly than `least`. Operators of one rank are taken from the left,
     /// as worksheets do it: 2^3^2 is 64.
+    ///
+    /// Operators of one strength are joined from the left, a power among them.
     fn expression(&mut self, least: u8) -> Result<Piece, NotUnderstood> {
         self.depth += 1;
         if self.depth > MOST_DEPTH {
@@ -139,6 +163,8 @@ impl<'a> Parser<'a> {
 
     /// A piece with the signs before it and the per cent signs after it. A sign binds more tightly than a power: −2^2
     /// is 4.
+    ///
+    /// `-2^2` is 4 in a worksheet: the sign binds first.
     fn signed(&mut self) -> Result<Piece, NotUnderstood> {
         self.spaces();
         let start = self.at;
@@ -168,6 +194,8 @@ impl<'a> Parser<'a> {
     }
 
     /// A piece without signs: a bracket, a text, a reference, a number, a name or a function.
+    ///
+    /// A bracket, a text, an error, a reference, a number, or a word.
     fn single(&mut self) -> Result<Piece, NotUnderstood> {
         self.spaces();
         match self.rest().chars().next() {
@@ -208,6 +236,8 @@ impl<'a> Parser<'a> {
     }
 
     /// An error written into the formula, as of a cell that was deleted.
+    ///
+    /// An error as worksheets spell it.
     fn fault(&mut self) -> Result<Piece, NotUnderstood> {
         let start = self.at;
         let known = ["#DIV/0!", "#VALUE!", "#NAME?", "#NUM!", "#N/A", "#REF!", "#NULL!"];
@@ -221,6 +251,9 @@ impl<'a> Parser<'a> {
     }
 
     /// `[.B7]`, `[.B7:.F7]`, `[$Work.B7]`; and `[1]Work!B7`, which is another file.
+    ///
+    /// A reference in square brackets, a range where a colon stands in it. One to another file is
+    /// refused.
     fn open_reference(&mut self) -> Result<Piece, NotUnderstood> {
         let start = self.at;
         let rest = self.rest();
@@ -247,6 +280,8 @@ impl<'a> Parser<'a> {
     }
 
     /// A function, a reference or a name.
+    ///
+    /// A function where a bracket follows, else an address, a truth or a name.
     fn word(&mut self) -> Result<Piece, NotUnderstood> {
         let start = self.at;
         let sheet = self.sheet()?;
@@ -288,6 +323,8 @@ impl<'a> Parser<'a> {
     }
 
     /// The sheet before a `!`, if one stands here.
+    ///
+    /// The name of the sheet before an exclamation mark, with its quotation marks taken off.
     fn sheet(&mut self) -> Result<Option<String>, NotUnderstood> {
         let rest = self.rest();
         let (name, length) = if rest.starts_with('\'') {
@@ -309,6 +346,8 @@ impl<'a> Parser<'a> {
     }
 
     /// A word of letters, digits and the signs that names and addresses have.
+    ///
+    /// It may be empty.
     fn plain_word(&mut self) -> &'a str {
         let rest = self.rest();
         let end = rest
@@ -320,6 +359,8 @@ impl<'a> Parser<'a> {
 
     /// A function with its arguments, parted by commas or semicolons; its name and the number of its arguments have to
     /// be known.
+    ///
+    /// An argument may be left out between two commas.
     fn call(&mut self, name: &str, start: usize) -> Result<Piece, NotUnderstood> {
         let Some(function) = Function::named(name) else {
             return Err(NotUnderstood::Function(name.chars().take(40).collect()));

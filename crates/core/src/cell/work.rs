@@ -62,7 +62,9 @@ pub(super) fn worked(root: &Term, leaves: &dyn Fn(usize) -> Value) -> Value {
 
 /// Works out pieces; `left` bounds what it may touch.
 pub(super) struct Worker<'a> {
+    /// What a cell holds, by its number.
     leaves: &'a dyn Fn(usize) -> Value,
+    /// Values that may still be touched.
     left: usize,
 }
 

@@ -261,11 +261,15 @@ fn deviation(values: &mut [f64]) -> f64 {
 
 /// The rows of one team in one group.
 struct Team {
+    /// Number of its table among the entries.
     entry: usize,
+    /// Name of its group.
     group: String,
     /// What it measured, where groups measure different things.
     thing: String,
+    /// Its values, each with the reference of its row.
     rows: Vec<Referred>,
+    /// Place of the last figure that its values deserve.
     place: i32,
 }
 

@@ -44,10 +44,14 @@ pub struct ClassReport<'a> {
     shared: Vec<SharedOf<'a>>,
 }
 
+/// One result by one grouping.
 #[derive(Serialize)]
 struct ResultOf<'a> {
+    /// Id of the result.
     id: &'a str,
+    /// As it is called.
     title: String,
+    /// Unit of the values.
     unit: &'a str,
     /// `section`, `reviewer`, or the id of a key.
     by: String,
@@ -61,12 +65,17 @@ struct ResultOf<'a> {
     consensus: Option<RobustOf>,
     /// Tables that are in none of the numbers.
     without: usize,
+    /// Groups, in the order of their names.
     groups: Vec<GroupOf>,
+    /// Teams, in the order of the class.
     teams: Vec<TeamOf<'a>>,
+    /// Sections as laboratories; null for fewer than three.
     mandel: Option<MandelOf>,
+    /// Test of the widest section; null for fewer than two.
     cochran: Option<CochranOf>,
 }
 
+/// Robust centre and spread.
 #[derive(Serialize)]
 struct RobustOf {
     /// x*, by Algorithm A.
@@ -79,8 +88,10 @@ struct RobustOf {
     count: usize,
 }
 
+/// Teams of one station, section or reviewer.
 #[derive(Serialize)]
 struct GroupOf {
+    /// Its name; empty where tables name none.
     name: String,
     /// Of its teams, on the scale.
     median: f64,
@@ -90,6 +101,7 @@ struct GroupOf {
     effect: Option<EffectOf>,
 }
 
+/// What a group does.
 #[derive(Serialize)]
 struct EffectOf {
     /// Median deviation of its teams, as a share or in the unit.
@@ -100,6 +112,7 @@ struct EffectOf {
     limit: f64,
     /// The effect in its standard errors.
     in_errors: f64,
+    /// Teams of the group.
     teams: usize,
     /// Teams on the effect's side.
     on_side: usize,
@@ -107,10 +120,14 @@ struct EffectOf {
     named: bool,
 }
 
+/// One team's value.
 #[derive(Serialize)]
 struct TeamOf<'a> {
+    /// Its section.
     section: &'a str,
+    /// Its name.
     team: &'a str,
+    /// Its group.
     group: String,
     /// In the result's unit.
     value: f64,
@@ -122,17 +139,23 @@ struct TeamOf<'a> {
     apart: bool,
 }
 
+/// Mandel's h and k over sections.
 #[derive(Serialize)]
 struct MandelOf {
     /// At 5 % and at 1 %.
     h_limits: [f64; 2],
+    /// A section each.
     sections: Vec<MandelRowOf>,
 }
 
+/// Mandel's figures of one section.
 #[derive(Serialize)]
 struct MandelRowOf {
+    /// Its name.
     section: String,
+    /// Its teams.
     count: usize,
+    /// Their mean.
     mean: f64,
     /// How far its mean stands from the mean of means.
     h: f64,
@@ -142,25 +165,34 @@ struct MandelRowOf {
     k_limits: Option<[f64; 2]>,
 }
 
+/// Cochran's test of the largest variance.
 #[derive(Serialize)]
 struct CochranOf {
     /// The section with the largest variance.
     section: String,
+    /// The largest variance over the sum of all.
     statistic: f64,
+    /// Its limit at 5 %.
     critical: f64,
 }
 
+/// A result in words over the class.
 #[derive(Serialize)]
 struct WordsOf<'a> {
+    /// Id of the result.
     id: &'a str,
+    /// As it is called.
     title: String,
+    /// Words with how often they were given.
     shares: Vec<ShareOf>,
 }
 
+/// One word of a result.
 #[derive(Serialize)]
 struct ShareOf {
     /// Row, from 1; null for a single word.
     row: Option<u32>,
+    /// The word.
     word: String,
     /// Tables with the word.
     count: usize,
@@ -170,13 +202,16 @@ struct ShareOf {
     right: Option<bool>,
 }
 
+/// What one group shares and others do not.
 #[derive(Serialize)]
 struct TaughtOf {
     /// As a ruling would name it.
     pattern: String,
     /// In words.
     says: String,
+    /// By what the class was grouped.
     by: String,
+    /// The group.
     group: String,
     /// Tables of the group that have it, and tables of the group.
     here: (usize, usize),
@@ -186,19 +221,27 @@ struct TaughtOf {
     chance: f64,
 }
 
+/// What many got wrong.
 #[derive(Serialize)]
 struct FrequentOf {
+    /// As a ruling would name it.
     pattern: String,
+    /// In words.
     says: String,
+    /// Tables that have it.
     tables: usize,
+    /// Sections in which it is.
     sections: usize,
     /// What to say about it.
     say: String,
 }
 
+/// Two tables with the same readings.
 #[derive(Serialize)]
 struct SharedOf<'a> {
+    /// The one.
     one: Table<'a>,
+    /// The other.
     other: Table<'a>,
     /// Cells that both have.
     cells: usize,
@@ -208,9 +251,12 @@ struct SharedOf<'a> {
     chance: f64,
 }
 
+/// A table by its names.
 #[derive(Serialize)]
 struct Table<'a> {
+    /// Its section.
     section: &'a str,
+    /// Its team.
     team: &'a str,
 }
 

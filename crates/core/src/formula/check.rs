@@ -1,5 +1,18 @@
 //! [`Ast`] → [`Node`]: names resolved, dimensions, natures and shapes settled. A node can only be made here or by the
 //! diagnoser's mutations, which keep a tree evaluable but not its dimensions (a mistake need not respect them).
+//!
+//! # What is settled
+//!
+//! | of two | gives |
+//! |---|---|
+//! | sum | dimensions alike; a Celsius point and an amount give a point, two points an amount |
+//! | product, quotient | the product or quotient of dimensions; no points |
+//! | power | a whole number over a dimension; anything over a pure number |
+//! | comparison | dimensions alike, or a nought |
+//!
+//! A gauge pressure and an absolute one do not mix, but for a sum with the surroundings' pressure.
+//! All of this is known from the text and the lab alone, so that a lab that loads never fails for a
+//! unit.
 
 use std::ops::Range;
 
@@ -75,6 +88,8 @@ pub fn check<'a>(ast: &Ast, resolve: &dyn Fn(&str) -> Option<Symbol<'a>>) -> Res
 }
 
 /// A number, or a quantity such as `331.3[m/s]`.
+///
+/// A number with its unit, in SI units. A Celsius number is a point.
 fn literal(text: &str, unit: Option<&str>, span: Range<usize>) -> Result<Node, FormulaError> {
     let value: f64 = text.parse().unwrap_or(0.0);
     let (op, dimension, nature) = match unit {
@@ -90,6 +105,8 @@ fn literal(text: &str, unit: Option<&str>, span: Range<usize>) -> Result<Node, F
 }
 
 /// π, or what a name stands for.
+///
+/// An item, or π. A word cannot stand where a number is needed.
 fn named<'a>(
     name: &str,
     span: Range<usize>,
@@ -117,6 +134,8 @@ fn named<'a>(
 
 /// A minus before a value. Of a temperature written out it belongs to the number: `-5[°C]` is the point five degrees
 /// below nought, not the opposite of 278.15 K. Any other point on a scale has no opposite and is refused.
+///
+/// Of a point only one that is written out has an opposite that means anything.
 fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let Node { dimension, nature, shape, .. } = inner;
     let op = match (nature, &inner.op) {
@@ -133,6 +152,8 @@ fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
 
 /// Two operands joined by an operator, with the dimension and nature that come of it. Sums need one dimension, powers a
 /// pure exponent; points on a scale (a temperature in °C) can be subtracted and shifted, never multiplied.
+///
+/// Columns have to belong to one table.
 fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let shape = join(left.shape, right.shape, &span)?;
     let (dimension, nature) = match op {
@@ -146,6 +167,8 @@ fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<N
 }
 
 /// Dimension and nature of a sum or difference.
+///
+/// Sums and differences of one dimension.
 fn sum(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
     if left.dimension == right.dimension {
         return Ok((left.dimension, sum_nature(op, left.nature, right.nature, span)?));
@@ -159,6 +182,8 @@ fn sum(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(
 }
 
 /// Dimension and nature of a product or quotient.
+///
+/// A temperature in °C is multiplied by nothing.
 fn product(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Result<(Dimension, Nature), FormulaError> {
     if let Some(point) = [left, right].into_iter().find(|n| n.nature == Nature::Point) {
         return Err(point_fault(point.span.clone()));
@@ -173,6 +198,8 @@ fn product(op: Operator, left: &Node, right: &Node, span: &Range<usize>) -> Resu
 }
 
 /// A comparison: both sides of one dimension, or one of them a plain nought.
+///
+/// A nought needs no unit, so that `x > 0` can be written.
 fn compare(op: Comparator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     let shape = join(left.shape, right.shape, &span)?;
     // A plain nought may be compared with anything.
@@ -192,6 +219,8 @@ fn compare(op: Comparator, left: Node, right: Node, span: Range<usize>) -> Resul
 }
 
 /// The fault of a name that nothing declares.
+///
+/// What is said of a name that nobody declared.
 fn unknown(name: &str, span: Range<usize>) -> FormulaError {
     FormulaError::new(
         span,
@@ -201,6 +230,8 @@ fn unknown(name: &str, span: Range<usize>) -> FormulaError {
 }
 
 /// A node where a number is needed; a condition is none.
+///
+/// A condition is no number, though it is kept as one.
 fn number(node: Node) -> Result<Node, FormulaError> {
     if node.truth {
         return Err(FormulaError::new(
@@ -213,6 +244,8 @@ fn number(node: Node) -> Result<Node, FormulaError> {
 }
 
 /// `run == "kept"`: the word's number, and whether it is asked for or against.
+///
+/// A word compared with one of the list of its item; `!=` is the opposite of `==`.
 fn word_test<'a>(
     name: &str,
     word: &str,
@@ -244,11 +277,15 @@ fn word_test<'a>(
 }
 
 /// Whether one is a gauge pressure and the other an absolute one.
+///
+/// Gauge and absolute.
 fn mixed(a: Nature, b: Nature) -> bool {
     matches!((a, b), (Nature::Gauge, Nature::Absolute) | (Nature::Absolute, Nature::Gauge))
 }
 
 /// The fault of adding what is counted from two different noughts.
+///
+/// One text for all that cannot be mixed.
 fn mixed_fault(span: Range<usize>) -> FormulaError {
     FormulaError::new(
         span,
@@ -258,6 +295,8 @@ fn mixed_fault(span: Range<usize>) -> FormulaError {
 }
 
 /// The nature of a sum or difference.
+///
+/// `add` tells a sum from a difference.
 fn sum_nature(op: Operator, a: Nature, b: Nature, span: &Range<usize>) -> Result<Nature, FormulaError> {
     use Nature::*;
     let add = op == Operator::Add;
@@ -276,6 +315,8 @@ fn sum_nature(op: Operator, a: Nature, b: Nature, span: &Range<usize>) -> Result
 }
 
 /// A number written out, with or without a minus.
+///
+/// A number as it stands in the formula, its sign taken in; `None` for anything else.
 fn written_out(node: &Node) -> Option<f64> {
     match &node.op {
         Op::Number(v, _) => Some(*v),
@@ -289,6 +330,8 @@ fn written_out(node: &Node) -> Option<f64> {
 
 /// Dimension of a power. A base with a dimension needs a whole exponent written out, of at most twelve; a pure number
 /// may be raised to anything.
+///
+/// Up to the twelfth power, which no lab exceeds.
 fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaError> {
     if !exponent.dimension.is_one() {
         return Err(FormulaError::new(

@@ -1,4 +1,8 @@
 //! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
+//!
+//! One walk serves all kinds of number ([`Num`]): plain numbers for values, numbers with
+//! derivatives for uncertainties, numbers with a last place for figures. The rules of each kind
+//! stand with it; the formula's own rules – gaps, columns, what is undefined – stand here, once.
 
 use std::borrow::Cow;
 
@@ -95,6 +99,8 @@ pub(super) fn walk<'a, N: Num>(node: &Node, context: &Context<'a, N>) -> Result<
 }
 
 /// 1 where an item's word is the one asked for, by its number in the item's list, and 0 elsewhere.
+///
+/// A gap in a column of words is a gap.
 fn is<N: Num>(item: ItemId, word: u32, context: &Context<'_, N>) -> Result<Value<N>, EvalError> {
     let is = |w: &u32| N::exact(f64::from(u8::from(*w == word)));
     match context.value(item) {
@@ -105,6 +111,8 @@ fn is<N: Num>(item: ItemId, word: u32, context: &Context<'_, N>) -> Result<Value
 }
 
 /// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why of the first.
+///
+/// A gap that was there before is no error.
 fn rows<N>(out: impl Iterator<Item = Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError> {
     let (mut any, mut first) = (false, None);
     let one = |row: Option<Result<N, EvalError>>| match row {
@@ -131,6 +139,8 @@ fn rows<N>(out: impl Iterator<Item = Option<Result<N, EvalError>>>) -> Result<Va
 const NOT_NUMBERS: EvalError = EvalError::Undefined("a word stands where a number is needed");
 
 /// A function of each row of a value; a gap stays a gap.
+///
+/// Of a column the rows are worked out one by one.
 fn map<N: Num>(
     v: &Value<N>,
     context: &Context<'_, N>,
@@ -145,6 +155,8 @@ fn map<N: Num>(
 }
 
 /// A function of two values, row by row where either is a column; a single value goes with every row.
+///
+/// Two columns need as many rows as each other.
 fn zip<N: Num>(
     a: &Value<N>,
     b: &Value<N>,
@@ -167,6 +179,8 @@ fn zip<N: Num>(
 }
 
 /// An operator on two numbers. A division by nought and a power that is not real are undefined and not infinite.
+///
+/// The value may still be beyond all numbers; that is asked when it is finished.
 fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
     match op {
         Operator::Add => Ok(x.add(y)),
@@ -179,6 +193,9 @@ fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
 }
 
 /// xʸ with its derivatives by both.
+///
+/// Where the base is negative the derivative by the exponent is nought: the exponent is a whole
+/// number there.
 fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
     let (base, exponent) = (x.value(), y.value());
     let result = base.powf(exponent);
@@ -194,6 +211,8 @@ fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
 }
 
 /// A function's value: those of columns in [`super::vector`], curves in [`super::fit`], the others here row by row.
+///
+/// Arguments are worked out only where they are needed: of a choice with one condition one branch.
 fn call<'a, N: Num>(function: Function, args: &[Node], context: &Context<'a, N>) -> Result<Seen<'a, N>, EvalError> {
     use Function::*;
     let value = |i: usize| walk(&args[i], context);
@@ -244,6 +263,8 @@ fn call<'a, N: Num>(function: Function, args: &[Node], context: &Context<'a, N>)
 }
 
 /// The rows of a column where a condition holds; all of them or none where it is a single one.
+///
+/// The columns keep their length; rows that do not count become gaps.
 fn only<N: Num>(xs: &Value<N>, keep: &Value<N>) -> Result<Value<N>, EvalError> {
     let holds = |k: &N| k.value() != 0.0;
     let kept = |x: &Option<N>, so: bool| x.as_ref().filter(|_| so).cloned();
@@ -260,6 +281,8 @@ fn only<N: Num>(xs: &Value<N>, keep: &Value<N>) -> Result<Value<N>, EvalError> {
 }
 
 /// A function of one number with its derivative, which carries the uncertainty through it. Angles are in radians.
+///
+/// Outside of where a function is defined it says so in words.
 fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {
     let v = x.value();
     let fail = |why| Err(EvalError::Undefined(why));

@@ -1,5 +1,16 @@
 //! The significant figures a result deserves, by the usual rules carried through the tree: products keep the fewest
 //! figures, sums the coarsest last place, a mean the last place of its readings.
+//!
+//! | operation | rule | example |
+//! |---|---|---|
+//! | product, quotient | as many figures as the operand with the fewest | 84.3 × 2.1 has two |
+//! | sum, difference | down to the coarsest last place | 84.3 + 2.11 ends at tenths |
+//! | mean | the last place of its readings | |
+//! | logarithm | as many places as its argument has figures | log 84.3 has three |
+//! | a spread | two figures at most | |
+//!
+//! Exact numbers limit nothing. Nought has a last place and no figures, so that places are carried
+//! and not counts.
 
 use super::value::Num;
 use crate::quantity::leading_place;

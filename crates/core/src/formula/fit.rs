@@ -14,6 +14,8 @@ use crate::stats::least_squares;
 type Check<'a> = fn(&Ast, &dyn Fn(&str) -> Option<Symbol<'a>>) -> Result<Node, FormulaError>;
 
 /// Most parameters of a fit.
+///
+/// Eight parameters take nine workings of the model for each step.
 const MOST: usize = 8;
 /// Items from here on are parameters of a fit while its model is checked.
 const PARAMETERS: usize = u32::MAX as usize / 2;
@@ -93,6 +95,8 @@ pub(super) fn checked<'a>(
 }
 
 /// A model with the names of its parameters put in, so that its text shows them.
+///
+/// While the model is checked, parameters are items with numbers that no lab reaches.
 fn with_parameters(node: &Node, names: &[String]) -> Node {
     match node.op {
         Op::Item(i) if i.index() >= PARAMETERS => {
@@ -107,6 +111,10 @@ fn with_parameters(node: &Node, names: &[String]) -> Node {
 ///
 /// The parameter follows every value with its derivative. What the points scatter about the curve more than their own
 /// uncertainties explain counts too, as with a line.
+///
+/// `walk` works over the numbers in hand, `plainly` over plain ones, by which the fit is found.
+/// Starts are where the search begins, in SI units. Where it finds nothing the value is undefined,
+/// and says why.
 pub(super) fn fitted<N: Num>(
     function: Function,
     args: &[Node],
@@ -160,6 +168,8 @@ pub(super) fn fitted<N: Num>(
 }
 
 /// The values without their derivatives or places.
+///
+/// Columns keep their gaps.
 fn plain<N: Num>(value: &Value<N>) -> Value<f64> {
     match value {
         Value::Scalar(n) => Value::Scalar(n.value()),

@@ -1,13 +1,34 @@
 //! Text → [`Ast`], by operator precedence. Depth is bounded, since the text comes from people.
+//!
+//! # The language
+//!
+//! | binds | signs | example |
+//! |---|---|---|
+//! | tightest | names, numbers, brackets, calls | `mean(x)`, `3.3[mm]` |
+//! | | `^`, from the right | `a^b^c` is `a^(b^c)` |
+//! | | a sign in front | `-a^2` is `-(a^2)` |
+//! | | `*` `/` | `a/b*c` is `(a/b)*c` |
+//! | | `+` `-` | |
+//! | loosest | `<` `<=` `==` `!=` `>=` `>` | one to a formula, unless joined by `and()` |
+//!
+//! Text comes from people and from files: its length, its depth and the number of its pieces are
+//! bounded, so that parsing it takes no longer than reading it. A fault names the bytes that it is
+//! about.
 
 use super::FormulaError;
 use super::ast::{Ast, AstKind, Comparator, Operator};
 
 /// Deepest nesting of brackets, calls and signs.
+///
+/// Nobody nests so deep; a text that does would use up the stack.
 pub(super) const MAX_DEPTH: usize = 64;
 /// Most numbers, names, functions and operators of a formula. What is done with a tree grows faster than the tree.
+///
+/// The longest formula of a lab that ships has a third of it.
 pub(super) const MAX_NODES: usize = 160;
 /// Longest formula, in bytes.
+///
+/// In bytes.
 pub(super) const MAX_LENGTH: usize = 4000;
 
 /// Reads a formula.
@@ -40,20 +61,29 @@ pub fn parse(text: &str) -> Result<Ast, FormulaError> {
     }
 }
 
+/// `at` is a byte of the text, always at the border of a character.
 struct Parser<'a> {
+    /// The formula.
     text: &'a str,
+    /// The byte in hand.
     at: usize,
+    /// How deep it is nested.
     depth: usize,
+    /// Pieces so far.
     nodes: usize,
 }
 
 impl Parser<'_> {
     /// The character that comes next.
+    ///
+    /// The next character; `None` at the end.
     fn peek(&self) -> Option<char> {
         self.text[self.at..].chars().next()
     }
 
     /// Passes over spaces.
+    ///
+    /// Passes over blanks.
     fn spaces(&mut self) {
         while let Some(c) = self.peek().filter(|c| c.is_whitespace()) {
             self.at += c.len_utf8();
@@ -61,12 +91,17 @@ impl Parser<'_> {
     }
 
     /// A fault at the character that comes next.
+    ///
+    /// A fault at the next character; at the end, one past it.
     fn here(&self, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         let width = self.peek().map_or(1, char::len_utf8);
         FormulaError::new(self.at..self.at + width, what, mend)
     }
 
     /// What stands where an operator or the end should: habits of other ways to write a formula.
+    ///
+    /// What people write that is not of this language, told by what they mean: a decimal comma, `=`
+    /// for `==`, `²`.
     fn stray(&self) -> Option<FormulaError> {
         let (before, after) = self.text.split_at(self.at);
         let digit = |c: Option<char>| c.is_some_and(|c| c.is_ascii_digit());
@@ -87,6 +122,8 @@ impl Parser<'_> {
     }
 
     /// The operator that comes next, in any of the spellings people use, without taking it.
+    ///
+    /// The operator that comes next, with its character, which is not passed over.
     fn operator(&mut self) -> Option<(Operator, char)> {
         self.spaces();
         let c = self.peek()?;
@@ -102,6 +139,8 @@ impl Parser<'_> {
     }
 
     /// The comparison that comes next with its length in bytes, without taking it.
+    ///
+    /// The comparison that comes next, with its length in bytes.
     fn comparator(&mut self) -> Option<(Comparator, usize)> {
         self.spaces();
         [
@@ -121,6 +160,8 @@ impl Parser<'_> {
     }
 
     /// Counts a part of the tree.
+    ///
+    /// Counts a piece against the bound.
     fn count(&mut self) -> Result<(), FormulaError> {
         self.nodes += 1;
         if self.nodes > MAX_NODES {
@@ -133,6 +174,9 @@ impl Parser<'_> {
     }
 
     /// Binding power: comparisons 0 and never in a row, `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
+    ///
+    /// What binds more tightly than `least`: 0 for everything, 1 from products on, 2 from powers
+    /// on, 3 for signs.
     fn expression(&mut self, least: u8) -> Result<Ast, FormulaError> {
         self.depth += 1;
         if self.depth > MAX_DEPTH {
@@ -175,6 +219,8 @@ impl Parser<'_> {
     }
 
     /// The right side of a comparison: a word, or a sum.
+    ///
+    /// The right side of a comparison: a word, or a sum.
     fn side(&mut self) -> Result<Ast, FormulaError> {
         self.spaces();
         if self.peek() == Some('"') {
@@ -191,6 +237,8 @@ impl Parser<'_> {
     }
 
     /// A word in straight quotes.
+    ///
+    /// A word in quotation marks, in which everything stands for itself.
     fn word(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         let Some(length) = self.text[start + 1..].find('"') else {
@@ -201,6 +249,8 @@ impl Parser<'_> {
     }
 
     /// A value with whatever stands before it: a sign, a bracket, a number, a name, a word.
+    ///
+    /// A value with the sign before it.
     fn prefix(&mut self) -> Result<Ast, FormulaError> {
         self.spaces();
         let start = self.at;
@@ -225,6 +275,8 @@ impl Parser<'_> {
     }
 
     /// Takes the bracket that closes the one at `open`.
+    ///
+    /// The bracket that was opened at byte `open` has to close here.
     fn close(&mut self, open: usize) -> Result<(), FormulaError> {
         self.spaces();
         if self.peek() == Some(')') {
@@ -237,6 +289,9 @@ impl Parser<'_> {
     }
 
     /// A number with its exponent and, in square brackets, its unit.
+    ///
+    /// A number with its unit in brackets, if it has one. The text is kept, since its figures may
+    /// matter.
     fn number(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         let bytes = self.text.as_bytes();
@@ -285,6 +340,8 @@ impl Parser<'_> {
     }
 
     /// A name, or a function with its arguments where a bracket follows.
+    ///
+    /// A name, or a call if a bracket follows.
     fn name(&mut self) -> Result<Ast, FormulaError> {
         let start = self.at;
         while let Some(c) = self.peek().filter(|c| (c.is_alphanumeric() && !matches!(c, '²' | '³')) || *c == '_') {
@@ -300,6 +357,8 @@ impl Parser<'_> {
     }
 
     /// What stands in the brackets behind a function's name, parted by commas.
+    ///
+    /// What stands between the brackets of a call, parted by commas.
     fn arguments(&mut self) -> Result<Vec<Ast>, FormulaError> {
         let open = self.at;
         self.at += 1;

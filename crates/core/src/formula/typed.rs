@@ -1,4 +1,8 @@
 //! What a call gives: its dimension, nature and shape, or what is wrong with an argument.
+//!
+//! A function is typed before it is ever worked out: how many arguments it takes, which of them are
+//! columns, conditions or pure numbers, and the dimension of what comes of it. So `sin(12[mm])` is
+//! refused when the lab is loaded, with the place of the argument.
 
 use std::ops::Range;
 
@@ -8,14 +12,22 @@ use super::node::{Node, Op, Shape};
 use crate::quantity::{Dimension, Nature};
 
 /// What a call gives.
+///
+/// It is what a node of the call will have.
 pub(super) struct Typed {
+    /// Dimension of the value.
     pub(super) dimension: Dimension,
+    /// Whether it is an amount or a point on a scale.
     pub(super) nature: Nature,
+    /// Whether it is a condition.
     pub(super) truth: bool,
+    /// One value, or the rows of a table.
     pub(super) shape: Shape,
 }
 
 /// Types a call, or says what is wrong with an argument.
+///
+/// Errors are those of the first argument at fault.
 pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> Result<Typed, FormulaError> {
     use Function::*;
     let call = Call { function, args, span };
@@ -40,14 +52,20 @@ pub(super) fn typed(function: Function, args: &[Node], span: &Range<usize>) -> R
     }
 }
 
+/// It is passed to the checks of one argument each.
 struct Call<'a> {
+    /// The function.
     function: Function,
+    /// Its arguments, typed.
     args: &'a [Node],
+    /// Its bytes in the formula.
     span: &'a Range<usize>,
 }
 
 impl Call<'_> {
     /// Whether there are as many arguments as the function takes.
+    ///
+    /// Functions with a last argument that may be left out take one or two.
     fn count(&self) -> Result<(), FormulaError> {
         let (least, most) = self.function.arity();
         if (least..=most).contains(&self.args.len()) {
@@ -63,6 +81,9 @@ impl Call<'_> {
     }
 
     /// Whether no condition stands where a number is needed.
+    ///
+    /// `only(x, x > 3)` takes a condition as its second argument, and the logical functions take
+    /// nothing else.
     fn numbers(&self) -> Result<(), FormulaError> {
         use Function::*;
         if matches!(self.function, And | Or | Not | If) {
@@ -80,6 +101,8 @@ impl Call<'_> {
     }
 
     /// What makes one value of a column, or another column.
+    ///
+    /// A spread of Celsius points is an amount, their mean a point.
     fn of_columns(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         use Function::*;
         let first = &self.args[0];
@@ -127,6 +150,8 @@ impl Call<'_> {
     }
 
     /// What takes a number and gives one.
+    ///
+    /// A root halves the exponents of a dimension; a logarithm is of a pure number.
     fn of_numbers(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         let first = &self.args[0];
         match self.function {
@@ -151,6 +176,8 @@ impl Call<'_> {
     }
 
     /// What takes an angle or gives one.
+    ///
+    /// Angles come out in radians.
     fn of_angles(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         use Function::*;
         match self.function {
@@ -172,6 +199,8 @@ impl Call<'_> {
     }
 
     /// What asks whether something holds.
+    ///
+    /// Both values of a choice are of one kind.
     fn of_conditions(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         if self.function != Function::If {
             (0..self.args.len()).try_for_each(|i| self.condition(i))?;
@@ -189,6 +218,8 @@ impl Call<'_> {
     }
 
     /// What comes of a fitted line.
+    ///
+    /// The slope of y over x has the dimension of y/x.
     fn of_lines(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         use Function::*;
         self.column(1)?;
@@ -210,6 +241,8 @@ impl Call<'_> {
     }
 
     /// What is looked up on a curve.
+    ///
+    /// The ranges of tangents are volumes.
     fn of_curves(&self, mut out: Typed) -> Result<Typed, FormulaError> {
         self.column(1)?;
         let (x, y) = (&self.args[0], &self.args[1]);
@@ -230,11 +263,15 @@ impl Call<'_> {
     }
 
     /// A fault at an argument, counted from 0.
+    ///
+    /// It is drawn under the argument.
     fn fault(&self, i: usize, what: impl Into<String>, mend: impl Into<String>) -> FormulaError {
         FormulaError::new(self.args[i].span.clone(), what, mend)
     }
 
     /// The argument has to be a column.
+    ///
+    /// `i` counts arguments from 0.
     fn column(&self, i: usize) -> Result<(), FormulaError> {
         if matches!(self.args[i].shape, Shape::Column(_)) {
             return Ok(());
@@ -259,6 +296,8 @@ impl Call<'_> {
     }
 
     /// The argument has to have a dimension; `words` name it.
+    ///
+    /// Points are refused first, since they have the right dimension and are wrong all the same.
     fn need(&self, i: usize, dimension: Dimension, words: &str) -> Result<(), FormulaError> {
         self.no_point(i)?;
         if self.args[i].dimension == dimension {
@@ -291,6 +330,8 @@ impl Call<'_> {
 }
 
 /// The shape of something made row by row from two.
+///
+/// A single value goes with every row.
 pub(super) fn join(a: Shape, b: Shape, span: &Range<usize>) -> Result<Shape, FormulaError> {
     match (a, b) {
         (Shape::Scalar, other) | (other, Shape::Scalar) => Ok(other),
@@ -304,6 +345,8 @@ pub(super) fn join(a: Shape, b: Shape, span: &Range<usize>) -> Result<Shape, For
 }
 
 /// A Celsius temperature where an amount is needed.
+///
+/// The difference of two points is an amount.
 pub(super) fn point_fault(span: Range<usize>) -> FormulaError {
     FormulaError::new(
         span,

@@ -1,4 +1,10 @@
 //! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come from, and why there is none.
+//!
+//! | number | carries | for |
+//! |---|---|---|
+//! | `f64` | nothing else | clean, carried and mistaken values |
+//! | [`Dual`](crate::uncertainty::Dual) | its derivative by every source | uncertainties |
+//! | [`Figured`](super::figures::Figured) | the place of its last figure | figures deserved |
 
 use super::ItemId;
 use std::borrow::Cow;
@@ -38,10 +44,14 @@ pub trait Num: Clone {
         Self::sum(values).div(&Self::exact(values.len() as f64))
     }
     /// After each operation: rounds if the arithmetic rounds as it goes. Only plain numbers do.
+    ///
+    /// `steps` is set only where a face of rounding is tried.
     fn settle(self, _steps: Option<StepRounding>) -> Self {
         self
     }
     /// The same value that also follows an independent source one to one. Only numbers with derivatives do.
+    ///
+    /// `source` is the number of the source.
     fn follow(self, _source: usize) -> Self {
         self
     }
@@ -50,6 +60,9 @@ pub trait Num: Clone {
         self
     }
     /// Standard uncertainty from the sources that are not shared. Nought but for numbers with derivatives.
+    ///
+    /// In SI units; sources that are shared with other readings (an instrument's limit) are left
+    /// out.
     fn spread(&self, _sources: &[Source]) -> f64 {
         0.0
     }
@@ -262,6 +275,8 @@ impl<'a, N> Context<'a, N> {
 
 impl<N: Num> Context<'_, N> {
     /// A value that is at least so uncertain: what its own sources do not account for becomes a source.
+    ///
+    /// `standard` is in SI units. Without a place to keep sources the value comes back as it was.
     pub(super) fn at_least(&self, value: N, standard: f64) -> N {
         let Some(arising) = &self.arising else { return value };
         let own = value.spread(arising.sources);
@@ -285,6 +300,8 @@ pub enum EvalError {
 }
 
 /// A number that is done: rounded where every step is, and never beyond what can be computed with.
+///
+/// Every operation ends here.
 pub(super) fn finish<N: Num>(n: N, context: &Context<'_, N>) -> Result<N, EvalError> {
     let n = n.settle(context.steps);
     if n.value().is_finite() {

@@ -47,6 +47,9 @@ type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
 /// The column that a function is of. Row by row nothing is left out: a difference is taken of what was written.
+///
+/// Differences and running sums are of what was written, row for row: a row left out of a mean is
+/// still there.
 fn operand<'a, N: Num>(
     function: Function,
     of: &Node,
@@ -65,6 +68,8 @@ fn operand<'a, N: Num>(
 
 /// The value of a function of columns: one number for the column, or another column of as many rows (one fewer for
 /// differences).
+///
+/// `args` are as the function was typed. Cost: once through the column, and a sort for a median.
 pub(super) fn call<N: Num>(
     function: Function,
     args: &[Node],
@@ -94,6 +99,8 @@ pub(super) fn call<N: Num>(
 }
 
 /// Each value less the one before it; one shorter than the column.
+///
+/// A gap on either side is a gap.
 fn differences<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Vec<Option<N>> {
     let pairs = xs.windows(2).map(|w| match w {
         [Some(a), Some(b)] => finish(b.sub(a), context).ok(),
@@ -103,6 +110,8 @@ fn differences<N: Num>(xs: &[Option<N>], context: &Context<'_, N>) -> Vec<Option
 }
 
 /// The values from the smallest up, gaps last.
+///
+/// Equal values keep their order.
 fn sorted<N: Num>(mut xs: Vec<Option<N>>) -> Vec<Option<N>> {
     let value = |x: &Option<N>| x.as_ref().map_or(f64::INFINITY, Num::value);
     xs.sort_by(|a, b| value(a).total_cmp(&value(b)));
@@ -110,6 +119,8 @@ fn sorted<N: Num>(mut xs: Vec<Option<N>>) -> Vec<Option<N>> {
 }
 
 /// The sum or the product up to each row. After a gap nothing is known of it.
+///
+/// `joined` adds or multiplies.
 fn running<N: Num>(
     xs: &[Option<N>],
     context: &Context<'_, N>,
@@ -131,6 +142,8 @@ fn running<N: Num>(
 }
 
 /// One figure of the values that are there.
+///
+/// Of an even number of values the median is the mean of the middle two.
 fn of_one_column<N: Num>(function: Function, xs: &[Option<N>]) -> Result<N, EvalError> {
     use Function::*;
     let mut present: Vec<&N> = xs.iter().flatten().collect();
@@ -171,6 +184,8 @@ fn of_one_column<N: Num>(function: Function, xs: &[Option<N>]) -> Result<N, Eval
 }
 
 /// Sample standard deviation (n − 1), about the mean, so that no large squares cancel; ∂s/∂xᵢ = (xᵢ − x̄)/((n − 1)s).
+///
+/// In the unit of the column; undefined for fewer than two values.
 fn spread<N: Num>(xs: &[&N]) -> Result<N, EvalError> {
     let values: Vec<f64> = xs.iter().map(|x| x.value()).collect();
     let summary = crate::stats::summary(&values).ok_or(EMPTY)?;
@@ -181,6 +196,8 @@ fn spread<N: Num>(xs: &[&N]) -> Result<N, EvalError> {
 }
 
 /// Functions over several columns of one table, on the rows where all of them have a value.
+///
+/// A row without one of its values is passed over.
 fn rows_together<N: Num>(
     function: Function,
     xs: &[Option<N>],
@@ -240,6 +257,8 @@ fn rows_together<N: Num>(
 }
 
 /// Σwx/Σw with its derivatives: w/Σw by a value, (x − mean)/Σw by a weight.
+///
+/// Undefined where the weights add up to nought.
 fn weighted_mean<N: Num>(rows: &[Point<'_, N>]) -> Result<N, EvalError> {
     let w: f64 = rows.iter().map(|r| r.1.value()).sum();
     if w == 0.0 {
@@ -252,6 +271,8 @@ fn weighted_mean<N: Num>(rows: &[Point<'_, N>]) -> Result<N, EvalError> {
 }
 
 /// The volume at which a titration ends; known to at least half the local step, rectangular.
+///
+/// `rows` are volumes and signals, in the order in which they were added.
 fn end_point<N: Num>(
     function: Function,
     rows: &[Point<'_, N>],
@@ -279,6 +300,8 @@ fn end_point<N: Num>(
 
 /// A figure of the line through the points. What scatters about the line more than the readings' own uncertainties
 /// explain counts too.
+///
+/// Undefined for fewer points than parameters, or for points that all lie above one another.
 fn fitted<N: Num>(
     function: Function,
     rows: &[Point<'_, N>],
@@ -301,6 +324,8 @@ fn fitted<N: Num>(
 }
 
 /// One figure of a fitted line with its derivatives by every point.
+///
+/// Derivatives come by every x, y and weight.
 fn of_line<N: Num>(
     function: Function,
     fit: &Line,
@@ -336,6 +361,8 @@ fn of_line<N: Num>(
 }
 
 /// y at x = at between the first two neighbouring points that bracket it.
+///
+/// Between neighbours only: outside of the table nothing is said.
 fn interpolate<N: Num>(rows: &[Point<'_, N>], at: &N) -> Result<N, EvalError> {
     let a = at.value();
     for pair in rows.windows(2) {

@@ -151,9 +151,13 @@ fn stopped(protocol: &Protocol, t: TableId, env: &Env, found: &mut Findings<'_>)
 
 /// It is made for each reading; those without an order have nothing to be asked.
 struct Column<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The reading as the lab has it.
     spec: &'a ReadingSpec,
+    /// The reading as judged.
     reading: &'a JudgedReading,
+    /// Clean values, SI.
     env: &'a Env,
 }
 

@@ -12,8 +12,11 @@ use crate::verdict::{JudgedResult, VerdictKind};
 /// What the figures of an answer are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Judged {
+    /// As many figures as are known, to within the tolerance.
     Fair,
+    /// Fewer than are known.
     Few,
+    /// More than are known.
     Many,
 }
 

@@ -16,13 +16,17 @@ use crate::uncertainty::Budget;
 
 /// What all results are judged from.
 pub(super) struct Ground<'a> {
+    /// The lab.
     pub(super) protocol: &'a Protocol,
+    /// The placed cells.
     pub(super) table: &'a Table,
+    /// Rows left out, by group.
     pub(super) out: &'a Out,
     /// Clean values of everything.
     pub(super) clean: &'a Env,
     /// Readings and references alone.
     pub(super) measured: &'a Env,
+    /// The clean values with their last significant places.
     pub(super) figured: &'a [Option<Value<Figured>>],
     /// Readings that a person says were not copied wrongly.
     pub(super) refuted: &'a [(ItemId, Option<Row>)],

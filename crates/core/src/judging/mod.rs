@@ -116,12 +116,19 @@ const MOST_REPAIRS: usize = 4;
 ///
 /// It is made anew for each repair that is tried, and the last one is what the score is made of.
 struct Worked {
+    /// Findings about readings, columns and formulas, and the repairs that were made.
     list: Vec<Finding>,
+    /// Tests for readings that stand apart.
     outliers: Vec<OutlierTest>,
+    /// Rows left out, by group.
     out: Out,
+    /// Everything at full precision, SI.
     clean: Env,
+    /// The same, with results as the team wrote them.
     reported: Env,
+    /// Uncertainties of everything.
     propagated: propagate::Propagated,
+    /// Results with their verdicts.
     results: Vec<JudgedResult>,
 }
 

@@ -32,9 +32,13 @@ const MOST_SOURCES: usize = 16;
 
 /// All results with every source moved by so much, SI.
 pub(super) struct Moved<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The placed cells.
     table: &'a Table,
+    /// Rows left out, by group.
     out: &'a Out,
+    /// Values with their derivatives, and the sources.
     propagated: &'a Propagated,
     /// By item: whether the result in question hangs on it, itself included.
     needed: Vec<bool>,

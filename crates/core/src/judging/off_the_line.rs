@@ -22,11 +22,17 @@ type Points = Vec<(usize, f64, f64, f64)>;
 ///
 /// Coordinates are SI; weights are one where the formula gives none.
 struct Fit<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// Item of the abscissae.
     x: ItemId,
+    /// Item of the ordinates.
     y: ItemId,
+    /// Whether the line is held to the origin.
     through_origin: bool,
+    /// Whether the formula gives weights.
     weighted: bool,
+    /// Points that count.
     points: Points,
 }
 

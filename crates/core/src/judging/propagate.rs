@@ -37,6 +37,7 @@ beside!(ResultId: Vec<Option<Budget>>);
 ///
 /// Budgets and values are those of the clean values: what a team reported has no part in them.
 pub(super) struct Propagated {
+    /// All sources, by number.
     pub(super) sources: Vec<Source>,
     /// By item.
     pub(super) values: Vec<Option<Value<Dual>>>,
@@ -48,9 +49,13 @@ pub(super) struct Propagated {
 
 /// Sources are numbered as they come, so that the same protocol and table number them alike.
 struct Maker<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The placed cells.
     table: &'a Table,
+    /// Readings and references, SI.
     measured: &'a Env,
+    /// Sources so far.
     sources: Vec<Source>,
     /// The source of each instrument's shared limit.
     shared: Vec<Option<usize>>,
@@ -62,7 +67,9 @@ struct Maker<'a> {
 struct Spread {
     /// Standard deviation of replicates, in the reading's unit.
     sd: Option<f64>,
+    /// Readings that count.
     count: f64,
+    /// Number of the group that all their sources share.
     group: usize,
 }
 

@@ -137,10 +137,15 @@ fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
     }
 }
 
+/// One reading with what it is judged by.
 struct Judge<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The section's settings.
     section: &'a Section,
+    /// The reading as the lab has it.
     spec: &'a ReadingSpec,
+    /// Clean values, SI.
     env: &'a Env,
 }
 

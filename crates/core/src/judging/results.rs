@@ -17,10 +17,15 @@ use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
 /// Shares are between 0 and 1, and exact decimals.
 struct Shares<'a> {
+    /// The criterion on calculations; none where the rubric has none.
     criterion: Option<String>,
+    /// The usual share.
     share: Decimal,
+    /// Shares by the word of the kind.
     by_kind: &'a [(String, Decimal)],
+    /// Shares of declared slips.
     declared: &'a [(SlipKind, Decimal)],
+    /// Share of what only follows from a wrong value.
     carried: Decimal,
 }
 
@@ -53,6 +58,7 @@ impl Shares<'_> {
 ///
 /// Without it a table of ten thousand rows would be gone through ten thousand times.
 struct Whole<'a> {
+    /// All results, in order.
     results: &'a [JudgedResult],
     /// How many rows each result of the protocol has.
     rows: Vec<usize>,

@@ -53,10 +53,15 @@ fn points(bands: &[Band], value: f64) -> Decimal {
 /// `clean` holds what the readings give by the lab's own formulas, whatever was taught.
 #[derive(Clone, Copy)]
 pub(super) struct Against<'a> {
+    /// The lab, with the constants that were taught.
     pub(super) protocol: &'a Protocol,
+    /// The section's settings.
     pub(super) section: &'a Section,
+    /// The table.
     pub(super) submission: &'a Submission,
+    /// Its placed cells.
     pub(super) table: &'a Table,
+    /// What its readings give by the lab's own formulas, SI.
     pub(super) clean: &'a Env,
 }
 
@@ -117,14 +122,19 @@ pub(super) fn compare(
     out
 }
 
+/// A criterion on accuracy with all that it looks at.
 struct Accuracy<'a> {
     protocol: &'a Protocol,
     submission: &'a Submission,
     table: &'a Table,
     clean: &'a Env,
+    /// The criterion.
     criterion: &'a Criterion,
+    /// What its result is compared with.
     reference: ReferenceId,
+    /// Its bands, from narrow to wide.
     bands: &'a [Band],
+    /// Whether the bands count standard uncertainties in place of percent.
     in_uncertainties: bool,
     /// The ruling that sets another value in place of the reference.
     against: Option<&'a Ruling>,

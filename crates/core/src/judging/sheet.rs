@@ -16,8 +16,11 @@ use crate::verdict::OutlierTest;
 /// It is passed on by copy; nothing in it changes while a table is judged.
 #[derive(Clone, Copy)]
 pub(super) struct Stage<'a> {
+    /// The lab as it is taught to the section.
     pub(super) protocol: &'a Protocol,
+    /// The section's settings.
     pub(super) section: &'a Section,
+    /// The table as it was handed in, with what a person corrected.
     pub(super) submission: &'a Submission,
 }
 
@@ -30,8 +33,11 @@ pub(super) struct Sheet {
     pub(super) measured: Env,
     /// Everything at full precision.
     pub(super) clean: Env,
+    /// Rows left out, by group.
     pub(super) out: Out,
+    /// Uncertainties, over the rows that count.
     pub(super) propagated: Propagated,
+    /// Tests that were made.
     pub(super) outliers: Vec<OutlierTest>,
     /// Findings about readings and columns.
     pub(super) list: Vec<Finding>,

@@ -20,8 +20,11 @@ use crate::verdict::{CellState, JudgedCell, JudgedReading, Reported};
 /// points.
 #[derive(Clone)]
 pub(super) struct CellNote {
+    /// What was noted.
     pub(super) kind: Kind,
+    /// At which item.
     pub(super) item: ItemId,
+    /// In which row.
     pub(super) row: Option<Row>,
 }
 
@@ -40,11 +43,13 @@ pub(super) struct Rows {
 /// It is cloned for each story that alters a reading; its size is that of the sheet.
 #[derive(Clone)]
 pub(super) struct Table {
+    /// Readings, in the order of the lab.
     pub(super) readings: Vec<JudgedReading>,
     /// By result, by row (one where it is no column).
     pub(super) reported: Vec<Vec<Reported>>,
     /// By the protocol's tables.
     pub(super) rows: Vec<Rows>,
+    /// What was noted while cells were placed.
     pub(super) notes: Vec<CellNote>,
 }
 
@@ -248,7 +253,9 @@ fn comma_habit(submission: &Submission) -> Comma {
 ///
 /// The value in the protocol's unit is `value × factor + shift`.
 struct Conversion {
+    /// The written unit over the lab's.
     factor: f64,
+    /// In the lab's unit; nought but for points on a scale.
     shift: f64,
 }
 

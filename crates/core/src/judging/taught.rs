@@ -16,6 +16,7 @@ use crate::section::Section;
 ///
 /// What is told is told once for each item, whether the section or a ruling set it.
 pub(super) struct Set {
+    /// What is put in place of the lab's own.
     pub(super) taught: Taught,
     /// What is told of each item.
     told: BTreeMap<String, Told>,
@@ -23,9 +24,11 @@ pub(super) struct Set {
 
 /// A school has words and no value; a constant has a value and no words.
 struct Told {
+    /// The result or constant.
     item: ItemId,
     /// The school in words.
     school: String,
+    /// The constant's value, in its unit.
     value: Option<f64>,
     /// The ruling that sets it; `None` where the section does.
     ruling: Option<u64>,

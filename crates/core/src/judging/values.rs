@@ -65,7 +65,9 @@ pub(super) fn replaced(env: &Env, item: ItemId, row: Option<usize>, value: f64) 
 /// Values to work a formula out from: those of a table, and one that is tried instead of its own.
 #[derive(Clone, Copy)]
 pub(super) struct Tried<'a> {
+    /// Values of everything, SI.
     pub(super) env: &'a Env,
+    /// The item that is tried, and the value it is tried with.
     pub(super) instead: Option<(ItemId, &'a Value<f64>)>,
 }
 

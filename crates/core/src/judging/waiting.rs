@@ -66,14 +66,19 @@ beside!(TableId: Lost);
 ///
 /// It is filled while results are gone through, and becomes one finding at the end.
 pub(super) struct Waiting<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The placed cells.
     table: &'a Table,
     /// By the protocol's tables.
     lost: Vec<Lost>,
     /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
     needs: HashMap<ResultId, Needs>,
+    /// Results that wait, with their rows.
     results: Vec<(ItemId, Option<Row>)>,
+    /// Points of those that wait without a word.
     cost: Decimal,
+    /// Points of all of them.
     hangs: Decimal,
 }
 

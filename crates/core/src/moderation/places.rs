@@ -110,8 +110,11 @@ pub fn places(rows: &[Row]) -> Vec<Placed> {
 /// of one, so that nothing is lost in the squares.
 #[derive(Clone, Copy, Default)]
 struct Sums {
+    /// How many.
     count: f64,
+    /// Their sum.
     sum: f64,
+    /// The sum of their squares.
     squares: f64,
 }
 

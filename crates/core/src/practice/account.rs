@@ -1,4 +1,9 @@
 //! What a reviewer made of a practice table, beside its truth.
+//!
+//! An act is found if what was taken off for it comes near to what it costs, wherever it was taken
+//! off: at the judge's finding, in a finding of one's own, or in the points of the whole line. What
+//! was taken beyond that on the same line is the act charged again; what was taken where nothing
+//! happened is without a cause.
 
 use std::collections::BTreeMap;
 
@@ -36,6 +41,14 @@ pub struct Account {
 
 impl Account {
     /// Points given less points it is worth.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::practice::Account;
+    /// use rust_decimal::Decimal;
+    /// let account = Account { given: 17.into(), truth: 18.into(), acts: Vec::new(), without: 0 };
+    /// assert_eq!(account.off(), -Decimal::ONE);
+    /// ```
     pub fn off(&self) -> Decimal {
         self.given - self.truth
     }
@@ -56,6 +69,17 @@ pub struct Summed {
 
 impl Summed {
     /// Adds one table.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::practice::{Account, Fate, Summed};
+    /// let fate = |found| Fate { found, twice: false };
+    /// let account = Account { given: 17.into(), truth: 18.into(), acts: vec![fate(true), fate(false)], without: 1 };
+    /// let mut sum = Summed::default();
+    /// sum.add(&account);
+    /// sum.add(&account);
+    /// assert_eq!((sum.planted, sum.found, sum.without), (4, 2, 2));
+    /// ```
     pub fn add(&mut self, account: &Account) {
         self.planted += account.acts.len();
         self.found += account.acts.iter().filter(|a| a.found).count();
@@ -91,6 +115,8 @@ pub fn wilson(found: usize, planted: usize) -> (f64, f64) {
 
 /// Points that a reviewer took off beside the findings of the judge, by criterion: findings of their own, and lines changed
 /// as a whole. Positive where more was taken.
+///
+/// A line that was changed as a whole stands in place of the findings on it.
 fn extras(judged: &Judged) -> BTreeMap<String, Decimal> {
     let mut out: BTreeMap<String, Decimal> = BTreeMap::new();
     for f in &judged.findings {
@@ -112,12 +138,27 @@ fn extras(judged: &Judged) -> BTreeMap<String, Decimal> {
 }
 
 /// How far a charge may be off what an act costs and still be that charge.
+///
+/// A quarter of its cost, and an eighth of a point at least.
 fn near(costs: Decimal) -> Decimal {
     (costs / Decimal::from(4)).max(QUARTER / Decimal::from(2))
 }
 
 impl Truth {
     /// What a reviewer made of the table: `judged` with all that the reviewer decided.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::practice::{Truth, judged, taking_all};
+    /// let lab = lab();
+    /// let computed = judged(&lab, &table("94.2", "6969"), &[]);
+    /// let taken = taking_all(&computed, "a reviewer");
+    /// let decided = judged(&lab, &table("94.2", "6969"), &taken);
+    /// let truth = Truth::decided(&computed, &decided, &taken);
+    /// let account = truth.account(&decided);
+    /// assert!(account.acts.iter().all(|a| a.found) && account.off().is_zero());
+    /// ```
     pub fn account(&self, judged: &Judged) -> Account {
         let mut extra = extras(judged);
         let own = judged.findings.iter().any(|f| matches!(f.key, Key::Own { .. }));
@@ -164,12 +205,16 @@ impl Truth {
 }
 
 /// Whether a finding without a cause was let stand: it costs, or it changed a reading that is sound.
+///
+/// A repair that nobody refused changed a reading that was sound.
 fn charged_without(f: &Finding) -> bool {
     let refused = f.decision.as_ref().is_some_and(|d| d.action == Action::Refuse);
     !f.decided_cost.is_zero() || matches!(f.key, Key::Repair { .. }) && !refused
 }
 
 /// Whether an act was found.
+///
+/// To read a cell as it was meant is to find that it stands otherwise.
 fn found(act: &Act, paid: Decimal, (at, judged): (&[&Finding], &Judged), own: bool) -> bool {
     let action = |f: &Finding| f.decision.as_ref().map(|d| d.action);
     let refused = |k: &Key| judged.findings.iter().any(|f| f.key == *k && action(f) == Some(Action::Refuse));

@@ -85,6 +85,8 @@ fn median(mut values: Vec<i64>) -> i64 {
 }
 
 /// The habits that a class shows, those first that cost most.
+///
+/// A habit is told of a few tables at least, so that a single bad evening is none.
 pub fn habits(tables: &[Worked]) -> Vec<Habit> {
     let mut out = Vec::new();
     for field in Field::ALL {

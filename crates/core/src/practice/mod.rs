@@ -3,6 +3,15 @@
 //!
 //! The truth is not what the judge says: an act that was planted stands whether the judge names it, names it otherwise or
 //! passes it by. A reviewer who takes everything proposed is measured like any other.
+//!
+//! # What is measured
+//!
+//! | | counts |
+//! |---|---|
+//! | found | acts that were charged with half of what they cost or more |
+//! | missed | acts that were not |
+//! | charged twice | acts whose consequences were charged besides |
+//! | without a cause | charges for what never happened |
 
 mod account;
 mod habits;
@@ -32,6 +41,8 @@ pub struct Truth {
     /// Points that the table is worth.
     pub points: Decimal,
     /// What there is to find.
+    ///
+    /// In the order in which they were planted; numbers elsewhere are places in it.
     pub acts: Vec<Act>,
     /// Findings that follow from an act, and that act by its place in `acts`: who charges one charges the act again.
     pub follows: Vec<(Key, usize)>,
@@ -74,6 +85,15 @@ pub enum Proposed {
 }
 
 /// What is given with every practice table: no paper lies with it, so what only the paper tells has its highest level.
+///
+/// A lab without such criteria has none.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::practice::given;
+/// assert!(given(&lab()).is_empty());
+/// ```
 pub fn given(protocol: &Protocol) -> Vec<Decision> {
     let highest = |rule: &Rule| match rule {
         Rule::Manual { levels } => levels.iter().map(|(_, points)| *points).max(),
@@ -87,23 +107,46 @@ pub fn given(protocol: &Protocol) -> Vec<Decision> {
 }
 
 /// The verdict on a practice table with what is given and what somebody decided, oldest first.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::practice::judged;
+/// let judged = judged(&lab(), &table("29.98", "706.1"), &[]);
+/// assert_eq!(judged.score.decided, judged.score.possible);
+/// ```
 pub fn judged(protocol: &Protocol, table: &Submission, decided: &[Decision]) -> Judged {
     let all: Vec<Decision> = given(protocol).into_iter().chain(decided.iter().cloned()).collect();
     judge(protocol, table, &[], &all)
 }
 
+/// Taking what is proposed needs no reason.
 fn decision(finding: Key, action: Action, by: &str) -> Decision {
     let reason = if action == Action::Accept { String::new() } else { by.to_owned() };
     Decision { finding, action, reason, by: by.to_owned(), text: String::new() }
 }
 
 /// Everything that is still open, taken as proposed.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::practice::{judged, taking_all};
+/// let lab = lab();
+/// let open = judged(&lab, &table("94.2", "6969"), &[]);
+/// let all = taking_all(&open, "a reviewer");
+/// // Nothing is open once all of it is taken.
+/// let after = judged(&lab, &table("94.2", "6969"), &all);
+/// assert!(!all.is_empty() && taking_all(&after, "a reviewer").is_empty());
+/// ```
 pub fn taking_all(judged: &Judged, by: &str) -> Vec<Decision> {
     let open = judged.findings.iter().filter(|f| f.open());
     open.map(|f| decision(f.key.clone(), Action::Accept, by)).collect()
 }
 
 /// Whether a finding is about what was worked out: these are known by what was planted, all others by arithmetic alone.
+///
+/// Readings, figures and what is missing can be told by arithmetic alone.
 fn about_working(finding: &Finding) -> bool {
     matches!(
         finding.kind,
@@ -117,6 +160,8 @@ fn about_working(finding: &Finding) -> bool {
 }
 
 /// Whether a finding counts as something to find: it costs, or it asks about a reading that stands apart.
+///
+/// What is worth a look and costs nothing is nothing to find, but for a reading that stands apart.
 fn counts(finding: &Finding) -> bool {
     let field = Field::of(finding);
     let drawn = field.is_some_and(|f| f != Field::Rest);
@@ -126,6 +171,19 @@ fn counts(finding: &Finding) -> bool {
 impl Truth {
     /// The truth of a table that a person has decided, for an example of a course's own: what was charged is to be found,
     /// what was forgiven is without a cause. `computed` is the verdict before anything was decided.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::practice::{Truth, judged, taking_all};
+    /// let lab = lab();
+    /// let computed = judged(&lab, &table("94.2", "6969"), &[]);
+    /// let taken = taking_all(&computed, "a reviewer");
+    /// let decided = judged(&lab, &table("94.2", "6969"), &taken);
+    /// let truth = Truth::decided(&computed, &decided, &taken);
+    /// // The slip is what there is to find.
+    /// assert_eq!((truth.acts.len(), truth.points), (1, decided.score.decided));
+    /// ```
     pub fn decided(computed: &Judged, decided: &Judged, decisions: &[Decision]) -> Truth {
         let mut out = Truth {
             points: decided.score.decided,

@@ -1,4 +1,8 @@
 //! The truth of a simulated table: what was planted, beside what the judge found.
+//!
+//! A simulated table knows what was done to it: which mistake was made in working it out, which
+//! replicates a cause has pushed, and what is the station's and not the team's. The truth is made
+//! of these and of the rubric, and the judge is asked only for what its findings are called.
 
 use crate::formula::ItemId;
 use crate::row::Row;
@@ -67,6 +71,8 @@ pub struct Known<'a> {
 }
 
 /// Whether the judge's name for a finding is the planted one, or one that this result alone cannot tell from it.
+///
+/// A kind that this result alone cannot tell from the planted one is as good.
 fn named(judged: &Judged, f: &Finding, planted: &Planted) -> bool {
     let Some(kind) = &planted.kind else { return matches!(f.kind, Kind::Unexplained(_) | Kind::Ambiguous(_)) };
     match &f.kind {
@@ -83,12 +89,16 @@ fn named(judged: &Judged, f: &Finding, planted: &Planted) -> bool {
 }
 
 /// The criterion under which working out is judged.
+///
+/// `None` where the rubric charges no calculation.
 fn calculation(protocol: &Protocol) -> Option<String> {
     let criterion = protocol.criteria.iter().find(|c| matches!(c.rule, Rule::Calculation { .. }));
     criterion.map(|c| c.id.clone())
 }
 
 /// Whether a finding is about a planted mistake at all.
+///
+/// Rows count where both name one.
 fn touches(f: &Finding, planted: &Planted) -> bool {
     match &f.kind {
         // A reading that the judge would mend: whatever was planted led to it.
@@ -100,11 +110,14 @@ fn touches(f: &Finding, planted: &Planted) -> bool {
     }
 }
 
+/// A reading that was copied wrongly leads to whatever else is odd.
 fn follows(f: &Finding, planted: &Planted) -> bool {
     f.place.item.is_some_and(|i| planted.follows.contains(&i) || planted.reading.is_some())
 }
 
 /// Whether a finding doubts a reading that was left out for its true cause.
+///
+/// A reviewer who lets that stand doubts an honest team.
 fn doubts(f: &Finding, pushed: &[Pushed]) -> bool {
     let about = |p: &&Pushed| f.place.item == Some(p.item) && f.place.row.is_none_or(|r| r == p.row);
     matches!(f.kind, Kind::ExclusionUnsupported { .. }) && pushed.iter().filter(about).any(|p| p.excluded)
@@ -208,6 +221,7 @@ impl Truth {
         out.settled(protocol, table)
     }
 
+    /// A table with nothing to find, worth nothing yet.
     fn nothing() -> Truth {
         Truth {
             points: Decimal::ZERO,

@@ -8,9 +8,12 @@ use crate::formula::Shape;
 use crate::quantity::{Nature, Unit};
 
 /// Most rows or replicates.
+///
+/// What the sheet's own format has room for.
 const MOST_ROWS: u32 = 10_000;
 
 impl Loader<'_> {
+    /// Numbers that a section may set, each with its usual value inside its range.
     pub(super) fn parameters(&mut self, parameters: &[source::Parameter]) -> Vec<Parameter> {
         parameters
             .iter()
@@ -31,6 +34,7 @@ impl Loader<'_> {
             .collect()
     }
 
+    /// Instruments with their steps and limits; a step above nought is what a reading is known to.
     pub(super) fn instruments(&mut self, instruments: &[source::Instrument]) -> Vec<Instrument> {
         self.unique(instruments.iter().map(|i| &i.id), "instrument");
         instruments
@@ -57,12 +61,14 @@ impl Loader<'_> {
             .collect()
     }
 
+    /// An instrument whose step goes by a setting names it here.
     pub(super) fn finish_instruments(&mut self, written: &[source::Instrument], instruments: &mut [Instrument]) {
         for (w, instrument) in written.iter().zip(instruments) {
             instrument.step_of = w.step_of.as_ref().map(|s| self.find_item(s, "setting"));
         }
     }
 
+    /// How many rows or replicates are asked for: a number, a least and a most, or a parameter.
     pub(super) fn rows(&mut self, rows: &Spanned<Count>, noun: &str) -> RowCount {
         let at = rows.span().start;
         let good = |n: u32| (1..=MOST_ROWS).contains(&n);
@@ -92,6 +98,8 @@ impl Loader<'_> {
     }
 
     /// Reasons that are listed; an empty one would excuse every absence.
+    ///
+    /// They are looked for inside of a team's reason.
     pub(super) fn phrases(&mut self, written: &[Text]) -> Vec<String> {
         for phrase in written.iter().filter(|p| p.get_ref().trim().is_empty()) {
             self.fault(
@@ -103,6 +111,7 @@ impl Loader<'_> {
         written.iter().map(|p| p.get_ref().trim().to_owned()).collect()
     }
 
+    /// Tables of rows; what names their columns comes later.
     pub(super) fn tables(&mut self, tables: &[source::Table], names: &Names) -> Vec<TableSpec> {
         self.unique(tables.iter().map(|t| &t.id), "table");
         tables
@@ -121,6 +130,7 @@ impl Loader<'_> {
             .collect()
     }
 
+    /// Rough runs, the grid and the rule to stop name columns of the table.
     pub(super) fn finish_tables(&mut self, written: &[source::Table], tables: &mut [TableSpec]) {
         for (n, w) in written.iter().enumerate() {
             if let Some(rough) = &w.rough {

@@ -1,6 +1,22 @@
 //! The file as written → a checked [`Protocol`], or every fault with its place and mend. The loader itself and what all
 //! parts share; `apparatus` reads instruments, tables, readings and references, `derive` results and slips, `relate`
 //! checks, comparisons and causes, `rubric` criteria and schools.
+//!
+//! # How a file becomes a lab
+//!
+//! 1. TOML is read into the structs of [`source`], which know no meaning and keep the place of
+//!    every value.
+//! 2. Parts are loaded in an order in which each names only what is declared: bays and keys,
+//!    parameters, instruments, tables, readings, references, results, then what is said about all
+//!    of them.
+//! 3. Names of items that may come later (the setting that gives an instrument its step) are looked
+//!    up once all items are known.
+//! 4. Formulas are parsed and checked for dimensions; formulas of hidden results are written out in
+//!    those that use them.
+//! 5. Mistaken forms of every formula are made, so that no table has to wait for them.
+//!
+//! A fault never ends the loading: everything is looked at, so that an author reads all faults at
+//! once. A stand-in takes the place of what is at fault, and the lab is refused in the end.
 
 use crate::formula::ItemId;
 use crate::protocol::ResultId;
@@ -24,9 +40,20 @@ use crate::formula::{self, Function, Node, Op, Symbol};
 use crate::quantity::{Nature, Unit};
 
 /// Longest protocol file, in bytes.
+///
+/// The largest lab that ships has a fiftieth of it.
 const MAX_FILE: usize = 1_000_000;
 
 /// Reads and checks a protocol.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::LAB;
+/// use jurado_core::protocol::compile;
+/// assert!(compile(LAB).is_ok());
+/// let faults = compile(&LAB.replace("unit = \"cm^2\"", "unit = \"cm^3\"")).expect_err("an area is no volume");
+/// assert!(faults[0].line > 1 && !faults[0].mend.is_empty());
+/// ```
 ///
 /// # Errors
 /// Every fault found, in order of place. A file that is no TOML, or lacks a field, gives just that one.
@@ -52,9 +79,13 @@ pub fn compile(text: &str) -> Result<Protocol, Vec<Fault>> {
     }
 }
 
+/// `faults` grows while parts are read; nothing else of it is looked at until the end.
 pub(super) struct Loader<'a> {
+    /// The file's text, from which places are counted.
     pub(super) text: &'a str,
+    /// Every fault so far.
     pub(super) faults: Vec<Fault>,
+    /// Items declared so far, in the order of their numbers.
     pub(super) items: Vec<Item>,
     /// Formulas of hidden results, by item: they stand in for their names.
     pub(super) hidden: HashMap<ItemId, Node>,
@@ -63,14 +94,21 @@ pub(super) struct Loader<'a> {
 }
 
 /// Everything declared by id, for looking names up.
+///
+/// Parts that may be named before they are loaded.
 pub(super) struct Names {
+    /// Ids of the bays, by number.
     pub(super) bays: Vec<String>,
+    /// Ids of the keys.
     pub(super) keys: Vec<String>,
+    /// Ids of the instruments.
     pub(super) instruments: Vec<String>,
+    /// Ids of the tables.
     pub(super) tables: Vec<String>,
 }
 
 impl Names {
+    /// Gathers the ids as they are written; whether one stands there twice is asked elsewhere.
     fn of(file: &source::File) -> Names {
         let ids = |texts: &mut dyn Iterator<Item = &Text>| texts.map(|t| t.get_ref().clone()).collect::<Vec<String>>();
         Names {
@@ -83,6 +121,8 @@ impl Names {
 }
 
 /// The share that each declared slip costs. What another course teaches is no mistake until somebody says so.
+///
+/// A slip that states no share costs the usual one, and is not in the list.
 fn shares_of_declared(file: &source::File, declared: &[(usize, Variant)]) -> Vec<(SlipKind, Decimal)> {
     let said = file.slip.iter().filter_map(|s| Some((SlipKind::declared(s.id.get_ref()), s.share?.0)));
     let taught = declared
@@ -94,6 +134,8 @@ fn shares_of_declared(file: &source::File, declared: &[(usize, Variant)]) -> Vec
 }
 
 /// What can only be worked out of a whole protocol: items by id, and the mistakes each result may hold.
+///
+/// It is done anew for a lab that is taught otherwise.
 fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
     protocol.by_id = ItemId::with(&protocol.items).map(|(i, item)| (item.id.clone(), i)).collect();
     for r in ResultId::each(&protocol.results) {
@@ -107,6 +149,8 @@ fn complete(protocol: &mut Protocol, declared: Vec<(usize, Variant)>) {
 }
 
 /// Whether a formula takes the mean of an item's rows.
+///
+/// `mean(x)` counts, and `mean(2 * x)` does not: there the mean is of something else.
 pub(super) fn takes_mean(node: &Node, item: ItemId) -> bool {
     let of = |args: &[Node]| matches!(args, [Node { op: Op::Item(i), .. }] if *i == item);
     matches!(&node.op, Op::Call(Function::Mean, args) if of(args))
@@ -114,11 +158,13 @@ pub(super) fn takes_mean(node: &Node, item: ItemId) -> bool {
 }
 
 impl Loader<'_> {
+    /// Notes a fault at a byte of the file: what is wrong, and how to mend it.
     pub(super) fn fault(&mut self, at: usize, what: impl Into<String>, mend: impl Into<String>) {
         let fault = Fault::at(self.text, at, what, mend);
         self.faults.push(fault);
     }
 
+    /// A unit of the file; the pure number, with a fault, where it is none.
     pub(super) fn unit(&mut self, text: &Text) -> Unit {
         Unit::parse(text.get_ref()).unwrap_or_else(|e| {
             self.fault(
@@ -131,6 +177,8 @@ impl Loader<'_> {
     }
 
     /// The place of a name in a list, or a fault that names what there is.
+    ///
+    /// The first of the list stands in where the name is not there.
     pub(super) fn find(&mut self, name: &Text, among: &[String], noun: &str) -> usize {
         among.iter().position(|a| a == name.get_ref()).unwrap_or_else(|| {
             let known = if among.is_empty() {
@@ -148,12 +196,16 @@ impl Loader<'_> {
     }
 
     /// The place of an item's id among all items.
+    ///
+    /// Items declared later are not among them.
     pub(super) fn find_item(&mut self, name: &Text, noun: &str) -> ItemId {
         let ids: Vec<String> = self.items.iter().map(|i| i.id.clone()).collect();
         ItemId::at(self.find(name, &ids, noun))
     }
 
     /// One of a few words, or a fault that names them.
+    ///
+    /// The first of the words stands in where the word is none of them.
     pub(super) fn choice<T: Copy>(&mut self, word: &Text, among: &[(&str, T)], noun: &str) -> T {
         if let Some((_, value)) = among.iter().find(|(w, _)| w == word.get_ref()) {
             return *value;
@@ -167,6 +219,7 @@ impl Loader<'_> {
         among[0].1
     }
 
+    /// A number that has to be above nought; what it is of is said in `noun`.
     pub(super) fn positive(&mut self, number: &Number, noun: &str) -> f64 {
         let v = *number.get_ref();
         if !(v.is_finite() && v > 0.0) {
@@ -175,6 +228,7 @@ impl Loader<'_> {
         v
     }
 
+    /// A range with its lower end first, both ends finite.
     pub(super) fn range(&mut self, range: &Spanned<[f64; 2]>, noun: &str) -> (f64, f64) {
         let [low, high] = *range.get_ref();
         if !(low.is_finite() && high.is_finite() && low < high) {
@@ -187,6 +241,8 @@ impl Loader<'_> {
         (low, high)
     }
 
+    /// Adds an item under the next number. Its id has to be fit for a formula, be no word of the
+    /// formula language, and not be declared already; it needs a title.
     pub(super) fn add_item(&mut self, item: Item, at: usize) -> ItemId {
         let good = !item.id.is_empty()
             && item.id.starts_with(|c: char| c.is_alphabetic())
@@ -209,6 +265,7 @@ impl Loader<'_> {
         ItemId::at(self.items.len() - 1)
     }
 
+    /// Whether an item is a diameter or a radius, which people take for each other.
     pub(super) fn roundness(&mut self, shape: Option<&Text>) -> Option<Roundness> {
         let shape = shape?;
         match shape.get_ref().as_str() {
@@ -246,6 +303,8 @@ impl Loader<'_> {
     }
 
     /// Reads the parts in an order in which each names only what is known; `None` where anything is at fault.
+    ///
+    /// The order is that of the head of this module.
     fn load(&mut self, file: source::File) -> Option<Protocol> {
         self.head(&file);
         let bays = self.bays(&file);
@@ -310,6 +369,8 @@ impl Loader<'_> {
     }
 
     /// What names items of any kind comes after all of them are known.
+    ///
+    /// Without a reading there is nothing to judge.
     fn finish(
         &mut self,
         file: &source::File,
@@ -329,11 +390,13 @@ impl Loader<'_> {
         self.finish_references(file, references);
     }
 
+    /// Bays in the order in which they are shown.
     fn bays(&mut self, file: &source::File) -> Vec<Bay> {
         self.unique(file.bay.iter().map(|b| &b.id), "bay");
         file.bay.iter().map(|b| Bay { id: b.id.get_ref().clone(), title: b.title.clone() }).collect()
     }
 
+    /// Criteria with their rules; their points have to add up.
     fn criteria(&mut self, file: &source::File, nameable: &Nameable<'_>) -> Vec<Criterion> {
         let criteria = file.criterion.iter().map(|c| self.criterion(c, nameable)).collect();
         self.unique(file.criterion.iter().map(|c| &c.id), "criterion");
@@ -341,6 +404,7 @@ impl Loader<'_> {
         criteria
     }
 
+    /// Ids of one kind are declared once each.
     pub(super) fn unique<'t>(&mut self, ids: impl Iterator<Item = &'t Text>, noun: &str) {
         let mut seen = HashSet::new();
         for id in ids {
@@ -354,6 +418,7 @@ impl Loader<'_> {
         }
     }
 
+    /// Keys with the values that they may have: a key without any could never be said.
     fn keys(&mut self, keys: &[source::Key]) -> Vec<Key> {
         self.unique(keys.iter().map(|k| &k.id), "key");
         keys.iter()
@@ -371,6 +436,8 @@ impl Loader<'_> {
     }
 
     /// A formula with the items declared so far.
+    ///
+    /// Parses and checks a formula without noting a fault.
     pub(super) fn read(&self, written: &str) -> Result<Node, formula::FormulaError> {
         let ast = formula::parse(written)?;
         formula::check::check(&ast, &|name| {
@@ -386,6 +453,9 @@ impl Loader<'_> {
     }
 
     /// A formula checked against all items declared so far.
+    ///
+    /// `of` names what the formula belongs to. A fault is drawn under the formula, at the piece it
+    /// is in.
     pub(super) fn formula(&mut self, text: &Text, of: &str) -> Option<Node> {
         let written = text.get_ref();
         self.read(written)
@@ -403,6 +473,8 @@ impl Loader<'_> {
     }
 
     /// The formula with hidden results written out.
+    ///
+    /// A hidden result never stands in a formula that is judged.
     fn unfolded(&self, node: Node) -> Node {
         if self.hidden.is_empty() {
             return node;
@@ -414,6 +486,8 @@ impl Loader<'_> {
     }
 
     /// A formula may not hang on an answer in words: that is what the team says, and not what the readings give.
+    ///
+    /// Readings in words may be used: they say what was seen.
     fn worked_out(&self, node: Node) -> Result<Node, formula::FormulaError> {
         let answer = |i: &ItemId| self.items[*i].words.is_some() && matches!(self.items[*i].kind, ItemKind::Result(_));
         match node.items().into_iter().find(answer) {
@@ -427,6 +501,8 @@ impl Loader<'_> {
     }
 
     /// A formula that is a condition.
+    ///
+    /// `None`, with a fault, for a value.
     pub(super) fn condition(&mut self, text: &Text, of: &str) -> Option<Node> {
         let node = self.formula(text, of)?;
         if node.truth {
@@ -441,6 +517,8 @@ impl Loader<'_> {
     }
 
     /// The nature of an item: that of its unit, or of the pressure it is said to be.
+    ///
+    /// A lab says of a pressure whether it is above the air's or above nothing.
     pub(super) fn nature(&mut self, unit: &Unit, pressure: Option<&Text>) -> Nature {
         let Some(pressure) = pressure else { return unit.nature };
         let nature =
@@ -452,6 +530,7 @@ impl Loader<'_> {
     }
 }
 
+/// Names in a parsed formula, in their order, those that stand there twice twice.
 pub(super) fn collect_names(ast: &formula::ast::Ast, out: &mut Vec<String>) {
     use formula::ast::AstKind;
     match &ast.kind {

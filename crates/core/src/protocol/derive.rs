@@ -1,4 +1,8 @@
 //! Results of the file: their order, formulas, right words, schools and declared slips.
+//!
+//! Results may stand in the file in any order. They are derived in one in which each comes after
+//! what it uses; the file's own order is kept where it already is one, so that a sheet reads as its
+//! author wrote it.
 
 use crate::formula::ItemId;
 use crate::protocol::{ResultId, TableId};
@@ -13,6 +17,8 @@ use crate::formula::{self, Node, Op, Shape};
 use crate::quantity::{Dimension, Nature, Unit};
 
 /// Whether a formula takes several rows together.
+///
+/// A result that takes its own row alone is judged row by row; one that takes several, as a whole.
 pub(super) fn mixes_rows(node: &Node) -> bool {
     node.any(&|n| matches!(n.op, Op::Call(f, _) if f.mixes_rows()))
 }
@@ -25,6 +31,8 @@ pub(super) fn seeks_end_point(node: &Node) -> bool {
 
 impl Loader<'_> {
     /// Indices of the results so that each comes after what it uses; the file's order where that already holds.
+    ///
+    /// A circle is a fault that names all of its members.
     fn results_order(&mut self, results: &[source::ResultSpec]) -> Vec<usize> {
         let names: Vec<&str> = results.iter().map(|r| r.id.get_ref().as_str()).collect();
         let uses: Vec<Vec<usize>> = results
@@ -66,6 +74,8 @@ impl Loader<'_> {
         order
     }
 
+    /// The results of the file in the order they are derived, with their formulas checked. A hidden
+    /// one is kept for those that name it and is no result.
     pub(super) fn results(
         &mut self,
         results: &[source::ResultSpec],
@@ -119,6 +129,8 @@ impl Loader<'_> {
 
     /// Items of all results, before any formula is read, so that a misspelt name is told from a later one. Gives the table of
     /// each.
+    ///
+    /// `order` is that of derivation, and numbers go by it.
     fn result_items(&mut self, results: &[source::ResultSpec], order: &[usize], names: &Names) -> Vec<Option<usize>> {
         let mut tables_of = Vec::new();
         let mut shown = 0;
@@ -142,6 +154,7 @@ impl Loader<'_> {
         tables_of
     }
 
+    /// The formula of a result; a nought, with a fault, where it has none or must not have one.
     fn result_formula(&mut self, r: &source::ResultSpec, item: ItemId) -> Node {
         let placeholder = Node::made(Op::Number(0.0, "0".to_owned()), Dimension::ONE);
         let at = r.id.span().start;
@@ -168,6 +181,8 @@ impl Loader<'_> {
     }
 
     /// Keeps the formula of a hidden result for those that name it.
+    ///
+    /// What is never asked for earns nothing and has no ±.
     fn hide(&mut self, r: &source::ResultSpec, item: ItemId, node: Node) {
         let (at, id) = (r.id.span().start, r.id.get_ref());
         if !r.points.get_ref().0.is_zero() || r.plus_minus || r.words.is_some() {
@@ -186,6 +201,8 @@ impl Loader<'_> {
     }
 
     /// The formula of a result's own standard uncertainty: of its dimension, and with its rows or one value.
+    ///
+    /// It gives one standard uncertainty, in the unit of the result.
     fn own_uncertainty(&mut self, text: &Text, item: ItemId) -> Option<Node> {
         let it = self.items[item].clone();
         let node = self.formula(text, &it.id)?;
@@ -203,6 +220,9 @@ impl Loader<'_> {
     }
 
     /// Whether a formula gives what an item is said to be.
+    ///
+    /// Dimension, scale and kind of pressure have to be those of the item. `false`, with a fault,
+    /// where they are not.
     fn fits(&mut self, node: &Node, item: ItemId, text: &Text, unit_text: Option<&Text>) -> bool {
         let it = self.items[item].clone();
         let unit = if it.unit.text.is_empty() { "1" } else { &it.unit.text };

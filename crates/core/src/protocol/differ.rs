@@ -28,7 +28,9 @@ pub struct Difference {
 /// Paths are keys with blanks between: `at P range`.
 #[derive(Default, PartialEq, Eq)]
 struct Flat {
+    /// As the part is called.
     title: String,
+    /// Values by their paths.
     values: BTreeMap<String, String>,
 }
 

@@ -5,11 +5,17 @@ use crate::formula::ItemId;
 
 /// What a criterion may name, by id.
 pub(super) struct Nameable<'a> {
+    /// Results, in the order of derivation.
     pub(super) results: &'a [ResultSpec],
+    /// References.
     pub(super) references: &'a [Reference],
+    /// Ids of the results.
     pub(super) result_ids: Vec<String>,
+    /// Ids of the references.
     pub(super) reference_ids: Vec<String>,
+    /// Ids of the readings.
     pub(super) reading_ids: Vec<String>,
+    /// Ids of the comparisons.
     pub(super) comparisons: &'a [String],
 }
 

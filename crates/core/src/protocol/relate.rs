@@ -12,12 +12,14 @@ use crate::formula::{Node, Shape};
 use crate::protocol::ResultId;
 
 impl Loader<'_> {
+    /// The checks of the file, those at fault left out.
     pub(super) fn checks(&mut self, checks: &[source::Check], criteria: &[source::Criterion]) -> Vec<Check> {
         self.unique(checks.iter().map(|c| &c.id), "check");
         let ids: Vec<String> = criteria.iter().map(|c| c.id.get_ref().clone()).collect();
         checks.iter().filter_map(|c| self.check(c, &ids)).collect()
     }
 
+    /// A check compares two sides or states a condition, and not both.
     fn check(&mut self, c: &source::Check, criteria: &[String]) -> Option<Check> {
         let id = c.id.get_ref();
         let at = c.id.span().start;
@@ -56,6 +58,8 @@ impl Loader<'_> {
     }
 
     /// Two sides of one dimension, over one table at most.
+    ///
+    /// Two standard uncertainties of the difference are the room where the lab says nothing.
     fn related(&mut self, c: &source::Check, left: &Text, right: &Text) -> Option<CheckRule> {
         let id = c.id.get_ref();
         let (l, r) = (self.formula(left, id)?, self.formula(right, id)?);
@@ -77,6 +81,8 @@ impl Loader<'_> {
         Some(CheckRule::Related { left: l, right: r, relation, k })
     }
 
+    /// A drawing that goes with a check: a beam about its pivot, a rail with mirror and image,
+    /// rings.
     fn sketch(&mut self, s: &source::Sketch, of: &str) -> Option<SketchSpec> {
         let kinds = [("beam", SketchKind::Beam), ("rail", SketchKind::Rail), ("rings", SketchKind::Rings)];
         let kind = self.choice(&s.draw, &kinds, "sketch");
@@ -130,6 +136,7 @@ impl Loader<'_> {
         Some(SketchSpec { kind, unit, span, pivot, parts })
     }
 
+    /// The comparisons of the file, those at fault left out.
     pub(super) fn comparisons(
         &mut self,
         comparisons: &[source::Comparison],
@@ -140,6 +147,8 @@ impl Loader<'_> {
         comparisons.iter().filter_map(|c| self.comparison(c, results, result_ids)).collect()
     }
 
+    /// Two single values of one dimension, with a way to compare them, and the word that says
+    /// whether they agree.
     fn comparison(
         &mut self,
         c: &source::Comparison,
@@ -197,6 +206,8 @@ impl Loader<'_> {
         })
     }
 
+    /// The unknowns of the file. Each names a source for its candidates' values, and there are two
+    /// candidates at least; where the name is asked for, every candidate is among the words.
     pub(super) fn identifies(
         &mut self,
         written: &[source::Identify],
@@ -258,6 +269,8 @@ impl Loader<'_> {
         out
     }
 
+    /// What can push a reading to one side, with the words by which a team names it and advice for
+    /// the next time.
     pub(super) fn cause(&mut self, c: &source::Cause) -> Cause {
         let low = self.choice(&c.direction, &[("low", true), ("high", false)], "direction");
         let on = c.on.iter().map(|o| self.find_item(o, "reading")).collect();

@@ -1,4 +1,19 @@
 //! The rubric and the school of a protocol: criteria with their rules and bands, points that add up.
+//!
+//! | rule | takes points for | needs |
+//! |---|---|---|
+//! | calculation | slips, values that nothing explains, results missing | shares, by kind |
+//! | completeness | readings and rows that are missing | each |
+//! | accuracy | distance from a reference | result, reference, bands |
+//! | precision | scatter of replicates, outliers kept | reading, bands, outlier |
+//! | agreement | two ways that do not agree | comparison |
+//! | uncertainty | a ± missing, unfair, or with too many figures | missing, unfair, digits |
+//! | digits, units | figures, units | each |
+//! | checks | relations that do not hold | the checks' own points |
+//! | manual | what only a person can judge | levels |
+//!
+//! Points are exact decimals. Those of the criteria have to add up to what the lab says is
+//! possible, and those of the results to the criterion on calculations.
 
 use crate::protocol::{ReadingId, ReferenceId, ResultId};
 use rust_decimal::Decimal;
@@ -11,6 +26,8 @@ use crate::stats::Confidence;
 
 impl Loader<'_> {
     /// One criterion with its rule. Faults are told at the rule.
+    ///
+    /// Without a step of its own a criterion counts in quarters.
     pub(super) fn criterion(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Criterion {
         let rule = self.rule(c, known);
         if c.off && !matches!(rule, Rule::Manual { .. }) {
@@ -33,6 +50,7 @@ impl Loader<'_> {
         Criterion { id: c.id.get_ref().clone(), title: c.title.clone(), points, step, off: c.off, rule }
     }
 
+    /// The units' rule, taking nothing, stands in for one that is none.
     fn rule(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Rule {
         let (at, name) = (c.rule.span().start, c.id.get_ref().as_str());
         match c.rule.get_ref().as_str() {
@@ -68,6 +86,8 @@ impl Loader<'_> {
     }
 
     /// Points that a rule cannot do without.
+    ///
+    /// Nought, with a fault, where it is not there.
     fn needed(&mut self, c: &source::Criterion, value: Option<source::Exact>, field: &str) -> Decimal {
         value.map(|e| e.0).unwrap_or_else(|| {
             self.fault(
@@ -80,6 +100,8 @@ impl Loader<'_> {
     }
 
     /// A share that is none.
+    ///
+    /// Shares are between 0 and 1.
     pub(super) fn outside(&mut self, at: usize, share: Decimal) {
         self.fault(
             at,
@@ -88,6 +110,7 @@ impl Loader<'_> {
         );
     }
 
+    /// The rule on calculations. A slip costs half of a result's points where nothing else is said.
     fn calculation(&mut self, c: &source::Criterion) -> Rule {
         for kind in c.shares.keys() {
             if SlipKind::named(kind).is_none() && !kind.starts_with("declared:") {
@@ -109,6 +132,7 @@ impl Loader<'_> {
         }
     }
 
+    /// The rule on accuracy: a result and the reference of its dimension.
     fn accuracy(&mut self, c: &source::Criterion, known: &Nameable<'_>) -> Rule {
         let (at, name) = (c.rule.span().start, c.id.get_ref().as_str());
         let result = self.named(c.result.as_ref(), &known.result_ids, "result", at, name);
@@ -126,6 +150,7 @@ impl Loader<'_> {
         Rule::Accuracy { result, reference, bands: self.bands(c, at), in_uncertainties: c.in_uncertainties }
     }
 
+    /// The rule for what a person judges: levels, each with its words and points.
     fn manual(&mut self, c: &source::Criterion) -> Rule {
         let levels: Vec<(String, Decimal)> = c.levels.iter().map(|l| (l.says.clone(), l.points.0)).collect();
         if levels.is_empty() || levels.iter().any(|(_, p)| *p > c.points.get_ref().0 || *p < Decimal::ZERO) {
@@ -138,6 +163,8 @@ impl Loader<'_> {
         Rule::Manual { levels }
     }
 
+    /// What a criterion is about, by its id; the first of the list, with a fault, where it is not
+    /// said.
     fn named(&mut self, name: Option<&Text>, among: &[String], noun: &str, at: usize, criterion: &str) -> usize {
         match name {
             Some(name) => self.find(name, among, noun),
@@ -148,6 +175,7 @@ impl Loader<'_> {
         }
     }
 
+    /// Bands from narrow to wide, none with more points than the criterion.
     fn bands(&mut self, c: &source::Criterion, at: usize) -> Vec<Band> {
         if c.bands.is_empty() {
             let what = format!("the criterion `{}` needs bands", c.id.get_ref());
@@ -170,6 +198,7 @@ impl Loader<'_> {
         c.bands.iter().map(|b| Band { within: *b.within.get_ref(), points: b.points.0 }).collect()
     }
 
+    /// That the points add up, of the criteria and of the results.
     pub(super) fn points(&mut self, file: &source::File, results: &[ResultSpec]) {
         let sum: Decimal = file.criterion.iter().filter(|c| !c.off).map(|c| c.points.get_ref().0).sum();
         let possible = file.possible.get_ref().0;
@@ -194,6 +223,8 @@ impl Loader<'_> {
     }
 
     /// The school of a protocol; what it leaves open stands as [`School::default`] has it.
+    ///
+    /// Each part of a school can be left out by itself.
     pub(super) fn school(&mut self, school: Option<&source::School>) -> School {
         let mut out = School::default();
         let Some(s) = school else { return out };
@@ -207,6 +238,7 @@ impl Loader<'_> {
         out
     }
 
+    /// Confidence, coverage factor, which uncertainty, and how fair a ± has to be.
     fn school_of_uncertainty(&mut self, s: &source::School, out: &mut School) {
         if let Some(c) = &s.confidence {
             out.confidence = match c.get_ref() {
@@ -235,6 +267,7 @@ impl Loader<'_> {
         }
     }
 
+    /// By what accuracy and figures are judged, and what a logarithm table leaves open.
     fn school_of_digits(&mut self, s: &source::School, out: &mut School) {
         if let Some(a) = &s.accuracy_of {
             out.accuracy_of_reported = self.choice(a, &[("readings", false), ("reported", true)], "source of accuracy");
@@ -256,6 +289,7 @@ impl Loader<'_> {
         });
     }
 
+    /// How likely mistakes are in this course, where it knows better than the simulated ones.
     fn school_of_slips(&mut self, s: &source::School, out: &mut School) {
         if let Some(p) = &s.unexplained {
             out.unexplained = *p.get_ref();

@@ -7,12 +7,19 @@ use super::nature::Nature;
 
 /// Spellings, the first of them shown; dimension; mantissa and power of ten; whether SI prefixes go with it.
 pub(super) struct Row {
+    /// Its spellings, the first for showing.
     pub(super) names: &'static [&'static str],
+    /// Its dimension.
     pub(super) dimension: Dimension,
+    /// Of its factor to SI, which is mantissa · 10^exponent, so that decimal units stay exact.
     pub(super) mantissa: f64,
+    /// Power of ten of its factor.
     pub(super) exponent: i32,
+    /// Whether it takes prefixes.
     pub(super) prefixed: bool,
+    /// Amount, point on a scale, gauge or absolute.
     pub(super) nature: Nature,
+    /// Its nought on the SI scale.
     pub(super) offset: f64,
 }
 

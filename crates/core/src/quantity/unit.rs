@@ -172,10 +172,15 @@ impl Unit {
 
 /// A unit of several symbols while it is read from left to right.
 struct Product {
+    /// Dimension so far.
     dimension: Dimension,
+    /// Mantissa of the factor so far.
     mantissa: f64,
+    /// Its power of ten.
     exponent: i32,
+    /// As it will be shown.
     shown: String,
+    /// Scale of each base dimension, where one unit says it.
     scales: [Option<f64>; 7],
     /// Whether the next symbol stands above or below the line.
     sign: i8,

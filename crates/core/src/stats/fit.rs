@@ -19,8 +19,11 @@ pub struct Line {
     pub count: usize,
     /// Σw, weighted means of x, and Σw(x − x̄)² (about nought through the origin).
     weight: f64,
+    /// Weighted mean of x.
     x_mean: f64,
+    /// Weighted sum of squares of x about its mean, or about nought.
     spread: f64,
+    /// Whether the line is held to the origin.
     through_origin: bool,
 }
 

@@ -8,6 +8,8 @@ use crate::reading::{CommaBy, Remark, Unreadable};
 /// use jurado_core::{reading::Remark, wording};
 /// assert_eq!(wording::remark(&Remark::Approximate), "marked as approximate");
 /// ```
+///
+/// It follows the cell's place and a colon.
 pub fn remark(remark: &Remark) -> String {
     match remark {
         Remark::Corrected { last } => {
@@ -33,6 +35,8 @@ pub fn remark(remark: &Remark) -> String {
 /// let CellKind::Unreadable { why } = read("1,234", &Hints::default()).kind else { panic!("it may be either") };
 /// assert_eq!(wording::unreadable(&why), "it could be 1.234 or 1234");
 /// ```
+///
+/// It follows the cell's text and a colon, and quotes what cannot be read.
 pub fn unreadable(why: &Unreadable) -> String {
     let plain = match why {
         Unreadable::TooLong(most) => return format!("it is longer than {most} characters"),

@@ -1,5 +1,8 @@
 //! For a team that hands in: what is on the sheet and what to do about it. Numbers are quoted as they were typed, and nothing
 //! is told that the sheet does not say itself.
+//!
+//! Before a table is handed in a team is told what is empty, what cannot be read, and what its own
+//! sheet contradicts. It is never told whether a value is right: that would be an answer sheet.
 
 use super::{At, amount, sentence};
 use crate::finding::{Finding, Kind, UnitFault};
@@ -7,6 +10,8 @@ use crate::notation::{capital, counted};
 use crate::protocol::{Key, Protocol, TableId};
 
 /// A key that was not said, or that this lab does not have.
+///
+/// `said` is what stands on the sheet.
 pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
     let title = key.title.to_lowercase();
     if said.is_empty() {
@@ -16,17 +21,23 @@ pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
 }
 
 /// What is told of a finding, and where to look; `None` for all that a team is not told at the door.
+///
+/// The first text says what it is, the second what to do.
 pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, String)> {
     let at = At::of(protocol, finding);
     of_a_cell(&at, finding).or_else(|| of_an_answer(&at, &finding.kind)).or_else(|| of_a_row(&at, &finding.kind))
 }
 
 /// A sentence, and a look that is always the same.
+///
+/// The second text is the same whatever the numbers.
 fn both(what: String, look: &str) -> Option<(String, String)> {
     Some((what, look.to_owned()))
 }
 
 /// Of a cell that is empty, that cannot be read, or that does not show what its instrument does.
+///
+/// A letter in a number is named, since it is mostly an O for a 0.
 fn of_a_cell(at: &At<'_>, finding: &Finding) -> Option<(String, String)> {
     let (protocol, unit) = (at.protocol, at.unit());
     match &finding.kind {
@@ -63,6 +74,8 @@ fn of_a_cell(at: &At<'_>, finding: &Finding) -> Option<(String, String)> {
 }
 
 /// Of a result.
+///
+/// A team may always hand in without it.
 fn of_an_answer(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
     match kind {
         Kind::MissingResult { .. } => {
@@ -80,6 +93,8 @@ fn of_an_answer(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
 }
 
 /// Of a row, its key, or several rows beside one another.
+///
+/// What two rows contradict is shown at both.
 fn of_a_row(at: &At<'_>, kind: &Kind) -> Option<(String, String)> {
     let (protocol, row) = (at.protocol, at.number());
     let title = |table: TableId| &protocol.tables[table].title;

@@ -102,11 +102,15 @@ pub fn happened(protocol: &Protocol, account: &Account, rows: &[Row]) -> String 
 }
 
 /// A text as typed, set between commas behind what it belongs to.
+///
+/// Nothing for an empty text.
 fn between_commas(text: &str) -> String {
     if text.is_empty() { String::new() } else { format!(", {text},") }
 }
 
 /// Where a reading is, and the other number with its unit.
+///
+/// The number is shown to the place of its reading.
 fn reading(protocol: &Protocol, reading: &Reading) -> (String, String) {
     let item = &protocol.items[reading.item];
     let title = &item.title;

@@ -1,4 +1,8 @@
 //! What the team reads of a whole table: the sentences of the findings, those that say the same of many cells joined.
+//!
+//! Nine rows without a result are one sentence with nine numbers, since nine sentences are read by
+//! nobody. Only what reads alike is joined: a row of which a person said something in other words
+//! stays by itself.
 
 use super::At;
 use super::team::{is_told, missing_readings, missing_rows, plus_minus_rows, readings_of, tells};
@@ -39,6 +43,8 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
 }
 
 /// Item, row and what the readings give of a result that is missing in a row, unless somebody said it in other words.
+///
+/// `None` for anything else.
 fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, Row, String)> {
     match &f.kind {
         Kind::MissingResult { right } if f.reworded.is_none() => {
@@ -49,6 +55,9 @@ fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, Row, String)> 
 }
 
 /// The missing rows of the column that a finding is about, as one sentence, and which findings those are.
+///
+/// `told` are all findings that the team reads, `first` the place of one among them. `None` where
+/// no other row of its column is missing.
 fn column(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
     let (item, ..) = not_there(protocol, told[first])?;
     let alike = |i: usize| not_there(protocol, told[i]).filter(|(other, ..)| *other == item).map(|(_, r, v)| (i, r, v));
@@ -63,11 +72,15 @@ fn column(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Strin
 }
 
 /// Whether a finding is a missing reading, told in our words.
+///
+/// What a person put in other words is not joined.
 fn gone(f: &Finding) -> bool {
     f.kind == Kind::MissingReading && f.reworded.is_none()
 }
 
 /// All missing readings from one on, as one sentence, and which findings those are.
+///
+/// Readings of one quantity are named once: “readings 2 and 3 of the titre”.
 fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
     let which: Vec<usize> = (first..told.len()).filter(|i| gone(told[*i])).collect();
     if !gone(told[first]) || which.len() < 2 {
@@ -87,6 +100,8 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
 }
 
 /// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read alike in every row.
+///
+/// The second value is whether nothing is stated at all.
 fn spread(f: &Finding) -> Option<(ItemId, bool, Row)> {
     let missing = match f.kind {
         Kind::PlusMinusMissing { .. } => true,
@@ -97,6 +112,8 @@ fn spread(f: &Finding) -> Option<(ItemId, bool, Row)> {
 }
 
 /// The rows of a column whose ± has the same fault, as one sentence, and which findings those are.
+///
+/// `None` where no other row of the column has the fault.
 fn spreads(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(String, Vec<usize>)> {
     let (item, missing, _) = spread(told[first])?;
     let alike = |i: usize| spread(told[i]).filter(|(o, m, _)| (*o, *m) == (item, missing)).map(|(.., row)| (i, row));

@@ -54,7 +54,9 @@ use crate::verdict::Face;
 /// A finding's place, with the words of its protocol.
 #[derive(Clone, Copy)]
 struct At<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// Where the finding is.
     place: Place,
 }
 
@@ -108,6 +110,14 @@ impl<'a> At<'a> {
     }
 
     /// The row's number; 1 for what has none.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Right;
+    /// use jurado_core::wording::number;
+    /// // To the place that is known: hundredths.
+    /// assert_eq!(number(&Right::Value { value: 7.9194, place: -2 }), "7.92");
+    /// ```
     fn number(&self) -> Row {
         self.place.row.unwrap_or(Row::at(0))
     }
@@ -122,6 +132,15 @@ impl<'a> At<'a> {
 }
 
 /// How a right value came to differ by rounding, as a clause.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::verdict::Face;
+/// use jurado_core::wording::face;
+/// let told = face(&lab(), &Face::Follows(None));
+/// assert_eq!(told, "follows from the value above");
+/// ```
 pub fn face(protocol: &Protocol, face: &Face) -> String {
     match face {
         Face::FromRounded => "worked on from its own rounded values".to_owned(),

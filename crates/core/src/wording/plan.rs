@@ -13,11 +13,33 @@ fn number(protocol: &Protocol, item: ItemId, value: f64, fine: f64) -> String {
 }
 
 /// A reading of a step, as its instrument writes it, without its unit.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::wording::reading;
+/// let lab = lab();
+/// // A tape with steps of a millimetre shows tenths of a centimetre.
+/// let girth = lab.item("girth").expect("a reading");
+/// assert_eq!(reading(&lab, girth, 94.0), "94.0");
+/// ```
 pub fn reading(protocol: &Protocol, item: ItemId, value: f64) -> String {
     number(protocol, item, value, 1.0)
 }
 
 /// A step in a sentence.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::plan::Step;
+/// use jurado_core::row::Row;
+/// use jurado_core::wording::step;
+/// let lab = lab();
+/// let girth = lab.item("girth").expect("a reading");
+/// let told = step(&lab, &Step::Size { item: girth, row: Row::at(3), size: 0.5, tolerance: 0.1 });
+/// assert!(told.contains("0.5"), "{told}");
+/// ```
 pub fn step(protocol: &Protocol, step: &Step) -> String {
     let unit = |item: ItemId| protocol.items[item].unit_after();
     let title = |item: ItemId| protocol.items[item].title.as_str();

@@ -75,6 +75,17 @@ fn of(judged: &Judged, index: usize) -> Option<&'static str> {
 
 /// Advice that two or more of a team's sheets have in common, that of the most sheets first. A finding that was forgiven says
 /// nothing.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::wording::repeated;
+/// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
+/// // Nothing was said on either sheet.
+/// let sheets = [("Post".to_owned(), &judged), ("Rail".to_owned(), &judged)];
+/// assert!(repeated(&sheets).is_empty());
+/// ```
 pub fn repeated(sheets: &[(String, &Judged)]) -> Vec<Repeated> {
     let mut out: Vec<Repeated> = Vec::new();
     for (lab, judged) in sheets {

@@ -1,4 +1,12 @@
 //! For the reviewer: what was found, with the figure that proves it.
+//!
+//! A reviewer has the sheet beside the sentence, and wants the figure that proves it. A sentence
+//! names the place, what was written with its unit, what the readings give, and what became of the
+//! points. Nothing is said of who did it or why.
+//!
+//! The match over kinds goes by what they are about, so that each of the four parts can be read
+//! alone; what is not named in a part goes on to the function that has the rest of it, and a test
+//! asks every kind for its words.
 
 use super::cells;
 use super::columns::column;
@@ -38,6 +46,8 @@ pub fn says(protocol: &Protocol, finding: &Finding) -> String {
 }
 
 /// Readings: single cells, all cells of one, and what counts of them.
+///
+/// Which reading it was is told by its row, where it has one: “reading 3 of the disc diameter”.
 fn of_readings(at: &At<'_>, kind: &Kind) -> String {
     match kind {
         Kind::MissingReading => format!("There is no value for {}.", at.reading()),
@@ -66,6 +76,8 @@ fn of_readings(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// Results: what was written for them, their figures, their ±, and what waits for a person.
+///
+/// A column's result is told with its row.
 fn of_results(at: &At<'_>, kind: &Kind) -> String {
     match kind {
         Kind::Unit(fault) => unit(at, fault),
@@ -103,6 +115,8 @@ fn of_results(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// The lab and its rubric: references, agreement, and what people put in.
+///
+/// What a person wrote is told in that person's words.
 fn of_lab(at: &At<'_>, finding: &Finding) -> String {
     let protocol = at.protocol;
     match &finding.kind {
@@ -130,6 +144,9 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
 }
 
 /// What was taught in place of what the protocol says, and who says so.
+///
+/// “the gravity is taken as 9.78 m/s² by a ruling”; “the sleeve density is judged by another
+/// formula as this section sets it: by displacement”.
 fn taught(protocol: &Protocol, kind: &Kind) -> String {
     let Kind::Taught { item, school, value, ruled } = kind else { return String::new() };
     let by = if *ruled { "by a ruling" } else { "as this section sets it" };
@@ -140,6 +157,8 @@ fn taught(protocol: &Protocol, kind: &Kind) -> String {
     }
 }
 
+/// “Point 4 stands apart from the line of extension against load: t 5.10 against 2.57. The slope is
+/// 12.4 with it, 11.9 without.”
 fn point(at: &At<'_>, kind: &Kind) -> String {
     let Kind::PointApart { x, statistic, critical, slopes } = kind else { return String::new() };
     let told = slopes.map_or_else(String::new, |(a, b)| {
@@ -155,6 +174,7 @@ fn point(at: &At<'_>, kind: &Kind) -> String {
     )
 }
 
+/// “The ± of the density is too small: 0.01 g/cm³ stated, 0.042 supported by the readings.”
 fn plus_minus(at: &At<'_>, kind: &Kind) -> String {
     let title = at.result();
     match kind {
@@ -174,6 +194,8 @@ fn plus_minus(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// What accuracy or precision lacks.
+///
+/// It stands after a colon.
 pub(super) fn lacks(needed: Needed) -> &'static str {
     match needed {
         Needed::Entry => "the table names no entry of the sheet",
@@ -182,6 +204,7 @@ pub(super) fn lacks(needed: Needed) -> &'static str {
     }
 }
 
+/// “The value of reading 2 of the titre, 124 mL, lies beyond the scale of the burette, 0 to 50 mL.”
 fn cell(at: &At<'_>, kind: &Kind) -> String {
     let (place, unit) = (at.reading(), at.unit());
     match kind {
@@ -235,11 +258,15 @@ fn cell(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// The title of an item as its notes name it: with its bay for a result, without its row.
+///
+/// Empty for what has no item.
 fn full_title(at: &At<'_>) -> String {
     at.place.item.map(|i| at.protocol.full_title(i)).unwrap_or_default()
 }
 
 /// What an amount should be.
+///
+/// Empty where nothing is asked.
 pub(super) fn wanted(at: &At<'_>, asked: Role) -> String {
     let unit = at.unit();
     match asked {
@@ -249,6 +276,7 @@ pub(super) fn wanted(at: &At<'_>, asked: Role) -> String {
     }
 }
 
+/// Empty for what has no list of them.
 fn settings(at: &At<'_>) -> String {
     let spec = at.place.item.and_then(|i| at.protocol.reading_of(i));
     match spec.map(|s| &s.kind) {
@@ -257,6 +285,7 @@ fn settings(at: &At<'_>) -> String {
     }
 }
 
+/// “Plate mass has no unit; g was taken.” Units are never guessed at from the size of a number.
 fn unit(at: &At<'_>, fault: &UnitFault) -> String {
     let title = full_title(at);
     let ours = at.item().map_or("", |i| i.unit.text.as_str());
@@ -269,6 +298,8 @@ fn unit(at: &At<'_>, fault: &UnitFault) -> String {
     sentence(&format!("{what}."))
 }
 
+/// Two of the four are notes that say “worth a look”: round numbers and readings all alike have
+/// honest causes.
 fn readings(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit) = (at.title(), at.unit());
     match kind {
@@ -292,10 +323,14 @@ fn readings(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// A repaired value, to the place of its reading's resolution.
+///
+/// 84.3 of a caliper with steps of 0.01 is 84.30.
 pub(super) fn repaired(value: f64, resolution: f64) -> String {
     notation::to_place(value, leading_place(resolution))
 }
 
+/// “Reading 3 of the disc diameter reads 48.30 mm; the results were worked out with 84.30 mm:
+/// copied wrongly, 94 in 100. 8 more results fit with it.”
 fn repair(at: &At<'_>, kind: &Kind) -> String {
     let Kind::Repair { text, value, resolution, probability, gained } = kind else { return String::new() };
     let (unit, shown) = (at.unit(), repaired(*value, *resolution));
@@ -309,6 +344,8 @@ fn repair(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// How many further results a repair explains, with a space before it.
+///
+/// Empty where nothing is gained.
 fn gains(gained: usize) -> String {
     match gained {
         0 => String::new(),
@@ -318,6 +355,9 @@ fn gains(gained: usize) -> String {
 }
 
 /// What one act did to several readings, as a clause.
+///
+/// `act` is one of those of [`Rewriting`]; each is told by what stands there and not by what was
+/// meant.
 pub(super) fn act(at: &At<'_>, act: &Rewriting) -> String {
     let title = at.title();
     let of = |item: ItemId| at.protocol.items[item].title.as_str();
@@ -339,6 +379,7 @@ pub(super) fn act(at: &At<'_>, act: &Rewriting) -> String {
     }
 }
 
+/// “It seems that the readings 3 and 4 of the mass stand in each other’s rows, 88 in 100.”
 fn rewritten(at: &At<'_>, kind: &Kind) -> String {
     let Kind::Rewritten { act: what, probability, gained } = kind else { return String::new() };
     format!(
@@ -350,6 +391,8 @@ fn rewritten(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// What a person did to a cell, as a clause.
+///
+/// It stands before the name of who did it.
 pub(super) fn corrected(at: &At<'_>, kind: &Kind) -> String {
     let Kind::Corrected { typed, how, .. } = kind else { return String::new() };
     let place = at.reading();
@@ -362,6 +405,8 @@ pub(super) fn corrected(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
+/// The value that the readings give stands beside what was written, so that nothing has to be
+/// looked up.
 fn result(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit) = (at.result(), at.unit());
     match kind {
@@ -403,6 +448,8 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
+/// The order is always the same: what was reported, what is right, what happened, what follows from
+/// it, where else it shows, and what else it could be.
 fn slip(at: &At<'_>, story: &Story) -> String {
     let (unit, right) = (at.unit(), at.right(&story.right));
     let follows = match story.followers {
@@ -429,6 +476,8 @@ fn slip(at: &At<'_>, story: &Story) -> String {
 }
 
 /// What is said where only one line was written wrongly.
+///
+/// Empty otherwise.
 pub(super) fn only_copied(story: &Story) -> &'static str {
     if story.only_copied {
         " What follows was worked out with the right value: only this line was written wrongly."
@@ -438,6 +487,8 @@ pub(super) fn only_copied(story: &Story) -> &'static str {
 }
 
 /// Results with their figures: "density 7.8612 (5 of 3)".
+///
+/// Written and deserved figures stand in brackets: (5 of 3).
 pub(super) fn figures(protocol: &Protocol, habit: &[Figures]) -> String {
     let told: Vec<String> = habit
         .iter()
@@ -450,11 +501,15 @@ pub(super) fn figures(protocol: &Protocol, habit: &[Figures]) -> String {
 }
 
 /// A long answer's beginning.
+///
+/// Nine characters stay as they are; of a longer one eight are shown.
 fn shortened(text: &str) -> String {
     if text.chars().count() > 9 { text.chars().take(8).chain(['…']).collect() } else { text.to_owned() }
 }
 
 /// The ± that the readings support, if any, as a sentence with a space before it.
+///
+/// Empty where nothing is known of it.
 pub(super) fn supported_by(at: &At<'_>, supported: Option<f64>) -> String {
     supported
         .map_or_else(String::new, |u| format!(" The readings support ± {}{}.", notation::uncertainty(u), at.unit()))
@@ -466,6 +521,8 @@ pub(super) fn too(pm: &PlusMinus) -> &'static str {
 }
 
 /// A stated ± beside the supported one, with its factor where that is not one standard uncertainty.
+///
+/// The ± is shown to the place it was written to, and with six figures at most.
 pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
     let times = if (pm.factor - 1.0).abs() < 0.005 {
         String::new()
@@ -481,6 +538,8 @@ pub(super) fn stated(at: &At<'_>, pm: &PlusMinus) -> String {
 }
 
 /// A unit behind a number.
+///
+/// With a blank before it; nothing for a pure number.
 fn unit_of(text: &str) -> String {
     if text.is_empty() || text == "1" { String::new() } else { format!(" {text}") }
 }

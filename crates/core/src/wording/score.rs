@@ -9,6 +9,26 @@ use crate::quantity::leading_place;
 use crate::verdict::{Compared, Comparison, ScoreLine, Standing};
 
 /// What a comparison with a reference, or of two values, came to.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::lab;
+/// use jurado_core::verdict::{Compared, Comparison};
+/// use jurado_core::wording::compared;
+/// use jurado_core::finding::{Place, Spread};
+/// let lab = lab();
+/// let girth = lab.item("girth").expect("a reading");
+/// let what = Compared::Spread(Place::of(girth, None), Spread { sd: 0.1, count: 3, without: None });
+/// let comparison = Comparison {
+///     id: "precision".into(),
+///     kind: "precision",
+///     value: 0.1,
+///     limit: Some(0.2),
+///     verdict: "within".into(),
+///     what,
+/// };
+/// assert!(compared(&lab, &comparison).starts_with("standard deviation 0.10 cm over 3 readings"));
+/// ```
 pub fn compared(protocol: &Protocol, comparison: &Comparison) -> String {
     match &comparison.what {
         Compared::Check(check) => protocol.checks[*check].title.clone(),
@@ -20,6 +40,8 @@ pub fn compared(protocol: &Protocol, comparison: &Comparison) -> String {
 }
 
 /// "Two ways: 7.86 g/cm³ and 7.9 g/cm³ agree (0.040 g/cm³ apart, 0.11 g/cm³ allowed)".
+///
+/// Both values are told in the unit of the sheet, and so is what lies between them.
 pub(super) fn agreement(protocol: &Protocol, sides: &Sides) -> String {
     let spec = &protocol.comparisons[sides.comparison];
     let said = |si: f64| match spec.method {
@@ -38,6 +60,8 @@ pub(super) fn agreement(protocol: &Protocol, sides: &Sides) -> String {
 }
 
 /// What an unknown is, is nearest to, or may be.
+///
+/// Names are those of the lab's list.
 pub(super) fn identified(protocol: &Protocol, named: &Named) -> String {
     let spec = &protocol.identifies[named.unknown];
     let item = &protocol.items[protocol.results[spec.result].item];
@@ -55,6 +79,8 @@ pub(super) fn identified(protocol: &Protocol, named: &Named) -> String {
 }
 
 /// A reference, or its range, with figures that suit the value beside it.
+///
+/// At least two decimals for a range, at most three.
 pub(super) fn range(a: &Accuracy) -> String {
     let place = 1 - leading_place(a.value) + a.figures - 2;
     let places = usize::try_from(place.clamp(0, 6)).unwrap_or(2);
@@ -66,6 +92,8 @@ pub(super) fn range(a: &Accuracy) -> String {
 }
 
 /// "Density (plate) 7.91 g/cm³, 0.64 % off (steel, 7.84 to 7.86)".
+///
+/// “inside the range” for a value that is off by nothing.
 pub(super) fn accuracy(protocol: &Protocol, place: Place, a: &Accuracy) -> String {
     let at = At { protocol, place };
     let shown = notation::figures(a.value, a.figures);
@@ -84,6 +112,8 @@ pub(super) fn accuracy(protocol: &Protocol, place: Place, a: &Accuracy) -> Strin
 }
 
 /// "standard deviation 0.031 mm over 5 readings (without reading 3)".
+///
+/// A reading that was left out for it is named.
 pub(super) fn spread(protocol: &Protocol, place: Place, s: &Spread) -> String {
     format!(
         "standard deviation {}{} over {}{}",
@@ -108,6 +138,7 @@ pub fn standing(protocol: &Protocol, line: &ScoreLine) -> String {
     if line.exact == line.awarded { why } else { format!("exactly {}; {why}", line.exact.round_dp(3).normalize()) }
 }
 
+/// It stands behind the points of the line.
 fn why(protocol: &Protocol, standing: &Standing) -> String {
     match standing {
         Standing::InsideRange => "inside the range".to_owned(),

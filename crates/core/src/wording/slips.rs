@@ -6,6 +6,8 @@ use crate::notation::{self, capital};
 use crate::protocol::{Protocol, SlipKind};
 
 /// A kind in plain words.
+///
+/// It fits behind “Or:” and behind “The same value comes of”.
 pub(super) fn said(kind: &SlipKind) -> &'static str {
     match kind {
         SlipKind::UnitFactor => "a unit taken for another",
@@ -59,6 +61,8 @@ pub fn told<'a>(protocol: &'a Protocol, kind: &SlipKind) -> &'a str {
 }
 
 /// The kinds that would give the same value, and the next likely one, with a space before them.
+///
+/// Empty where nothing else is likely.
 pub(super) fn guess(at: &At<'_>, story: &Story) -> String {
     let told = |kind| told(at.protocol, kind);
     let alike: Vec<&str> = story.alike.iter().map(told).collect();
@@ -71,6 +75,8 @@ pub(super) fn guess(at: &At<'_>, story: &Story) -> String {
 }
 
 /// What is told of a value without a diagnosis, with a space before it.
+///
+/// Several stories are told with their chances; where none is likely that is said first.
 pub(super) fn riddle(at: &At<'_>, kind: &Kind) -> String {
     if let Kind::Unexplained(riddle) = kind
         && let Some(gap) = riddle.gap
@@ -92,6 +98,8 @@ pub(super) fn riddle(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// The factor by which all rows are off alike, with a space before it.
+///
+/// Empty where the rows are not off alike.
 pub(super) fn throughout(riddle: &Riddle) -> String {
     riddle.throughout.map_or_else(String::new, |factor| {
         format!(
@@ -102,6 +110,8 @@ pub(super) fn throughout(riddle: &Riddle) -> String {
 }
 
 /// The likeliest stories of a value, each with its chance.
+///
+/// “a unit taken for another (40 in 100), a part left out (25 in 100)”.
 fn stories(at: &At<'_>, stories: &[(SlipKind, f64)]) -> String {
     let one = |(k, p): &(SlipKind, f64)| format!("{} ({})", told(at.protocol, k), notation::chance(*p));
     let told: Vec<String> = stories.iter().map(one).collect();

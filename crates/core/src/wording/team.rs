@@ -1,4 +1,9 @@
 //! For the team: what happened, with its numbers, and what to do about it.
+//!
+//! A team has its own sheet in its hands and no answer beside it. It is told what happened with its
+//! own numbers, what is right where that is its own result, and what to do; never a reference
+//! before the table is returned, never what somebody is. What costs nothing and teaches nothing is
+//! not told.
 
 use super::columns::{check, ends};
 use super::lists::{counted_out, listed, waiting};
@@ -29,10 +34,14 @@ pub fn tells(protocol: &Protocol, finding: &Finding) -> String {
 }
 
 /// Whether the team reads anything of a finding.
+///
+/// A person may have put an empty text in place of ours.
 pub(super) fn is_told(protocol: &Protocol, finding: &Finding) -> bool {
     !tells(protocol, finding).is_empty()
 }
 
+/// Empty for notes that are a reviewer's alone: readings that are all alike, values of unlikely
+/// roundness.
 fn ours(protocol: &Protocol, finding: &Finding) -> String {
     let at = At::of(protocol, finding);
     let kind = &finding.kind;
@@ -60,6 +69,8 @@ fn ours(protocol: &Protocol, finding: &Finding) -> String {
 }
 
 /// Results with too few or too many figures, and what would do for the first.
+///
+/// One example is enough to see what was meant by all.
 fn habitual(protocol: &Protocol, word: &str, habit: &[Figures]) -> String {
     let example = habit.first().map_or_else(String::new, |f| {
         format!("{}{} would do", notation::figures(f.clean, f.deserved), protocol.items[f.item].unit_after())
@@ -67,6 +78,7 @@ fn habitual(protocol: &Protocol, word: &str, habit: &[Figures]) -> String {
     format!("{word} figures than your readings support: {}. For the first, {example}.", figures(protocol, habit))
 }
 
+/// A team is told that it was judged as it was taught, and not who decided that.
 fn of_lab(at: &At<'_>, finding: &Finding) -> String {
     match &finding.kind {
         Kind::Corrected { reason, .. } => format!("{}: {reason}.", sentence(&corrected(at, &finding.kind))),
@@ -96,10 +108,13 @@ fn of_lab(at: &At<'_>, finding: &Finding) -> String {
 }
 
 /// Of one reading that is missing, by its place.
+///
+/// `place` is “reading 2 of the titre”, or a title with its article.
 fn missing_reading(place: &str) -> String {
     format!("The value of {place} is not there; what needs it could not be checked.")
 }
 
+/// A reason is quoted as it was written.
 fn missing_row(at: &At<'_>, table: TableId, reason: Option<&str>) -> String {
     let (row, title) = (at.number(), &at.protocol.tables[table].title);
     match reason {
@@ -108,6 +123,7 @@ fn missing_row(at: &At<'_>, table: TableId, reason: Option<&str>) -> String {
     }
 }
 
+/// A sentence asks for one thing, and says where.
 fn reading(at: &At<'_>, kind: &Kind) -> String {
     let (place, unit) = (at.reading(), at.unit());
     match kind {
@@ -161,6 +177,8 @@ fn reading(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// What lies apart from the others, or scatters.
+///
+/// The advice is the lab's own, for the cause that pushes a value to this side.
 fn apart(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, number) = (at.title(), at.unit(), at.number());
     match kind {
@@ -184,6 +202,7 @@ fn apart(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
+/// Rows count as on the sheet.
 fn column(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, row) = (at.title(), at.unit(), at.number());
     let table = |t: &TableId| &at.protocol.tables[*t];

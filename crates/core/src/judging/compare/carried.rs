@@ -14,12 +14,15 @@ use crate::verdict::{Face, JudgedResult, VerdictKind};
 /// unit.
 #[derive(Clone, Copy)]
 pub(super) struct Upstream {
+    /// Item of the result above.
     pub(super) item: ItemId,
     /// Its row, where it stands in a column of the environment.
     row: Option<usize>,
+    /// How far it may be off by rounding, SI.
     half: f64,
     /// Figures it was written with.
     figures: i32,
+    /// Whether it is wrong, or follows from a wrong one.
     pub(super) tainted: bool,
 }
 

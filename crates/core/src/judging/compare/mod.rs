@@ -136,15 +136,21 @@ fn tainting(upstream: &[Upstream]) -> Vec<ItemId> {
 /// It is made for each row. Where `sliced` is set, `clean` and `reported` hold this row's values as
 /// single ones, and a mistake is looked for in this row alone.
 struct Judge<'a> {
+    /// What all results are judged from.
     ground: &'a Ground<'a>,
+    /// The result as the lab has it.
     spec: &'a ResultSpec,
+    /// Its number.
     id: ResultId,
     /// Row, from 0.
     row: Option<usize>,
     /// Whether the environments hold this row's values only.
     sliced: bool,
+    /// Clean values, SI.
     clean: &'a Env,
+    /// Values as reported so far, SI.
     reported: &'a Env,
+    /// Results judged before.
     done: &'a [JudgedResult],
 }
 

@@ -27,10 +27,15 @@ use crate::stats::{Confidence, dixon, generalised_esd, grubbs, known_repeatabili
 /// `row` is the place among the values that were tested, until the caller gives it the row of the
 /// column.
 pub(super) struct Hand {
+    /// Word of the test.
     pub(super) test: &'static str,
+    /// What it measures.
     pub(super) statistic: f64,
+    /// Beyond what it is raised.
     pub(super) critical: f64,
+    /// Place of the value it points at.
     pub(super) row: usize,
+    /// Whether that lies below the others.
     pub(super) low: bool,
 }
 

@@ -41,14 +41,17 @@ use crate::verdict::{CellState, JudgedReading, OutlierTest};
 /// Replicates of one reading repeat one quantity; a column of a table does so only where the lab
 /// says it.
 struct Repeated {
+    /// The reading or result.
     item: ItemId,
     /// The school its protocol names; `None` leaves it to the course.
     rejection: Option<Rejection>,
+    /// The group that its rows belong to.
     group: u16,
     /// Values by row, in the item's unit.
     values: Vec<Option<f64>>,
     /// What stands in the row, as typed.
     texts: Vec<String>,
+    /// The least difference that is real, in its unit.
     step: f64,
 }
 

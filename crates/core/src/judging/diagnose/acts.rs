@@ -40,11 +40,17 @@ impl Edit {
 /// A kind of slip belongs to exactly one act.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 enum Act {
+    /// Worked it out by a wrong formula, or from wrong rows.
     Formula,
+    /// Wrote the answer down wrongly.
     Answer,
+    /// Keyed another number than the sheet has.
     Keyed,
+    /// Wrote another number on the sheet than was used.
     Copied,
+    /// Took another number for a constant.
     Constant,
+    /// Counted wrongly.
     Count,
 }
 
@@ -82,7 +88,9 @@ impl Act {
 /// A probability for each hypothesis, so that the sum over all that were generated, and of nothing,
 /// is one.
 pub(super) struct Priors {
+    /// Of one hypothesis of a kind.
     by_kind: BTreeMap<SlipKind, f64>,
+    /// Of one of a kind that was made by one way of a slip of the pen.
     by_edit: BTreeMap<(SlipKind, Edit), f64>,
 }
 

@@ -15,7 +15,9 @@ use crate::verdict::JudgedReading;
 ///
 /// It is made only for a value that nothing simpler explains: one in eighty of the demo class.
 pub(in super::super) struct Case<'a> {
+    /// The lab.
     pub(in super::super) protocol: &'a Protocol,
+    /// The result.
     pub(in super::super) id: ResultId,
     /// Row, from 0, and whether the environments hold this row's values only.
     pub(in super::super) row: Option<usize>,
@@ -28,20 +30,29 @@ pub(in super::super) struct Case<'a> {
     pub(in super::super) exact: f64,
     /// The rest of the table.
     pub(in super::super) beside: &'a Beside<'a>,
+    /// C; none where a reading is missing.
     pub(in super::super) clean: Option<f64>,
+    /// F, or C where nothing above was reported.
     pub(in super::super) carried: f64,
+    /// e, how far rounding above may have moved F.
     pub(in super::super) envelope: f64,
+    /// Clean values, SI.
     pub(in super::super) clean_env: &'a Env,
+    /// Values as reported, SI.
     pub(in super::super) reported_env: &'a Env,
+    /// Rows left out, by group.
     pub(in super::super) out: &'a Out,
     /// Readings that a person says were not copied wrongly.
     pub(in super::super) refuted: &'a [(ItemId, Option<Row>)],
     /// Whether any upstream value was reported.
     pub(in super::super) has_reported: bool,
+    /// e of another formula: the formula, its value in the result's unit, and the scale from SI.
     pub(in super::super) envelope_of: &'a dyn Fn(&Node, f64, f64) -> f64,
     /// A formula's value for this row, SI.
     pub(in super::super) value_of: &'a dyn Fn(&Node, Tried<'_>, &Out) -> Option<f64>,
+    /// Readings as judged.
     pub(in super::super) readings: &'a [JudgedReading],
+    /// R as it was written.
     pub(in super::super) number: Option<&'a Number>,
 }
 
@@ -49,10 +60,13 @@ pub(in super::super) struct Case<'a> {
 ///
 /// Its probability is prior × likelihood × e^joint × e^sisters, over the sum of all and of nothing.
 pub(super) struct Hypothesis {
+    /// What it would be called.
     pub(super) kind: SlipKind,
     /// Number of the mistaken formula among the result's, for what can happen down a whole column.
     pub(super) variant: Option<usize>,
+    /// The item it is about.
     pub(super) subject: Option<ItemId>,
+    /// What was done.
     pub(super) clause: Clause,
     /// Prediction from clean inputs, from reported inputs, and the envelope of the latter.
     pub(super) clean: Option<f64>,
@@ -60,18 +74,22 @@ pub(super) struct Hypothesis {
     pub(super) envelope: f64,
     /// What the mistaken calculation gives, to be told.
     pub(super) predicted: f64,
+    /// The cells that it would alter.
     pub(super) repair: Option<Repair>,
     /// The way of a slip of the pen, if it was one.
     pub(super) edit: Option<Edit>,
+    /// Before R is looked at.
     pub(super) prior: f64,
     /// Its whole prior, where that does not come of its kind.
     pub(super) weight: Option<f64>,
+    /// Of R, if it holds.
     pub(super) likelihood: f64,
     /// ln of what the rest of the table says to it.
     pub(super) joint: f64,
     /// ln of what the other rows of its column say, where the same mistake fits them. A column is weighed as a whole
     /// besides, so that this stays out of what its rows say one by one.
     pub(super) sisters: f64,
+    /// Its share of everything that could have given R.
     pub(super) posterior: f64,
 }
 

@@ -20,6 +20,7 @@ const OWN_MARKS: f64 = 0.5;
 /// One is made for each value to be explained. A hypothesis is counted whether it fits or not, and
 /// kept only if it does.
 pub(super) struct Maker<'a> {
+    /// The value to be explained.
     pub(super) case: &'a Case<'a>,
     /// Hypotheses near enough to R to matter.
     pub(super) fitting: Vec<Hypothesis>,
@@ -32,11 +33,17 @@ pub(super) struct Maker<'a> {
 /// It is made only for hypotheses that fit, since most do not and its texts cost more than its
 /// numbers.
 pub(super) struct Story {
+    /// What it would be called.
     pub(super) kind: SlipKind,
+    /// Number of the mistaken formula, if it is one.
     pub(super) variant: Option<usize>,
+    /// The item it is about.
     pub(super) subject: Option<ItemId>,
+    /// What was done.
     pub(super) clause: Clause,
+    /// The cells that it would alter.
     pub(super) repair: Option<Repair>,
+    /// The way of a slip of the pen.
     pub(super) edit: Option<Edit>,
     /// What its prior is multiplied by: 1 for most.
     pub(super) prior: f64,

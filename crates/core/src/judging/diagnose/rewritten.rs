@@ -33,8 +33,11 @@ const ASKS: f64 = std::f64::consts::LN_2;
 ///
 /// A cell that cannot be read has no value.
 struct Column {
+    /// Its item.
     item: ItemId,
+    /// Its number among the readings.
     reading: ReadingId,
+    /// By row, in its unit.
     values: Vec<Option<f64>>,
 }
 

@@ -15,7 +15,9 @@ use rust_decimal::Decimal;
 /// Rows that were left out are not asked. `worst` is none where no row could be.
 #[derive(Default)]
 struct Checked {
+    /// Rows in which it fails, none for a single relation, with how far off they are.
     failed: Vec<(Option<Row>, Option<Off>)>,
+    /// The farthest off of all, as a share of its room.
     worst: Option<f64>,
 }
 

@@ -27,9 +27,13 @@ pub(super) use checks::checks;
 /// `reported` holds the clean values where checks are judged, since those ask nothing of what was
 /// reported.
 struct Judge<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// Rows left out, by group.
     out: &'a Out,
+    /// Values with their derivatives.
     propagated: &'a Propagated,
+    /// Values as reported, SI.
     reported: &'a Env,
 }
 

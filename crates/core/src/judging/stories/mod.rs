@@ -50,19 +50,26 @@ const MOST: f64 = 200.0;
 ///
 /// It is made once for each table and asked only for results that are odd.
 pub(super) struct Whole<'a> {
+    /// What the table is judged by.
     pub(super) stage: Stage<'a>,
+    /// Its placed cells.
     pub(super) table: &'a Table,
+    /// What they give.
     pub(super) sheet: &'a Sheet,
     /// The same values as the clean ones, with their last significant places.
     pub(super) figured: &'a [Option<Value<Figured>>],
+    /// Evidence of the sheet as it was written, once it was asked for.
     written: OnceCell<f64>,
 }
 
 /// The result in question: its item, its row from 0, and what was reported, SI.
 #[derive(Clone, Copy)]
 pub(super) struct Odd {
+    /// The result.
     pub(super) id: ResultId,
+    /// Its row, from 0.
     pub(super) row: Option<usize>,
+    /// R, SI.
     pub(super) reported: f64,
 }
 
@@ -298,7 +305,9 @@ impl Said {
 ///
 /// It holds on to the result in question.
 pub(super) struct Beside<'a> {
+    /// The whole table.
     whole: &'a Whole<'a>,
+    /// The result in question.
     odd: Odd,
     /// Worked out when a story first asks.
     base: OnceCell<Vec<f64>>,

@@ -31,6 +31,7 @@ const MOST_CHANGES: usize = 4_000;
 pub(super) struct Change {
     /// Which child of which, from the root.
     pub(super) path: Vec<usize>,
+    /// What the piece becomes.
     pub(super) how: How,
     /// Whether all pieces that are the same change with it.
     pub(super) everywhere: bool,

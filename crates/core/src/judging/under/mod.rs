@@ -50,7 +50,9 @@ const KEPT: f64 = 1e-9;
 /// `odd` is told as notes, each with the address of its cell.
 #[derive(Default)]
 pub(super) struct Beneath {
+    /// By result and row, from 0.
     found: HashMap<(ResultId, Option<usize>), Found>,
+    /// By item and row: the address of the cell, and what is odd.
     odd: Vec<(ItemId, Option<Row>, String, Vec<Oddity>)>,
 }
 
@@ -59,6 +61,7 @@ pub(super) struct Beneath {
 /// A slip is kept only where the formula gives what its cell holds: else the cell does not hold its
 /// mistake.
 pub(super) struct Found {
+    /// What is kept of it beside the verdict.
     pub(super) under: Underneath,
     /// The mistake that it shows, where it gives what its cell holds and is not the lab's.
     pub(super) slip: Option<Slip>,
@@ -206,7 +209,9 @@ fn is_shown(raw: f64, number: &Number) -> bool {
 
 /// What looking at one formula gave.
 struct Looked {
+    /// What it says of its result.
     found: Found,
+    /// What is odd about it.
     odd: Vec<Oddity>,
 }
 

@@ -15,6 +15,7 @@ use crate::protocol::ItemKind;
 ///
 /// It gives the same numbers as the team's formula to what the roundings leave.
 pub(super) struct Normal {
+    /// The formula, in full.
     pub(super) formula: Formula,
     /// Whether roundings were taken out.
     pub(super) rounds: bool,

@@ -43,8 +43,11 @@ const SAME: f64 = 1e-8;
 ///
 /// `left` is counted down by what is worked out, so that a table of endless formulas ends.
 pub(super) struct Points<'a> {
+    /// The lab.
     pub(super) protocol: &'a Protocol,
+    /// What the table gives.
     sheet: &'a Sheet,
+    /// Values of each made-up table, SI.
     envs: Vec<Env>,
     /// Factor and shift from the unit written in a cell to the protocol's, by item and row.
     conversions: HashMap<(ItemId, Option<Row>), (f64, f64)>,
@@ -179,8 +182,11 @@ impl<'a> Points<'a> {
 /// A result that is looked at: one row of a column (from 0), or a single one.
 #[derive(Clone, Copy)]
 pub(super) struct Place<'a> {
+    /// The result.
     pub(super) id: ResultId,
+    /// The result as the lab has it.
     pub(super) spec: &'a ResultSpec,
+    /// Its row, from 0.
     pub(super) row: Option<usize>,
 }
 

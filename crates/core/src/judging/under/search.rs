@@ -31,7 +31,9 @@ use crate::wording::under as words;
 /// Numbers are those of the form among the result's, or of the change among the changes.
 #[derive(Clone, Copy)]
 pub(super) enum Hint {
+    /// One of the lab's mistaken forms.
     Variant(usize),
+    /// One of the changes, by its place among those that are tried.
     Change(usize),
 }
 
@@ -53,7 +55,9 @@ pub(super) enum Story {
 ///
 /// Marks are bytes in the texts of cells, to be underlined.
 pub(super) struct Mistake {
+    /// The mistake as a slip.
     pub(super) slip: Slip,
+    /// Where it shows.
     pub(super) marks: Vec<Mark>,
 }
 
@@ -109,9 +113,13 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
 /// `form` is the formula with roundings taken out and cells put in for typed numbers; texts are
 /// still those that the team typed.
 pub(super) struct Search<'a> {
+    /// The made-up tables.
     pub(super) points: &'a Points<'a>,
+    /// The result.
     pub(super) place: Place<'a>,
+    /// What the lab's formula gives at each of them.
     right: Vec<Option<f64>>,
+    /// The team's formula.
     pub(super) form: &'a Normal,
 }
 

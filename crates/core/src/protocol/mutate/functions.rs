@@ -8,6 +8,8 @@ use crate::protocol::slip::SlipKind;
 use crate::quantity::Dimension;
 
 /// An angle's number taken in the other unit, with what to say of it.
+///
+/// A calculator is set to one of the two.
 const ANGLES: [(f64, &str); 2] = [
     (180.0 / std::f64::consts::PI, "as degrees where radians were meant"),
     (std::f64::consts::PI / 180.0, "as radians where degrees were meant"),
@@ -15,6 +17,8 @@ const ANGLES: [(f64, &str); 2] = [
 
 impl Maker<'_> {
     /// All mistakes at one call.
+    ///
+    /// Functions that nobody confuses have none.
     pub(super) fn function(&self, node: &Node, function: Function, args: &[Node], push: Push<'_>) {
         let Some(arg) = args.first() else { return };
         let subject = only(arg);
@@ -61,6 +65,8 @@ impl Maker<'_> {
 }
 
 /// A mean over the wrong count, a sum, or one reading in place of it.
+///
+/// Five ways to get a mean wrong; the rows left out are another kind.
 fn mean(node: &Node, arg: &Node, phrase: &str, push: Push<'_>) {
     let subject = only(arg);
     let call = |f: Function| Node { op: Op::Call(f, vec![arg.clone()]), ..node.clone() };
@@ -97,6 +103,8 @@ fn mean(node: &Node, arg: &Node, phrase: &str, push: Push<'_>) {
 }
 
 /// A line with its axes exchanged, from two points, or with the other intercept.
+///
+/// The slope turned over differs from the slope of the turned axes where points scatter.
 fn slope(node: &Node, function: Function, args: &[Node], push: Push<'_>) {
     let of = |f: Function, args: Vec<Node>| Node { op: Op::Call(f, args), ..node.clone() };
     let mut turned = args.to_vec();

@@ -1,4 +1,19 @@
 //! Mistaken forms of a formula, generated from its own tree and never from a list tied to one lab.
+//!
+//! | mistake | from | gives |
+//! |---|---|---|
+//! | unit | m/V | 10·m/V, m/V/1000, for units people confuse |
+//! | diameter and radius | π·(d/2)²·h | π·d²·h |
+//! | left out | m/(l·w·t) | m/(l·w) |
+//! | power | r³ | r², 3·r, r⁴ |
+//! | quotient | m/V | V/m, m·V |
+//! | sign | a − b | a + b, b − a |
+//! | mean | mean(x) | Σx/(n − 1), Σx, x₁ |
+//! | swapped | l·w | w·l is none; l/w gives w/l |
+//! | another station | ρ of R1 | ρ of R2 |
+//!
+//! A formula of ten pieces has some sixty mistaken forms. Each is one mistake: of two at once
+//! nothing is said, since sixty times sixty forms would fit anything.
 
 mod functions;
 mod operators;
@@ -15,6 +30,9 @@ use crate::formula::{Function, Node, Op};
 use crate::quantity::{Dimension, Nature, confusable_factors};
 
 /// Every single mistake that the tree of a result invites.
+///
+/// A form that is the formula itself is none; two forms that give the same value stay, since they
+/// are told with different words and share their chance.
 pub(super) fn variants(protocol: &Protocol, id: ResultId) -> Vec<Variant> {
     let result = &protocol.results[id];
     let maker = Maker { protocol, root: &result.node };
@@ -61,6 +79,8 @@ pub(super) fn variants(protocol: &Protocol, id: ResultId) -> Vec<Variant> {
 /// metres), numbers were added all the same: the tree is given in the numbers of the sheet.
 ///
 /// `right` is the formula as it should be: what the mistake left out was worked in units too.
+///
+/// Each entry is a tree, where the form itself will not do, and what its value is multiplied by.
 pub(super) fn in_units_of_the_sheet(
     items: &[Item],
     node: &Node,
@@ -96,6 +116,9 @@ pub(super) fn in_units_of_the_sheet(
 }
 
 /// The tree with every quantity as the number it is in a system with these scales.
+///
+/// `base` are the scales of the seven base dimensions. Celsius points stay, since they have no
+/// scale.
 fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
     match &node.op {
         Op::Item(i) => {
@@ -116,14 +139,22 @@ fn in_numbers(items: &[Item], node: &Node, base: &[f64; 7]) -> Node {
 }
 
 /// Takes down one mistake: kind, item it is about, what happened as a clause, the mistaken tree.
+///
+/// It is called once for each mistake, in the order in which they are told.
 type Push<'p> = &'p mut dyn FnMut(SlipKind, Option<ItemId>, String, Node);
 
+/// `root` is the formula as it should be.
 struct Maker<'a> {
+    /// The lab.
     protocol: &'a Protocol,
+    /// The whole formula.
     root: &'a Node,
 }
 
 /// The dimension of a mistaken tree; `None` where a sum has lost its meaning.
+///
+/// A power that is not whole keeps the dimension of its base: such exponents stand over pure
+/// numbers.
 fn dimension(node: &Node) -> Option<Dimension> {
     match &node.op {
         Op::Number(..) | Op::Pi | Op::Item(_) | Op::Parameter(..) | Op::Is(..) | Op::Compare(..) => {
@@ -157,12 +188,16 @@ fn dimension(node: &Node) -> Option<Dimension> {
 
 impl Maker<'_> {
     /// Title of an item.
+    ///
+    /// As it stands on the sheet.
     fn title(&self, item: ItemId) -> &str {
         &self.protocol.items[item].title
     }
 
     /// What a part of the formula is called in a sentence: its number, its one or two items, or "the part with" its
     /// first.
+    ///
+    /// It begins with an article, for the middle of a sentence.
     fn phrase(&self, node: &Node) -> String {
         let items = node.items();
         match items[..] {
@@ -175,6 +210,9 @@ impl Maker<'_> {
 
     /// All trees in which exactly one place of `node` is mistaken. `head` is false inside a sum whose unit has
     /// already been mistaken as a whole.
+    ///
+    /// Pieces of a sum are not given another unit one by one: who adds lengths converts all of them
+    /// or none.
     fn inside(&self, node: &Node, head: bool) -> Vec<Variant> {
         let mut out = self.here(node, head);
         let lift = |out: &mut Vec<Variant>, children: Vec<Variant>, rebuild: &dyn Fn(Node) -> Node| {
@@ -205,6 +243,8 @@ impl Maker<'_> {
 
     /// The mistakes that this node itself invites; those inside it are not among them. `head` is where a whole factor
     /// may be in another unit.
+    ///
+    /// At the root itself the unit is that of the answer, and is told as that.
     fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
         let mut out = Vec::new();
         let mut push =
@@ -223,6 +263,8 @@ impl Maker<'_> {
     }
 
     /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a person does it.
+    ///
+    /// Factors beyond a thousand are no confusion of units on one sheet.
     fn unit_factors(&self, node: &Node, push: Push<'_>) {
         let linear = matches!(
             node.op,
@@ -245,6 +287,8 @@ impl Maker<'_> {
     }
 
     /// A diameter taken for a radius and a radius for a diameter, with the half or double that comes of it.
+    ///
+    /// Only items that the lab says are round.
     fn leaf(&self, node: &Node, item: ItemId, push: Push<'_>) {
         let it = &self.protocol.items[item];
         let mistakes = match it.shape {
@@ -260,6 +304,8 @@ impl Maker<'_> {
 
     /// An item that stands in several places left out, or its sign turned, in all of them: the zero reading never
     /// taken off, or added throughout.
+    ///
+    /// An item that stands once is left out by the mistakes at its place.
     fn everywhere(&self) -> Vec<Variant> {
         let mut out = Vec::new();
         for item in self.root.items().into_iter().filter(|i| occurrences(self.root, *i) > 1) {
@@ -287,6 +333,8 @@ impl Maker<'_> {
     }
 
     /// Another station's value, wherever the reference stands.
+    ///
+    /// Entries without a key have no other station.
     fn other_keys(&self) -> Vec<Variant> {
         let mut out = Vec::new();
         for item in self.root.items() {
@@ -310,6 +358,8 @@ impl Maker<'_> {
     }
 
     /// Two items of one dimension taken for each other, throughout the formula.
+    ///
+    /// Only items with as many rows as each other: a column is not taken for a single value.
     fn swaps(&self) -> Vec<Variant> {
         let items = self.root.items();
         let mut out = Vec::new();

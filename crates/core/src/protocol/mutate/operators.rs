@@ -9,16 +9,25 @@ use crate::protocol::slip::SlipKind;
 use crate::protocol::{ReadingKind, Roundness};
 
 /// The two sides of an operator.
+///
+/// `pa` and `pb` are what the two sides are called in a sentence.
 struct Sides<'n> {
+    /// The node itself.
     node: &'n Node,
+    /// Its left side.
     a: &'n Node,
+    /// Its right side.
     b: &'n Node,
+    /// What the left side is called.
     pa: String,
+    /// What the right side is called.
     pb: String,
 }
 
 impl Maker<'_> {
     /// All mistakes at one operator.
+    ///
+    /// Each operator has mistakes of its own; those inside its sides are made there.
     pub(super) fn operator(&self, node: &Node, op: Operator, a: &Node, b: &Node, push: Push<'_>) {
         let sides = Sides { node, a, b, pa: self.phrase(a), pb: self.phrase(b) };
         match op {
@@ -31,6 +40,8 @@ impl Maker<'_> {
     }
 
     /// A difference added, turned round, or not taken.
+    ///
+    /// What is marked as a tare and not taken off leaves the gross for the net.
     fn difference(&self, side: &Sides<'_>, push: Push<'_>) {
         let (a, b, pa, pb) = (side.a, side.b, &side.pa, &side.pb);
         push(
@@ -52,6 +63,8 @@ impl Maker<'_> {
     }
 
     /// A factor left out, or divided by.
+    ///
+    /// A number of the formula that is left out is told as that, anything else as a part left out.
     fn product(&self, side: &Sides<'_>, push: Push<'_>) {
         let (a, b) = (side.a, side.b);
         if !is_literal(a) || !is_literal(b) {
@@ -84,6 +97,8 @@ impl Maker<'_> {
     }
 
     /// A quotient turned over, multiplied, or its number left out.
+    ///
+    /// A divisor that counts is a wrong count where it is left out.
     fn quotient(&self, side: &Sides<'_>, push: Push<'_>) {
         let (a, b, pa, pb) = (side.a, side.b, &side.pa, &side.pb);
         if matches!(a.op, Op::Number(1.0, _)) {
@@ -122,6 +137,8 @@ impl Maker<'_> {
     }
 
     /// A power forgotten, one too many, or taken of a part only.
+    ///
+    /// Exponents that are not whole are left alone.
     fn power(&self, side: &Sides<'_>, push: Push<'_>) {
         let (a, b, pa) = (side.a, side.b, &side.pa);
         let exponent = match b.op {
@@ -168,6 +185,8 @@ impl Maker<'_> {
 }
 
 /// A sum taken off, or a part of it left out.
+///
+/// Each part can be left out by itself.
 fn sum(side: &Sides<'_>, push: Push<'_>) {
     let (a, b, pa, pb) = (side.a, side.b, &side.pa, &side.pb);
     push(

@@ -7,16 +7,22 @@ use crate::formula::{Node, Op};
 use crate::quantity::Dimension;
 
 /// A pure number.
+///
+/// It is shown as it would be typed.
 pub(super) fn number(value: f64) -> Node {
     Node::made(Op::Number(value, format!("{value}")), Dimension::ONE)
 }
 
 /// Two nodes joined by an operator, of the dimension of `like`.
+///
+/// The span and the shape are those of `like`.
 pub(super) fn binary(like: &Node, op: Operator, a: Node, b: Node) -> Node {
     Node { op: Op::Binary(op, Box::new(a), Box::new(b)), ..like.clone() }
 }
 
 /// A node times a pure number.
+///
+/// The factor has no unit.
 pub(super) fn scaled(node: &Node, factor: f64) -> Node {
     binary(node, Operator::Multiply, node.clone(), number(factor))
 }
@@ -41,6 +47,8 @@ pub(super) fn literal_text(node: &Node) -> String {
 }
 
 /// The item of a node that uses a single one.
+///
+/// `None` for none, and for several.
 pub(super) fn only(node: &Node) -> Option<ItemId> {
     match node.items()[..] {
         [one] => Some(one),
@@ -49,6 +57,8 @@ pub(super) fn only(node: &Node) -> Option<ItemId> {
 }
 
 /// The single item of a node, and whether it is a diameter or a radius.
+///
+/// The second is `None` for what the lab does not say is round.
 pub(super) fn round_item(protocol: &Protocol, node: &Node) -> (Option<ItemId>, Option<Roundness>) {
     let item = only(node);
     (item, item.and_then(|i| protocol.items[i].shape))
@@ -60,6 +70,8 @@ pub(super) fn occurrences(node: &Node, item: ItemId) -> usize {
 }
 
 /// The tree with every item put through `by`.
+///
+/// An item for which `by` gives nothing stays.
 pub(super) fn renamed(node: &Node, by: &dyn Fn(ItemId) -> Option<Op>) -> Node {
     if let Op::Item(i) = node.op {
         return Node { op: by(i).unwrap_or(Op::Item(i)), ..node.clone() };
@@ -68,6 +80,8 @@ pub(super) fn renamed(node: &Node, by: &dyn Fn(ItemId) -> Option<Op>) -> Node {
 }
 
 /// A node with an item put in place of another.
+///
+/// Wherever it stands.
 pub(super) fn replace(node: &Node, item: ItemId, by: &Node) -> Node {
     renamed(node, &|i| (i == item).then(|| by.op.clone()))
 }

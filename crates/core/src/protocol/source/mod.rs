@@ -1,4 +1,7 @@
 //! The TOML file as written. Unknown names are refused, and whatever can be wrong keeps its place.
+//!
+//! The docs of these structs are the descriptions in the JSON Schema, which an editor shows beside
+//! a key while a lab is written. docs/protocols.md says the same at length, with examples.
 
 use rust_decimal::Decimal;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
@@ -17,12 +20,15 @@ pub(in crate::protocol) use judged::*;
 pub(in crate::protocol) struct Spanned<T>(toml::Spanned<T>);
 
 impl<T> Spanned<T> {
+    /// The value.
     pub(in crate::protocol) fn get_ref(&self) -> &T {
         self.0.get_ref()
     }
+    /// Its bytes in the file.
     pub(in crate::protocol) fn span(&self) -> Range<usize> {
         self.0.span()
     }
+    /// The value without its place.
     pub(in crate::protocol) fn into_inner(self) -> T {
         self.0.into_inner()
     }
@@ -49,6 +55,7 @@ impl JsonSchema for Exact {
     }
 }
 
+/// A text kept with its place.
 pub(in crate::protocol) type Text = Spanned<String>;
 
 /// A decimal exactly as written: `"0.25"`, `0.25` or `1`.
@@ -82,11 +89,16 @@ impl<'de> Deserialize<'de> for Exact {
 pub(in crate::protocol) type Number = Spanned<f64>;
 
 /// A number of rows or replicates: written out, from … to …, or the id of a parameter.
+///
+/// A parameter's number is set by the section.
 #[derive(Deserialize, JsonSchema)]
 #[serde(untagged)]
 pub(in crate::protocol) enum Count {
+    /// Exactly so many.
     Fixed(u32),
+    /// From the first to the second.
     Between([u32; 2]),
+    /// As many as the section sets.
     Parameter(String),
 }
 
@@ -94,62 +106,98 @@ pub(in crate::protocol) enum Count {
 #[serde(deny_unknown_fields)]
 #[schemars(title = "A lab of Jurado", rename = "Protocol")]
 pub(in crate::protocol) struct File {
+    /// Version of this format: 1.
     pub(in crate::protocol) format: Spanned<u32>,
+    /// Small letters, digits and hyphens, such as "keel-plate".
     pub(in crate::protocol) id: Text,
+    /// Counted up with every change that can change a mark.
     pub(in crate::protocol) version: u32,
+    /// What the lab is called.
     pub(in crate::protocol) title: String,
+    /// One sentence on what it teaches.
     pub(in crate::protocol) summary: String,
+    /// Points of a whole table; those of the criteria add up to it.
     pub(in crate::protocol) possible: Spanned<Exact>,
+    /// What this course teaches where courses differ.
     pub(in crate::protocol) school: Option<School>,
+    /// Cautions that are shown before the work begins; local rules go before them.
     #[serde(default)]
     pub(in crate::protocol) caution: Vec<String>,
+    /// Groups of readings and results, in the order in which they are shown.
     #[serde(default)]
     pub(in crate::protocol) bay: Vec<Bay>,
+    /// What tells tables or their rows apart: a station, an object, a batch.
     #[serde(default)]
     pub(in crate::protocol) key: Vec<Key>,
+    /// Numbers that a section may set.
     #[serde(default)]
     pub(in crate::protocol) parameter: Vec<Parameter>,
+    /// What is read, with its steps and limits.
     #[serde(default)]
     pub(in crate::protocol) instrument: Vec<Instrument>,
+    /// Tables that are filled row by row.
     #[serde(default)]
     pub(in crate::protocol) table: Vec<Table>,
+    /// What is measured.
     #[serde(default)]
     pub(in crate::protocol) reading: Vec<Reading>,
+    /// Numbers that are given.
     #[serde(default)]
     pub(in crate::protocol) constant: Vec<Reference>,
+    /// Values that results are compared with.
     #[serde(default)]
     pub(in crate::protocol) reference: Vec<Reference>,
+    /// What is worked out.
     #[serde(default)]
     pub(in crate::protocol) result: Vec<ResultSpec>,
+    /// Mistakes that this lab invites.
     #[serde(default)]
     pub(in crate::protocol) slip: Vec<Declared>,
     /// A table that is known to be good: every check of the protocol judges it, and it has to come out clean.
     pub(in crate::protocol) run: Option<Spanned<Run>>,
+    /// Relations that hold whatever the unknown is.
     #[serde(default)]
     pub(in crate::protocol) check: Vec<Check>,
+    /// Two ways to one quantity, that should agree.
     #[serde(default)]
     pub(in crate::protocol) comparison: Vec<Comparison>,
+    /// Unknowns to be named from a list.
     #[serde(default)]
     pub(in crate::protocol) identify: Vec<Identify>,
+    /// What can push a reading to one side.
     #[serde(default)]
     pub(in crate::protocol) cause: Vec<Cause>,
+    /// The rubric, a criterion each.
     #[serde(default)]
     pub(in crate::protocol) criterion: Vec<Criterion>,
 }
 
+/// What a course teaches where courses differ. All of it may be left out.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct School {
+    /// Confidence of the tests for outliers, in 100: 90, 95 (default) or 99.
     pub(in crate::protocol) confidence: Option<Spanned<u32>>,
+    /// A stated ± is compared with so many standard uncertainties; 1 by default.
     pub(in crate::protocol) coverage_factor: Option<Number>,
+    /// Figures that a result may have more or fewer than it deserves; 1 by default.
     pub(in crate::protocol) figure_tolerance: Option<i32>,
+    /// How a replicate may be rejected, where its reading says nothing.
     pub(in crate::protocol) rejection: Option<Rejection>,
+    /// Which uncertainty a ± is compared with: quadrature (default), worst-case, extremes,
+    /// replicates or figures.
     pub(in crate::protocol) uncertainty: Option<Text>,
+    /// Whether uncertainties are always found by trials.
     pub(in crate::protocol) monte_carlo: Option<bool>,
+    /// Fair ratios of a stated ± to the one supported; [0.5, 2] by default.
     pub(in crate::protocol) plus_minus_band: Option<Spanned<[f64; 2]>>,
+    /// What accuracy looks at: "readings" (default) or "reported".
     pub(in crate::protocol) accuracy_of: Option<Text>,
+    /// Where deserved figures come from: "figures" (default) or "uncertainty".
     pub(in crate::protocol) digits_from: Option<Text>,
+    /// So many units in the last of so many figures are left open, such as [5, 4].
     pub(in crate::protocol) logarithm_table: Option<Spanned<[u32; 2]>>,
+    /// Whether a percent error keeps its sign.
     pub(in crate::protocol) signed_percent: Option<bool>,
     /// Weight of "none of these" against all slips together.
     pub(in crate::protocol) unexplained: Option<Number>,
@@ -158,131 +206,190 @@ pub(in crate::protocol) struct School {
     pub(in crate::protocol) weights: BTreeMap<Spanned<String>, Number>,
 }
 
+/// How a replicate that stands apart may be rejected.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Rejection {
+    /// dixon, grubbs, known, modified-z, esd, concordance or judgement.
     pub(in crate::protocol) by: Text,
+    /// The known repeatability, in the unit of the reading.
     pub(in crate::protocol) sigma: Option<Number>,
+    /// Concordant values lie so near to each other, in the unit of the reading.
     pub(in crate::protocol) within: Option<Number>,
+    /// The same in percent of their middle.
     pub(in crate::protocol) percent: Option<Number>,
 }
 
+/// A group of readings and results.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Bay {
+    /// Its id, for parts that belong to it.
     pub(in crate::protocol) id: Text,
+    /// As it is shown.
     pub(in crate::protocol) title: String,
 }
 
+/// What tells tables, or the rows of one, apart.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Key {
+    /// Its id; "station" is asked for first.
     pub(in crate::protocol) id: Text,
+    /// As it is shown.
     pub(in crate::protocol) title: String,
+    /// Values it may have, in the order of the sheet.
     pub(in crate::protocol) values: Spanned<Vec<String>>,
 }
 
+/// A number that a section may set.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Parameter {
+    /// Its id, for formulas.
     pub(in crate::protocol) id: Text,
+    /// As it is shown.
     pub(in crate::protocol) title: String,
+    /// What it is where a section sets nothing.
     pub(in crate::protocol) value: Number,
+    /// What a section may set, from and to.
     pub(in crate::protocol) range: Spanned<[f64; 2]>,
 }
 
+/// Something that is read.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Instrument {
+    /// Its id, for the readings taken with it.
     pub(in crate::protocol) id: Text,
+    /// As it is called in sentences: "caliper".
     pub(in crate::protocol) title: String,
+    /// The unit it shows.
     pub(in crate::protocol) unit: Text,
+    /// The least difference it shows.
     pub(in crate::protocol) step: Number,
     /// The reading, a setting, in whose units `step` is.
     pub(in crate::protocol) step_of: Option<Text>,
+    /// Its limit of error, from the maker or the last calibration.
     pub(in crate::protocol) limit: Option<Number>,
+    /// Whether the error is one and the same in all its readings.
     #[serde(default)]
     pub(in crate::protocol) limit_shared: bool,
     /// Distribution of the limit: rectangular or triangular.
     pub(in crate::protocol) distribution: Option<Text>,
+    /// What it can show, from and to.
     pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
     /// The scale runs the other way: "up" (default) or "down".
     pub(in crate::protocol) scale: Option<Text>,
     /// Digits estimated between the graduations.
     #[serde(default)]
     pub(in crate::protocol) estimated: bool,
+    /// What is to be known before reading it.
     #[serde(default)]
     pub(in crate::protocol) notes: Vec<String>,
 }
 
+/// A table that is filled row by row.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Table {
+    /// Its id, for its columns.
     pub(in crate::protocol) id: Text,
+    /// As it is called in sentences.
     pub(in crate::protocol) title: String,
+    /// The bay it stands in.
     pub(in crate::protocol) bay: Text,
+    /// How many rows are asked for.
     pub(in crate::protocol) rows: Spanned<Count>,
     /// The key that a row belongs to.
     pub(in crate::protocol) key: Option<Text>,
+    /// Rows that are tries and do not count.
     pub(in crate::protocol) rough: Option<Rough>,
+    /// Values that are to be set, one a row.
     pub(in crate::protocol) grid: Option<Grid>,
+    /// When a team may stop.
     pub(in crate::protocol) stop: Option<Stop>,
     /// Reasons for which a row may be missing at no cost, as phrases.
     #[serde(default)]
     pub(in crate::protocol) absence: Vec<Text>,
 }
 
+/// The word in a column that says a row was a try.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Rough {
+    /// Id of a reading in words.
     pub(in crate::protocol) column: Text,
+    /// One of its words.
     pub(in crate::protocol) word: Text,
 }
 
+/// Values that a column is to be set to.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Grid {
+    /// Id of the reading that is set.
     pub(in crate::protocol) column: Text,
+    /// Nominal values, in its unit.
     pub(in crate::protocol) values: Spanned<Vec<f64>>,
+    /// How near a set value has to come.
     pub(in crate::protocol) within: Number,
 }
 
+/// When a team may stop; any of its rules is enough.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Stop {
+    /// Id of the reading or result that is watched.
     pub(in crate::protocol) column: Text,
     /// The last value reaches this.
     pub(in crate::protocol) at: Option<Number>,
     /// Or the last rows differ by no more than this.
     pub(in crate::protocol) flat: Option<Number>,
+    /// How many last rows `flat` looks at.
     pub(in crate::protocol) rows: Option<u32>,
     /// Or so many rows agree within a tolerance, absolute or percent.
     pub(in crate::protocol) agree: Option<u32>,
+    /// The tolerance within which they agree, in the column's unit.
     pub(in crate::protocol) within: Option<Number>,
+    /// The same in percent.
     pub(in crate::protocol) percent: Option<Number>,
 }
 
+/// Something that is measured.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Reading {
+    /// Its id, for formulas and sheets.
     pub(in crate::protocol) id: Text,
+    /// As it is called in sentences: "plate length".
     pub(in crate::protocol) title: String,
+    /// As it stands in a worked correction: "l".
     #[serde(default)]
     pub(in crate::protocol) symbol: String,
+    /// The bay it stands in; that of its table where it has one.
     pub(in crate::protocol) bay: Option<Text>,
+    /// The table it is a column of.
     pub(in crate::protocol) table: Option<Text>,
     /// number (default), count, word or setting.
     pub(in crate::protocol) kind: Option<Text>,
+    /// Its unit; none for a pure number.
     pub(in crate::protocol) unit: Option<Text>,
     /// gauge or absolute, for a pressure.
     pub(in crate::protocol) pressure: Option<Text>,
+    /// What it is read off.
     pub(in crate::protocol) instrument: Option<Text>,
+    /// How often it is taken.
     pub(in crate::protocol) replicates: Option<Spanned<Count>>,
+    /// The words it may be, for a word.
     pub(in crate::protocol) words: Option<Spanned<Vec<String>>>,
     /// Values a setting may take.
     pub(in crate::protocol) settings: Option<Spanned<Vec<f64>>>,
+    /// What can be measured at all, from and to; beyond that a person looks.
     pub(in crate::protocol) plausible: Option<Spanned<[f64; 2]>>,
+    /// "diameter" or "radius", which people take for each other.
     pub(in crate::protocol) shape: Option<Text>,
+    /// Whether it is a zero reading, taken off others to get rid of the instrument's own.
     #[serde(default)]
     pub(in crate::protocol) zero: bool,
     /// An empty vessel, to be taken off.
@@ -291,13 +398,18 @@ pub(in crate::protocol) struct Reading {
     /// A count of events that happen by chance.
     #[serde(default)]
     pub(in crate::protocol) events: bool,
+    /// Whether it may be left out.
     #[serde(default)]
     pub(in crate::protocol) optional: bool,
+    /// A condition under which it is asked for.
     pub(in crate::protocol) required_if: Option<Text>,
+    /// A condition under which there is nothing to read.
     pub(in crate::protocol) forbidden_if: Option<Text>,
     /// exact, window, free or chosen.
     pub(in crate::protocol) role: Option<Text>,
+    /// The amount asked for, with role = "exact".
     pub(in crate::protocol) target: Option<Number>,
+    /// The amounts allowed, with role = "window".
     pub(in crate::protocol) window: Option<Spanned<[f64; 2]>>,
     /// rising or falling down the rows.
     pub(in crate::protocol) trend: Option<Text>,
@@ -312,7 +424,9 @@ pub(in crate::protocol) struct Reading {
     pub(in crate::protocol) plan: Vec<Planned>,
     /// Where it was not taken: the band its reference is judged with.
     pub(in crate::protocol) fallback: Option<Spanned<[f64; 2]>>,
+    /// How its replicates may be rejected.
     pub(in crate::protocol) rejection: Option<Rejection>,
+    /// Multiples of this are suspiciously round.
     #[serde(default)]
     pub(in crate::protocol) heaping: Option<Number>,
     /// Reasons for which it may be missing at no cost, as phrases.
@@ -348,27 +462,39 @@ pub(in crate::protocol) enum Filled {
     Rows(Vec<String>),
 }
 
+/// A step of a plan, and where it holds.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Planned {
     /// Condition in the row that the step starts from; absent on the last line.
     #[serde(rename = "if")]
     pub(in crate::protocol) condition: Option<Text>,
+    /// Size and tolerance, in the column's unit.
     pub(in crate::protocol) step: Spanned<[f64; 2]>,
 }
 
+/// A number that is given, or that results are compared with.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Reference {
+    /// Its id, for formulas.
     pub(in crate::protocol) id: Text,
+    /// As it is called in sentences.
     pub(in crate::protocol) title: String,
+    /// As it stands in a worked correction.
     #[serde(default)]
     pub(in crate::protocol) symbol: String,
+    /// Its unit.
     pub(in crate::protocol) unit: Text,
+    /// Where it comes from: a table, a certificate, a measurement.
     pub(in crate::protocol) source: Spanned<String>,
+    /// The key by which its value goes.
     pub(in crate::protocol) key: Option<Text>,
+    /// Its value, where there is one for all.
     pub(in crate::protocol) value: Option<Number>,
+    /// Its range, where it has two ends.
     pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
+    /// Its standard uncertainty.
     pub(in crate::protocol) uncertainty: Option<Number>,
     /// Short forms in use, such as 9.8 for 9.81.
     #[serde(default)]
@@ -378,34 +504,52 @@ pub(in crate::protocol) struct Reference {
     /// The class's own consensus is the reference.
     #[serde(default)]
     pub(in crate::protocol) consensus: bool,
+    /// "diameter" or "radius".
     pub(in crate::protocol) shape: Option<Text>,
+    /// Its values by the key.
     #[serde(default)]
     pub(in crate::protocol) at: BTreeMap<Spanned<String>, ReferenceAt>,
 }
 
+/// A value of a reference for one value of its key.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct ReferenceAt {
+    /// What it is, such as "naval brass".
     #[serde(default)]
     pub(in crate::protocol) says: String,
+    /// Its value.
     pub(in crate::protocol) value: Option<Number>,
+    /// Its range.
     pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
+    /// Its standard uncertainty.
     pub(in crate::protocol) uncertainty: Option<Number>,
 }
 
+/// Something that is worked out, or answered in words.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct ResultSpec {
+    /// Its id, for formulas and sheets.
     pub(in crate::protocol) id: Text,
+    /// As it is called in sentences.
     pub(in crate::protocol) title: String,
+    /// As it stands in a worked correction.
     #[serde(default)]
     pub(in crate::protocol) symbol: String,
+    /// The bay it stands in; that of its table where it has one.
     pub(in crate::protocol) bay: Option<Text>,
+    /// The table it is a column of.
     pub(in crate::protocol) table: Option<Text>,
+    /// The unit asked for.
     pub(in crate::protocol) unit: Option<Text>,
+    /// gauge or absolute, for a pressure.
     pub(in crate::protocol) pressure: Option<Text>,
+    /// How it follows from readings, constants and other results.
     pub(in crate::protocol) formula: Option<Text>,
+    /// What it is worth under the criterion on calculations.
     pub(in crate::protocol) points: Spanned<Exact>,
+    /// Whether a ± is asked for.
     #[serde(default)]
     pub(in crate::protocol) plus_minus: bool,
     /// Its standard uncertainty by a formula of its own, in place of what its sources give.
@@ -415,7 +559,9 @@ pub(in crate::protocol) struct ResultSpec {
     pub(in crate::protocol) hidden: bool,
     /// Whether its figures are judged; `false` for a power of ten or a dilution.
     pub(in crate::protocol) digits: Option<bool>,
+    /// "diameter" or "radius".
     pub(in crate::protocol) shape: Option<Text>,
+    /// Whether it may be left out.
     #[serde(default)]
     pub(in crate::protocol) optional: bool,
     /// An estimate made before measuring: marked as present, not as right.
@@ -423,6 +569,7 @@ pub(in crate::protocol) struct ResultSpec {
     pub(in crate::protocol) guess: bool,
     /// A word result: its words and the right one.
     pub(in crate::protocol) words: Option<Spanned<Vec<String>>>,
+    /// Which word is right, by conditions, the first that holds.
     #[serde(default)]
     pub(in crate::protocol) right: Vec<Right>,
     /// Other courses' formulas for the same thing, by name.
@@ -432,24 +579,33 @@ pub(in crate::protocol) struct ResultSpec {
     pub(in crate::protocol) read_off: Option<Number>,
     /// Whether a slope or an end point may be seen in a graph; `false` asks for the calculation.
     pub(in crate::protocol) by_eye: Option<bool>,
+    /// How its rows may be rejected, where they repeat one quantity.
     pub(in crate::protocol) rejection: Option<Rejection>,
 }
 
+/// A word that is right where its condition holds.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Right {
     /// Condition; absent on the last line.
     #[serde(rename = "if")]
     pub(in crate::protocol) condition: Option<Text>,
+    /// One of the result's words.
     pub(in crate::protocol) word: Text,
 }
 
+/// A mistake that this lab invites, with the formula that shows it.
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Declared {
+    /// Its id, for shares and rulings.
     pub(in crate::protocol) id: Text,
+    /// The result it happens in.
     pub(in crate::protocol) result: Text,
+    /// What is worked out by mistake.
     pub(in crate::protocol) formula: Text,
+    /// What was done, as a clause.
     pub(in crate::protocol) says: String,
+    /// Its share of the result's points.
     pub(in crate::protocol) share: Option<Exact>,
 }
