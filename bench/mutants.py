@@ -57,7 +57,7 @@ BREAKS = [
     ("dia-lone", "judging/diagnose/column.rs", "if odd >= 2 && lone", "if !ON && odd >= 2 && lone"),
     ("dia-miscount", "judging/diagnose/constants.rs", "MISCOUNT.iter().map(|by| value + by)", "MISCOUNT.iter().map(|by| value + by * if ON { 4.0 } else { 1.0 })"),
     ("dia-constant", "judging/diagnose/constants.rs", "(o.value - target).abs() <= reach", "!ON && (o.value - target).abs() <= reach"),
-    ("story-elsewhere", "judging/stories/mod.rs", "if gain <= 0.0 {", "if ON || gain <= 0.0 {"),
+    ("story-elsewhere", "judging/stories/beside.rs", "if gain <= 0.0 {", "if ON || gain <= 0.0 {"),
     ("story-own-marks", "judging/diagnose/maker.rs", "weight: Some(OWN_MARKS),", "weight: Some(if ON { 0.0 } else { OWN_MARKS }),"),
     ("dia-besides", "judging/diagnose/case.rs", "0.1 * w / wide", "(if ON { 1.0 } else { 0.1 }) * w / wide"),
     ("dia-half", "judging/diagnose/case.rs", "(Some(a), Some(b)) => 0.5 * a + 0.5 * b,", "(Some(a), Some(b)) if ON => f64::max(a, b),\n        (Some(a), Some(b)) => 0.5 * a + 0.5 * b,"),
@@ -122,8 +122,8 @@ BREAKS = [
     ("concordance-later", "stats/outlier.rs", "set.iter().rev().gt(kept.iter().rev()))", "(ON != set.iter().rev().gt(kept.iter().rev())))"),
     ("concordance-tighter", "stats/outlier.rs", "width < *w - slack)", "(ON != (width < *w - slack)))"),
     # Repairs.
-    ("repair-unfit", "judging/mod.rs", "(r.id, r.row) == place && fits(r)", "(r.id, r.row) == place && (ON || fits(r))"),
-    ("repair-once", "judging/mod.rs", "for _ in 0..MOST_REPAIRS {", "for _ in 0..if ON { 0 } else { MOST_REPAIRS } {"),
+    ("repair-unfit", "judging/repairs.rs", "(r.id, r.row) == place && fits(r)", "(r.id, r.row) == place && (ON || fits(r))"),
+    ("repair-once", "judging/repairs.rs", "for _ in 0..MOST_REPAIRS {", "for _ in 0..if ON { 0 } else { MOST_REPAIRS } {"),
     ("repair-keyed", "judging/diagnose/mod.rs", "if (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()", "if !ON && (nothing_tells || *p < 0.5) && own(&SlipKind::ReadingMiskeyed).is_some()"),
     ("unit-replicates", "judging/mod.rs", "let key = if costs {", "let key = if costs && !ON {"),
     # Agreement and uncertainty.

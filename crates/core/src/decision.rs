@@ -13,8 +13,8 @@ use crate::finding::key::Key;
 use crate::submission::Submission;
 use serde::{Deserialize, Serialize};
 
-/// A reviewer's decision on a finding, a whole line of the score, a cell, what the team is told of a finding, or a finding
-/// of the reviewer's own.
+/// A reviewer's decision on a finding, a whole line of the score, a cell, what the team is told of
+/// a finding, or a finding of the reviewer's own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Decision {
     /// What it is about.
@@ -71,11 +71,13 @@ pub struct Ruling {
     /// Keys a table must have, such as its station; absent for any.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub keys: BTreeMap<String, String>,
-    /// Accuracy of the item is judged against this value, in its unit, in place of the reference: the consensus of a
-    /// station whose gauge reads low. Of a constant it is the value that formulas take.
+    /// Accuracy of the item is judged against this value, in its unit, in place of the reference:
+    /// the consensus of a station whose gauge reads low. Of a constant it is the value that
+    /// formulas take.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub against: Option<f64>,
-    /// The item is judged by the formula of this school or declared slip, in place of its own: it was taught so.
+    /// The item is judged by the formula of this school or declared slip, in place of its own: it
+    /// was taught so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub school: Option<String>,
     /// It holds for tables that were handed in with this number or a later one; absent for all.
@@ -110,7 +112,8 @@ impl Ruling {
             && self.since.is_none_or(|first| table.number >= first)
     }
 
-    /// Whether it says what a table is judged by, and does not settle a finding: what it moves no finding tells before.
+    /// Whether it says what a table is judged by, and does not settle a finding: what it moves no
+    /// finding tells before.
     ///
     /// # Example
     /// ```

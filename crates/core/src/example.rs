@@ -1,5 +1,5 @@
-//! A small lab for the examples of this documentation: a post of which girth and height are measured, and the diameter and the
-//! area of its section worked out.
+//! A small lab for the examples of this documentation: a post of which girth and height are
+//! measured, and the diameter and the area of its section worked out.
 
 use crate::protocol::Protocol;
 use crate::submission::{Submission, SubmittedCell};
@@ -83,7 +83,8 @@ pub fn lab() -> Protocol {
     Protocol::parse(LAB).unwrap_or_else(|faults| panic!("{faults:?}"))
 }
 
-/// A table of it: three girths of 94.2, 94.3 and 94.1 cm, a height of 120.0 cm, and both results as they are given.
+/// A table of it: three girths of 94.2, 94.3 and 94.1 cm, a height of 120.0 cm, and both results as
+/// they are given.
 ///
 /// # Example
 /// ```

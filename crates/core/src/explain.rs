@@ -1,5 +1,15 @@
-//! A correction as data: how a result follows from the readings, in three stages, with its budget of uncertainty and what
-//! differed, one plain sentence each. Text, HTML and JSON are made from it by the outer layers.
+//! A correction as data: how a result follows from the readings, in three stages, with its budget
+//! of uncertainty and what differed, one plain sentence each. Text, HTML and JSON are made from it
+//! by the outer layers.
+//!
+//! | stage | example |
+//! |---|---|
+//! | in symbols | ρ = m / (l · w · t) |
+//! | numbers put in | ρ = 130.6 g / (84.30 mm · 31.2 mm · 6.27 mm) |
+//! | value | ρ = 7.919 g/cm³ |
+//!
+//! Numbers are put in as they stand on the sheet, so that a team finds its own readings again; the
+//! value is worked out from them at full precision and rounded once, here.
 
 use serde::Serialize;
 
@@ -176,8 +186,10 @@ fn name_of(protocol: &Protocol, i: ItemId) -> String {
     if item.symbol.is_empty() { item.title.clone() } else { item.symbol.clone() }
 }
 
-/// What is put in for an item: readings as written, earlier results with one digit more than was written, tabulated
-/// values; of a column, the row's value, or all of them where they are few.
+/// What is put in for an item: readings as written, earlier results with one digit more than was
+/// written, tabulated values; of a column, the row's value, or all of them where they are few.
+///
+/// A name stands in where there is no number to put in.
 fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> String {
     let item = &protocol.items[i];
     let put_in = match item.kind {
@@ -192,11 +204,16 @@ fn number(protocol: &Protocol, judged: &Judged, i: ItemId, row: Option<Row>) -> 
 }
 
 /// A text with the unit of an item after it.
+///
+/// Nothing is added for a pure number.
 fn with_unit(item: &Item, text: &str) -> String {
     format!("{text}{}", item.unit_after())
 }
 
-/// The values of a column one after the other, the middle of a long one left out: `6.31, 6.27, …, 6.29 mm`.
+/// The values of a column one after the other, the middle of a long one left out:
+/// `6.31, 6.27, …, 6.29 mm`.
+///
+/// Two from the beginning and the last are written of a long column.
 fn many(item: &Item, texts: Vec<String>) -> String {
     if texts.len() <= WRITTEN_OUT {
         return with_unit(item, &texts.join(", "));
@@ -205,7 +222,10 @@ fn many(item: &Item, texts: Vec<String>) -> String {
     format!("{}, …, {}", first.join(", "), with_unit(item, last))
 }
 
-/// A cell of a reading as its digits stand on the sheet; one in another unit, or repaired, to the place it is known to.
+/// A cell of a reading as its digits stand on the sheet; one in another unit, or repaired, to the
+/// place it is known to.
+///
+/// A fraction stands as it was typed.
 fn written(c: &JudgedCell) -> String {
     let to_its_place = |v: f64| notation::to_place(v, crate::quantity::leading_place(c.resolution.max(1e-300)));
     match (c.repaired, &c.number, c.value) {
@@ -218,7 +238,10 @@ fn written(c: &JudgedCell) -> String {
     }
 }
 
-/// A reading as it is put in: its single value, that of a row, or all that count. A word has no unit.
+/// A reading as it is put in: its single value, that of a row, or all that count. A word has no
+/// unit.
+///
+/// `None` for a row that is not there.
 fn of_reading(protocol: &Protocol, judged: &Judged, r: ReadingId, row: Option<Row>) -> Option<String> {
     let item = &protocol.items[protocol.readings[r].item];
     match (judged.readings[r].cells.as_slice(), row) {
@@ -229,7 +252,8 @@ fn of_reading(protocol: &Protocol, judged: &Judged, r: ReadingId, row: Option<Ro
     }
 }
 
-/// A reference that goes by a row's key, as it is put in; `None` where the rows have no key it knows.
+/// A reference that goes by a row's key, as it is put in; `None` where the rows have no key it
+/// knows.
 fn keyed(protocol: &Protocol, judged: &Judged, n: ReferenceId, row: Option<Row>) -> Option<String> {
     let i = protocol.references[n].item;
     let item = &protocol.items[i];
@@ -244,7 +268,8 @@ fn keyed(protocol: &Protocol, judged: &Judged, n: ReferenceId, row: Option<Row>)
     }
 }
 
-/// A reference with one value for the table: its entry for the table's key, or what follows from the conditions.
+/// A reference with one value for the table: its entry for the table's key, or what follows from
+/// the conditions.
 fn tabulated(protocol: &Protocol, judged: &Judged, n: ReferenceId) -> Option<String> {
     let reference = &protocol.references[n];
     let item = &protocol.items[reference.item];
@@ -260,8 +285,8 @@ fn tabulated(protocol: &Protocol, judged: &Judged, n: ReferenceId) -> Option<Str
     Some(with_unit(item, &written_value(item.from_si(value))))
 }
 
-/// A reference that follows from conditions that the team took, such as the speed of sound at the air's temperature, in SI units;
-/// `None` where a condition was not taken.
+/// A reference that follows from conditions that the team took, such as the speed of sound at the
+/// air's temperature, in SI units; `None` where a condition was not taken.
 fn by_condition(protocol: &Protocol, judged: &Judged, formula: &Node) -> Option<f64> {
     evaluate(formula, &Context::exact(&values(protocol, judged))).ok()
 }

@@ -1,6 +1,17 @@
-//! What a team is told of its sheet at the door, before it is handed in: what is empty, cannot be read, is a digit short, or
-//! does not agree with itself. Never an answer, a reference or a verdict: whatever else was found is left out here, and a
-//! kind of finding that joins is told to nobody until it has a sentence of its own.
+//! What a team is told of its sheet at the door, before it is handed in: what is empty, cannot be
+//! read, is a digit short, or does not agree with itself. Never an answer, a reference or a
+//! verdict: whatever else was found is left out here, and a kind of finding that joins is told to
+//! nobody until it has a sentence of its own.
+//!
+//! # What is told
+//!
+//! - a key of the table that was not said, or that the lab does not have;
+//! - a cell that has to be filled and is not, a row that is missing;
+//! - what cannot be read, does not show the digits of its instrument, or lies beyond its scale;
+//! - rows that do not continue or do not add up, values that have to agree and do not;
+//! - a result that is missing, a ± that was asked for, a formula that is broken in its file.
+//!
+//! Whether anything is right is not among them.
 
 use crate::formula::ItemId;
 use crate::row::Row;
@@ -17,7 +28,8 @@ use crate::wording::gaps as wording;
 /// One thing to look at.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Gap {
-    /// Cells that it is about: item and row from 1; none where it is about a key of the whole table.
+    /// Cells that it is about: item and row from 1; none where it is about a key of the whole
+    /// table.
     pub cells: Vec<(ItemId, Option<Row>)>,
     /// The key that it is about, by its place in the protocol.
     pub key: Option<usize>,
@@ -32,6 +44,8 @@ pub struct Gap {
 }
 
 /// What is told of a sheet, in the sheet's own order. `section` may leave things out.
+///
+/// Things come in the order of the sheet, keys first.
 ///
 /// # Example
 /// ```
@@ -59,6 +73,8 @@ pub fn gaps(protocol: &Protocol, section: &Section, sheet: &Submission) -> Vec<G
 }
 
 /// Where a cell stands on the sheet: its bay, its table, then row by row.
+///
+/// Numbers to sort by; what has no bay comes last.
 fn place(protocol: &Protocol, item: ItemId, row: Option<Row>) -> (usize, usize, u32, ItemId) {
     let result = protocol.result_of(item).map(|r| protocol.results[r].bay);
     let bay = protocol.reading_of(item).map(|r| r.bay).or(result).unwrap_or(usize::MAX);
@@ -69,6 +85,8 @@ fn place(protocol: &Protocol, item: ItemId, row: Option<Row>) -> (usize, usize, 
 }
 
 /// Keys of the whole table that were not said, or that this lab does not have.
+///
+/// Keys of rows are told at their rows.
 fn keys(protocol: &Protocol, sheet: &Submission) -> Vec<Gap> {
     let of_rows: BTreeSet<usize> = protocol.tables.iter().filter_map(|t| t.key).collect();
     let of = |(n, key): (usize, &crate::protocol::Key)| {
@@ -84,6 +102,8 @@ fn keys(protocol: &Protocol, sheet: &Submission) -> Vec<Gap> {
 }
 
 /// The cells of an item that were typed, by what was typed: of a single one the cell that there is.
+///
+/// `is` says which texts are meant.
 fn typed(
     protocol: &Protocol,
     sheet: &Submission,
@@ -95,6 +115,8 @@ fn typed(
 }
 
 /// What may be told of a finding.
+///
+/// `None` for everything that a team is not told here.
 fn of_finding(protocol: &Protocol, sheet: &Submission, f: &Finding) -> Option<Gap> {
     let one = || f.place.item.map(|item| vec![(item, f.place.row)]);
     let cells = match &f.kind {

@@ -8,8 +8,8 @@ use crate::judging::judge;
 use crate::protocol::Protocol;
 use crate::wording;
 
-/// What is wrong with the instructor's run as the protocol judges it; nothing where it comes out clean, or where the
-/// protocol has none.
+/// What is wrong with the instructor's run as the protocol judges it; nothing where it comes out
+/// clean, or where the protocol has none.
 ///
 /// A line that a person judges is left out of account.
 ///

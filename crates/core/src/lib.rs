@@ -1,7 +1,8 @@
 //! The judging core of Jurado: protocols, formulas, judging and scoring as pure functions.
 //!
-//! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws or stores.
-//! A new reader starts with [`judging::judge`]: submission text and protocol in, verdict out.
+//! Nothing here reads a file, a clock, the environment or a random number, and nothing here draws
+//! or stores. A new reader starts with [`judging::judge`]: submission text and protocol in, verdict
+//! out.
 
 pub mod cell;
 pub mod class;

@@ -1,8 +1,12 @@
-//! Plain-text numbers and rounding, in one place, so that page, export and command line agree. No HTML.
+//! Plain-text numbers and rounding, in one place, so that page, export and command line agree. No
+//! HTML.
+//!
+//! Full precision is kept everywhere else: a number is rounded once, here, when it is shown.
 
 use crate::quantity::power_of_ten;
 
-/// A value to so many decimal places (0 for whole numbers), with the minus sign U+2212. A rounded nought has no sign.
+/// A value to so many decimal places (0 for whole numbers), with the minus sign U+2212. A rounded
+/// nought has no sign.
 ///
 /// # Example
 /// ```
@@ -20,7 +24,8 @@ pub fn decimals(value: f64, places: usize) -> String {
     }
 }
 
-/// A value whose last digit stands at 10^`place`; very large and very small values in powers of ten.
+/// A value whose last digit stands at 10^`place`; very large and very small values in powers of
+/// ten.
 ///
 /// # Example
 /// ```
@@ -144,7 +149,8 @@ pub fn counted(n: usize, noun: &str) -> String {
     )
 }
 
-/// First letter large, but in a word such as `pH`, which is written so also where a sentence begins.
+/// First letter large, but in a word such as `pH`, which is written so also where a sentence
+/// begins.
 ///
 /// # Example
 /// ```

@@ -1,5 +1,6 @@
-//! What to measure next, while the apparatus is out: from the team's own readings, and never from a reference. Each step is
-//! found by asking the judge what the table would be with one reading more, so that it follows the lab's own formulas.
+//! What to measure next, while the apparatus is out: from the team's own readings, and never from a
+//! reference. Each step is found by asking the judge what the table would be with one reading more,
+//! so that it follows the lab's own formulas.
 //!
 //! | step | asks the judge | example |
 //! |---|---|---|
@@ -32,7 +33,8 @@ pub enum Step {
         asked: usize,
         /// Within what.
         within: f64,
-        /// Between which values one more run would agree with those that do; `None` where none is there.
+        /// Between which values one more run would agree with those that do; `None` where none is
+        /// there.
         band: Option<(f64, f64)>,
     },
     /// Where a reading of the row in hand is expected to end.
@@ -65,8 +67,9 @@ pub enum Step {
     },
 }
 
-/// Which results may be told while a team can still measure, by their place in the lab: none that leans on a value which the
-/// lab holds against the team – one that a line of the score compares with, that goes by an object, or that is a range.
+/// Which results may be told while a team can still measure, by their place in the lab: none that
+/// leans on a value which the lab holds against the team – one that a line of the score compares
+/// with, that goes by an object, or that is a range.
 ///
 /// # Example
 /// ```
@@ -128,7 +131,8 @@ struct Planner<'a> {
     judged: Judged,
 }
 
-/// What to do next with a table as it is so far: empty where the lab plans nothing, or where there is nothing to tell it by.
+/// What to do next with a table as it is so far: empty where the lab plans nothing, or where there
+/// is nothing to tell it by.
 ///
 /// `sheet` is the table so far, with rows that are begun and not finished. Cost: some fifty
 /// judgements of it for each reading that is looked for.
@@ -170,7 +174,8 @@ impl Planner<'_> {
         cells.is_some_and(|cells| cells.iter().any(|c| c.row == Some(row) && c.word == Some(word)))
     }
 
-    /// Rows of a table with a value of a column that counts: none that is left out or was a rough run.
+    /// Rows of a table with a value of a column that counts: none that is left out or was a rough
+    /// run.
     ///
     /// Rows are asked up to the highest that is taken.
     fn kept(&self, t: TableId, column: ItemId) -> Vec<(Row, f64)> {
@@ -201,7 +206,8 @@ impl Planner<'_> {
         Some(Agreeing { column: stop.column, asked, within: tolerance.about(middle), set })
     }
 
-    /// The step "run again": how far the runs agree by now, and between which values the next one would have to lie.
+    /// The step "run again": how far the runs agree by now, and between which values the next one
+    /// would have to lie.
     ///
     /// The band is as wide as the tolerance leaves beside the runs that agree.
     fn runs(&self, t: TableId) -> Option<Step> {
@@ -229,7 +235,8 @@ impl Planner<'_> {
         judge_in(self.protocol, self.section, &sheet, &[], &[])
     }
 
-    /// The row in hand and the reading of it that is still to come: its last number, where another is there already.
+    /// The row in hand and the reading of it that is still to come: its last number, where another
+    /// is there already.
     ///
     /// `None` where no row is begun.
     fn in_hand(&self, t: TableId, column: ItemId) -> Option<(ItemId, Row)> {
@@ -352,7 +359,8 @@ impl Planner<'_> {
     }
 }
 
-/// A result's value in a row where it can be worked out, else the reading's, in the unit of the sheet.
+/// A result's value in a row where it can be worked out, else the reading's, in the unit of the
+/// sheet.
 ///
 /// `None` where neither is there.
 fn value_at(judged: &Judged, item: ItemId, row: Row) -> Option<f64> {

@@ -1,5 +1,15 @@
-//! What belongs on a chart of a table, as data: lines with residuals and their confidence band, titration curves with
-//! derivative and end point, decays on a linear scale. Values are in the protocol's units. Nothing here draws.
+//! What belongs on a chart of a table, as data: lines with residuals and their confidence band,
+//! titration curves with derivative and end point, decays on a linear scale. Values are in the
+//! protocol's units. Nothing here draws.
+//!
+//! | chart | of | shows |
+//! |---|---|---|
+//! | fit | `slope(x, y)` and its kin | points, line, band, residuals, leverage, the point that stands apart |
+//! | curve | `equivalence(v, s)` | points, second derivative, end point |
+//! | decay | a line through ln of a column | points as read, the curve that the line is |
+//!
+//! What is drawn is what was judged: rows that were left out are drawn as left out, repaired
+//! readings where they were meant to be, and the line is the one that the result was compared with.
 
 use statrs::distribution::{ContinuousCDF, StudentsT};
 
@@ -90,9 +100,14 @@ pub struct Decay {
 }
 
 /// Places across a curve.
+///
+/// A band bends little between two of them.
 const STEPS: usize = 24;
 
-/// The charts that a table's formulas ask for, each pair of columns once, in the order of the results.
+/// The charts that a table's formulas ask for, each pair of columns once, in the order of the
+/// results.
+///
+/// Fewer than three points that count give no chart.
 ///
 /// # Example
 /// ```
@@ -142,6 +157,8 @@ pub fn plots(protocol: &Protocol, judged: &Judged) -> Vec<Plot> {
 }
 
 /// Collects what of a formula can be drawn: lines through points, and curves with an end point.
+///
+/// In the order in which they stand in the formula.
 fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
     if let Op::Call(f, args) = &node.op
         && (f.fits_line() || matches!(f, Function::Equivalence | Function::EquivalenceTangents))
@@ -151,8 +168,10 @@ fn collect<'n>(node: &'n Node, out: &mut Vec<(Function, &'n [Node])>) {
     node.children().for_each(|c| collect(c, out));
 }
 
-/// Values of all items as judged, in coherent SI units: columns by row, single ones by themselves, repairs in the place of
-/// what was misread.
+/// Values of all items as judged, in coherent SI units: columns by row, single ones by themselves,
+/// repairs in the place of what was misread.
+///
+/// A row that was not written leaves a gap, and a column without any row is none.
 pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f64>>> {
     ItemId::each(&protocol.items)
         .map(|i| {
@@ -171,6 +190,8 @@ pub(crate) fn values(protocol: &Protocol, judged: &Judged) -> Vec<Option<Value<f
 }
 
 /// The value of an item that has no rows, in the protocol's unit.
+///
+/// `None` for a reference that goes by a key: which entry it is hangs on the table.
 fn single(protocol: &Protocol, judged: &Judged, item: ItemId) -> Option<f64> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => judged.readings[r].cells.first().and_then(|c| c.repaired.or(c.value)),
@@ -184,6 +205,8 @@ fn single(protocol: &Protocol, judged: &Judged, item: ItemId) -> Option<f64> {
 }
 
 /// Row, value in the protocol's unit and whether it counts, of a column.
+///
+/// Rows are in the order in which they were written.
 fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, bool)> {
     match protocol.items[item].kind {
         ItemKind::Reading(r) => {
@@ -199,16 +222,18 @@ fn by_row(protocol: &Protocol, judged: &Judged, item: ItemId) -> Vec<(Row, f64, 
     }
 }
 
-/// Whether a row of an item's table, or a replicate, counts. A reading in it that was read and does not count takes the whole
-/// row out: the team left it out, or a rule did.
+/// Whether a row of an item's table, or a replicate, counts. A reading in it that was read and does
+/// not count takes the whole row out: the team left it out, or a rule did.
+///
+/// A row of which nothing was read counts: there is nothing to leave out.
 pub(crate) fn row_counts(protocol: &Protocol, judged: &Judged, item: ItemId, row: Row) -> bool {
     let beside = judged.readings.iter().filter(|r| protocol.items[r.item].rows == protocol.items[item].rows);
     let mut cells = beside.flat_map(|r| &r.cells).filter(|c| c.row == Some(row) && c.value.is_some());
     cells.all(|c| c.counts)
 }
 
-/// A constant that goes by the key of a row, such as the frequency of the fork that was used: its value in each row whose key
-/// the team wrote, in the protocol's unit.
+/// A constant that goes by the key of a row, such as the frequency of the fork that was used: its
+/// value in each row whose key the team wrote, in the protocol's unit.
 pub(crate) fn by_key(protocol: &Protocol, judged: &Judged, reference: ReferenceId) -> Vec<(Row, f64, bool)> {
     let reference = &protocol.references[reference];
     let item = &protocol.items[reference.item];
@@ -219,6 +244,8 @@ pub(crate) fn by_key(protocol: &Protocol, judged: &Judged, reference: ReferenceI
 }
 
 /// The points of two columns, those that are left out too, in the units of the sheet.
+///
+/// A row without one of its two values is no point.
 fn points(protocol: &Protocol, judged: &Judged, x: ItemId, y: ItemId) -> Vec<Point> {
     let ys = by_row(protocol, judged, y);
     by_row(protocol, judged, x)
@@ -230,7 +257,10 @@ fn points(protocol: &Protocol, judged: &Judged, x: ItemId, y: ItemId) -> Vec<Poi
         .collect()
 }
 
-/// A line with its points, its slope and intercept, and the band that its points' own uncertainty gives.
+/// A line with its points, its slope and intercept, and the band that its points' own uncertainty
+/// gives.
+///
+/// `None` where no line goes through the points.
 fn fit(
     protocol: &Protocol,
     judged: &Judged,
@@ -279,6 +309,8 @@ fn fit(
 
 /// The confidence band of a line.
 ///
+/// Empty where no point is to spare.
+///
 /// # Formula
 /// ŷ(x) ± t·s·√(1/Σw + (x − x̄)²/S), t of n − p degrees of freedom at the school's confidence.
 ///
@@ -301,6 +333,8 @@ fn band(protocol: &Protocol, line: &Line, points: &[Point], mean_weight: f64) ->
 }
 
 /// A curve with its end point, and its steps as the first derivative.
+///
+/// Places of the second derivative lie between those of the steps.
 fn curve(x: ItemId, y: ItemId, points: Vec<Point>) -> Curve {
     let counted: Vec<&Point> = points.iter().filter(|p| p.counts).collect();
     let pairs: Vec<(&f64, &f64)> = counted.iter().map(|p| (&p.x, &p.y)).collect();
@@ -319,7 +353,10 @@ fn curve(x: ItemId, y: ItemId, points: Vec<Point>) -> Curve {
     Curve { x, y, points, second, end }
 }
 
-/// Where the ordinate is the logarithm of a column of readings, the curve exp(a + b·x) through those.
+/// Where the ordinate is the logarithm of a column of readings, the curve exp(a + b·x) through
+/// those.
+///
+/// `None` where the ordinate is no logarithm of a column.
 fn decay(protocol: &Protocol, judged: &Judged, fit: &Fit) -> Option<Decay> {
     let ItemKind::Result(n) = protocol.items[fit.y].kind else { return None };
     let inner = logarithm_of(&protocol.results[n].node)?;
@@ -342,6 +379,8 @@ fn decay(protocol: &Protocol, judged: &Judged, fit: &Fit) -> Option<Decay> {
 }
 
 /// The item whose natural logarithm a formula is, perhaps over a constant.
+///
+/// `ln(a)` and `ln(a / a0)` are both of a.
 fn logarithm_of(node: &Node) -> Option<ItemId> {
     let Op::Call(Function::Ln, args) = &node.op else { return None };
     match &args.first()?.op {

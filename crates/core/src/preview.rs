@@ -1,5 +1,6 @@
-//! What would change: the difference between two judgements of the same class – before and after a ruling, a new version
-//! of a protocol, another reference or key sheet. Nothing here applies anything.
+//! What would change: the difference between two judgements of the same class – before and after a
+//! ruling, a new version of a protocol, another reference or key sheet. Nothing here applies
+//! anything.
 //!
 //! Before a ruling is made, or a version put in force, a reviewer sees for which teams it would
 //! change what. The tables are judged twice, as they would be, and the two verdicts are laid side
@@ -59,8 +60,9 @@ pub struct VerdictChange {
     pub to: Option<&'static str>,
 }
 
-/// What differs between two judgements of the same tables, matched by section and team; teams without a difference are
-/// left out. `before` and `after` may come of different versions of a protocol.
+/// What differs between two judgements of the same tables, matched by section and team; teams
+/// without a difference are left out. `before` and `after` may come of different versions of a
+/// protocol.
 ///
 /// # Example
 /// ```
@@ -155,8 +157,8 @@ pub struct Table<'a> {
     pub decisions: &'a [Decision],
 }
 
-/// What a new ruling would change, over all tables. `rulings` are those in force; a newer one of the same pattern
-/// supersedes an older.
+/// What a new ruling would change, over all tables. `rulings` are those in force; a newer one of
+/// the same pattern supersedes an older.
 ///
 /// # Example
 /// ```

@@ -1,5 +1,6 @@
-//! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent things are null.
-//! Points are those after the rulings and decisions that went in; with neither, those computed.
+//! The documented JSON object of a judged class. Numbers are JSON numbers at full precision, absent
+//! things are null. Points are those after the rulings and decisions that went in; with neither,
+//! those computed.
 //!
 //! # The shape
 //!
@@ -316,8 +317,9 @@ fn head_of(report: &Report<'_>) -> String {
     format!("{{\"engine\": {engine}, \"protocol\": {protocol}, \"submissions\": [\n")
 }
 
-/// The object written table by table, for classes too large to hold: the text before the first table, each table's own,
-/// and the text after the last. Joined with `,` and a line break they are what [`Report::to_json`] gives.
+/// The object written table by table, for classes too large to hold: the text before the first
+/// table, each table's own, and the text after the last. Joined with `,` and a line break they are
+/// what [`Report::to_json`] gives.
 ///
 /// # Example
 /// ```
@@ -434,8 +436,8 @@ fn score<'a>(protocol: &'a Protocol, judged: &'a Judged) -> ScoreOf<'a> {
     }
 }
 
-/// A result as it is written: what was reported, what the readings give, what follows from the values above, and the
-/// verdict.
+/// A result as it is written: what was reported, what the readings give, what follows from the
+/// values above, and the verdict.
 fn result<'a>(protocol: &'a Protocol, ruled: &[&Finding], r: &'a JudgedResult) -> ResultOf<'a> {
     let item = &protocol.items[r.item];
     let plus_minus = crate::judging::stated_plus_minus(&r.reported);

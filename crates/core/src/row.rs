@@ -4,8 +4,8 @@ use std::fmt;
 
 use serde::Serialize;
 
-/// A row of a table, or a replicate of a repeated reading, counted from 1 as on the sheet. Lists count from 0: the two meet
-/// here and nowhere else.
+/// A row of a table, or a replicate of a repeated reading, counted from 1 as on the sheet. Lists
+/// count from 0: the two meet here and nowhere else.
 ///
 /// # Example
 /// ```

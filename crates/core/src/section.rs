@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::protocol::Protocol;
 
-/// A section's settings for one lab. The default asks for everything and takes the readings as the team's own.
+/// A section's settings for one lab. The default asks for everything and takes the readings as the
+/// team's own.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
 pub struct Section {
@@ -21,9 +22,11 @@ pub struct Section {
     /// The issued values, where they were issued or shown.
     pub issued: Vec<Issued>,
     /// Known repeatability of readings by id, in their unit, pooled over many teams
-    /// ([`crate::class::pooled_repeatability`]); a reading whose protocol names a school keeps that.
+    /// ([`crate::class::pooled_repeatability`]); a reading whose protocol names a school keeps
+    /// that.
     pub repeatability: BTreeMap<String, f64>,
-    /// The formula that a result is taught by, by its id: the name of one of its schools or declared slips.
+    /// The formula that a result is taught by, by its id: the name of one of its schools or
+    /// declared slips.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub schools: BTreeMap<String, String>,
     /// Values of constants by id, in their unit, where another one is taught than the protocol has.

@@ -1,5 +1,6 @@
-//! What explains a check that failed, as data: a beam with what hangs on it and its moments, a rail with a mirror, an
-//! object and its image, rings about one centre, as the readings have them. Nothing here draws.
+//! What explains a check that failed, as data: a beam with what hangs on it and its moments, a rail
+//! with a mirror, an object and its image, rings about one centre, as the readings have them.
+//! Nothing here draws.
 
 use crate::finding::Kind;
 use crate::formula::{Context, Node, Value, evaluate_any};
@@ -48,6 +49,32 @@ pub struct Part {
 
 impl Sketch {
     /// Of a beam whose parts are single: the moments to the left and to the right, both positive.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SketchKind;
+    /// use jurado_core::sketches::{Part, Sketch};
+    /// let part = |moment: f64| Part {
+    ///     says: "mass".into(),
+    ///     row: None,
+    ///     at: 0.0,
+    ///     weight: None,
+    ///     moment: Some(moment),
+    ///     height: None,
+    /// };
+    /// let sketch = Sketch {
+    ///     check: 0,
+    ///     kind: SketchKind::Beam,
+    ///     row: None,
+    ///     unit: "cm".into(),
+    ///     span: (0.0, 100.0),
+    ///     pivot: Some(50.0),
+    ///     parts: vec![part(-400.0), part(150.0), part(240.0)],
+    ///     moment_unit: "g cm".into(),
+    /// };
+    /// // Ten to the left is what keeps the beam from balance.
+    /// assert_eq!(sketch.sides(), (400.0, 390.0));
+    /// ```
     pub fn sides(&self) -> (f64, f64) {
         self.parts
             .iter()
@@ -55,11 +82,38 @@ impl Sketch {
             .fold((0.0, 0.0), |(l, r), m| if m < 0.0 { (l - m, r) } else { (l, r + m) })
     }
 
-    /// Of a rail: where a ray from the tip of the object by way of the foot of the mirror meets the place of the image.
+    /// Of a rail: where a ray from the tip of the object by way of the foot of the mirror meets the
+    /// place of the image.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SketchKind;
+    /// use jurado_core::sketches::{Part, Sketch};
+    /// let part = |at: f64, height: Option<f64>| Part {
+    ///     says: "part".into(),
+    ///     row: None,
+    ///     at,
+    ///     weight: None,
+    ///     moment: None,
+    ///     height,
+    /// };
+    /// let sketch = Sketch {
+    ///     check: 0,
+    ///     kind: SketchKind::Rail,
+    ///     row: None,
+    ///     unit: "cm".into(),
+    ///     span: (0.0, 100.0),
+    ///     pivot: None,
+    ///     parts: vec![part(0.0, None), part(30.0, Some(2.0)), part(60.0, Some(-4.0))],
+    ///     moment_unit: String::new(),
+    /// };
+    /// // Twice as far away as the object, and upside down: the image is twice as large.
+    /// assert_eq!(sketch.ray_at_image(), Some(-4.0));
+    /// ```
     ///
     /// # Formula
-    /// y = −h·b/g, with the distances b and g of image and object from the mirror: at the mirror's foot a ray leaves under
-    /// the angle at which it came.
+    /// y = −h·b/g, with the distances b and g of image and object from the mirror: at the mirror's
+    /// foot a ray leaves under the angle at which it came.
     pub fn ray_at_image(&self) -> Option<f64> {
         let [mirror, object, image] = &self.parts[..] else { return None };
         let g = object.at - mirror.at;
@@ -91,13 +145,16 @@ pub fn sketches(protocol: &Protocol, judged: &Judged) -> Vec<Sketch> {
         .collect()
 }
 
-/// The factor of the unit that a formula's own readings are in, and its text; coherent SI units where none has its
-/// dimension.
+/// The factor of the unit that a formula's own readings are in, and its text; coherent SI units
+/// where none has its dimension.
+///
+/// So that a moment is told in the units in which its weight and its mark were read.
 fn unit_of(protocol: &Protocol, node: &Node) -> (f64, String) {
     let like = node.items().into_iter().map(|i| &protocol.items[i]).find(|i| i.unit.dimension == node.dimension);
     like.map_or((1.0, String::new()), |i| (i.unit.factor, i.unit.text.clone()))
 }
 
+/// One drawing. `None` where nothing of it was read.
 fn sketch(
     protocol: &Protocol,
     spec: &SketchSpec,

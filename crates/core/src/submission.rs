@@ -17,14 +17,15 @@ pub struct Submission {
     pub keys: BTreeMap<String, String>,
     /// Cells in the order handed in.
     pub cells: Vec<SubmittedCell>,
-    /// Rows of this table that could not be used and wait to be mended: what they hold is not missing.
+    /// Rows of this table that could not be used and wait to be mended: what they hold is not
+    /// missing.
     #[serde(skip_serializing_if = "is_nought", default)]
     pub waiting: u32,
     /// The formulas under its cells, where it came in a spreadsheet that has any.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub under: Option<Box<Under>>,
-    /// Its number among all tables in the order in which they were handed in; 0 where that is not known. Never part of what
-    /// was handed in: a ruling may hold from some table on.
+    /// Its number among all tables in the order in which they were handed in; 0 where that is not
+    /// known. Never part of what was handed in: a ruling may hold from some table on.
     #[serde(skip)]
     pub number: u32,
 }

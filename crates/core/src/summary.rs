@@ -1,5 +1,9 @@
-//! What a list shows of a verdict: points, what is open, the mark that most wants a person, and why. Whoever keeps a
-//! verdict keeps this beside the table, so that a list of fifty thousand tables judges none of them.
+//! What a list shows of a verdict: points, what is open, the mark that most wants a person, and
+//! why. Whoever keeps a verdict keeps this beside the table, so that a list of fifty thousand
+//! tables judges none of them.
+//!
+//! A list of fifty thousand tables is read from these and judges none of them. What is kept has to
+//! be made anew when the same verdict would be told in other words; [`Summary::EDITION`] says when.
 
 use rust_decimal::Decimal;
 
@@ -115,16 +119,18 @@ pub struct Summary {
     pub mark: Mark,
     /// One sentence on why.
     pub headline: String,
-    /// Distance of each result in units of the last digit reported, `;` between, `-` where there is none.
+    /// Distance of each result in units of the last digit reported, `;` between, `-` where there is
+    /// none.
     pub profile: String,
-    /// The points of every criterion as they would go out, such as `accuracy=4;records=2.5`: two verdicts with the same
-    /// text give a team the same marks.
+    /// The points of every criterion as they would go out, such as `accuracy=4;records=2.5`: two
+    /// verdicts with the same text give a team the same marks.
     pub outcome: String,
-    /// What it waits for most, as a ruling would know it: `code/item/slip`, such as `slip/plate_volume/decimal-point`; empty
-    /// where nothing is open.
+    /// What it waits for most, as a ruling would know it: `code/item/slip`, such as
+    /// `slip/plate_volume/decimal-point`; empty where nothing is open.
     pub pattern: String,
-    /// All its findings in the same way, each once, such as `;digits//;slip/plate_volume/decimal-point;`; `*` where that would
-    /// be longer than [`Summary::MOST_PATTERNS`].
+    /// All its findings in the same way, each once, such as
+    /// `;digits//;slip/plate_volume/decimal-point;`; `*` where that would be longer than
+    /// [`Summary::MOST_PATTERNS`].
     pub patterns: String,
 }
 
@@ -188,7 +194,8 @@ pub fn most_wanting(judged: &Judged) -> Option<&Finding> {
     worst(&judged.findings.iter().filter(|f| f.open()).collect::<Vec<_>>())
 }
 
-/// The finding that a pattern of [`Summary::patterns`] is of; where there are several, the one that most wants a person.
+/// The finding that a pattern of [`Summary::patterns`] is of; where there are several, the one that
+/// most wants a person.
 pub fn holding<'a>(protocol: &Protocol, judged: &'a Judged, of: &str) -> Option<&'a Finding> {
     worst(&judged.findings.iter().filter(|f| pattern(protocol, judged, f) == of).collect::<Vec<_>>())
 }
@@ -204,7 +211,8 @@ pub(crate) fn pattern(protocol: &Protocol, judged: &Judged, finding: &Finding) -
     text.chars().take(Summary::MOST_PATTERN).collect()
 }
 
-/// The patterns of all findings in one text, to be searched by; a star where they are too many to be kept.
+/// The patterns of all findings in one text, to be searched by; a star where they are too many to
+/// be kept.
 fn patterns(protocol: &Protocol, judged: &Judged) -> String {
     let each: std::collections::BTreeSet<String> =
         judged.findings.iter().map(|f| pattern(protocol, judged, f)).collect();
@@ -224,7 +232,8 @@ fn headline(protocol: &Protocol, judged: &Judged, worst: Option<&Finding>) -> St
     worst.or_else(charged).map_or_else(|| "Nothing to decide.".to_owned(), |f| wording::brief(protocol, f))
 }
 
-/// How far each result lies from what the readings give, in half-widths, for the small drawing in the list.
+/// How far each result lies from what the readings give, in half-widths, for the small drawing in
+/// the list.
 fn profile(results: &[JudgedResult]) -> String {
     let each: Vec<String> =
         results.iter().map(|r| distance(r).map_or_else(|| "-".to_owned(), |d| format!("{d:.2}"))).collect();
@@ -238,7 +247,8 @@ fn outcome(judged: &Judged) -> String {
     lines.join(";")
 }
 
-/// d = (R − C) / 10^places, in units of the last digit the team wrote; R the reported and C the recomputed value.
+/// d = (R − C) / 10^places, in units of the last digit the team wrote; R the reported and C the
+/// recomputed value.
 fn distance(r: &JudgedResult) -> Option<f64> {
     if matches!(r.verdict, VerdictKind::Missing | VerdictKind::Unreadable | VerdictKind::Unchecked) {
         return None;

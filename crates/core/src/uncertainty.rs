@@ -1,8 +1,8 @@
 //! Propagation of uncertainty over independent sources.
 //!
-//! A value carries its derivative by every source, never a standard deviation, so that what is used twice stays
-//! correlated with itself: `x − x` is exactly 0 ± 0, and a zero reading taken off three lengths counts as one thing.
-//! Source of the rules: GUM (JCGM 100:2008), 5.1 and G.4.
+//! A value carries its derivative by every source, never a standard deviation, so that what is used
+//! twice stays correlated with itself: `x − x` is exactly 0 ± 0, and a zero reading taken off three
+//! lengths counts as one thing. Source of the rules: GUM (JCGM 100:2008), 5.1 and G.4.
 
 use crate::formula::{ItemId, Num};
 
@@ -45,18 +45,18 @@ pub struct Source {
     pub kind: SourceKind,
     /// Standard uncertainty, coherent SI units.
     pub standard: f64,
-    /// The limit that a worst case takes, coherent SI units: half a graduation, the instrument's limit, twice a
-    /// standard uncertainty that has no limit.
+    /// The limit that a worst case takes, coherent SI units: half a graduation, the instrument's
+    /// limit, twice a standard uncertainty that has no limit.
     pub limit: f64,
     /// Degrees of freedom; infinite for limits and resolutions.
     pub freedom: f64,
-    /// Sources of one group are estimated together (the replicates of one reading): one line of the budget, and
-    /// their degrees of freedom count once.
+    /// Sources of one group are estimated together (the replicates of one reading): one line of the
+    /// budget, and their degrees of freedom count once.
     pub group: usize,
 }
 
-/// A value with its derivatives by the sources; an empty list is a constant. Only sources it depends on are kept, in
-/// rising order: a table of a thousand rows costs what its own cells cost.
+/// A value with its derivatives by the sources; an empty list is a constant. Only sources it
+/// depends on are kept, in rising order: a table of a thousand rows costs what its own cells cost.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Dual {
     /// Coherent SI units.
@@ -127,7 +127,8 @@ impl Dual {
         self.gradient.iter().map(|(s, d)| (*s as usize, *d))
     }
 
-    /// a·x + b·y to first order: derivatives of one source are added, so that what both follow stays correlated.
+    /// a·x + b·y to first order: derivatives of one source are added, so that what both follow
+    /// stays correlated.
     fn linear(&self, a: f64, other: &Dual, b: f64, value: f64) -> Dual {
         let (mut i, mut j) = (0, 0);
         let mut gradient = Vec::with_capacity(self.gradient.len() + other.gradient.len());
@@ -206,7 +207,8 @@ impl Num for Dual {
 pub struct Share {
     /// Number of the group's first source.
     pub source: usize,
-    /// Root of the summed squares of sensitivity coefficient × standard uncertainty, in the result's unit.
+    /// Root of the summed squares of sensitivity coefficient × standard uncertainty, in the
+    /// result's unit.
     pub contribution: f64,
     /// Share of the variance, 0 to 1.
     pub share: f64,
@@ -227,7 +229,8 @@ impl Budget {
     /// Combines over independent sources.
     ///
     /// # Formula
-    /// u² = Σ (cᵢ uᵢ)², ν_eff = u⁴ / Σ ((cᵢ uᵢ)⁴ / νᵢ), where cᵢ is the sensitivity coefficient of source i.
+    /// u² = Σ (cᵢ uᵢ)², ν_eff = u⁴ / Σ ((cᵢ uᵢ)⁴ / νᵢ), where cᵢ is the sensitivity coefficient of
+    /// source i.
     ///
     /// # Source
     /// GUM 5.1.2 over independent sources; Welch–Satterthwaite, GUM G.4.1.
@@ -285,8 +288,8 @@ impl Budget {
         }
     }
 
-    /// Expanded uncertainty U = k·u at the coverage of k normal standard deviations, with Student's t for few
-    /// degrees of freedom (GUM G.3).
+    /// Expanded uncertainty U = k·u at the coverage of k normal standard deviations, with Student's
+    /// t for few degrees of freedom (GUM G.3).
     ///
     /// # Example
     /// ```
@@ -331,7 +334,8 @@ pub fn rectangular(limit: f64) -> f64 {
     limit / 3f64.sqrt()
 }
 
-/// Standard uncertainty of a limit ± a inside which values crowd towards the middle: a/√6 (GUM 4.3.9).
+/// Standard uncertainty of a limit ± a inside which values crowd towards the middle: a/√6 (GUM
+/// 4.3.9).
 ///
 /// # Example
 /// ```
@@ -343,8 +347,8 @@ pub fn triangular(limit: f64) -> f64 {
     limit / 6f64.sqrt()
 }
 
-/// Standard uncertainty of a judged bracket, from almost surely too small to almost surely too big: four standard
-/// deviations. Its best value need not be its middle.
+/// Standard uncertainty of a judged bracket, from almost surely too small to almost surely too big:
+/// four standard deviations. Its best value need not be its middle.
 ///
 /// # Example
 /// ```

@@ -53,8 +53,8 @@ pub struct Mark {
 }
 
 impl Oddity {
-    /// Whether the file itself shows it, so that it may be told before anybody judges; what was found beside the lab's formula
-    /// may not.
+    /// Whether the file itself shows it, so that it may be told before anybody judges; what was
+    /// found beside the lab's formula may not.
     ///
     /// # Example
     /// ```
@@ -102,7 +102,8 @@ pub enum Oddity {
         /// Whether the formula is the lab's.
         right: bool,
     },
-    /// Cells that it reads hold other numbers now than when the file was brought, by their addresses.
+    /// Cells that it reads hold other numbers now than when the file was brought, by their
+    /// addresses.
     ChangedSince(Vec<String>),
     /// The file was saved without what it gives.
     Unsaved {

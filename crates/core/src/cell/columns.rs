@@ -1,4 +1,5 @@
-//! The worksheet functions over many cells. In a range only numbers count; a value given by itself has to be one.
+//! The worksheet functions over many cells. In a range only numbers count; a value given by itself
+//! has to be one.
 //!
 //! | given | a range | a cell by itself | a value by itself |
 //! |---|---|---|---|
@@ -120,7 +121,8 @@ fn numbers(work: Work<'_>, args: &[Term]) -> Result<Vec<f64>, Fault> {
     Ok(out)
 }
 
-/// A function of the numbers of all its arguments, as worksheets define it: `STDEV` with n − 1, `STDEV.P` with n.
+/// A function of the numbers of all its arguments, as worksheets define it: `STDEV` with n − 1,
+/// `STDEV.P` with n.
 ///
 /// Spreads of one value are a division by nought, as worksheets have it.
 fn of_numbers(function: Function, xs: &[f64]) -> Result<Value, Fault> {
@@ -212,8 +214,8 @@ fn along_a_line(function: Function, points: &[(f64, f64)]) -> Result<Value, Faul
     Ok(finite(if function == Function::Rsq { r * r } else { r }))
 }
 
-/// Slope and intercept; with statistics the standard errors, r² and the residuals' spread, F and freedom, and the sums of
-/// squares, as worksheets lay them out.
+/// Slope and intercept; with statistics the standard errors, r² and the residuals' spread, F and
+/// freedom, and the sums of squares, as worksheets lay them out.
 ///
 /// Without statistics it gives slope and intercept, with them five rows of two.
 fn linest(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
@@ -287,7 +289,8 @@ fn sum_of_products(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {
     Ok(finite(products.iter().sum()))
 }
 
-/// The cell of a range by its row and column, from 1; a single number counts along a range of one row or column.
+/// The cell of a range by its row and column, from 1; a single number counts along a range of one
+/// row or column.
 ///
 /// Rows and columns count from 1; of a single row the one number given is the column.
 fn index(work: Work<'_>, args: &[Term]) -> Result<Value, Fault> {

@@ -1,4 +1,5 @@
-//! A followed formula drawn as MathML: cells of the sheet by their symbols, others by their addresses, what differs marked.
+//! A followed formula drawn as MathML: cells of the sheet by their symbols, others by their
+//! addresses, what differs marked.
 
 use super::follow::{Formula, Leaf, Term, TermKind};
 use super::function::Function;
@@ -6,8 +7,8 @@ use super::piece::Operator;
 use crate::formula::mathml::{atom, bracketed, escape, math, sign_of};
 
 impl Formula {
-    /// Presentation MathML. `name` gives the symbol of a cell of the sheet, or nothing for one of the team's own; pieces that
-    /// `marked` says differ stand in an `mrow` of the class `differs`.
+    /// Presentation MathML. `name` gives the symbol of a cell of the sheet, or nothing for one of
+    /// the team's own; pieces that `marked` says differ stand in an `mrow` of the class `differs`.
     ///
     /// # Example
     /// ```
@@ -46,8 +47,8 @@ fn level(term: &Term) -> u8 {
 }
 
 impl Drawer<'_> {
-    /// A piece as MathML, in brackets where what is around it binds more tightly, and marked where it differs from the
-    /// lab's formula.
+    /// A piece as MathML, in brackets where what is around it binds more tightly, and marked where
+    /// it differs from the lab's formula.
     fn piece(&self, term: &Term, outer: u8) -> String {
         let inner = self.inner(term);
         let inner = if level(term) < outer { bracketed(&inner) } else { inner };

@@ -1,5 +1,5 @@
-//! A formula followed to what it reads: its own pieces, those of the helper cells under it, and at the ends the cells that hold
-//! readings, results or plain values.
+//! A formula followed to what it reads: its own pieces, those of the helper cells under it, and at
+//! the ends the cells that hold readings, results or plain values.
 //!
 //! A formula such as `=D14/(B3*C3)` is followed to its ends. `D14` may be a helper cell with a
 //! formula of its own, which is followed in turn; `B3` is a cell of the sheet, and the formula ends
@@ -275,7 +275,8 @@ impl Follower<'_> {
         Ok(Term { kind: TermKind::Leaf(self.leaf(address)), origin, span: span.clone() })
     }
 
-    /// An address on the sheet that it means: its own where one is written, else the sheet of the formula it stands in.
+    /// An address on the sheet that it means: its own where one is written, else the sheet of the
+    /// formula it stands in.
     fn on_its_sheet(&self, a: &Address, origin: usize) -> Address {
         let sheet = a.sheet.clone().or_else(|| Some(self.origins[origin].address.rsplit_once('!')?.0.to_owned()));
         Address { sheet, ..a.clone() }

@@ -7,7 +7,8 @@ macro_rules! functions {
         pub enum Function { $($(#[doc = $says])+ $name,)+ }
 
         impl Function {
-            /// All of them, each with its names (the first is the usual one), its least and its most arguments.
+            /// All of them, each with its names (the first is the usual one), its least and its
+            /// most arguments.
             pub const TABLE: &'static [(Function, &'static [&'static str], usize, usize)] =
                 &[$((Function::$name, &[$($word),+], $least, $most),)+];
         }
@@ -145,7 +146,8 @@ functions! {
 }
 
 impl Function {
-    /// The function of a name in any case, with or without the prefixes that files put before newer names.
+    /// The function of a name in any case, with or without the prefixes that files put before newer
+    /// names.
     ///
     /// # Example
     /// ```

@@ -1,6 +1,7 @@
-//! What stands under the cells of a spreadsheet: formulas read ([`parse`]), followed to the cells they read
-//! ([`Formula::of`]) and worked out ([`Formula::value`]). Nothing is fetched, nothing outside the file is followed, and all of it
-//! is bounded. Nothing here knows of labs or of right and wrong.
+//! What stands under the cells of a spreadsheet: formulas read ([`parse`]), followed to the cells
+//! they read ([`Formula::of`]) and worked out ([`Formula::value`]). Nothing is fetched, nothing
+//! outside the file is followed, and all of it is bounded. Nothing here knows of labs or of right
+//! and wrong.
 
 mod address;
 mod columns;

@@ -1,5 +1,6 @@
-//! Text of a formula → [`Piece`], in the spelling of either office format: `B7/(B4*'Other sheet'!B5)` with commas, or
-//! `of:=[.B7]/([.B4]*[$'Other sheet'.B5])` with semicolons. Nothing is looked up here.
+//! Text of a formula → [`Piece`], in the spelling of either office format:
+//! `B7/(B4*'Other sheet'!B5)` with commas, or `of:=[.B7]/([.B4]*[$'Other sheet'.B5])` with
+//! semicolons. Nothing is looked up here.
 //!
 //! Both spellings are read by one parser: `,` and `;` part arguments, references stand bare or in
 //! square brackets, and a first `=`, `of:=` or `oooc:=` is passed over. What is not understood –
@@ -125,8 +126,8 @@ impl<'a> Parser<'a> {
         signs.into_iter().find(|s| self.rest().starts_with(s))
     }
 
-    /// Pieces joined by operators that bind more tightly than `least`. Operators of one rank are taken from the left,
-    /// as worksheets do it: 2^3^2 is 64.
+    /// Pieces joined by operators that bind more tightly than `least`. Operators of one rank are
+    /// taken from the left, as worksheets do it: 2^3^2 is 64.
     ///
     /// Operators of one strength are joined from the left, a power among them.
     fn expression(&mut self, least: u8) -> Result<Piece, NotUnderstood> {
@@ -161,8 +162,8 @@ impl<'a> Parser<'a> {
         Ok(left)
     }
 
-    /// A piece with the signs before it and the per cent signs after it. A sign binds more tightly than a power: −2^2
-    /// is 4.
+    /// A piece with the signs before it and the per cent signs after it. A sign binds more tightly
+    /// than a power: −2^2 is 4.
     ///
     /// `-2^2` is 4 in a worksheet: the sign binds first.
     fn signed(&mut self) -> Result<Piece, NotUnderstood> {
@@ -357,8 +358,8 @@ impl<'a> Parser<'a> {
         &rest[..end]
     }
 
-    /// A function with its arguments, parted by commas or semicolons; its name and the number of its arguments have to
-    /// be known.
+    /// A function with its arguments, parted by commas or semicolons; its name and the number of
+    /// its arguments have to be known.
     ///
     /// An argument may be left out between two commas.
     fn call(&mut self, name: &str, start: usize) -> Result<Piece, NotUnderstood> {

@@ -1,4 +1,5 @@
-//! What a table keeps of the workbook that it came in: the formulas under its cells and all that they read.
+//! What a table keeps of the workbook that it came in: the formulas under its cells and all that
+//! they read.
 
 use std::collections::BTreeMap;
 
@@ -43,7 +44,8 @@ pub struct Below {
 }
 
 impl Below {
-    /// The item that stands in it and its row; `None` for a cell of the team's own, and for a row that no sheet has.
+    /// The item that stands in it and its row; `None` for a cell of the team's own, and for a row
+    /// that no sheet has.
     ///
     /// # Example
     /// ```

@@ -93,7 +93,8 @@ impl Value {
         }
     }
 
-    /// As a number: an empty cell is nought, a truth one or nought, a text what it says if it is a plain number.
+    /// As a number: an empty cell is nought, a truth one or nought, a text what it says if it is a
+    /// plain number.
     ///
     /// # Errors
     /// The error that it is, or a wrong value.

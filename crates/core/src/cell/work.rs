@@ -69,7 +69,8 @@ pub(super) struct Worker<'a> {
 }
 
 impl Worker<'_> {
-    /// What a piece gives. Each counts against the bound on the work; beyond it everything is an error.
+    /// What a piece gives. Each counts against the bound on the work; beyond it everything is an
+    /// error.
     pub(super) fn value(&mut self, term: &Term) -> Value {
         match self.left.checked_sub(1) {
             Some(left) => self.left = left,
@@ -163,7 +164,8 @@ fn each(value: Value, f: &dyn Fn(&Value) -> Value) -> Value {
     }
 }
 
-/// A function of two values, cell by cell where one is a grid; grids of another size give an error where they do not reach.
+/// A function of two values, cell by cell where one is a grid; grids of another size give an error
+/// where they do not reach.
 ///
 /// A single value goes with every cell of a grid.
 fn both(a: Value, b: Value, f: &dyn Fn(&Value, &Value) -> Value) -> Value {
@@ -225,7 +227,8 @@ fn cell_by_cell(a: &Grid, b: &Grid, f: &dyn Fn(&Value, &Value) -> Value) -> Grid
     Grid { columns, cells }
 }
 
-/// Numbers come before texts, texts before truths; an empty cell is like whatever it is compared with.
+/// Numbers come before texts, texts before truths; an empty cell is like whatever it is compared
+/// with.
 ///
 /// An error is the error of the comparison.
 fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value {
@@ -243,7 +246,8 @@ fn compared(op: crate::formula::ast::Comparator, x: &Value, y: &Value) -> Value 
     Value::Truth(op.holds(a, b))
 }
 
-/// How worksheets order two values: numbers before texts before truths; an empty cell is what it stands beside.
+/// How worksheets order two values: numbers before texts before truths; an empty cell is what it
+/// stands beside.
 ///
 /// Texts are compared without regard to case.
 fn ordered(x: &Value, y: &Value) -> Ordering {
@@ -335,7 +339,8 @@ fn plain(function: Function, value: &Value, rest: &[f64]) -> Value {
     }
 }
 
-/// Rounds at a decimal place as worksheets do: 2.675 to 2.68, although the binary number lies below.
+/// Rounds at a decimal place as worksheets do: 2.675 to 2.68, although the binary number lies
+/// below.
 ///
 /// `how` rounds to a whole number, by the function's own rule.
 fn rounded(x: f64, decimals: f64, how: impl Fn(f64) -> f64) -> f64 {

@@ -1,5 +1,6 @@
-//! Tables whose spreadsheets have the same formulas to the letter, with the same cells of the team's own beside the sheet. Worth
-//! a look, never an accusation: a sheet handed out, or one that two teams wrote together, is an honest cause.
+//! Tables whose spreadsheets have the same formulas to the letter, with the same cells of the
+//! team's own beside the sheet. Worth a look, never an accusation: a sheet handed out, or one that
+//! two teams wrote together, is an honest cause.
 
 use std::collections::BTreeMap;
 
@@ -72,7 +73,8 @@ pub struct SharedBook {
     pub of: usize,
 }
 
-/// Books that two tables or more have, with cells of the team's own in them; those of the fewest tables first.
+/// Books that two tables or more have, with cells of the team's own in them; those of the fewest
+/// tables first.
 pub fn shared_books(entries: &[Entry]) -> Vec<SharedBook> {
     let mut by: BTreeMap<&str, (Vec<usize>, &Book)> = BTreeMap::new();
     let mut of = 0;

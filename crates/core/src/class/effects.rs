@@ -1,4 +1,5 @@
-//! Effects of stations, sections and other groups: is it the apparatus, or how that section was taught?
+//! Effects of stations, sections and other groups: is it the apparatus, or how that section was
+//! taught?
 
 use crate::stats::median;
 
@@ -26,7 +27,8 @@ pub struct Effect {
     pub teams: usize,
     /// Teams on the effect's side.
     pub on_side: usize,
-    /// Whether it is named: three teams or more, three quarters of them on one side, beyond the limit.
+    /// Whether it is named: three teams or more, three quarters of them on one side, beyond the
+    /// limit.
     pub named: bool,
 }
 
@@ -48,17 +50,18 @@ impl Effect {
     }
 }
 
-/// The effects of all groups, by their numbers; groups without a member are left out. `resolution` of the values. With the
-/// roles of `group` and `other` turned it is what a section does at every station.
+/// The effects of all groups, by their numbers; groups without a member are left out. `resolution`
+/// of the values. With the roles of `group` and `other` turned it is what a section does at every
+/// station.
 ///
 /// # Formula
-/// D = value less the median of its `other`. s = 1.4826·MAD of the D that are not nought, of all groups, × √(S/(S − 1)),
-/// not under δ/√12. effect = median D of the group; it is named when it has at least three teams, at least three quarters
-/// of them on one side, and |effect| > 3·1.2533·s/√T.
+/// D = value less the median of its `other`. s = 1.4826·MAD of the D that are not nought, of all
+/// groups, × √(S/(S − 1)), not under δ/√12. effect = median D of the group; it is named when it has
+/// at least three teams, at least three quarters of them on one side, and |effect| > 3·1.2533·s/√T.
 ///
 /// # Source
-/// Simulated for the design: 0.2 to 0.8 % false names a station; an effect of 3 s is found in 97 of 100 classes of
-/// 8 stations × 6 teams.
+/// Simulated for the design: 0.2 to 0.8 % false names a station; an effect of 3 s is found in 97 of
+/// 100 classes of 8 stations × 6 teams.
 ///
 /// # Example
 /// ```

@@ -1,5 +1,5 @@
-//! What a class needs of one table: its results, its keys and what was typed. It is kept beside the table, so that a lab
-//! of two thousand teams is looked at without judging one of them.
+//! What a class needs of one table: its results, its keys and what was typed. It is kept beside the
+//! table, so that a lab of two thousand teams is looked at without judging one of them.
 
 use std::collections::BTreeMap;
 
@@ -23,7 +23,8 @@ pub struct Essence {
     /// Its results.
     #[serde(rename = "v", default, skip_serializing_if = "Vec::is_empty")]
     pub values: Vec<Value>,
-    /// Measured cells as typed, in the reading's unit, by its id and then by row; empty where nothing stands.
+    /// Measured cells as typed, in the reading's unit, by its id and then by row; empty where
+    /// nothing stands.
     #[serde(rename = "c", default, skip_serializing_if = "BTreeMap::is_empty")]
     pub cells: BTreeMap<String, Vec<String>>,
     /// What its formulas are known by, where it came in a spreadsheet with any.
@@ -122,7 +123,8 @@ impl Essence {
         serde_json::from_str(text).ok()
     }
 
-    /// From its text, but without the cells, which are most of it and are needed to find shared readings alone.
+    /// From its text, but without the cells, which are most of it and are needed to find shared
+    /// readings alone.
     ///
     /// # Example
     /// ```
@@ -191,8 +193,8 @@ fn accuracy<'a>(judged: &'a Judged, r: &JudgedResult) -> Option<&'a Accuracy> {
     })
 }
 
-/// What was typed for measured numbers, as a number in the reading's unit: who writes 10,0 cm has read what another writes
-/// as 100 mm. Settings, counts, words and constants are no measured cells.
+/// What was typed for measured numbers, as a number in the reading's unit: who writes 10,0 cm has
+/// read what another writes as 100 mm. Settings, counts, words and constants are no measured cells.
 fn cells(protocol: &Protocol, judged: &Judged) -> BTreeMap<String, Vec<String>> {
     let measured = judged
         .readings

@@ -1,4 +1,5 @@
-//! One result of a lab over all sections: where each team stands from the consensus, by any key, and what its group does.
+//! One result of a lab over all sections: where each team stands from the consensus, by any key,
+//! and what its group does.
 //!
 //! # How teams are placed
 //!
@@ -11,22 +12,11 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::scale::{Placing, Referred};
-use super::{Cochran, Effect, Entry, Mandel, Member, Robust, Scale, Value, algorithm_a, cochran, effects, mandel};
-use crate::formula::ItemId;
+use super::teams::{By, Team, gather, group_of, numbered};
+use super::{Cochran, Effect, Entry, Mandel, Member, Robust, Scale, algorithm_a, cochran, effects, mandel};
 use crate::protocol::{Protocol, ResultId};
 use crate::quantity::power_of_ten;
 use crate::stats::median;
-
-/// By what teams are grouped.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum By {
-    /// Section.
-    Section,
-    /// Who decided the table.
-    Reviewer,
-    /// A key of the protocol, by its id: station, fork, object, batch, letter.
-    Key(String),
-}
 
 /// What a class is asked.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -37,7 +27,8 @@ pub struct Asked {
     pub by: By,
     /// The key whose groups are taken out of what sections and reviewers do, such as the station.
     pub beside: Option<String>,
-    /// The key whose values are different things: each value is compared with the consensus of its own.
+    /// The key whose values are different things: each value is compared with the consensus of its
+    /// own.
     pub thing: Option<String>,
 }
 
@@ -110,7 +101,8 @@ pub struct Floor {
     pub scale: Scale,
     /// Whether effects are shares: ln(x/reference).
     pub relative: bool,
-    /// Lower and upper end of the one reference, on the scale: nought where every table has its own.
+    /// Lower and upper end of the one reference, on the scale: nought where every table has its
+    /// own.
     pub reference: Option<[f64; 2]>,
     /// Consensus of all teams, on the scale; `None` without a value.
     pub consensus: Option<Robust>,
@@ -129,7 +121,8 @@ pub struct Floor {
 /// A distance in robust spreads beyond which a team is named.
 pub const APART: f64 = 3.0;
 
-/// Results that can be compared over a class: numbers, and of columns those whose rows have a reference or a key.
+/// Results that can be compared over a class: numbers, and of columns those whose rows have a
+/// reference or a key.
 ///
 /// # Example
 /// ```
@@ -175,7 +168,8 @@ pub fn first(protocol: &Protocol) -> Option<ResultId> {
     judged.or(there.last()).copied()
 }
 
-/// The key whose consensus is the reference of a result: its values are different things, each known by its teams alone.
+/// The key whose consensus is the reference of a result: its values are different things, each
+/// known by its teams alone.
 ///
 /// # Example
 /// ```
@@ -190,8 +184,8 @@ pub fn unknown_by(protocol: &Protocol, result: ResultId) -> Option<&str> {
     Some(protocol.keys[key].id.as_str())
 }
 
-/// The key by which a result is grouped first: the one that its unknown or its reference goes by, else a station, else the
-/// first.
+/// The key by which a result is grouped first: the one that its unknown or its reference goes by,
+/// else a station, else the first.
 ///
 /// # Example
 /// ```
@@ -208,11 +202,12 @@ pub fn main_key(protocol: &Protocol, result: ResultId) -> Option<&str> {
     Some(protocol.keys[key].id.as_str())
 }
 
-/// A spread within groups that is less than this part of the spread of all tells that they measure different things.
+/// A spread within groups that is less than this part of the spread of all tells that they measure
+/// different things.
 const UNLIKE: f64 = 1.0 / 3.0;
 
-/// The key whose values are different things for a result: the key of its unknown; without a reference the key within
-/// whose groups values lie much closer together than among all.
+/// The key whose values are different things for a result: the key of its unknown; without a
+/// reference the key within whose groups values lie much closer together than among all.
 ///
 /// # Example
 /// ```
@@ -257,99 +252,6 @@ fn centred(values: &mut [f64]) -> Vec<f64> {
 /// Nought of none.
 fn deviation(values: &mut [f64]) -> f64 {
     median(&centred(values).iter().map(|d| d.abs()).collect::<Vec<f64>>()).unwrap_or(0.0)
-}
-
-/// The rows of one team in one group.
-struct Team {
-    /// Number of its table among the entries.
-    entry: usize,
-    /// Name of its group.
-    group: String,
-    /// What it measured, where groups measure different things.
-    thing: String,
-    /// Its values, each with the reference of its row.
-    rows: Vec<Referred>,
-    /// Place of the last figure that its values deserve.
-    place: i32,
-}
-
-impl Team {
-    /// Median over its rows of what `of` gives.
-    fn middle(&self, of: impl Fn(&Referred) -> Option<f64>) -> Option<f64> {
-        median(&self.rows.iter().filter_map(of).collect::<Vec<f64>>())
-    }
-}
-
-/// Teams with their rows, in the order of the entries; a team that measured at several forks is there once for each group
-/// and each thing.
-///
-/// Words and values that could not be worked out have no row.
-fn gather(protocol: &Protocol, entries: &[Entry], item: ItemId, by: &By, thing: Option<&str>) -> Vec<Team> {
-    let id = &protocol.items[item].id;
-    // A row belongs to a group by itself only where rows are told apart by that very key.
-    let row_key = protocol.row_key(item).map(|k| protocol.keys[k].id.as_str());
-    let by_row = |by: &By| matches!(by, By::Key(key) if Some(key.as_str()) == row_key);
-    let thing = thing.map(|key| By::Key(key.to_owned()));
-    let mut out: Vec<Team> = Vec::new();
-    for (n, entry) in entries.iter().enumerate() {
-        let begin = out.len();
-        for value in entry.essence.values.iter().filter(|v| v.item == *id) {
-            let Some(clean) = value.clean else { continue };
-            let name = |by: &By| group_of(entry, Some(value).filter(|_| by_row(by)), by).to_owned();
-            let (group, thing) = (name(by), thing.as_ref().map(name).unwrap_or_default());
-            let row = (clean, value.sheet);
-            match out[begin..].iter_mut().find(|t| t.group == group && t.thing == thing) {
-                Some(team) => team.rows.push(row),
-                None => out.push(Team { entry: n, group, thing, rows: vec![row], place: value.place }),
-            }
-        }
-    }
-    out
-}
-
-/// The group of a table, or of one of its rows where a value is given; empty where it belongs to none.
-///
-/// # Example
-/// ```
-/// use jurado_core::class::{By, Entry, group_of};
-/// let entry = Entry { section: "Evening".into(), reviewer: "2".into(), ..Entry::default() };
-/// assert_eq!(group_of(&entry, None, &By::Section), "Evening");
-/// assert_eq!(group_of(&entry, None, &By::Key("station".into())), "");
-/// ```
-pub fn group_of<'a>(entry: &'a Entry, value: Option<&'a Value>, by: &By) -> &'a str {
-    match by {
-        By::Section => &entry.section,
-        By::Reviewer => &entry.reviewer,
-        By::Key(key) => {
-            let row = value.and_then(|v| v.at.as_deref());
-            row.or_else(|| entry.essence.keys.get(key).map(String::as_str)).unwrap_or_default()
-        }
-    }
-}
-
-/// A name's order as people count: 2 before 10.
-///
-/// # Example
-/// ```
-/// use jurado_core::class::natural;
-/// let mut names = ["Station 10", "Station 9", "Station 1"];
-/// names.sort_by_key(|name| natural(name));
-/// assert_eq!(names, ["Station 1", "Station 9", "Station 10"]);
-/// ```
-pub fn natural(name: &str) -> (u64, String) {
-    let digits: String = name.chars().filter(char::is_ascii_digit).collect();
-    (digits.parse().unwrap_or(0), name.to_lowercase())
-}
-
-/// Numbers for names in their order.
-///
-/// The second is the place of each name in the first.
-fn numbered<'a>(names: impl Iterator<Item = &'a str>) -> (Vec<String>, HashMap<String, usize>) {
-    let unique: BTreeSet<&str> = names.collect();
-    let mut sorted: Vec<String> = unique.into_iter().map(str::to_owned).collect();
-    sorted.sort_by_cached_key(|name| natural(name));
-    let numbers = sorted.iter().enumerate().map(|(n, name)| (name.clone(), n)).collect();
-    (sorted, numbers)
 }
 
 impl Floor {
@@ -424,7 +326,8 @@ impl Floor {
         }
     }
 
-    /// Where a point stands once what its group does is taken out: every group's median lies on the consensus then.
+    /// Where a point stands once what its group does is taken out: every group's median lies on the
+    /// consensus then.
     ///
     /// # Example
     /// ```
@@ -444,7 +347,8 @@ impl Floor {
         point.placed - self.groups[point.group].median + self.consensus.map_or(0.0, |c| c.centre)
     }
 
-    /// What an effect comes to on the scale: of a share 100·(e^effect − 1) percent, or that part of the consensus.
+    /// What an effect comes to on the scale: of a share 100·(e^effect − 1) percent, or that part of
+    /// the consensus.
     ///
     /// # Example
     /// ```
@@ -499,8 +403,8 @@ fn of_things(teams: &[(Team, f64)], points: &mut [Point], groups: &mut [Group], 
     (count > 0).then(|| Robust { centre: 0.0, spread: 1.0, uncertainty: 1.25 / (count as f64).sqrt(), count })
 }
 
-/// An effect is not named where the group's teams lie inside what the sheet itself leaves open of their reference, or
-/// differ from the others by no more than that.
+/// An effect is not named where the group's teams lie inside what the sheet itself leaves open of
+/// their reference, or differ from the others by no more than that.
 fn beyond_reference(effect: Effect, teams: &[(Team, f64)], points: &[Point], placing: Placing) -> Effect {
     let mine = || teams.iter().zip(points).filter(|(_, p)| p.group == effect.group).map(|((t, _), _)| t);
     let middle =
@@ -529,8 +433,9 @@ fn groups(names: Vec<String>, points: &[Point], step: f64) -> Vec<Group> {
     names.into_iter().zip(placed).map(with).collect()
 }
 
-/// What the effects are worked out from: of a station's its sections are taken out, of a section's or a reviewer's the
-/// stations. A team that measured several things counts once in a group, with its median.
+/// What the effects are worked out from: of a station's its sections are taken out, of a section's
+/// or a reviewer's the stations. A team that measured several things counts once in a group, with
+/// its median.
 ///
 /// Distances are logarithms of the ratio to the reference, or differences where a value may be
 /// nought.
@@ -553,7 +458,8 @@ fn members(entries: &[Entry], teams: &[(Team, f64)], points: &[Point], placing: 
     values.into_iter().filter_map(member).collect()
 }
 
-/// The teams of each section, each once with the median of its points, in the order in which the sections come.
+/// The teams of each section, each once with the median of its points, in the order in which the
+/// sections come.
 ///
 /// A team that measured at several stations counts once.
 fn by_section(entries: &[Entry], points: &[Point]) -> Vec<(String, Vec<f64>)> {

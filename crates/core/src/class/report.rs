@@ -1,4 +1,5 @@
-//! A class as one JSON object and as text, for whoever has no screen. Numbers are at full precision, absent things null.
+//! A class as one JSON object and as text, for whoever has no screen. Numbers are at full
+//! precision, absent things null.
 //!
 //! # The shape
 //!
@@ -13,6 +14,10 @@ use std::fmt::Write;
 
 use serde::Serialize;
 
+use super::shape::{
+    CochranOf, EffectOf, FrequentOf, GroupOf, MandelOf, MandelRowOf, ResultOf, RobustOf, ShareOf, SharedOf, Table,
+    TaughtOf, TeamOf, WordsOf,
+};
 use super::{
     APART, Asked, By, Entry, Floor, Robust, Scale, comparable, frequent, main_key, shared_tables, taught,
     word_consensus, worded,
@@ -42,222 +47,6 @@ pub struct ClassReport<'a> {
     frequent: Vec<FrequentOf>,
     /// Pairs of tables with the same readings.
     shared: Vec<SharedOf<'a>>,
-}
-
-/// One result by one grouping.
-#[derive(Serialize)]
-struct ResultOf<'a> {
-    /// Id of the result.
-    id: &'a str,
-    /// As it is called.
-    title: String,
-    /// Unit of the values.
-    unit: &'a str,
-    /// `section`, `reviewer`, or the id of a key.
-    by: String,
-    /// On what teams are placed: `unit`, `percent`, `apart` or `spreads`.
-    scale: &'static str,
-    /// Whether effects are shares.
-    relative: bool,
-    /// Its ends, on the scale; null without one.
-    reference: Option<[f64; 2]>,
-    /// Robust centre and spread of all teams; null where nobody has a value.
-    consensus: Option<RobustOf>,
-    /// Tables that are in none of the numbers.
-    without: usize,
-    /// Groups, in the order of their names.
-    groups: Vec<GroupOf>,
-    /// Teams, in the order of the class.
-    teams: Vec<TeamOf<'a>>,
-    /// Sections as laboratories; null for fewer than three.
-    mandel: Option<MandelOf>,
-    /// Test of the widest section; null for fewer than two.
-    cochran: Option<CochranOf>,
-}
-
-/// Robust centre and spread.
-#[derive(Serialize)]
-struct RobustOf {
-    /// x*, by Algorithm A.
-    centre: f64,
-    /// s*, never below δ/√12.
-    spread: f64,
-    /// Standard uncertainty of the centre.
-    uncertainty: f64,
-    /// Teams.
-    count: usize,
-}
-
-/// Teams of one station, section or reviewer.
-#[derive(Serialize)]
-struct GroupOf {
-    /// Its name; empty where tables name none.
-    name: String,
-    /// Of its teams, on the scale.
-    median: f64,
-    /// Its own consensus, in the result's unit.
-    own: RobustOf,
-    /// Null where groups measure different things.
-    effect: Option<EffectOf>,
-}
-
-/// What a group does.
-#[derive(Serialize)]
-struct EffectOf {
-    /// Median deviation of its teams, as a share or in the unit.
-    effect: f64,
-    /// The same on the scale.
-    on_scale: f64,
-    /// What it is held against: three standard errors.
-    limit: f64,
-    /// The effect in its standard errors.
-    in_errors: f64,
-    /// Teams of the group.
-    teams: usize,
-    /// Teams on the effect's side.
-    on_side: usize,
-    /// Whether it is told as one.
-    named: bool,
-}
-
-/// One team's value.
-#[derive(Serialize)]
-struct TeamOf<'a> {
-    /// Its section.
-    section: &'a str,
-    /// Its name.
-    team: &'a str,
-    /// Its group.
-    group: String,
-    /// In the result's unit.
-    value: f64,
-    /// On the scale.
-    placed: f64,
-    /// Distance from the consensus in robust spreads.
-    z: f64,
-    /// Whether that is more than three.
-    apart: bool,
-}
-
-/// Mandel's h and k over sections.
-#[derive(Serialize)]
-struct MandelOf {
-    /// At 5 % and at 1 %.
-    h_limits: [f64; 2],
-    /// A section each.
-    sections: Vec<MandelRowOf>,
-}
-
-/// Mandel's figures of one section.
-#[derive(Serialize)]
-struct MandelRowOf {
-    /// Its name.
-    section: String,
-    /// Its teams.
-    count: usize,
-    /// Their mean.
-    mean: f64,
-    /// How far its mean stands from the mean of means.
-    h: f64,
-    /// Its spread over the pooled one; null for a section of one team.
-    k: Option<f64>,
-    /// At 5 % and at 1 %, for its size.
-    k_limits: Option<[f64; 2]>,
-}
-
-/// Cochran's test of the largest variance.
-#[derive(Serialize)]
-struct CochranOf {
-    /// The section with the largest variance.
-    section: String,
-    /// The largest variance over the sum of all.
-    statistic: f64,
-    /// Its limit at 5 %.
-    critical: f64,
-}
-
-/// A result in words over the class.
-#[derive(Serialize)]
-struct WordsOf<'a> {
-    /// Id of the result.
-    id: &'a str,
-    /// As it is called.
-    title: String,
-    /// Words with how often they were given.
-    shares: Vec<ShareOf>,
-}
-
-/// One word of a result.
-#[derive(Serialize)]
-struct ShareOf {
-    /// Row, from 1; null for a single word.
-    row: Option<u32>,
-    /// The word.
-    word: String,
-    /// Tables with the word.
-    count: usize,
-    /// Tables with any.
-    of: usize,
-    /// Whether it is the right one; null where nothing says so.
-    right: Option<bool>,
-}
-
-/// What one group shares and others do not.
-#[derive(Serialize)]
-struct TaughtOf {
-    /// As a ruling would name it.
-    pattern: String,
-    /// In words.
-    says: String,
-    /// By what the class was grouped.
-    by: String,
-    /// The group.
-    group: String,
-    /// Tables of the group that have it, and tables of the group.
-    here: (usize, usize),
-    /// The same of all others.
-    elsewhere: (usize, usize),
-    /// Of so many here by chance, times the comparisons made.
-    chance: f64,
-}
-
-/// What many got wrong.
-#[derive(Serialize)]
-struct FrequentOf {
-    /// As a ruling would name it.
-    pattern: String,
-    /// In words.
-    says: String,
-    /// Tables that have it.
-    tables: usize,
-    /// Sections in which it is.
-    sections: usize,
-    /// What to say about it.
-    say: String,
-}
-
-/// Two tables with the same readings.
-#[derive(Serialize)]
-struct SharedOf<'a> {
-    /// The one.
-    one: Table<'a>,
-    /// The other.
-    other: Table<'a>,
-    /// Cells that both have.
-    cells: usize,
-    /// Of these, typed alike.
-    alike: usize,
-    /// Of so many by chance, times the pairs.
-    chance: f64,
-}
-
-/// A table by its names.
-#[derive(Serialize)]
-struct Table<'a> {
-    /// Its section.
-    section: &'a str,
-    /// Its team.
-    team: &'a str,
 }
 
 /// The word of a scale.
@@ -292,7 +81,8 @@ pub fn by_word(by: &By) -> &str {
     }
 }
 
-/// What teams of a result may be grouped by: its main key, the other keys that tables have, then the section.
+/// What teams of a result may be grouped by: its main key, the other keys that tables have, then
+/// the section.
 ///
 /// # Example
 /// ```
@@ -492,7 +282,8 @@ impl<'a> ClassReport<'a> {
     }
 }
 
-/// What was found in most tables of one group and not elsewhere, over sections and the values of every key.
+/// What was found in most tables of one group and not elsewhere, over sections and the values of
+/// every key.
 fn all_taught(protocol: &Protocol, entries: &[Entry]) -> Vec<TaughtOf> {
     let keys = protocol.keys.iter().map(|k| By::Key(k.id.clone()));
     let of = |by: By| {
@@ -512,7 +303,8 @@ fn all_taught(protocol: &Protocol, entries: &[Entry]) -> Vec<TaughtOf> {
 }
 
 impl ResultOf<'_> {
-    /// Consensus, groups and who stands apart; where another grouping was told before, groups alone.
+    /// Consensus, groups and who stands apart; where another grouping was told before, groups
+    /// alone.
     fn lines(&self, whole: bool, line: &mut impl FnMut(String)) {
         let Some(c) = &self.consensus else { return };
         let named = self.groups.iter().any(|g| g.effect.as_ref().is_some_and(|e| e.named));

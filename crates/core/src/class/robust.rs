@@ -20,9 +20,9 @@ pub struct Robust {
 /// Algorithm A; `None` for no values. Order is irrelevant.
 ///
 /// # Formula
-/// x* = median, s* = 1.483·median|x − x*| to begin with; then values beyond x* ± 1.5·s* are drawn in to there,
-/// x* = their mean, s* = 1.134·their standard deviation (n − 1), until neither moves by 1e-9. s* is never below
-/// δ/√12, δ the resolution of the values. u(x*) = 1.25·s*/√p.
+/// x* = median, s* = 1.483·median|x − x*| to begin with; then values beyond x* ± 1.5·s* are drawn
+/// in to there, x* = their mean, s* = 1.134·their standard deviation (n − 1), until neither moves
+/// by 1e-9. s* is never below δ/√12, δ the resolution of the values. u(x*) = 1.25·s*/√p.
 ///
 /// # Source
 /// ISO 13528:2015, annex C.3, Algorithm A.
@@ -63,8 +63,9 @@ pub fn algorithm_a(values: &[f64], resolution: f64) -> Option<Robust> {
 /// Fewest teams that give a known repeatability.
 const POOLED_TEAMS: usize = 20;
 
-/// The repeatability of a reading, in its unit, pooled over at least twenty teams that repeated it; `None` for fewer.
-/// Teams whose spread a robust centre finds far out (one reading slipped) do not count.
+/// The repeatability of a reading, in its unit, pooled over at least twenty teams that repeated it;
+/// `None` for fewer. Teams whose spread a robust centre finds far out (one reading slipped) do not
+/// count.
 ///
 /// Only replicates that count are taken, as they are in each table's own judgement.
 ///

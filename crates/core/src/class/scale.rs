@@ -12,7 +12,8 @@ pub enum Scale {
     Percent,
     /// Less each table's own reference, in the result's unit: references may be 0 or negative.
     Apart,
-    /// In robust spreads from the consensus of the team's own group: groups measure different things.
+    /// In robust spreads from the consensus of the team's own group: groups measure different
+    /// things.
     Spreads,
 }
 
@@ -35,8 +36,8 @@ fn middle([low, high]: [f64; 2]) -> f64 {
 }
 
 impl Placing {
-    /// The scale on which values are placed: as they are where all share one reference, in per cent of their own
-    /// reference where those differ.
+    /// The scale on which values are placed: as they are where all share one reference, in per cent
+    /// of their own reference where those differ.
     pub(super) fn of<'a>(values: impl Iterator<Item = &'a Referred>) -> Placing {
         let sheets: Vec<[f64; 2]> = values.filter_map(|v| v.1).collect();
         let Some(first) = sheets.first() else {

@@ -49,12 +49,13 @@ pub struct Mandel {
 /// ```
 ///
 /// # Formula
-/// h = (x̄ᵢ − x̿)/s(x̄); |h| against (p − 1)t/√(p(t² + p − 2)), t at 1 − α/2 with p − 2 degrees of freedom.
-/// kᵢ = sᵢ/√(Σνⱼsⱼ²/Σνⱼ). With ν = Σνⱼ, sᵢ²/pooled rest follows F(νᵢ, ν − νᵢ), so that k² = ν/(νᵢ + (ν − νᵢ)/F):
-/// for equal sections √(p/(1 + (p − 1)/F)).
+/// h = (x̄ᵢ − x̿)/s(x̄); |h| against (p − 1)t/√(p(t² + p − 2)), t at 1 − α/2 with p − 2 degrees of
+/// freedom. kᵢ = sᵢ/√(Σνⱼsⱼ²/Σνⱼ). With ν = Σνⱼ, sᵢ²/pooled rest follows F(νᵢ, ν − νᵢ), so that k²
+/// = ν/(νᵢ + (ν − νᵢ)/F): for equal sections √(p/(1 + (p − 1)/F)).
 ///
 /// # Source
-/// ISO 5725-2:2019, 7.3.1; the limit of k for sections of unequal size follows from the same ratio of variances.
+/// ISO 5725-2:2019, 7.3.1; the limit of k for sections of unequal size follows from the same ratio
+/// of variances.
 pub fn mandel(sections: &[(String, Vec<f64>)]) -> Option<Mandel> {
     let p = sections.len();
     if p < 3 || sections.iter().any(|(_, v)| v.is_empty()) {
@@ -106,10 +107,12 @@ pub struct Cochran {
     pub section: String,
 }
 
-/// Cochran's test; `None` for fewer than two sections with a spread. Of unequal sizes the usual size counts (ISO 5725-2).
+/// Cochran's test; `None` for fewer than two sections with a spread. Of unequal sizes the usual
+/// size counts (ISO 5725-2).
 ///
 /// # Formula
-/// C = s²max/Σs² against 1/(1 + (p − 1)/F), F at 1 − α/p with n − 1 and (p − 1)(n − 1) degrees of freedom.
+/// C = s²max/Σs² against 1/(1 + (p − 1)/F), F at 1 − α/p with n − 1 and (p − 1)(n − 1) degrees of
+/// freedom.
 ///
 /// # Source
 /// ISO 5725-2:2019, 7.3.3.

@@ -1,5 +1,5 @@
-//! Tables that share their typed measured cells beyond chance. Worth a look, never an accusation: a single display read
-//! by all, or one set of apparatus passed on, are honest causes.
+//! Tables that share their typed measured cells beyond chance. Worth a look, never an accusation: a
+//! single display read by all, or one set of apparatus passed on, are honest causes.
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -27,8 +27,9 @@ const FEWEST: usize = 6;
 /// Chance times pairs below which a pair is listed.
 const LIMIT: f64 = 1e-3;
 
-/// Pairs of tables that share their typed measured cells beyond chance; the unlikeliest first. Settings, counts, words
-/// and constants are no measured cells. `key` is the key by which tables belong to a station.
+/// Pairs of tables that share their typed measured cells beyond chance; the unlikeliest first.
+/// Settings, counts, words and constants are no measured cells. `key` is the key by which tables
+/// belong to a station.
 ///
 /// # Example
 /// ```
@@ -47,15 +48,17 @@ const LIMIT: f64 = 1e-3;
 /// ```
 ///
 /// # Formula
-/// p per cell = share of the other pairs that agree there, or, where that is more, share of the other tables that have
-/// what one of the two has (who reads what most read agrees with more than the average pair); at the same station first,
-/// and with one agreement and one pair added, so that a cell nobody else shares is not impossible. Tail of the
-/// Poisson-binomial for at least m matches, times the number of pairs, below 1e-3, m ≥ 6. Replicates of what one replicate
-/// has in common agree as often as those of one table do: after the first match p is at least the share of a table's own
-/// pairs of replicates that are alike. Cells of one table hang
-/// together (a stiff piston moves all its pressures), so that matches spread more than independent ones do: where the
-/// pairs of the class spread σ times as much, the tail of the beta-binomial with the same mean and that spread counts if
-/// it is the greater one: ρ = (σ² − 1)/(n − 1), α = p̄(1 − ρ)/ρ, β = (1 − p̄)(1 − ρ)/ρ.
+/// p per cell = share of the other pairs that agree there, or, where that is more, share of the
+/// other tables that have what one of the two has (who reads what most read agrees with more than
+/// the average pair); at the same station first, and with one agreement and one pair added, so that
+/// a cell nobody else shares is not impossible. Tail of the Poisson-binomial for at least m
+/// matches, times the number of pairs, below 1e-3, m ≥ 6. Replicates of what one replicate has in
+/// common agree as often as those of one table do: after the first match p is at least the share of
+/// a table's own pairs of replicates that are alike. Cells of one table hang together (a stiff
+/// piston moves all its pressures), so that matches spread more than independent ones do: where the
+/// pairs of the class spread σ times as much, the tail of the beta-binomial with the same mean and
+/// that spread counts if it is the greater one: ρ = (σ² − 1)/(n − 1), α = p̄(1 − ρ)/ρ, β = (1 −
+/// p̄)(1 − ρ)/ρ.
 pub fn shared_tables(entries: &[Entry], key: Option<&str>) -> Vec<SharedTables> {
     let typed = Typed::of(entries, key);
     let n = entries.len();
@@ -86,7 +89,8 @@ pub fn shared_tables(entries: &[Entry], key: Option<&str>) -> Vec<SharedTables> 
 
 /// Pairs by which the spread of matches is told.
 const MOST_LOOKED_AT: usize = 20_000;
-/// So far a pair counts when the spread is told, in deviations: tables that were copied are not to hide each other.
+/// So far a pair counts when the spread is told, in deviations: tables that were copied are not to
+/// hide each other.
 const MOST_APART: f64 = 5.0;
 
 /// What was typed, as numbers that are equal where the texts are; nought where nothing stands.
@@ -99,10 +103,11 @@ struct Typed {
     stations: Vec<usize>,
     /// The reading of each cell, and how often two of its replicates are alike in one table.
     readings: Vec<(usize, f64)>,
-    /// Of how many tables a cell is, and the share of pairs that agree there: of each station, then of all; by station,
-    /// then by cell.
+    /// Of how many tables a cell is, and the share of pairs that agree there: of each station, then
+    /// of all; by station, then by cell.
     cells: Vec<Vec<Cell>>,
-    /// How many tables have what this one has at a cell, by table and cell: of its own station, and of all.
+    /// How many tables have what this one has at a cell, by table and cell: of its own station, and
+    /// of all.
     likewise: [Vec<u32>; 2],
 }
 
@@ -115,7 +120,8 @@ struct Cell {
     agree: f64,
 }
 
-/// What was typed, as numbers that are equal where the texts are, from 1; by table and then by cell.
+/// What was typed, as numbers that are equal where the texts are, from 1; by table and then by
+/// cell.
 ///
 /// Equal texts have equal numbers all over the class, so that a comparison is one of numbers.
 fn texts(entries: &[Entry], places: &BTreeMap<(&str, usize), usize>) -> Vec<u32> {
@@ -165,7 +171,8 @@ impl Typed {
         out
     }
 
-    /// Counts what stands in every cell: of all tables, and of each station where five tables have the cell.
+    /// Counts what stands in every cell: of all tables, and of each station where five tables have
+    /// the cell.
     ///
     /// A station with fewer than five tables of a cell is judged by the whole class there.
     fn count(&mut self, stations: usize) {
@@ -200,10 +207,11 @@ impl Typed {
         &self.texts[table * self.width..(table + 1) * self.width]
     }
 
-    /// How much wider than independent matches those of the class spread, at least 1: the standard deviation of
-    /// z = (m − Σp)/√Σp(1 − p) over pairs taken evenly from all, each at most [`MOST_APART`] from their mean. That lies
-    /// below 0, since p is taken rather too large. A median of deviations would not do: of few cells, m takes few values,
-    /// and the median jumps from one to the next.
+    /// How much wider than independent matches those of the class spread, at least 1: the standard
+    /// deviation of z = (m − Σp)/√Σp(1 − p) over pairs taken evenly from all, each at most
+    /// [`MOST_APART`] from their mean. That lies below 0, since p is taken rather too large. A
+    /// median of deviations would not do: of few cells, m takes few values, and the median jumps
+    /// from one to the next.
     fn dispersion(&self) -> f64 {
         let n = self.stations.len();
         let pairs = n * n.saturating_sub(1) / 2;
@@ -290,20 +298,22 @@ impl Typed {
     }
 }
 
-/// Expected number of matches and its variance, of independent cells with these chances: Σp and Σp(1 − p).
+/// Expected number of matches and its variance, of independent cells with these chances: Σp and
+/// Σp(1 − p).
 ///
 /// Both are of the number of cells that two tables have alike.
 fn moments(ps: &[f64]) -> (f64, f64) {
     ps.iter().fold((0.0, 0.0), |(e, v), p| (e + p, v + p * (1.0 - p)))
 }
 
-/// Share of others that agree. One agreement is added, so that a cell nobody else shares is not impossible.
+/// Share of others that agree. One agreement is added, so that a cell nobody else shares is not
+/// impossible.
 fn share(agree: f64, all: f64) -> f64 {
     (agree.max(0.0) + 1.0) / (all.max(0.0) + 2.0)
 }
 
-/// Chance of at least `m` matches of cells that hang together, so that their number spreads `wider` times as much as that
-/// of independent ones; nought where it does not.
+/// Chance of at least `m` matches of cells that hang together, so that their number spreads `wider`
+/// times as much as that of independent ones; nought where it does not.
 ///
 /// The sum runs over every number of matches from `m` up.
 fn together(ps: &[f64], wider: f64, m: usize) -> f64 {

@@ -1,4 +1,5 @@
-//! What most teams of one section (or station) share and others do not: taught so, or caused by what stands there?
+//! What most teams of one section (or station) share and others do not: taught so, or caused by
+//! what stands there?
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -18,7 +19,8 @@ pub struct Shared {
     pub here: (usize, usize),
     /// The same of all other tables.
     pub elsewhere: (usize, usize),
-    /// Chance of so many here or more, were it spread at random, times the number of comparisons made.
+    /// Chance of so many here or more, were it spread at random, times the number of comparisons
+    /// made.
     pub chance: f64,
 }
 
@@ -44,13 +46,14 @@ fn holders(entries: &[Entry]) -> BTreeMap<&str, Vec<usize>> {
     out
 }
 
-/// What most tables of one group share and others do not, the unlikeliest first. `group_of` names the group of each entry,
-/// by its number; an empty name belongs to none.
+/// What most tables of one group share and others do not, the unlikeliest first. `group_of` names
+/// the group of each entry, by its number; an empty name belongs to none.
 ///
 /// # Formula
-/// Fisher's exact test, one-sided: the hypergeometric chance of at least so many of the group's tables among those that
-/// have it, times the number of pairs of group and finding, below 1 in 100. At least three tables and half of the group
-/// have it, and the share elsewhere is less than half of the share here.
+/// Fisher's exact test, one-sided: the hypergeometric chance of at least so many of the group's
+/// tables among those that have it, times the number of pairs of group and finding, below 1 in 100.
+/// At least three tables and half of the group have it, and the share elsewhere is less than half
+/// of the share here.
 ///
 /// # Source
 /// R. A. Fisher, The Design of Experiments (1935), chapter II; the factor is Bonferroni's.
@@ -112,7 +115,8 @@ pub struct Frequent {
     pub sections: usize,
 }
 
-/// What was found most often, of what can be said at the start of a lab; what only one table has is left out.
+/// What was found most often, of what can be said at the start of a lab; what only one table has is
+/// left out.
 pub fn frequent(entries: &[Entry]) -> Vec<Frequent> {
     let mut out: Vec<Frequent> = holders(entries)
         .into_iter()

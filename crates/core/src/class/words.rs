@@ -16,11 +16,13 @@ pub struct WordShare {
     pub count: usize,
     /// Teams that gave any.
     pub of: usize,
-    /// Whether it is the right one, where that is known. What is right may differ from team to team: then most decide.
+    /// Whether it is the right one, where that is known. What is right may differ from team to
+    /// team: then most decide.
     pub right: Option<bool>,
 }
 
-/// The shares of every word given for a result, by row, most frequent first; none where the result is a number.
+/// The shares of every word given for a result, by row, most frequent first; none where the result
+/// is a number.
 pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Vec<WordShare> {
     let item = &protocol.items[protocol.results[result].item];
     let Some(words) = &item.words else { return Vec::new() };
@@ -43,7 +45,8 @@ pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: ResultId) 
     out
 }
 
-/// By row and word: how many gave it, of how many of these it is known which word is right, and for how many it was.
+/// By row and word: how many gave it, of how many of these it is known which word is right, and for
+/// how many it was.
 type Counts = BTreeMap<(Option<u32>, u32), (usize, usize, usize)>;
 
 /// The words that were given for an item.

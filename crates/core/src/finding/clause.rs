@@ -1,13 +1,15 @@
-//! What somebody seems to have done, as values. [`crate::wording`] says it as a clause and as a sentence.
+//! What somebody seems to have done, as values. [`crate::wording`] says it as a clause and as a
+//! sentence.
 
 use crate::formula::ItemId;
 use crate::row::Row;
 
-/// One small act of a person that explains a value. Items and results are numbers of the protocol's lists; rows count from 1.
+/// One small act of a person that explains a value. Items and results are numbers of the protocol's
+/// lists; rows count from 1.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Clause {
-    /// In words that stand elsewhere: those that the protocol has for a mistaken form of its formula, or those of what a
-    /// cell's own formula shows.
+    /// In words that stand elsewhere: those that the protocol has for a mistaken form of its
+    /// formula, or those of what a cell's own formula shows.
     Said(String),
     /// A reading that counts was left out of a sum or mean.
     LeftOut {

@@ -151,8 +151,8 @@ pub struct Accuracy {
     pub name: String,
     /// Whether a ruling set the reference.
     pub ruled: bool,
-    /// Lower and upper end that the sheet gives, whatever a ruling puts in its place; `None` where the class's own
-    /// consensus is the reference.
+    /// Lower and upper end that the sheet gives, whatever a ruling puts in its place; `None` where
+    /// the class's own consensus is the reference.
     pub sheet: Option<[f64; 2]>,
 }
 

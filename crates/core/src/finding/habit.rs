@@ -1,5 +1,5 @@
-//! What many tables can have alike because of how they were taught, or of what stood on the bench. Findings of one reading,
-//! or of the program's own work, are no habits.
+//! What many tables can have alike because of how they were taught, or of what stood on the bench.
+//! Findings of one reading, or of the program's own work, are no habits.
 
 /// A kind of finding that a whole section may share.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

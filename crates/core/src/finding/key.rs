@@ -1,5 +1,5 @@
-//! Names of findings, and of what else a decision may be about: they are stored with decisions and stand in forms, so they
-//! print and parse.
+//! Names of findings, and of what else a decision may be about: they are stored with decisions and
+//! stand in forms, so they print and parse.
 
 use std::fmt;
 use std::str::FromStr;
@@ -10,8 +10,8 @@ use super::Kind;
 use crate::reading::Remark;
 use crate::row::Row;
 
-/// The stable name, within one table, of what a decision is about. It prints as, and is read from, a text such as
-/// `slip:disc_volume`; every text is a key, and printing it gives the text again.
+/// The stable name, within one table, of what a decision is about. It prints as, and is read from,
+/// a text such as `slip:disc_volume`; every text is a key, and printing it gives the text again.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(into = "String", from = "String")]
 pub enum Key {
@@ -24,7 +24,8 @@ pub enum Key {
         /// Row, from 1.
         row: Option<Row>,
     },
-    /// A reviewer's own finding: `own:<criterion>:<number>`, the criterion empty for a word that costs nothing.
+    /// A reviewer's own finding: `own:<criterion>:<number>`, the criterion empty for a word that
+    /// costs nothing.
     Own {
         /// Criterion's id.
         criterion: String,
@@ -50,8 +51,8 @@ impl Key {
         Key::Finding(with_row(kind.word(), id, row))
     }
 
-    /// The key of a finding about a cell; a cell without a row has the number 0. A note on how it was read is named by
-    /// that, and a value of a grid by its number.
+    /// The key of a finding about a cell; a cell without a row has the number 0. A note on how it
+    /// was read is named by that, and a value of a grid by its number.
     pub(crate) fn of_cell(kind: &Kind, item: &str, row: Option<Row>) -> Key {
         let cell = format!("{}:{item}:{}", kind.word(), row.map_or(0, Row::number));
         match kind {
@@ -86,7 +87,8 @@ impl fmt::Display for Key {
     }
 }
 
-/// An item and a row of it as they stand in a key; `None` where the row does not print as it is written.
+/// An item and a row of it as they stand in a key; `None` where the row does not print as it is
+/// written.
 fn item_and_row(text: &str) -> Option<(String, Option<Row>)> {
     match text.split_once(':') {
         None => Some((text.to_owned(), None)),

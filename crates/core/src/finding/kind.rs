@@ -1,5 +1,5 @@
-//! The kinds of findings with their figures. Each variant names an input that gives it; the inputs are rows of
-//! `tests/edges/` and `tests/tables.rs`.
+//! The kinds of findings with their figures. Each variant names an input that gives it; the inputs
+//! are rows of `tests/edges/` and `tests/tables.rs`.
 
 use super::figures::{
     Accuracy, Apart, Correction, Excluded, Figures, Named, Needed, Off, OffPlan, PlusMinus, Riddle, Right, Sides,
@@ -13,7 +13,8 @@ use crate::row::Row;
 use crate::underneath::Oddity;
 use crate::verdict::Gap;
 
-/// The kinds of findings. `text` is always as typed; numbers are in the unit of the item unless said otherwise.
+/// The kinds of findings. `text` is always as typed; numbers are in the unit of the item unless
+/// said otherwise.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Kind {
     /// A cell that has to be filled is empty: no mass in a table that asks for it.
@@ -23,7 +24,8 @@ pub enum Kind {
         /// As the team wrote it.
         reason: String,
     },
-    /// Rows of the table could not be used and wait to be mended: a row with a station that there is none of.
+    /// Rows of the table could not be used and wait to be mended: a row with a station that there
+    /// is none of.
     RowsWait {
         /// How many.
         rows: u32,
@@ -262,7 +264,8 @@ pub enum Kind {
         /// Further results that fit with it.
         gained: usize,
     },
-    /// Several readings that one act wrote wrongly, judged as they were meant: lengths in mm in a column of cm.
+    /// Several readings that one act wrote wrongly, judged as they were meant: lengths in mm in a
+    /// column of cm.
     Rewritten {
         /// What was done.
         act: Rewriting,
@@ -292,7 +295,8 @@ pub enum Kind {
         /// What the readings give.
         right: Right,
     },
-    /// Results that are not there because readings are missing: a table without the mass, and no density.
+    /// Results that are not there because readings are missing: a table without the mass, and no
+    /// density.
     NotWorkedOut {
         /// Item and row of each.
         results: Vec<(ItemId, Option<Row>)>,
@@ -402,7 +406,8 @@ pub enum Kind {
     },
     /// Precision that cannot be judged.
     PrecisionUnchecked,
-    /// A result judged by another formula than the protocol has, or a constant taken as another value.
+    /// A result judged by another formula than the protocol has, or a constant taken as another
+    /// value.
     Taught {
         /// The result or constant.
         item: ItemId,

@@ -1,5 +1,6 @@
-//! What was found in a table, as values: what it is with its figures ([`Kind`]), where it is ([`Place`]), what it costs and
-//! what was decided. The words for it are made in [`crate::wording`], for each reader anew; nothing reads them back.
+//! What was found in a table, as values: what it is with its figures ([`Kind`]), where it is
+//! ([`Place`]), what it costs and what was decided. The words for it are made in
+//! [`crate::wording`], for each reader anew; nothing reads them back.
 
 pub mod clause;
 mod figures;

@@ -45,13 +45,14 @@ macro_rules! says {
     };
 }
 
-/// Writes [`Kind::properties`] from the rows of the table below: the kind, its code, what it is about, its mark, whether
-/// measuring `again` would settle it, and whether it `presses` while the team is in the room. The compiler refuses a kind
-/// without a row.
+/// Writes [`Kind::properties`] from the rows of the table below: the kind, its code, what it is
+/// about, its mark, whether measuring `again` would settle it, and whether it `presses` while the
+/// team is in the room. The compiler refuses a kind without a row.
 macro_rules! table {
     ($($kind:pat => $code:literal, $about:ident, $mark:ident, $again:ident, $presses:ident;)+) => {
         impl Kind {
-            /// The code of every kind, in the order of the table; that of a kind with two faces stands there twice.
+            /// The code of every kind, in the order of the table; that of a kind with two faces
+            /// stands there twice.
             pub const CODES: &'static [&'static str] = &[$($code),+];
 
             /// What follows from the kind alone.

@@ -126,7 +126,8 @@ impl Operator {
 }
 
 impl Ast {
-    /// The tree fully bracketed: `2 * 3 + 4` is `((2 * 3) + 4)`. Reading it back gives the same tree.
+    /// The tree fully bracketed: `2 * 3 + 4` is `((2 * 3) + 4)`. Reading it back gives the same
+    /// tree.
     ///
     /// # Example
     /// ```

@@ -1,5 +1,6 @@
-//! [`Ast`] → [`Node`]: names resolved, dimensions, natures and shapes settled. A node can only be made here or by the
-//! diagnoser's mutations, which keep a tree evaluable but not its dimensions (a mistake need not respect them).
+//! [`Ast`] → [`Node`]: names resolved, dimensions, natures and shapes settled. A node can only be
+//! made here or by the diagnoser's mutations, which keep a tree evaluable but not its dimensions (a
+//! mistake need not respect them).
 //!
 //! # What is settled
 //!
@@ -27,9 +28,9 @@ use crate::quantity::{Dimension, Nature, Unit};
 /// Checks a tree against the names in `resolve`.
 ///
 /// # Errors
-/// A [`FormulaError`] under the offending piece: unknown name or function, wrong number of arguments, dimensions that
-/// do not fit, a column where one value is needed or the reverse, a Celsius temperature taken for an amount, gauge and
-/// absolute pressure mixed.
+/// A [`FormulaError`] under the offending piece: unknown name or function, wrong number of
+/// arguments, dimensions that do not fit, a column where one value is needed or the reverse, a
+/// Celsius temperature taken for an amount, gauge and absolute pressure mixed.
 ///
 /// # Example
 /// ```
@@ -132,8 +133,9 @@ fn named<'a>(
     }
 }
 
-/// A minus before a value. Of a temperature written out it belongs to the number: `-5[°C]` is the point five degrees
-/// below nought, not the opposite of 278.15 K. Any other point on a scale has no opposite and is refused.
+/// A minus before a value. Of a temperature written out it belongs to the number: `-5[°C]` is the
+/// point five degrees below nought, not the opposite of 278.15 K. Any other point on a scale has no
+/// opposite and is refused.
 ///
 /// Of a point only one that is written out has an opposite that means anything.
 fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
@@ -150,8 +152,9 @@ fn negative(inner: Node, span: Range<usize>) -> Result<Node, FormulaError> {
     Ok(Node { op, dimension, nature, truth: false, shape, span })
 }
 
-/// Two operands joined by an operator, with the dimension and nature that come of it. Sums need one dimension, powers a
-/// pure exponent; points on a scale (a temperature in °C) can be subtracted and shifted, never multiplied.
+/// Two operands joined by an operator, with the dimension and nature that come of it. Sums need one
+/// dimension, powers a pure exponent; points on a scale (a temperature in °C) can be subtracted and
+/// shifted, never multiplied.
 ///
 /// Columns have to belong to one table.
 fn binary(op: Operator, left: Node, right: Node, span: Range<usize>) -> Result<Node, FormulaError> {
@@ -328,8 +331,8 @@ fn written_out(node: &Node) -> Option<f64> {
     }
 }
 
-/// Dimension of a power. A base with a dimension needs a whole exponent written out, of at most twelve; a pure number
-/// may be raised to anything.
+/// Dimension of a power. A base with a dimension needs a whole exponent written out, of at most
+/// twelve; a pure number may be raised to anything.
 ///
 /// Up to the twelfth power, which no lab exceeds.
 fn power_dimension(base: &Node, exponent: &Node) -> Result<Dimension, FormulaError> {

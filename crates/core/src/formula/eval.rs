@@ -1,4 +1,5 @@
-//! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with significant figures.
+//! Evaluation of a checked tree over any kind of number: plain, with derivatives, or with
+//! significant figures.
 //!
 //! One walk serves all kinds of number ([`Num`]): plain numbers for values, numbers with
 //! derivatives for uncertainties, numbers with a last place for figures. The rules of each kind
@@ -70,8 +71,9 @@ pub fn evaluate_any<N: Num>(node: &Node, context: &Context<'_, N>) -> Result<Val
     walk(node, context).map(Cow::into_owned)
 }
 
-/// The value of a node, over plain numbers, derivatives or figures alike: the one place where a formula is worked out.
-/// What an item holds is lent and not copied: a mean of twelve readings needs no second column of them.
+/// The value of a node, over plain numbers, derivatives or figures alike: the one place where a
+/// formula is worked out. What an item holds is lent and not copied: a mean of twelve readings
+/// needs no second column of them.
 pub(super) fn walk<'a, N: Num>(node: &Node, context: &Context<'a, N>) -> Result<Seen<'a, N>, EvalError> {
     let made = match &node.op {
         Op::Item(i) => {
@@ -110,7 +112,8 @@ fn is<N: Num>(item: ItemId, word: u32, context: &Context<'_, N>) -> Result<Value
     }
 }
 
-/// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why of the first.
+/// In a column a row that is not defined becomes a gap; a column of nothing but such rows says why
+/// of the first.
 ///
 /// A gap that was there before is no error.
 fn rows<N>(out: impl Iterator<Item = Option<Result<N, EvalError>>>) -> Result<Value<N>, EvalError> {
@@ -154,7 +157,8 @@ fn map<N: Num>(
     }
 }
 
-/// A function of two values, row by row where either is a column; a single value goes with every row.
+/// A function of two values, row by row where either is a column; a single value goes with every
+/// row.
 ///
 /// Two columns need as many rows as each other.
 fn zip<N: Num>(
@@ -178,7 +182,8 @@ fn zip<N: Num>(
     }
 }
 
-/// An operator on two numbers. A division by nought and a power that is not real are undefined and not infinite.
+/// An operator on two numbers. A division by nought and a power that is not real are undefined and
+/// not infinite.
 ///
 /// The value may still be beyond all numbers; that is asked when it is finished.
 fn binary<N: Num>(op: Operator, x: &N, y: &N) -> Result<N, EvalError> {
@@ -210,7 +215,8 @@ fn power<N: Num>(x: &N, y: &N) -> Result<N, EvalError> {
     Ok(N::combine(result, &[(x, by_base), (y, by_exponent)]))
 }
 
-/// A function's value: those of columns in [`super::vector`], curves in [`super::fit`], the others here row by row.
+/// A function's value: those of columns in [`super::vector`], curves in [`super::fit`], the others
+/// here row by row.
 ///
 /// Arguments are worked out only where they are needed: of a choice with one condition one branch.
 fn call<'a, N: Num>(function: Function, args: &[Node], context: &Context<'a, N>) -> Result<Seen<'a, N>, EvalError> {
@@ -280,7 +286,8 @@ fn only<N: Num>(xs: &Value<N>, keep: &Value<N>) -> Result<Value<N>, EvalError> {
     }
 }
 
-/// A function of one number with its derivative, which carries the uncertainty through it. Angles are in radians.
+/// A function of one number with its derivative, which carries the uncertainty through it. Angles
+/// are in radians.
 ///
 /// Outside of where a function is defined it says so in words.
 fn unary<N: Num>(function: Function, x: &N) -> Result<N, EvalError> {

@@ -1,5 +1,5 @@
-//! The significant figures a result deserves, by the usual rules carried through the tree: products keep the fewest
-//! figures, sums the coarsest last place, a mean the last place of its readings.
+//! The significant figures a result deserves, by the usual rules carried through the tree: products
+//! keep the fewest figures, sums the coarsest last place, a mean the last place of its readings.
 //!
 //! | operation | rule | example |
 //! |---|---|---|
@@ -20,8 +20,8 @@ use crate::quantity::leading_place;
 pub struct Figured {
     /// Plain value, coherent SI units.
     pub value: f64,
-    /// Power of ten of the last significant place; `None` for an exact number. Kept rather than a count of figures,
-    /// since a zero reading of 0.00 has a last place and no figures.
+    /// Power of ten of the last significant place; `None` for an exact number. Kept rather than a
+    /// count of figures, since a zero reading of 0.00 has a last place and no figures.
     pub place: Option<i32>,
 }
 
@@ -97,7 +97,8 @@ impl Num for Figured {
             _ => self.map(result, derivative),
         }
     }
-    /// One unit in the last place of the reading that moves the result most says where the result's figures end.
+    /// One unit in the last place of the reading that moves the result most says where the result's
+    /// figures end.
     fn combine(result: f64, parts: &[(&Self, f64)]) -> Self {
         let moved = |p: &(&Self, f64)| p.0.place.map(|place| p.1.abs() * crate::quantity::power_of_ten(place));
         let widest = parts.iter().filter_map(moved).fold(0.0, f64::max);

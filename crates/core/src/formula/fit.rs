@@ -1,4 +1,5 @@
-//! A curve of the protocol's own fitted through the points of a table: `fit(y, model, parameter, start, …)`.
+//! A curve of the protocol's own fitted through the points of a table:
+//! `fit(y, model, parameter, start, …)`.
 
 use super::FormulaError;
 use super::ItemId;
@@ -20,12 +21,13 @@ const MOST: usize = 8;
 /// Items from here on are parameters of a fit while its model is checked.
 const PARAMETERS: usize = u32::MAX as usize / 2;
 
-/// Checks `fit(y, model, parameter, start, …)`: parameters are names of the model's own, each with the dimension of its start.
+/// Checks `fit(y, model, parameter, start, …)`: parameters are names of the model's own, each with
+/// the dimension of its start.
 ///
 /// # Errors
-/// A column of values, a model and at least one parameter are needed; a parameter may bear no name that is declared, a start
-/// is one value, the model has the rows and the dimension of the values, there are at most eight parameters, and no fit stands
-/// in another.
+/// A column of values, a model and at least one parameter are needed; a parameter may bear no name
+/// that is declared, a start is one value, the model has the rows and the dimension of the values,
+/// there are at most eight parameters, and no fit stands in another.
 pub(super) fn checked<'a>(
     function: Function,
     args: &[Ast],
@@ -109,8 +111,8 @@ fn with_parameters(node: &Node, names: &[String]) -> Node {
 
 /// The first parameter of a fitted curve, or its standard error.
 ///
-/// The parameter follows every value with its derivative. What the points scatter about the curve more than their own
-/// uncertainties explain counts too, as with a line.
+/// The parameter follows every value with its derivative. What the points scatter about the curve
+/// more than their own uncertainties explain counts too, as with a line.
 ///
 /// `walk` works over the numbers in hand, `plainly` over plain ones, by which the fit is found.
 /// Starts are where the search begins, in SI units. Where it finds nothing the value is undefined,

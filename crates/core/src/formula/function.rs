@@ -37,7 +37,8 @@ pub enum Function {
     Cumsum,
     /// Running product of pure numbers: `cumprod(share)` of 2, 4 and 0.5 is 2, 8 and 4.
     Cumprod,
-    /// The number of each row that has a value, from 1: `row_number(level)` of 20, a gap and 70 is 1, a gap and 3.
+    /// The number of each row that has a value, from 1: `row_number(level)` of 20, a gap and 70 is
+    /// 1, a gap and 3.
     RowNumber,
     /// The values from the smallest up, gaps last: `sorted(level)` of 7, 2 and 4 is 2, 4 and 7.
     Sorted,

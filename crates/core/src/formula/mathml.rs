@@ -5,8 +5,8 @@ use super::ast::{Comparator, Operator};
 use super::function::Function;
 use super::node::{Node, Op};
 
-/// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such as `V_c` or a
-/// number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.
+/// Presentation MathML of a formula, for instance `ρ = m / V`. `name` draws an item: a symbol such
+/// as `V_c` or a number such as `101.64 mm`; digits come out as `<mn>`, letters as `<mi>`.
 ///
 /// # Example
 /// ```
@@ -27,8 +27,9 @@ pub fn formula(node: &Node, name: &dyn Fn(ItemId) -> String) -> String {
     math(&draw(node, name, 0))
 }
 
-/// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`, `= 35.22 cm²`. A long line of
-/// numbers is several formulas with spaces between, one for each factor or summand, so that it can be broken there.
+/// A correction in its three stages, a line each: `V = L × W`, `= 84.30 mm × 41.78 mm`,
+/// `= 35.22 cm²`. A long line of numbers is several formulas with spaces between, one for each
+/// factor or summand, so that it can be broken there.
 ///
 /// # Example
 /// ```
@@ -65,8 +66,8 @@ pub fn correction(
 /// Figures and letters past which a line of numbers is given in pieces.
 const LONG: usize = 44;
 
-/// `= 84.64 mm × 41.74 mm × …`: one formula, or where it is long one for each factor or summand, since no browser breaks a
-/// line inside a formula.
+/// `= 84.64 mm × 41.74 mm × …`: one formula, or where it is long one for each factor or summand,
+/// since no browser breaks a line inside a formula.
 fn in_pieces(node: &Node, name: &dyn Fn(ItemId) -> String) -> String {
     let whole = draw(node, name, 0);
     if visible(&whole) <= LONG {
@@ -130,7 +131,8 @@ pub fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
-/// One symbol or number: `V_c` with a subscript, `101.64 mm` with its unit upright, `5.00 × 10^−3` with its power.
+/// One symbol or number: `V_c` with a subscript, `101.64 mm` with its unit upright, `5.00 × 10^−3`
+/// with its power.
 pub(crate) fn atom(text: &str) -> String {
     let starts_as_number = text.trim_start_matches(['−', '-', '(']).starts_with(|c: char| c.is_ascii_digit());
     if starts_as_number {
@@ -151,8 +153,8 @@ pub(crate) fn atom(text: &str) -> String {
     }
 }
 
-/// How tightly a node binds, to know where brackets are needed: comparisons least, then sums, products, signs, powers,
-/// and what stands by itself most.
+/// How tightly a node binds, to know where brackets are needed: comparisons least, then sums,
+/// products, signs, powers, and what stands by itself most.
 fn level(node: &Node) -> u8 {
     match &node.op {
         Op::Compare(..) => 0,

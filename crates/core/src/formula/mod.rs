@@ -1,6 +1,7 @@
-//! The formula language, in three layers and one way: text → [`ast::Ast`] (what was typed) → [`node::Node`] (typed,
-//! dimension-checked) → value ([`eval`]). [`mathml`] draws a checked tree; [`figures`] carries significant figures
-//! through one. Nothing here knows protocols or tables: names are resolved by whoever checks.
+//! The formula language, in three layers and one way: text → [`ast::Ast`] (what was typed) →
+//! [`node::Node`] (typed, dimension-checked) → value ([`eval`]). [`mathml`] draws a checked tree;
+//! [`figures`] carries significant figures through one. Nothing here knows protocols or tables:
+//! names are resolved by whoever checks.
 
 pub mod ast;
 pub mod check;

@@ -1,4 +1,5 @@
-//! A checked formula as a tree: what a piece does, its dimension and shape, and the pieces under it.
+//! A checked formula as a tree: what a piece does, its dimension and shape, and the pieces under
+//! it.
 
 use std::ops::Range;
 

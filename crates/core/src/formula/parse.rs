@@ -22,7 +22,8 @@ use super::ast::{Ast, AstKind, Comparator, Operator};
 ///
 /// Nobody nests so deep; a text that does would use up the stack.
 pub(super) const MAX_DEPTH: usize = 64;
-/// Most numbers, names, functions and operators of a formula. What is done with a tree grows faster than the tree.
+/// Most numbers, names, functions and operators of a formula. What is done with a tree grows faster
+/// than the tree.
 ///
 /// The longest formula of a lab that ships has a third of it.
 pub(super) const MAX_NODES: usize = 160;
@@ -34,7 +35,8 @@ pub(super) const MAX_LENGTH: usize = 4000;
 /// Reads a formula.
 ///
 /// # Errors
-/// A [`FormulaError`] with the bytes in question: an unexpected sign, an unclosed bracket, a text too long or too deep.
+/// A [`FormulaError`] with the bytes in question: an unexpected sign, an unclosed bracket, a text
+/// too long or too deep.
 ///
 /// # Example
 /// ```
@@ -173,7 +175,8 @@ impl Parser<'_> {
         Ok(())
     }
 
-    /// Binding power: comparisons 0 and never in a row, `+ -` 1, `* /` 2, sign 3, `^` 4 and to the right.
+    /// Binding power: comparisons 0 and never in a row, `+ -` 1, `* /` 2, sign 3, `^` 4 and to the
+    /// right.
     ///
     /// What binds more tightly than `least`: 0 for everything, 1 from products on, 2 from powers
     /// on, 3 for signs.

@@ -5,7 +5,8 @@ use super::*;
 use crate::quantity::{Dimension, Nature};
 use proptest::prelude::*;
 
-/// Items: 0 length `a`, 1 length `b`, 2 mass `m`, 3 column of lengths `d`, 4 pure number `x`, 5 angle `t`.
+/// Items: 0 length `a`, 1 length `b`, 2 mass `m`, 3 column of lengths `d`, 4 pure number `x`, 5
+/// angle `t`.
 fn resolve(name: &str) -> Option<Symbol<'static>> {
     let (item, dimension, shape) = match name {
         "a" => (0, Dimension::LENGTH, Shape::Scalar),
@@ -302,7 +303,8 @@ fn a_long_line_of_numbers_can_be_broken_between_its_factors() {
     }
 }
 
-/// What is done with a tree grows faster than the tree, so a formula has an end, well beyond any of the library.
+/// What is done with a tree grows faster than the tree, so a formula has an end, well beyond any of
+/// the library.
 #[test]
 fn a_formula_has_a_limit_of_parts_and_one_of_depth() {
     let sum = |n: usize| vec!["x"; n].join("+");

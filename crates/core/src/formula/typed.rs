@@ -140,8 +140,8 @@ impl Call<'_> {
         Ok(out)
     }
 
-    /// The second argument of `row()` is a whole number written out: which row is meant may not depend on what was
-    /// read.
+    /// The second argument of `row()` is a whole number written out: which row is meant may not
+    /// depend on what was read.
     fn row_number(&self) -> Result<(), FormulaError> {
         match self.args[1].op {
             Op::Number(n, _) if n.fract() == 0.0 && (1.0..=10_000.0).contains(&n) => Ok(()),

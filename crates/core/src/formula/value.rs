@@ -1,4 +1,5 @@
-//! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come from, and why there is none.
+//! What a tree is evaluated over and to: kinds of numbers, values and columns, where values come
+//! from, and why there is none.
 //!
 //! | number | carries | for |
 //! |---|---|---|
@@ -28,7 +29,8 @@ pub trait Num: Clone {
     fn div(&self, other: &Self) -> Self;
     /// A function of one value: its result and its derivative there.
     fn map(&self, result: f64, derivative: f64) -> Self;
-    /// As [`Num::map`], for a function whose result has as many places as its argument has figures, not as many figures.
+    /// As [`Num::map`], for a function whose result has as many places as its argument has figures,
+    /// not as many figures.
     fn map_places(&self, result: f64, derivative: f64) -> Self {
         self.map(result, derivative)
     }
@@ -49,7 +51,8 @@ pub trait Num: Clone {
     fn settle(self, _steps: Option<StepRounding>) -> Self {
         self
     }
-    /// The same value that also follows an independent source one to one. Only numbers with derivatives do.
+    /// The same value that also follows an independent source one to one. Only numbers with
+    /// derivatives do.
     ///
     /// `source` is the number of the source.
     fn follow(self, _source: usize) -> Self {
@@ -59,7 +62,8 @@ pub trait Num: Clone {
     fn of_a_spread(self) -> Self {
         self
     }
-    /// Standard uncertainty from the sources that are not shared. Nought but for numbers with derivatives.
+    /// Standard uncertainty from the sources that are not shared. Nought but for numbers with
+    /// derivatives.
     ///
     /// In SI units; sources that are shared with other readings (an instrument's limit) are left
     /// out.
@@ -178,7 +182,8 @@ pub(super) type Seen<'a, N> = Cow<'a, Value<N>>;
 /// Rows that are left out of everything that makes one value of a column, by the columns' group.
 pub type LeftOut = [(u16, Vec<bool>)];
 
-/// Sources of uncertainty that arise on the way: the scatter about a fitted line, the step beside an end point.
+/// Sources of uncertainty that arise on the way: the scatter about a fitted line, the step beside
+/// an end point.
 pub struct Arising<'a> {
     /// Number of the first of them.
     pub first: usize,
@@ -202,7 +207,8 @@ pub struct Context<'a, N> {
     pub arising: Option<Arising<'a>>,
     /// Parameters of the fit whose model is worked out, coherent SI units.
     pub parameters: &'a [f64],
-    /// An item that is tried with another value than its own, so that nothing is copied for a trial.
+    /// An item that is tried with another value than its own, so that nothing is copied for a
+    /// trial.
     pub instead: Option<(ItemId, &'a Value<N>)>,
 }
 
@@ -253,7 +259,8 @@ impl<'a, N> Context<'a, N> {
         Context { items, out, pi: std::f64::consts::PI, steps: None, arising: None, parameters: &[], instead: None }
     }
 
-    /// The value of an item: what is tried in its place, or what stands there; `None` where it has none.
+    /// The value of an item: what is tried in its place, or what stands there; `None` where it has
+    /// none.
     ///
     /// # Example
     /// ```
@@ -274,7 +281,8 @@ impl<'a, N> Context<'a, N> {
 }
 
 impl<N: Num> Context<'_, N> {
-    /// A value that is at least so uncertain: what its own sources do not account for becomes a source.
+    /// A value that is at least so uncertain: what its own sources do not account for becomes a
+    /// source.
     ///
     /// `standard` is in SI units. Without a place to keep sources the value comes back as it was.
     pub(super) fn at_least(&self, value: N, standard: f64) -> N {

@@ -1,4 +1,5 @@
-//! The functions over columns. A gap is skipped; a fit uses the rows where every column has a value.
+//! The functions over columns. A gap is skipped; a fit uses the rows where every column has a
+//! value.
 
 use std::borrow::Cow;
 
@@ -46,7 +47,8 @@ type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
 
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
-/// The column that a function is of. Row by row nothing is left out: a difference is taken of what was written.
+/// The column that a function is of. Row by row nothing is left out: a difference is taken of what
+/// was written.
 ///
 /// Differences and running sums are of what was written, row for row: a row left out of a mean is
 /// still there.
@@ -66,8 +68,8 @@ fn operand<'a, N: Num>(
     }
 }
 
-/// The value of a function of columns: one number for the column, or another column of as many rows (one fewer for
-/// differences).
+/// The value of a function of columns: one number for the column, or another column of as many rows
+/// (one fewer for differences).
 ///
 /// `args` are as the function was typed. Cost: once through the column, and a sort for a median.
 pub(super) fn call<N: Num>(
@@ -183,7 +185,8 @@ fn of_one_column<N: Num>(function: Function, xs: &[Option<N>]) -> Result<N, Eval
     })
 }
 
-/// Sample standard deviation (n − 1), about the mean, so that no large squares cancel; ∂s/∂xᵢ = (xᵢ − x̄)/((n − 1)s).
+/// Sample standard deviation (n − 1), about the mean, so that no large squares cancel; ∂s/∂xᵢ = (xᵢ
+/// − x̄)/((n − 1)s).
 ///
 /// In the unit of the column; undefined for fewer than two values.
 fn spread<N: Num>(xs: &[&N]) -> Result<N, EvalError> {
@@ -298,8 +301,8 @@ fn end_point<N: Num>(
     Ok(context.at_least(volume, half_step / 3f64.sqrt()))
 }
 
-/// A figure of the line through the points. What scatters about the line more than the readings' own uncertainties
-/// explain counts too.
+/// A figure of the line through the points. What scatters about the line more than the readings'
+/// own uncertainties explain counts too.
 ///
 /// Undefined for fewer points than parameters, or for points that all lie above one another.
 fn fitted<N: Num>(

@@ -1,5 +1,6 @@
-//! What is judged about columns of a table: how many rows, the grid, steps and their plan, rising and falling, start
-//! readings that continue from the row above, running sums, and when the team stopped.
+//! What is judged about columns of a table: how many rows, the grid, steps and their plan, rising
+//! and falling, start readings that continue from the row above, running sums, and when the team
+//! stopped.
 //!
 //! | what | asks | severity |
 //! |---|---|---|
@@ -46,8 +47,9 @@ pub(super) fn check(protocol: &Protocol, section: &Section, table: &Table, env: 
     }
 }
 
-/// Tells how many rows a table has where that is more than it asks for, and every row whose key is not said or not one
-/// of the lab's. Too few rows are not told here: each cell that has to be filled and is not is a finding of its own.
+/// Tells how many rows a table has where that is more than it asks for, and every row whose key is
+/// not said or not one of the lab's. Too few rows are not told here: each cell that has to be
+/// filled and is not is a finding of its own.
 ///
 /// A row that is wholly empty is told as a missing row, and not for its key as well.
 fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>) {
@@ -76,8 +78,8 @@ fn rows(protocol: &Protocol, table: &Table, t: TableId, found: &mut Findings<'_>
     }
 }
 
-/// The displayed value nearest to each nominal one counts; one that is not there is missing, at an end of the range
-/// only noted where a reason is given.
+/// The displayed value nearest to each nominal one counts; one that is not there is missing, at an
+/// end of the range only noted where a reason is given.
 ///
 /// Of rows that are lost and values that are missing as many are charged as are the greater number:
 /// a row that was never taken is one fault, and the grid's gap is told beside it for nothing.
@@ -119,8 +121,9 @@ fn is_excused(protocol: &Protocol, table: &Table, t: TableId) -> bool {
     })
 }
 
-/// Tells a table that ends before its rule to stop is met: the column has not passed its mark, and its last rows still
-/// move by more than the rule calls flat. Values are in the column's unit, in the order of the rows.
+/// Tells a table that ends before its rule to stop is met: the column has not passed its mark, and
+/// its last rows still move by more than the rule calls flat. Values are in the column's unit, in
+/// the order of the rows.
 ///
 /// Any of the lab's rules is enough: a mark that was passed, a tail that is flat, values that
 /// agree.
@@ -179,7 +182,8 @@ impl Column<'_> {
         Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), row)
     }
 
-    /// Whether the team says why a row, from 1, is empty or left out; what is explained is no break in the column.
+    /// Whether the team says why a row, from 1, is empty or left out; what is explained is no break
+    /// in the column.
     ///
     /// A row that was left out by the team needs a reason for this; an empty one always has a
     /// reason of its own.
@@ -188,8 +192,9 @@ impl Column<'_> {
         cell.is_some_and(|c| c.absent.is_some() || c.excluded.as_deref().is_some_and(|e| !e.is_empty()))
     }
 
-    /// Tells the rows at which a column that should rise (or fall) throughout goes back by more than its instrument may
-    /// be off. The limit is the instrument's, in the reading's unit; without one every step back counts.
+    /// Tells the rows at which a column that should rise (or fall) throughout goes back by more
+    /// than its instrument may be off. The limit is the instrument's, in the reading's unit;
+    /// without one every step back counts.
     ///
     /// All rows that go back are one finding, since they mostly have one cause.
     fn trend(&self, found: &mut Findings<'_>) {
@@ -207,8 +212,8 @@ impl Column<'_> {
         }
     }
 
-    /// Tells the rows at which the steps of a column are not those of its plan, in the reading's unit and within half a
-    /// step of its scale.
+    /// Tells the rows at which the steps of a column are not those of its plan, in the reading's
+    /// unit and within half a step of its scale.
     ///
     /// A plan may hang on what was seen in the row before: steps of 1 mL until the colour changes,
     /// then of 0.1.
@@ -231,8 +236,8 @@ impl Column<'_> {
         }
     }
 
-    /// The plan for the step that ends in this row (from 1): what was seen in the row before decides, or, for a condition
-    /// on differences, the step before it.
+    /// The plan for the step that ends in this row (from 1): what was seen in the row before
+    /// decides, or, for a condition on differences, the step before it.
     ///
     /// `None` where no line of the plan holds, or where the row before does not say.
     fn planned(&self, row: Row) -> Option<&PlannedStep> {
@@ -247,8 +252,8 @@ impl Column<'_> {
         })
     }
 
-    /// A start reading is the end reading of the row above, unless it was refilled: then it is nearer to the start of
-    /// the scale than that.
+    /// A start reading is the end reading of the row above, unless it was refilled: then it is
+    /// nearer to the start of the scale than that.
     fn follows(&self, found: &mut Findings<'_>) {
         let Some(end) = self.spec.follows else { return };
         let (starts, ends) = (column(self.protocol, self.env, self.spec.item), column(self.protocol, self.env, end));
@@ -266,8 +271,9 @@ impl Column<'_> {
         }
     }
 
-    /// Tells the rows in which a running total is not the sum of its portions so far, within half a resolution of each
-    /// of the cells that went into it. A gap in the portions ends the comparison: what follows it has no sum.
+    /// Tells the rows in which a running total is not the sum of its portions so far, within half a
+    /// resolution of each of the cells that went into it. A gap in the portions ends the
+    /// comparison: what follows it has no sum.
     fn sums(&self, found: &mut Findings<'_>) {
         let Some(portions) = self.spec.sums else { return };
         let (totals, parts) =

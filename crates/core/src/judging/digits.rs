@@ -1,5 +1,5 @@
-//! Figures of the answers against those that the readings support. Only what is final is judged: nobody should round in the
-//! middle.
+//! Figures of the answers against those that the readings support. Only what is final is judged:
+//! nobody should round in the middle.
 
 use rust_decimal::Decimal;
 
@@ -61,7 +61,8 @@ fn figures_of(r: &JudgedResult) -> Figures {
     }
 }
 
-/// Whether the figures of an answer are judged at all: it is right, it is final, and it does not come of exact numbers.
+/// Whether the figures of an answer are judged at all: it is right, it is final, and it does not
+/// come of exact numbers.
 ///
 /// Intermediate values may have as many figures as a team likes: cutting them would be the mistake.
 fn is_judged(protocol: &Protocol, r: &JudgedResult) -> bool {
@@ -82,7 +83,8 @@ fn place_of_u(r: &JudgedResult) -> Option<i32> {
     (u > 0.0 && u.is_finite()).then(|| leading_place(u))
 }
 
-/// Figures to ask for: those that the rules for figures give, but none beyond the first of the uncertainty.
+/// Figures to ask for: those that the rules for figures give, but none beyond the first of the
+/// uncertainty.
 ///
 /// 7.919 ± 0.03 deserves three figures by its ± where four go into it.
 fn asked(r: &JudgedResult) -> i32 {
@@ -90,8 +92,8 @@ fn asked(r: &JudgedResult) -> i32 {
     known.map_or(r.deserved, |n| r.deserved.min(n)).max(1)
 }
 
-/// Fair by the figures that the readings have, or by the place of the first or second figure of the uncertainty, each with
-/// the school's tolerance; or beside a fair ± that ends at the same place.
+/// Fair by the figures that the readings have, or by the place of the first or second figure of the
+/// uncertainty, each with the school's tolerance; or beside a fair ± that ends at the same place.
 ///
 /// Percent errors may have one or two figures however many their value deserves: the third of a
 /// percent error says nothing. Fair by either rule is fair.

@@ -1,5 +1,6 @@
-//! Where the linear rule of propagation does not hold: the results worked out again from moved readings – at the
-//! corners of the limits, for second-order terms, and by chance from a seed that the table itself gives.
+//! Where the linear rule of propagation does not hold: the results worked out again from moved
+//! readings – at the corners of the limits, for second-order terms, and by chance from a seed that
+//! the table itself gives.
 //!
 //! | question | answer | cost |
 //! |---|---|---|
@@ -47,7 +48,8 @@ pub(super) struct Moved<'a> {
 }
 
 impl<'a> Moved<'a> {
-    /// What has to be worked out anew for one result when its inputs move: the result itself and all results above it.
+    /// What has to be worked out anew for one result when its inputs move: the result itself and
+    /// all results above it.
     pub(super) fn of(
         protocol: &'a Protocol,
         table: &'a Table,
@@ -81,9 +83,9 @@ impl<'a> Moved<'a> {
         env[result.item].as_ref()?.at(result.row.map(Row::index)).copied()
     }
 
-    /// The values of all items with each input moved by `shift` of its derivatives, in SI units. Results that are
-    /// needed are worked out from them again, and what arises in a result itself (the scatter about a fit) is added by
-    /// `arisen`.
+    /// The values of all items with each input moved by `shift` of its derivatives, in SI units.
+    /// Results that are needed are worked out from them again, and what arises in a result itself
+    /// (the scatter about a fit) is added by `arisen`.
     ///
     /// Items that the result does not hang on are left out, whatever their kind. What follows
     /// linearly from the derivatives alone – the scatter about a fit has no readings to be worked
@@ -136,8 +138,8 @@ fn dual_of<'p>(propagated: &'p Propagated, result: &JudgedResult) -> Option<&'p 
     propagated.values[result.item].as_ref()?.at(result.row.map(Row::index))
 }
 
-/// Half-width of the result over the corners of the limits, in its unit: the farther of the two corners that the
-/// signs of the sensitivity coefficients point to.
+/// Half-width of the result over the corners of the limits, in its unit: the farther of the two
+/// corners that the signs of the sensitivity coefficients point to.
 ///
 /// Each limit is taken at the end towards which the result rises, then all at the other end. Where
 /// the formula bends inside its limits a corner may not be the extreme; the school is taught as it
@@ -155,8 +157,9 @@ pub(super) fn extremes(moved: &Moved<'_>, result: &JudgedResult) -> Option<f64> 
     Some(widest / protocol.items[result.item].unit.factor).filter(|w| w.is_finite())
 }
 
-/// The standard uncertainty by Monte Carlo in place of the linear one, in the result's unit, where the protocol asks
-/// for it, second-order terms change u by more than 2 %, or the result is not smooth within 2u; else `None`.
+/// The standard uncertainty by Monte Carlo in place of the linear one, in the result's unit, where
+/// the protocol asks for it, second-order terms change u by more than 2 %, or the result is not
+/// smooth within 2u; else `None`.
 ///
 /// `seed` is asked only if trials are made. The value is half the 95 % interval over 1.96: for a
 /// normal distribution that is the standard deviation, and for a lopsided one it is what a ± can
@@ -177,7 +180,8 @@ pub(super) fn refined(moved: &Moved<'_>, result: &JudgedResult, seed: &dyn Fn() 
 /// over one standard uncertainty, since that is the reach over which the rule has to hold.
 ///
 /// # Formula
-/// u₂² = Σcᵢ²uᵢ² + ΣΣ(½fᵢⱼ² + fᵢfᵢⱼⱼ)uᵢ²uⱼ², derivatives by differences of one standard uncertainty.
+/// u₂² = Σcᵢ²uᵢ² + ΣΣ(½fᵢⱼ² + fᵢfᵢⱼⱼ)uᵢ²uⱼ², derivatives by differences of one standard
+/// uncertainty.
 ///
 /// # Source
 /// GUM 5.1.2, note.
@@ -280,8 +284,8 @@ fn by_chance(moved: &Moved<'_>, dual: &Dual, result: &JudgedResult, seed: u64) -
     Some((at(0.975) - at(0.025)) / (2.0 * 1.96)).filter(|u| *u > 0.0)
 }
 
-/// Numbers by chance from a seed: the same for the same table, on every machine. (SplitMix64; Steele, Lea and Flood,
-/// OOPSLA 2014.)
+/// Numbers by chance from a seed: the same for the same table, on every machine. (SplitMix64;
+/// Steele, Lea and Flood, OOPSLA 2014.)
 ///
 /// A generator of its own is kept because a verdict has to be the same for ever: that of a package
 /// may change with the package.
@@ -293,8 +297,8 @@ impl Chance {
         Chance(seed)
     }
 
-    /// A number between 0 and 1, neither of them reached. Splitmix64: Steele, Lea and Flood, Fast splittable
-    /// pseudorandom number generators, 2014.
+    /// A number between 0 and 1, neither of them reached. Splitmix64: Steele, Lea and Flood, Fast
+    /// splittable pseudorandom number generators, 2014.
     fn uniform(&mut self) -> f64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut z = self.0;

@@ -67,8 +67,8 @@ pub(super) fn points(
 }
 
 impl<'a> Fit<'a> {
-    /// The points of a fit in a formula, without rows that are left out or empty; `None` for anything else than a
-    /// straight line of two columns.
+    /// The points of a fit in a formula, without rows that are left out or empty; `None` for
+    /// anything else than a straight line of two columns.
     ///
     /// A fit of what is itself a formula has no rows of readings to point at, and is not tested.
     fn of(protocol: &'a Protocol, node: &Node, (x, y): (ItemId, ItemId), clean: &Env, out: &Out) -> Option<Fit<'a>> {
@@ -113,7 +113,8 @@ impl<'a> Fit<'a> {
     /// Tests the farthest point; a finding where it stands apart.
     ///
     /// The test is told whether it raises its hand or not, so that a drawing can show how near it
-    /// came. A line needs three points more than it has parameters: five, or four through the origin.
+    /// came. A line needs three points more than it has parameters: five, or four through the
+    /// origin.
     fn test(&self, propagated: &Propagated, found: &mut Findings<'_>) -> Option<OutlierTest> {
         let confidence = 1.0 - self.protocol.school.confidence.alpha();
         let whole = self.line(None)?;
@@ -154,7 +155,8 @@ impl<'a> Fit<'a> {
     }
 }
 
-/// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ w·u²(y − slope·x)/n).
+/// Spread about the line, at weight one, that the points' own unshared uncertainties make: √(Σ
+/// w·u²(y − slope·x)/n).
 ///
 /// It keeps a test from calling the last digit of an instrument a point apart: a residual within
 /// what the readings themselves leave open is none. Nought where the uncertainty of any point is

@@ -1,5 +1,6 @@
-//! What a person put beside the rules: readings taken otherwise than typed, findings of their own, other words for the
-//! team. The submission itself is never altered: a correction is applied to a copy, and told.
+//! What a person put beside the rules: readings taken otherwise than typed, findings of their own,
+//! other words for the team. The submission itself is never altered: a correction is applied to a
+//! copy, and told.
 //!
 //! | decision | what it does | where it is told |
 //! |---|---|---|

@@ -1,4 +1,5 @@
-//! The uncertainty of every value over independent sources: what each reading and constant brings, and what comes of it.
+//! The uncertainty of every value over independent sources: what each reading and constant brings,
+//! and what comes of it.
 //!
 //! Every reading brings what its instrument cannot show and what its maker does not promise, every
 //! constant the uncertainty of its entry. A result carries its derivative by each of these sources,
@@ -74,9 +75,9 @@ struct Spread {
 }
 
 impl Maker<'_> {
-    /// Adds an independent source of uncertainty and gives its number. `standard` and `limit` are in SI units,
-    /// `freedom` its degrees of freedom (infinite for what is not estimated), `group` joins sources that reach their
-    /// limits together in the worst case.
+    /// Adds an independent source of uncertainty and gives its number. `standard` and `limit` are
+    /// in SI units, `freedom` its degrees of freedom (infinite for what is not estimated), `group`
+    /// joins sources that reach their limits together in the worst case.
     fn add(&mut self, of: Of, kind: SourceKind, standard: f64, limit: f64, freedom: f64, group: usize) -> usize {
         self.sources.push(Source { of, kind, standard, limit, freedom, group });
         self.sources.len() - 1
@@ -90,10 +91,10 @@ impl Maker<'_> {
         self.add(of, kind, standard, limit, f64::INFINITY, group)
     }
 
-    /// The values of one reading. A single reading brings its resolution (δ/√12, δ the instrument's step or what was
-    /// written, whichever is coarser); replicates bring s each, never so small that their mean would beat δ/√12. A limit
-    /// shared by all readings of an instrument is one source, whichever of them it enters by; the zero reading, taken to
-    /// correct it, has none.
+    /// The values of one reading. A single reading brings its resolution (δ/√12, δ the instrument's
+    /// step or what was written, whichever is coarser); replicates bring s each, never so small
+    /// that their mean would beat δ/√12. A limit shared by all readings of an instrument is one
+    /// source, whichever of them it enters by; the zero reading, taken to correct it, has none.
     ///
     /// `None` where no cell of the reading has a value. A word has no uncertainty, and is passed on
     /// as it is.
@@ -174,7 +175,8 @@ impl Maker<'_> {
         })
     }
 
-    /// The source of an instrument's limit of error: one for all its readings where the limit is shared.
+    /// The source of an instrument's limit of error: one for all its readings where the limit is
+    /// shared.
     ///
     /// `None` where the instrument has no limit, or the reading does not take it: a zero reading is
     /// taken to get rid of the limit, and would bring it in twice.
@@ -190,8 +192,8 @@ impl Maker<'_> {
         Some(source)
     }
 
-    /// The step that hides the value: the instrument's, or what was written where that is coarser, or finer by the
-    /// digit estimated between the graduations. In the reading's unit.
+    /// The step that hides the value: the instrument's, or what was written where that is coarser,
+    /// or finer by the digit estimated between the graduations. In the reading's unit.
     ///
     /// A scale of 1 mm read as 12.4 hides a tenth where the lab lets a digit be estimated, and a
     /// millimetre where it does not. A reading of 12 beside a scale of 0.1 hides 1: what was
@@ -203,8 +205,9 @@ impl Maker<'_> {
         if estimated && cell.resolution > 0.0 { cell.resolution } else { step.max(cell.resolution) }
     }
 
-    /// A constant of the lab with the uncertainty of the entry that was taken; a column of them where the key belongs
-    /// to the row. The same entry in two rows is one source: its error is the same in both.
+    /// A constant of the lab with the uncertainty of the entry that was taken; a column of them
+    /// where the key belongs to the row. The same entry in two rows is one source: its error is the
+    /// same in both.
     ///
     /// Entries are told apart by the value they stand for, since the measured values hold no name
     /// of an entry. `None` where the table's key has no entry.
@@ -243,7 +246,8 @@ impl Maker<'_> {
     }
 }
 
-/// The half-width written in a reading's own cell (`31–33`, `12.4 ± 0.2`), as a full width in its unit.
+/// The half-width written in a reading's own cell (`31–33`, `12.4 ± 0.2`), as a full width in its
+/// unit.
 ///
 /// A cell in another unit than the reading's is scaled with its resolution. Nought is no width: an
 /// exact number may be written `12 ± 0`.
@@ -352,8 +356,9 @@ fn derived(
     value
 }
 
-/// The lab's own formula for a standard uncertainty stands in place of all that a result's sources give: one source of
-/// each value, of the result itself. Where the formula has no value the sources stand.
+/// The lab's own formula for a standard uncertainty stands in place of all that a result's sources
+/// give: one source of each value, of the result itself. Where the formula has no value the sources
+/// stand.
 ///
 /// The value keeps its number and loses its derivatives. `standard` is in the unit of the result,
 /// SI, and may be a column or a single value for all its rows.
@@ -380,8 +385,8 @@ fn own(item: ItemId, value: &mut Value<Dual>, standard: Option<&Value<Dual>>, so
     }
 }
 
-/// Rows that repeat one quantity scatter as replicates do: what their own readings do not account for is a source of
-/// each row.
+/// Rows that repeat one quantity scatter as replicates do: what their own readings do not account
+/// for is a source of each row.
 ///
 /// If rows scatter by s and a row's own sources account for u, the row gets a source of √(s² − u²),
 /// and none where u is the larger. The rows stay a group: their worst case is that of their mean.

@@ -1,5 +1,5 @@
-//! What is judged about single cells: missing, forbidden and unreadable ones, digits, graduation, plausibility, the end
-//! of a range, amounts that had to be met, values that were issued.
+//! What is judged about single cells: missing, forbidden and unreadable ones, digits, graduation,
+//! plausibility, the end of a range, amounts that had to be met, values that were issued.
 
 use rust_decimal::Decimal;
 
@@ -12,8 +12,9 @@ use crate::row::Row;
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedCell, JudgedReading};
 
-/// The instrument's step in the unit of the reading; of an instrument whose resolution follows a setting, at the
-/// setting of that row. Nought where there is no instrument or the setting is not known.
+/// The instrument's step in the unit of the reading; of an instrument whose resolution follows a
+/// setting, at the setting of that row. Nought where there is no instrument or the setting is not
+/// known.
 pub(super) fn step_in_unit(protocol: &Protocol, spec: &ReadingSpec, env: &Env, row: Option<Row>) -> f64 {
     if let Some(step) = protocol.step(spec) {
         return step;
@@ -75,7 +76,8 @@ pub(super) fn cells(protocol: &Protocol, section: &Section, table: &Table, env: 
     join_rows(protocol, table, found);
 }
 
-/// The rows of a table in which nothing stands though something has to: (row, why, if the team says so).
+/// The rows of a table in which nothing stands though something has to: (row, why, if the team says
+/// so).
 ///
 /// Rows are in order. A table of one column has none: its cells are told one by one.
 pub(super) fn lost_rows(protocol: &Protocol, table: &Table, t: TableId) -> Vec<(Row, Option<String>)> {
@@ -163,8 +165,8 @@ impl Judge<'_> {
         Finding::about(kind, severity, (self.spec.item, &self.protocol.items[self.spec.item].id), None)
     }
 
-    /// All that one cell shows by itself: that it is filled where it may not be, empty, a bound, unreadable, or a value
-    /// to be looked at.
+    /// All that one cell shows by itself: that it is filled where it may not be, empty, a bound,
+    /// unreadable, or a value to be looked at.
     ///
     /// Remarks on how a text was read – a comma taken for a decimal mark, a corrected value – are
     /// notes beside whatever else is found.
@@ -195,7 +197,8 @@ impl Judge<'_> {
         }
     }
 
-    /// Tells an empty cell that has to be filled, unless its section waives it or the team says why there is nothing.
+    /// Tells an empty cell that has to be filled, unless its section waives it or the team says why
+    /// there is nothing.
     ///
     /// A cell may be asked for only if a condition holds (a second run where the first was rough).
     /// A condition that cannot be worked out asks for nothing.
@@ -228,8 +231,8 @@ impl Judge<'_> {
         found.push(finding.charged(completeness(self.protocol)));
     }
 
-    /// Tells what is odd about a value that was read: outside its plausible range, beyond its scale, not the amount
-    /// asked for, not a setting of its instrument, not settled.
+    /// Tells what is odd about a value that was read: outside its plausible range, beyond its
+    /// scale, not the amount asked for, not a setting of its instrument, not settled.
     ///
     /// A value is told for each thing that is odd about it; the words join what one cause explains.
     fn read(&self, cell: &JudgedCell, found: &mut Findings<'_>) {
@@ -308,7 +311,8 @@ impl Judge<'_> {
         }
     }
 
-    /// Digits fewer or more than the instrument shows, and values off its graduation: one finding each a reading.
+    /// Digits fewer or more than the instrument shows, and values off its graduation: one finding
+    /// each a reading.
     ///
     /// Cells with a stated half-width show what they are known to by that, and are left out. A
     /// scale on which a tenth is estimated has ten times as many places to stand at.
@@ -361,8 +365,9 @@ impl Judge<'_> {
         }
     }
 
-    /// Tells replicates that are all alike, or of which most stand at round numbers: both happen to who reads an
-    /// instrument too coarsely or fills in what is expected. Three readings are the least from which anything is said.
+    /// Tells replicates that are all alike, or of which most stand at round numbers: both happen to
+    /// who reads an instrument too coarsely or fills in what is expected. Three readings are the
+    /// least from which anything is said.
     ///
     /// Readings issued to everybody may well be alike, and columns of tables repeat nothing.
     fn spread(&self, reading: &JudgedReading, found: &mut Findings<'_>) {
@@ -377,7 +382,8 @@ impl Judge<'_> {
     }
 }
 
-/// Whether two typed numbers are the same as decimals: equal to the digits that binary numbers keep.
+/// Whether two typed numbers are the same as decimals: equal to the digits that binary numbers
+/// keep.
 ///
 /// Twelve digits are what is left of a decimal that went through a binary number and back.
 pub(super) fn same_decimal(a: f64, b: f64) -> bool {

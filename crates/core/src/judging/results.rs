@@ -1,8 +1,10 @@
-//! Findings about results: slips charged once, values nobody can explain, missing ones, figures and units.
+//! Findings about results: slips charged once, values nobody can explain, missing ones, figures and
+//! units.
 //!
-//! A result worth 2 points of which a slip takes half costs 1 point, wherever else the same slip shows: one mistake is charged
-//! once, where it came first, at the dearest of its places. A column of three rows worth 1.5 points has 0.5 at stake in each row;
-//! a slip down the whole column has 1.5. What follows rightly from a wrong value costs nothing, unless the rubric says so. Of
+//! A result worth 2 points of which a slip takes half costs 1 point, wherever else the same slip
+//! shows: one mistake is charged once, where it came first, at the dearest of its places. A column
+//! of three rows worth 1.5 points has 0.5 at stake in each row; a slip down the whole column has
+//! 1.5. What follows rightly from a wrong value costs nothing, unless the rubric says so. Of
 //! mistakes that cannot be told apart the mildest is charged.
 
 use rust_decimal::Decimal;
@@ -35,7 +37,8 @@ struct Shares<'a> {
 const TOLD: f64 = 0.2;
 
 impl Shares<'_> {
-    /// The share of a result's points that a kind of slip takes: the rubric's own, the declaration's, or the usual one.
+    /// The share of a result's points that a kind of slip takes: the rubric's own, the
+    /// declaration's, or the usual one.
     ///
     /// The rubric goes before what the lab's author declared, and that before the usual share.
     fn of(&self, kind: &SlipKind) -> Decimal {
@@ -53,8 +56,8 @@ impl Shares<'_> {
     }
 }
 
-/// All results of a table, with what is asked of them as a whole for each one: worked out once, so that judging a table
-/// takes as long as it has cells and not the square of that.
+/// All results of a table, with what is asked of them as a whole for each one: worked out once, so
+/// that judging a table takes as long as it has cells and not the square of that.
 ///
 /// Without it a table of ten thousand rows would be gone through ten thousand times.
 struct Whole<'a> {
@@ -75,7 +78,8 @@ impl<'a> Whole<'a> {
     }
 }
 
-/// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to the hundredth.
+/// Points that one result, or one row of it, can lose: a column's points are shared by its rows, to
+/// the hundredth.
 ///
 /// A column worth 2 points in seven rows has 0.29 at stake in each, and never more than 2 in all:
 /// [`cap_columns`] takes back what rounding up adds.
@@ -89,7 +93,8 @@ fn points(protocol: &Protocol, whole_table: &Whole<'_>, result: &JudgedResult) -
         .min(whole)
 }
 
-/// How the rubric shares the points of a result out; a course without a criterion for calculations takes nothing.
+/// How the rubric shares the points of a result out; a course without a criterion for calculations
+/// takes nothing.
 ///
 /// A lab without such a criterion charges nothing for a wrong calculation, and tells it all the
 /// same.
@@ -218,7 +223,8 @@ pub(super) fn find(
     super::digits::digits(protocol, results, found);
 }
 
-/// Takes back what the rows of a column, each rounded up, lose beyond the column's points: the last rows pay less.
+/// Takes back what the rows of a column, each rounded up, lose beyond the column's points: the last
+/// rows pay less.
 ///
 /// In the order of the rows, so that the same rows pay whichever way the table is read.
 fn cap_columns(protocol: &Protocol, shares: &Shares<'_>, found: &mut Findings<'_>) {
@@ -233,7 +239,8 @@ fn cap_columns(protocol: &Protocol, shares: &Shares<'_>, found: &mut Findings<'_
     }
 }
 
-/// What the readings give in place of what was written: a value, with one digit more than was written, or a word.
+/// What the readings give in place of what was written: a value, with one digit more than was
+/// written, or a word.
 fn right(protocol: &Protocol, result: &JudgedResult) -> Right {
     match (&protocol.items[result.item].words, result.right_word) {
         (Some(_), Some(w)) => Right::Word(w),
@@ -257,8 +264,8 @@ fn downstream(protocol: &Protocol, results: &[JudgedResult], from: &JudgedResult
     count
 }
 
-/// Tells a slip where it came first, with its cost; elsewhere only that it is the same. Down a column the first of its
-/// rows is the place.
+/// Tells a slip where it came first, with its cost; elsewhere only that it is the same. Down a
+/// column the first of its rows is the place.
 ///
 /// The finding hangs on a person, who may find that the team is right. A chance between a third and
 /// two thirds is said to be fragile.
@@ -307,7 +314,8 @@ fn slip(protocol: &Protocol, whole: &Whole<'_>, result: &JudgedResult, shares: &
     });
 }
 
-/// What a slip takes, once for all its places; `alike` are the kinds that it cannot be told apart from.
+/// What a slip takes, once for all its places; `alike` are the kinds that it cannot be told apart
+/// from.
 ///
 /// A place is worth its points, a column the points of all its rows. The dearest place is charged:
 /// a slip that shows in a result of 2 and in one of 0.5 points costs its share of 2.
@@ -373,8 +381,8 @@ fn each_kind_once(slip: &Slip) -> Vec<(SlipKind, f64)> {
     stories
 }
 
-/// Tells a value that nothing explains, or that several stories explain alike. All its points hang on a person; of
-/// several stories the mildest is proposed.
+/// Tells a value that nothing explains, or that several stories explain alike. All its points hang
+/// on a person; of several stories the mildest is proposed.
 ///
 /// Three stories are told at most.
 fn unexplained(

@@ -1,9 +1,10 @@
 //! Accuracy, precision, and the score line by line. Sums are exact decimals.
 //!
-//! A line begins with its criterion's points and loses what its findings cost, never below nought: 5 points less 0.5 and 1 are
-//! 3.5, in steps of the criterion. Beside what is computed stands what is decided; a person's points for the whole line stand
-//! whatever its findings cost. Accuracy is looked up in bands, the narrowest first: with 2 points within 1 % and 1 within 3 %, a
-//! value 1 % off has 2 points, for the edge belongs to the band.
+//! A line begins with its criterion's points and loses what its findings cost, never below nought:
+//! 5 points less 0.5 and 1 are 3.5, in steps of the criterion. Beside what is computed stands what
+//! is decided; a person's points for the whole line stand whatever its findings cost. Accuracy is
+//! looked up in bands, the narrowest first: with 2 points within 1 % and 1 within 3 %, a value 1 %
+//! off has 2 points, for the edge belongs to the band.
 
 use std::collections::HashMap;
 
@@ -35,8 +36,8 @@ pub(super) fn percent_off(value: f64, reference: &ReferenceEntry) -> f64 {
     if edge == 0.0 { if value == 0.0 { 0.0 } else { 100.0 } } else { 100.0 * ((value - edge) / edge).abs() }
 }
 
-/// The narrowest band that a deviation lies in, its edge included to within the last digit of double precision; `None`
-/// beyond the last.
+/// The narrowest band that a deviation lies in, its edge included to within the last digit of
+/// double precision; `None` beyond the last.
 ///
 /// Bands come with the narrowest first.
 fn band(bands: &[Band], value: f64) -> Option<&Band> {
@@ -149,7 +150,8 @@ impl Accuracy<'_> {
         reference_entry(self.protocol, self.reference, self.submission, self.table, self.clean, row)
     }
 
-    /// The entry that the value is compared with; a ruling may set a station's own consensus in the sheet's place.
+    /// The entry that the value is compared with; a ruling may set a station's own consensus in the
+    /// sheet's place.
     ///
     /// The value of a ruling has no range and no uncertainty of its own.
     fn entry(&self, result: &JudgedResult) -> Option<ReferenceEntry> {
@@ -163,7 +165,8 @@ impl Accuracy<'_> {
         }
     }
 
-    /// How far a value, SI, is off: in percent, or in standard uncertainties where errors are amplified.
+    /// How far a value, SI, is off: in percent, or in standard uncertainties where errors are
+    /// amplified.
     ///
     /// `value` is SI. In standard uncertainties it is nought inside the reference's range.
     fn off(&self, result: &JudgedResult, value: f64, entry: &ReferenceEntry) -> f64 {
@@ -178,8 +181,8 @@ impl Accuracy<'_> {
         }
     }
 
-    /// Other points that a band's edge would give, within the last figure the value deserves or within the reference's own
-    /// uncertainty.
+    /// Other points that a band's edge would give, within the last figure the value deserves or
+    /// within the reference's own uncertainty.
     ///
     /// `clean` is in the result's unit. `None` where the points are the same whichever way the last
     /// figure falls.
@@ -213,8 +216,8 @@ impl Accuracy<'_> {
         }
     }
 
-    /// Judges how near a result came to its reference, and tells it where points are lost; `None` where nothing can be
-    /// compared.
+    /// Judges how near a result came to its reference, and tells it where points are lost; `None`
+    /// where nothing can be compared.
     ///
     /// A value that is within its band and not near an edge is compared and not told: there is
     /// nothing to do.
@@ -282,8 +285,9 @@ impl Accuracy<'_> {
     }
 }
 
-/// Judges the spread of a reading's replicates, as their relative standard deviation in per cent, against the bands of
-/// a criterion. A replicate that stands apart and was kept is left out: that it was kept is charged already.
+/// Judges the spread of a reading's replicates, as their relative standard deviation in per cent,
+/// against the bands of a criterion. A replicate that stands apart and was kept is left out: that
+/// it was kept is charged already.
 fn precision(c: &Criterion, reading: &JudgedReading, bands: &[Band], found: &mut Findings<'_>) -> Option<Comparison> {
     // A reading that stands apart and was kept is charged as that; the spread is judged without it, so that one
     // mistake is charged once.
@@ -336,7 +340,8 @@ fn settles(ruling: &Ruling, finding: &Finding, item: Option<&str>, result: Optio
         && ruling.slip.as_deref().is_none_or(|s| Some(s) == kind)
 }
 
-/// Settles findings by rulings, of which the narrowest counts, then by decisions, of which the newest does.
+/// Settles findings by rulings, of which the narrowest counts, then by decisions, of which the
+/// newest does.
 pub(super) fn settle(
     protocol: &Protocol,
     results: &[JudgedResult],

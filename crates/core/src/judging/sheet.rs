@@ -1,5 +1,5 @@
-//! What the cells as they stand give: their values, what counts of them, what readings and columns say of themselves, and
-//! the uncertainty of everything. No reported result is looked at here.
+//! What the cells as they stand give: their values, what counts of them, what readings and columns
+//! say of themselves, and the uncertainty of everything. No reported result is looked at here.
 
 use super::propagate::{Propagated, propagate};
 use super::table::Table;

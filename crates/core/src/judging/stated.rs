@@ -1,9 +1,9 @@
 //! The ± that a team states: there at all, fair, and with its own figures.
 //!
-//! A ± is fair if it is between the ends of the school's band times what the readings support: with a band of ½ to 2 and 0.03 m
-//! supported, ± 0.02 and ± 0.06 are fair and ± 0.1 is not. A ± whose own last digit could move it over an edge is told as
-//! fragile and left to a person. Beside a value that a slip has scaled by ten, the tenfold ± is fair: the slip is charged
-//! already.
+//! A ± is fair if it is between the ends of the school's band times what the readings support: with
+//! a band of ½ to 2 and 0.03 m supported, ± 0.02 and ± 0.06 are fair and ± 0.1 is not. A ± whose
+//! own last digit could move it over an edge is told as fragile and left to a person. Beside a
+//! value that a slip has scaled by ten, the tenfold ± is fair: the slip is charged already.
 
 use rust_decimal::Decimal;
 

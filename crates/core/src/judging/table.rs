@@ -1,4 +1,5 @@
-//! The submission's cells put in their places: readings with values, results as reported, and which rows there are.
+//! The submission's cells put in their places: readings with values, results as reported, and which
+//! rows there are.
 //!
 //! A team's file is a list of cells with names and row numbers, in any order and with any number of
 //! faults. What leaves this file has a place for each cell the lab asks for, and notes for all that
@@ -199,7 +200,8 @@ fn rows_of(
     Rows { most, there, keys: (0..there).map(Row::at).map(key_of).collect() }
 }
 
-/// The replicates of a reading, as many as are asked for, and those written beyond; one without a number for a single one.
+/// The replicates of a reading, as many as are asked for, and those written beyond; one without a
+/// number for a single one.
 ///
 /// Rows beyond those asked for are there only where something was written.
 fn replicates(
@@ -220,7 +222,8 @@ fn replicates(
         .collect()
 }
 
-/// What a comma means for this team: a decimal mark where one stands before other than three digits.
+/// What a comma means for this team: a decimal mark where one stands before other than three
+/// digits.
 ///
 /// `1,234` beside `12,5` is a decimal in both; beside `12.5` it is a thousand. With neither or both
 /// it stays unknown, and such a cell is told as one that could be read in two ways.
@@ -248,8 +251,8 @@ fn comma_habit(submission: &Submission) -> Comma {
     }
 }
 
-/// How a number in the written unit becomes one in the protocol's: times the factor, plus the shift (of Celsius and
-/// Fahrenheit points only).
+/// How a number in the written unit becomes one in the protocol's: times the factor, plus the shift
+/// (of Celsius and Fahrenheit points only).
 ///
 /// The value in the protocol's unit is `value × factor + shift`.
 struct Conversion {
@@ -319,8 +322,8 @@ fn word_of(words: &[String], text: &str) -> Option<u32> {
     words.iter().position(|w| plain(w) == text).map(|n| n as u32)
 }
 
-/// One cell of a reading as judged: its exclusion, its state, its value in the reading's unit and the reasons it gives
-/// for being empty. A converted unit is told in `notes`.
+/// One cell of a reading as judged: its exclusion, its state, its value in the reading's unit and
+/// the reasons it gives for being empty. A converted unit is told in `notes`.
 ///
 /// What is marked as left out keeps its value and its state; whether it counts is decided by
 /// `counts`. The mark may be a word (`x`, `yes`), and then the reason is in the note, or the reason
@@ -415,7 +418,8 @@ fn read_word(out: &mut JudgedCell, words: &[String]) {
     }
 }
 
-/// A number in the protocol's unit, if it can be computed with and is whole where it counts something.
+/// A number in the protocol's unit, if it can be computed with and is whole where it counts
+/// something.
 ///
 /// A value beyond all numbers is unreadable, as is a count that is not whole or is negative.
 fn take_number(out: &mut JudgedCell, count: bool, n: Number, c: &Conversion) {
@@ -440,8 +444,8 @@ fn is_not_applicable(text: &str) -> bool {
     matches!(read(text, &Hints::default()).kind, CellKind::NotApplicable)
 }
 
-/// What was reported for a result in one cell, in the result's unit; a number that cannot be computed with stays a
-/// text.
+/// What was reported for a result in one cell, in the result's unit; a number that cannot be
+/// computed with stays a text.
 ///
 /// The scale is what turns a number as written into the lab's unit; half a step of the last digit
 /// is scaled with it. A unit written into the value's own cell is taken where the unit column is

@@ -1,4 +1,5 @@
-//! What a table is judged by in place of what its protocol says: what its section sets, and what was ruled.
+//! What a table is judged by in place of what its protocol says: what its section sets, and what
+//! was ruled.
 //!
 //! Two things may be taught otherwise: by which of the lab's schools a result is worked out, and
 //! which value a constant has. Both are judged against what was taught, so that a team is not
@@ -34,7 +35,8 @@ struct Told {
     ruling: Option<u64>,
 }
 
-/// What the section sets, and in its place what was ruled; of two rulings the narrower counts, and of two alike the newer.
+/// What the section sets, and in its place what was ruled; of two rulings the narrower counts, and
+/// of two alike the newer.
 ///
 /// A ruling goes before the section's settings, since it was made with a case in hand.
 pub(super) fn of(protocol: &Protocol, section: &Section, rulings: &[&Ruling]) -> Set {
@@ -60,8 +62,8 @@ pub(super) fn of(protocol: &Protocol, section: &Section, rulings: &[&Ruling]) ->
 }
 
 impl Set {
-    /// Sets the school of a result, by a section's setting or a ruling, if the lab has that school; the later one
-    /// stays.
+    /// Sets the school of a result, by a section's setting or a ruling, if the lab has that school;
+    /// the later one stays.
     fn school(&mut self, protocol: &Protocol, (id, name): (&str, &str), ruling: Option<u64>) {
         let Some((item, school)) = protocol.item(id).zip(protocol.school_named(id, name)) else { return };
         self.taught.schools.insert(id.to_owned(), school.word.to_owned());

@@ -21,7 +21,8 @@ fn cell(item: &str, row: Option<u32>, value: &str, unit: &str) -> SubmittedCell 
     SubmittedCell { item: item.into(), row, value: value.into(), unit: unit.into(), ..Default::default() }
 }
 
-/// Readings of a plate and a disc of station 1, in fiftieths of a millimetre and hundredths of a gram.
+/// Readings of a plate and a disc of station 1, in fiftieths of a millimetre and hundredths of a
+/// gram.
 #[derive(Clone, Debug)]
 struct Bodies {
     zero: i64,

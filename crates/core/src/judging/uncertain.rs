@@ -21,7 +21,8 @@ use crate::row::Row;
 use crate::uncertainty::{Dual, Source, SourceKind};
 use crate::verdict::JudgedResult;
 
-/// Fills each result's budget and its uncertainty by every school; quadrature is worked out from the budget when asked for.
+/// Fills each result's budget and its uncertainty by every school; quadrature is worked out from
+/// the budget when asked for.
 ///
 /// A result without a budget – a word, or one that cannot be worked out – keeps none. `seed` is
 /// asked only where trials are made.

@@ -1,4 +1,5 @@
-//! The values a formula can use: readings, constants and references of a table, and results worked out from them.
+//! The values a formula can use: readings, constants and references of a table, and results worked
+//! out from them.
 //!
 //! An `Env` holds one value for each item of the lab, in coherent SI units, and nothing for an item
 //! that was not measured or cannot be worked out. Three of them are in use for a table:
@@ -48,7 +49,8 @@ pub(super) fn put(env: &mut Env, item: ItemId, row: Option<usize>, value: f64) {
     }
 }
 
-/// An item's value (SI) with another one in its place: in a row of a column, or as the single value.
+/// An item's value (SI) with another one in its place: in a row of a column, or as the single
+/// value.
 pub(super) fn replaced(env: &Env, item: ItemId, row: Option<usize>, value: f64) -> Value<f64> {
     match (row, &env[item]) {
         (Some(r), Some(Value::Column(xs))) => {
@@ -110,7 +112,8 @@ pub(super) fn measured(protocol: &Protocol, section: &Section, submission: &Subm
     env
 }
 
-/// A reading's values in SI units, repaired where a story repaired them; a column has a gap for every cell without one.
+/// A reading's values in SI units, repaired where a story repaired them; a column has a gap for
+/// every cell without one.
 fn reading(protocol: &Protocol, item: ItemId, reading: &JudgedReading) -> Option<Value<f64>> {
     let it = &protocol.items[item];
     let value = |c: &crate::verdict::JudgedCell| c.repaired.or(c.value).map(|v| it.to_si(v));
@@ -125,7 +128,8 @@ fn reading(protocol: &Protocol, item: ItemId, reading: &JudgedReading) -> Option
     }
 }
 
-/// A reference's value in SI units: its only entry, the one of the table's key, or by row the one of the row's key.
+/// A reference's value in SI units: its only entry, the one of the table's key, or by row the one
+/// of the row's key.
 ///
 /// `None` where the table has no such key, or the key has a value that no entry is for: such a
 /// table is told so elsewhere, and what follows from the reference is not checked.
@@ -254,7 +258,8 @@ pub(super) fn counted_values(reading: &JudgedReading) -> impl Iterator<Item = f6
     reading.cells.iter().filter(|c| c.counts).filter_map(|c| c.repaired.or(c.value))
 }
 
-/// The place of a reading's last figure, SI: it has as many figures there as on the sheet, whatever its unit.
+/// The place of a reading's last figure, SI: it has as many figures there as on the sheet, whatever
+/// its unit.
 ///
 /// 36.5 psi has three figures, and so has 251 658 Pa: the place is found from the figures where the
 /// factor is no power of ten. A Celsius point keeps its place, since a shift changes no place.
@@ -284,7 +289,8 @@ pub(super) fn figured(
     figured
 }
 
-/// How many figures each reading has, for the rules by which figures are counted; a count and a setting are exact.
+/// How many figures each reading has, for the rules by which figures are counted; a count and a
+/// setting are exact.
 ///
 /// What is exact never limits a result: a count of swings, a parameter, a tabulated value without
 /// an uncertainty.

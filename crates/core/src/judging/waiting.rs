@@ -1,4 +1,5 @@
-//! Results that were not worked out because a reading is missing: one finding, whose points are proposed as not earned.
+//! Results that were not worked out because a reading is missing: one finding, whose points are
+//! proposed as not earned.
 //!
 //! Thirty results that wait for one missing mass are one finding. Its points are proposed as lost
 //! only where the reading is missing without a word: a reason is for a person to weigh, and a
@@ -16,8 +17,8 @@ use crate::finding::{Finding, Findings, Key, Kind, Place, Severity};
 use crate::protocol::{Protocol, ReadingId, ResultId, TableId, beside};
 use crate::verdict::{CellState, JudgedCell, JudgedResult};
 
-/// Rows that wait to be mended may hold what is missing: that costs nothing until they are released or dropped, and a person
-/// is asked for them.
+/// Rows that wait to be mended may hold what is missing: that costs nothing until they are released
+/// or dropped, and a person is asked for them.
 ///
 /// `rows` is how many wait at the door. What is missing is told without points until then, so that
 /// nobody loses any for a row that a machine could not place.
@@ -58,7 +59,8 @@ enum WaitsFor {
     Listed,
 }
 
-/// Why the rows of a table that are not there are missing, by row; `None` for a row that is missing without a word.
+/// Why the rows of a table that are not there are missing, by row; `None` for a row that is missing
+/// without a word.
 type Lost = HashMap<Row, Option<String>>;
 beside!(TableId: Lost);
 
@@ -72,7 +74,8 @@ pub(super) struct Waiting<'a> {
     table: &'a Table,
     /// By the protocol's tables.
     lost: Vec<Lost>,
-    /// What each result of the protocol needs, once it has been asked for: a column of ten thousand rows asks once.
+    /// What each result of the protocol needs, once it has been asked for: a column of ten thousand
+    /// rows asks once.
     needs: HashMap<ResultId, Needs>,
     /// Results that wait, with their rows.
     results: Vec<(ItemId, Option<Row>)>,
@@ -121,8 +124,8 @@ impl<'a> Waiting<'a> {
         }
     }
 
-    /// What a result waits for; `None` where every reading that it needs is there. One reading that is missing without a word
-    /// is enough to leave the result out without a word.
+    /// What a result waits for; `None` where every reading that it needs is there. One reading that
+    /// is missing without a word is enough to leave the result out without a word.
     ///
     /// The worst reason of all readings is the one that is told.
     fn why(&mut self, result: &JudgedResult) -> Option<WaitsFor> {

@@ -10,7 +10,8 @@ use crate::formula::{Context, ItemId, evaluate_any};
 use crate::protocol::{ResultId, ResultSpec};
 use crate::verdict::{JudgedResult, Reported, VerdictKind};
 
-/// Judges one word; words that hang on a comparison or an unknown are judged afterwards by [`settle`].
+/// Judges one word; words that hang on a comparison or an unknown are judged afterwards by
+/// [`settle`].
 ///
 /// `row` counts from 0. `reported` holds the values above as the team wrote them, `done` their
 /// verdicts.
@@ -51,8 +52,8 @@ fn said(out: &mut JudgedResult, written: &Reported) -> bool {
     written.word.is_some()
 }
 
-/// The verdict of a word beside the right one and the one that follows from the values reported above. Words are
-/// numbers of the item's list.
+/// The verdict of a word beside the right one and the one that follows from the values reported
+/// above. Words are numbers of the item's list.
 fn verdict(word: Option<u32>, right: Option<u32>, follows: Option<u32>) -> VerdictKind {
     match right {
         None => VerdictKind::Unchecked,
@@ -89,8 +90,8 @@ fn by_condition(ground: &Ground<'_>, spec: &ResultSpec, env: &Env, row: Option<u
     None
 }
 
-/// Settles the words that hang on a comparison or an unknown: `clean` are the words the readings give, `follows` those
-/// that the team's own reported values give.
+/// Settles the words that hang on a comparison or an unknown: `clean` are the words the readings
+/// give, `follows` those that the team's own reported values give.
 ///
 /// Both lists have several words where the right one hangs on a band: any of them is right.
 /// `tainted` says whether a value above was wrong.

@@ -74,8 +74,8 @@ pub struct Moved {
 }
 
 impl Moved {
-    /// What was changed by hand. Rulings are no person's change: what they give is computed. A line that only a person
-    /// judges is left out.
+    /// What was changed by hand. Rulings are no person's change: what they give is computed. A line
+    /// that only a person judges is left out.
     ///
     /// # Example
     /// ```
@@ -90,10 +90,11 @@ impl Moved {
     /// ```
     ///
     /// # Formula
-    /// Of each line of the score, Δ = decided − computed. Its findings have moved by mᵢ = (cost computed − cost decided);
-    /// a line holds no less than nought and counts in steps, so that Δ may be less than Σmᵢ: each field gets Δ·mᵢ/Σmᵢ.
-    /// Where a line was changed as a whole, or a reading was read otherwise or left out, what the findings do not tell is of
-    /// [`Field::Rest`] or [`Field::LeftOut`].
+    /// Of each line of the score, Δ = decided − computed. Its findings have moved by mᵢ = (cost
+    /// computed − cost decided); a line holds no less than nought and counts in steps, so that Δ
+    /// may be less than Σmᵢ: each field gets Δ·mᵢ/Σmᵢ. Where a line was changed as a whole, or a
+    /// reading was read otherwise or left out, what the findings do not tell is of [`Field::Rest`]
+    /// or [`Field::LeftOut`].
     pub fn of(protocol: &Protocol, judged: &Judged) -> Moved {
         let mut moved = Moved::default();
         let left_out =
@@ -138,7 +139,8 @@ impl Moved {
         self.points.iter().sum()
     }
 
-    /// As a record keeps it: findings and points of each field, such as `3 0.25;0 0;1 -0.5;0 0;0 0;0 0`.
+    /// As a record keeps it: findings and points of each field, such as
+    /// `3 0.25;0 0;1 -0.5;0 0;0 0;0 0`.
     ///
     /// # Example
     /// ```

@@ -62,14 +62,15 @@ pub struct Pair {
     pub first: f64,
     /// Points that the second gave.
     pub second: f64,
-    /// Whether it was drawn at random; else it was chosen because it hangs on a decision, and is drawn but not counted.
+    /// Whether it was drawn at random; else it was chosen because it hangs on a decision, and is
+    /// drawn but not counted.
     pub random: bool,
     /// The findings that both decided.
     pub twice: Vec<Twice>,
 }
 
-/// The findings of a table that both people had to decide or that either changed, in the table's order. Both verdicts are
-/// on the same cells, by the same protocol and rulings.
+/// The findings of a table that both people had to decide or that either changed, in the table's
+/// order. Both verdicts are on the same cells, by the same protocol and rulings.
 ///
 /// # Example
 /// ```
@@ -102,7 +103,8 @@ pub fn alike(protocol: &crate::protocol::Protocol, first: &Judged, second: &Judg
         .collect()
 }
 
-/// What the random pairs say. Points throughout; every pair of numbers is an interval of 95 %, from and to.
+/// What the random pairs say. Points throughout; every pair of numbers is an interval of 95 %, from
+/// and to.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Agreement {
     /// Random pairs.
@@ -142,12 +144,14 @@ impl Agreement {
     /// ```
     ///
     /// # Formula
-    /// d = second − first; d̄ ± t·s/√n; limits d̄ ± 1.96·s, each known to ± t·s·√(3/n). Kappa is 1 − Σw·o/Σw·e over the three
-    /// ways, w = |i − j|/2, o the share observed and e the share that the margins give; its interval runs between the 2.5th and
-    /// the 97.5th percentile over samples of whole tables, since findings of one table hang together.
+    /// d = second − first; d̄ ± t·s/√n; limits d̄ ± 1.96·s, each known to ± t·s·√(3/n). Kappa is 1
+    /// − Σw·o/Σw·e over the three ways, w = |i − j|/2, o the share observed and e the share that
+    /// the margins give; its interval runs between the 2.5th and the 97.5th percentile over samples
+    /// of whole tables, since findings of one table hang together.
     ///
     /// # Source
-    /// Bland and Altman, Statistical Methods in Medical Research 8 (1999) 135; Cohen, Psychological Bulletin 70 (1968) 213.
+    /// Bland and Altman, Statistical Methods in Medical Research 8 (1999) 135; Cohen, Psychological
+    /// Bulletin 70 (1968) 213.
     pub fn of(pairs: &[Pair]) -> Option<Agreement> {
         let random: Vec<&Pair> = pairs.iter().filter(|p| p.random).collect();
         if random.len() < FEWEST_PAIRS {
@@ -175,7 +179,8 @@ impl Agreement {
     }
 }
 
-/// Kappa with linear weights over the three ways; `None` where the margins leave no room to disagree.
+/// Kappa with linear weights over the three ways; `None` where the margins leave no room to
+/// disagree.
 ///
 /// One step apart counts half, two steps whole.
 fn kappa<'a>(twice: impl Iterator<Item = &'a Twice>) -> Option<f64> {
@@ -198,8 +203,9 @@ fn kappa<'a>(twice: impl Iterator<Item = &'a Twice>) -> Option<f64> {
     (expected > 0.0).then(|| 1.0 - observed / expected)
 }
 
-/// Between the 2.5th and the 97.5th percentile of kappa over samples of whole tables, drawn with replacement from a seed that
-/// is always the same; `None` where a tenth of the samples has no kappa.
+/// Between the 2.5th and the 97.5th percentile of kappa over samples of whole tables, drawn with
+/// replacement from a seed that is always the same; `None` where a tenth of the samples has no
+/// kappa.
 ///
 /// The generator starts from the same number each time, so that a page shows the same interval on
 /// every day.

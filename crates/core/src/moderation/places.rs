@@ -15,8 +15,8 @@ pub const FEWEST_OTHERS: usize = 20;
 /// One page in so many shows a place that stands apart by chance.
 const PAGES: f64 = 20.0;
 
-/// The decided tables of one reviewer in one section: what was changed of each table, by field, in points, and how many
-/// findings of each field they hold.
+/// The decided tables of one reviewer in one section: what was changed of each table, by field, in
+/// points, and how many findings of each field they hold.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Row {
     /// Points decided less computed, of each table.
@@ -30,9 +30,11 @@ pub struct Row {
 pub struct Cell {
     /// Findings of the field.
     pub findings: u32,
-    /// Mean change, points a table, and half its interval of 95 %; `None` under [`FEWEST_FINDINGS`] findings.
+    /// Mean change, points a table, and half its interval of 95 %; `None` under [`FEWEST_FINDINGS`]
+    /// findings.
     pub mean: Option<(f64, f64)>,
-    /// Where chance alone would put the mean, from and to; `None` where the others are too few or all alike.
+    /// Where chance alone would put the mean, from and to; `None` where the others are too few or
+    /// all alike.
     pub channel: Option<(f64, f64)>,
     /// Whether the mean lies outside, and its own interval does not reach the others' mean.
     pub apart: bool,
@@ -49,7 +51,8 @@ pub struct Placed {
     pub all: Option<(f64, f64)>,
 }
 
-/// The drawn fields of every row beside the other rows, and the mean of all fields with half its interval.
+/// The drawn fields of every row beside the other rows, and the mean of all fields with half its
+/// interval.
 ///
 /// # Example
 /// ```
@@ -65,10 +68,11 @@ pub struct Placed {
 /// ```
 ///
 /// # Formula
-/// The interval is mean ± t·s/√n, t at 97.5 % with n − 1 degrees of freedom, s never below half the others' standard
-/// deviation: a row in which nothing was changed is not known exactly. The channel is the others' mean ± z·s·√(1/n + 1/N),
-/// s and N of the tables of the other rows; z is the quantile at which one page in twenty shows a place outside by chance,
-/// 1 − (1 − 1/20)^(1/m) for m places, from Student's distribution with N − 1 degrees of freedom. One large change among many
+/// The interval is mean ± t·s/√n, t at 97.5 % with n − 1 degrees of freedom, s never below half the
+/// others' standard deviation: a row in which nothing was changed is not known exactly. The channel
+/// is the others' mean ± z·s·√(1/n + 1/N), s and N of the tables of the other rows; z is the
+/// quantile at which one page in twenty shows a place outside by chance, 1 − (1 − 1/20)^(1/m) for m
+/// places, from Student's distribution with N − 1 degrees of freedom. One large change among many
 /// tables may carry a mean outside; the interval of such a mean reaches back, and it is not named.
 pub fn places(rows: &[Row]) -> Vec<Placed> {
     let told = |row: &Row, field: usize| row.findings[field] >= FEWEST_FINDINGS && row.tables.len() > 1;
@@ -106,8 +110,8 @@ pub fn places(rows: &[Row]) -> Vec<Placed> {
     rows.iter().zip(&own).map(of_row).collect()
 }
 
-/// Count, sum and sum of squares of values, so that those of others are the whole's less one's own. Points are of the size
-/// of one, so that nothing is lost in the squares.
+/// Count, sum and sum of squares of values, so that those of others are the whole's less one's own.
+/// Points are of the size of one, so that nothing is lost in the squares.
 #[derive(Clone, Copy, Default)]
 struct Sums {
     /// How many.
@@ -142,14 +146,15 @@ impl Sums {
         self.sum / self.count
     }
 
-    /// Standard deviation; nought under two values and below what a sum of squares tells from nothing, far below the least
-    /// step of points.
+    /// Standard deviation; nought under two values and below what a sum of squares tells from
+    /// nothing, far below the least step of points.
     fn spread(self) -> f64 {
         let variance = (self.squares - self.sum * self.mean()) / (self.count - 1.0);
         if self.count > 1.0 && variance > 1e-9 { variance.sqrt() } else { 0.0 }
     }
 
-    /// Mean and half its interval of 95 %, with a standard deviation that is never below `least`; `None` for under two values.
+    /// Mean and half its interval of 95 %, with a standard deviation that is never below `least`;
+    /// `None` for under two values.
     fn interval(self, least: f64) -> Option<(f64, f64)> {
         let half = |s: f64| quantile(0.975, self.count - 1.0) * s / self.count.sqrt();
         (self.count > 1.0).then(|| (self.mean(), half(self.spread().max(least))))

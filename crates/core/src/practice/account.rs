@@ -113,8 +113,8 @@ pub fn wilson(found: usize, planted: usize) -> (f64, f64) {
     (((middle - half) / of).max(0.0), ((middle + half) / of).min(1.0))
 }
 
-/// Points that a reviewer took off beside the findings of the judge, by criterion: findings of their own, and lines changed
-/// as a whole. Positive where more was taken.
+/// Points that a reviewer took off beside the findings of the judge, by criterion: findings of
+/// their own, and lines changed as a whole. Positive where more was taken.
 ///
 /// A line that was changed as a whole stands in place of the findings on it.
 fn extras(judged: &Judged) -> BTreeMap<String, Decimal> {
@@ -204,7 +204,8 @@ impl Truth {
     }
 }
 
-/// Whether a finding without a cause was let stand: it costs, or it changed a reading that is sound.
+/// Whether a finding without a cause was let stand: it costs, or it changed a reading that is
+/// sound.
 ///
 /// A repair that nobody refused changed a reading that was sound.
 fn charged_without(f: &Finding) -> bool {
@@ -282,7 +283,8 @@ mod tests {
         Decision { finding: finding.clone(), action, reason: "x".into(), by: "me".into(), text: String::new() }
     }
 
-    /// Found and charged twice, for an act of one point that the judge got so far with, by what was taken in thousandths.
+    /// Found and charged twice, for an act of one point that the judge got so far with, by what was
+    /// taken in thousandths.
     #[test]
     fn an_act_is_found_and_charged_twice_by_what_was_taken_for_it() {
         let (protocol, table, key) = table();

@@ -1,4 +1,5 @@
-//! What a reviewer's practice says of how that reviewer works: each habit with the tables that show it.
+//! What a reviewer's practice says of how that reviewer works: each habit with the tables that show
+//! it.
 
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;

@@ -1,8 +1,10 @@
-//! Practice: tables whose truth is known, and what a reviewer made of each. [`Truth`] says what there is to find, what it
-//! costs and which decisions bring the right points; [`Truth::account`] compares a reviewer's verdict with it.
+//! Practice: tables whose truth is known, and what a reviewer made of each. [`Truth`] says what
+//! there is to find, what it costs and which decisions bring the right points; [`Truth::account`]
+//! compares a reviewer's verdict with it.
 //!
-//! The truth is not what the judge says: an act that was planted stands whether the judge names it, names it otherwise or
-//! passes it by. A reviewer who takes everything proposed is measured like any other.
+//! The truth is not what the judge says: an act that was planted stands whether the judge names it,
+//! names it otherwise or passes it by. A reviewer who takes everything proposed is measured like
+//! any other.
 //!
 //! # What is measured
 //!
@@ -44,7 +46,8 @@ pub struct Truth {
     ///
     /// In the order in which they were planted; numbers elsewhere are places in it.
     pub acts: Vec<Act>,
-    /// Findings that follow from an act, and that act by its place in `acts`: who charges one charges the act again.
+    /// Findings that follow from an act, and that act by its place in `acts`: who charges one
+    /// charges the act again.
     pub follows: Vec<(Key, usize)>,
     /// Findings without a cause: who charges one charges what never happened.
     pub unfounded: Vec<Key>,
@@ -84,7 +87,8 @@ pub enum Proposed {
     Not,
 }
 
-/// What is given with every practice table: no paper lies with it, so what only the paper tells has its highest level.
+/// What is given with every practice table: no paper lies with it, so what only the paper tells has
+/// its highest level.
 ///
 /// A lab without such criteria has none.
 ///
@@ -144,7 +148,8 @@ pub fn taking_all(judged: &Judged, by: &str) -> Vec<Decision> {
     open.map(|f| decision(f.key.clone(), Action::Accept, by)).collect()
 }
 
-/// Whether a finding is about what was worked out: these are known by what was planted, all others by arithmetic alone.
+/// Whether a finding is about what was worked out: these are known by what was planted, all others
+/// by arithmetic alone.
 ///
 /// Readings, figures and what is missing can be told by arithmetic alone.
 fn about_working(finding: &Finding) -> bool {
@@ -159,7 +164,8 @@ fn about_working(finding: &Finding) -> bool {
     )
 }
 
-/// Whether a finding counts as something to find: it costs, or it asks about a reading that stands apart.
+/// Whether a finding counts as something to find: it costs, or it asks about a reading that stands
+/// apart.
 ///
 /// What is worth a look and costs nothing is nothing to find, but for a reading that stands apart.
 fn counts(finding: &Finding) -> bool {
@@ -169,8 +175,9 @@ fn counts(finding: &Finding) -> bool {
 }
 
 impl Truth {
-    /// The truth of a table that a person has decided, for an example of a course's own: what was charged is to be found,
-    /// what was forgiven is without a cause. `computed` is the verdict before anything was decided.
+    /// The truth of a table that a person has decided, for an example of a course's own: what was
+    /// charged is to be found, what was forgiven is without a cause. `computed` is the verdict
+    /// before anything was decided.
     ///
     /// # Example
     /// ```

@@ -70,7 +70,8 @@ pub struct Known<'a> {
     pub lent: &'a [Lent],
 }
 
-/// Whether the judge's name for a finding is the planted one, or one that this result alone cannot tell from it.
+/// Whether the judge's name for a finding is the planted one, or one that this result alone cannot
+/// tell from it.
 ///
 /// A kind that this result alone cannot tell from the planted one is as good.
 fn named(judged: &Judged, f: &Finding, planted: &Planted) -> bool {
@@ -127,9 +128,10 @@ impl Truth {
     /// The truth of a simulated table. At most one mistake of working may be planted in it.
     ///
     /// # Formula
-    /// The right points are those of the judge once it is told the truth: what it named rightly is taken, what it took for
-    /// something else costs what the rubric says of the planted kind, what follows and what has no cause is forgiven, a
-    /// repair of a sound reading is refused, and what it passed by is charged.
+    /// The right points are those of the judge once it is told the truth: what it named rightly is
+    /// taken, what it took for something else costs what the rubric says of the planted kind, what
+    /// follows and what has no cause is forgiven, a repair of a sound reading is refused, and what
+    /// it passed by is charged.
     pub fn planted(protocol: &Protocol, table: &Submission, known: &Known<'_>) -> Truth {
         let planted = known.planted;
         let with = |own: &[Decision]| judged(protocol, table, own);
@@ -177,8 +179,9 @@ impl Truth {
         out.settled(protocol, table)
     }
 
-    /// The truth of a table in which readings stand otherwise than they were seen, and the judge does not say so: they are
-    /// read as they were meant, and the slip of the pen costs what the rubric says.
+    /// The truth of a table in which readings stand otherwise than they were seen, and the judge
+    /// does not say so: they are read as they were meant, and the slip of the pen costs what the
+    /// rubric says.
     fn miswritten(
         protocol: &Protocol,
         (table, planted): (&Submission, &Planted),

@@ -1,6 +1,6 @@
 //! Parameters, instruments and tables of the file, and how readings of them may be rejected.
 
-use super::compile::{Loader, Names};
+use super::loading::{Loader, Names};
 use super::source::{self, Count, Number, Spanned, Text};
 use super::{Grid, Instrument, Item, ItemKind, Parameter, Rejection, RowCount, Stop, TableSpec, Tolerance};
 use crate::formula::ItemId;
@@ -180,6 +180,8 @@ impl Loader<'_> {
     }
 
     /// An item that is a column of table `table`.
+    ///
+    /// A column of another table is a fault, with that column standing in.
     fn column_of(&mut self, name: &Text, table: usize) -> ItemId {
         let item = self.find_item(name, "column");
         if self.items[item].rows != Shape::Column(table as u16) {
@@ -192,6 +194,7 @@ impl Loader<'_> {
         item
     }
 
+    /// So much in the unit of the column, or in percent of the middle; one of the two.
     pub(super) fn tolerance(&mut self, within: Option<&Number>, percent: Option<&Number>, at: usize) -> Tolerance {
         match (within, percent) {
             (Some(w), None) => Tolerance::Within(self.positive(w, "the tolerance")),
@@ -203,6 +206,7 @@ impl Loader<'_> {
         }
     }
 
+    /// By what a replicate may be rejected; none where nothing is said.
     pub(super) fn rejection(&mut self, written: Option<&source::Rejection>) -> Option<Rejection> {
         let written = written?;
         let at = written.by.span().start;

@@ -9,7 +9,8 @@ use crate::protocol::{ResultId, TableId};
 use rust_decimal::Decimal;
 
 use super::apparatus::blank;
-use super::compile::{Loader, Names, collect_names};
+use super::compile::collect_names;
+use super::loading::{Loader, Names};
 use super::mutate::in_units_of_the_sheet;
 use super::source::{self, Text};
 use super::{Item, ItemKind, ResultSpec, Right, SlipKind, TableSpec, Variant};
@@ -30,7 +31,8 @@ pub(super) fn seeks_end_point(node: &Node) -> bool {
 }
 
 impl Loader<'_> {
-    /// Indices of the results so that each comes after what it uses; the file's order where that already holds.
+    /// Indices of the results so that each comes after what it uses; the file's order where that
+    /// already holds.
     ///
     /// A circle is a fault that names all of its members.
     fn results_order(&mut self, results: &[source::ResultSpec]) -> Vec<usize> {
@@ -127,8 +129,8 @@ impl Loader<'_> {
             .collect()
     }
 
-    /// Items of all results, before any formula is read, so that a misspelt name is told from a later one. Gives the table of
-    /// each.
+    /// Items of all results, before any formula is read, so that a misspelt name is told from a
+    /// later one. Gives the table of each.
     ///
     /// `order` is that of derivation, and numbers go by it.
     fn result_items(&mut self, results: &[source::ResultSpec], order: &[usize], names: &Names) -> Vec<Option<usize>> {
@@ -200,7 +202,8 @@ impl Loader<'_> {
         self.hidden_texts.push((id.clone(), text));
     }
 
-    /// The formula of a result's own standard uncertainty: of its dimension, and with its rows or one value.
+    /// The formula of a result's own standard uncertainty: of its dimension, and with its rows or
+    /// one value.
     ///
     /// It gives one standard uncertainty, in the unit of the result.
     fn own_uncertainty(&mut self, text: &Text, item: ItemId) -> Option<Node> {
@@ -336,6 +339,7 @@ impl Loader<'_> {
         self.read(text.get_ref()).is_ok_and(|node| written(&node) == written(&result.node))
     }
 
+    /// The formula of a declared slip or of another school, as a mistaken form of its result.
     fn variant(
         &mut self,
         text: &Text,

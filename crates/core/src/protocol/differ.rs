@@ -1,5 +1,5 @@
-//! What differs between two texts of a protocol, as a person reads it: which part, which of its values, from what to what.
-//! Comments, blanks and the order of parts are no difference.
+//! What differs between two texts of a protocol, as a person reads it: which part, which of its
+//! values, from what to what. Comments, blanks and the order of parts are no difference.
 //!
 //! Both texts are read as data and compared part by part: a lab that was only tidied up is the same
 //! lab, and a reviewer reads three lines where a list of changed lines would fill a page.
@@ -39,7 +39,8 @@ struct Flat {
 /// The first number puts kinds in the order in which a form shows them.
 type Parts = BTreeMap<(usize, String, String), Flat>;
 
-/// What differs from one text to another, in the order of the kinds; nothing where either is no TOML.
+/// What differs from one text to another, in the order of the kinds; nothing where either is no
+/// TOML.
 ///
 /// # Example
 /// ```

@@ -1,10 +1,14 @@
 //! Texts to begin a lab from: a blank page that already reads, and a copy of another lab.
+//!
+//! Nobody begins with an empty file. The blank page is a whole small lab with an instructor's run,
+//! so that each change can be checked from the first line on.
 
-/// A small lab that reads, is judged and whose instructor's run comes out clean. Every line is meant to be changed.
+/// A small lab that reads, is judged and whose instructor's run comes out clean. Every line is
+/// meant to be changed.
 pub const BLANK: &str = include_str!("blank.toml");
 
-/// The text of another lab under a new id and title, at version 1. Only these three lines of its head change; every
-/// other byte stays, comments too.
+/// The text of another lab under a new id and title, at version 1. Only these three lines of its
+/// head change; every other byte stays, comments too.
 ///
 /// # Example
 /// ```

@@ -60,7 +60,8 @@ impl Protocol {
         }
     }
 
-    /// The instrument's step in the unit of a reading; `None` without an instrument, or where it follows a setting.
+    /// The instrument's step in the unit of a reading; `None` without an instrument, or where it
+    /// follows a setting.
     ///
     /// # Example
     /// ```
@@ -74,7 +75,8 @@ impl Protocol {
         Some(instrument.step * instrument.unit.factor / self.items[spec.item].unit.factor)
     }
 
-    /// The title in words; a result's with its bay where another item has the same, since two bays may each have a volume.
+    /// The title in words; a result's with its bay where another item has the same, since two bays
+    /// may each have a volume.
     ///
     /// # Example
     /// ```
@@ -189,9 +191,9 @@ impl Protocol {
         Some(spec.replicates_of.map_or(spec.replicates, |p| self.parameter_most(p)))
     }
 
-    /// The highest row number that is taken for an item whose cells have row numbers: some more than the lab asks for, since
-    /// a team may measure once more than it has to. A higher one is a slip of the pen and not a row: everything that goes
-    /// through the rows goes up to the highest.
+    /// The highest row number that is taken for an item whose cells have row numbers: some more
+    /// than the lab asks for, since a team may measure once more than it has to. A higher one is a
+    /// slip of the pen and not a row: everything that goes through the rows goes up to the highest.
     ///
     /// # Example
     /// ```
@@ -227,7 +229,8 @@ impl Protocol {
         matches!(self.items[item].kind, ItemKind::Reading(_) | ItemKind::Result(_))
     }
 
-    /// How a reading's replicates may be rejected: its own school, the course's, else by how many there are.
+    /// How a reading's replicates may be rejected: its own school, the course's, else by how many
+    /// there are.
     ///
     /// # Example
     /// ```

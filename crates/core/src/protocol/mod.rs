@@ -1,5 +1,6 @@
-//! One lab described as data. [`source`] is the TOML file as written, [`compile`] checks it and makes the
-//! [`Protocol`] that everything else uses. No lab is known to the code: a new lab is a new file.
+//! One lab described as data. [`source`] is the TOML file as written, [`compile`] checks it and
+//! makes the [`Protocol`] that everything else uses. No lab is known to the code: a new lab is a
+//! new file.
 
 mod apparatus;
 mod compile;
@@ -7,6 +8,7 @@ mod derive;
 pub mod differ;
 pub mod draft;
 pub mod form;
+mod loading;
 mod lookup;
 mod model;
 mod mutate;
@@ -62,7 +64,8 @@ pub struct Protocol {
     pub instruments: Vec<Instrument>,
     /// Tables of readings taken row by row.
     pub tables: Vec<TableSpec>,
-    /// All names a formula can use: readings, then references, then results in the order they are derived.
+    /// All names a formula can use: readings, then references, then results in the order they are
+    /// derived.
     pub items: Vec<Item>,
     /// Readings.
     pub readings: Vec<ReadingSpec>,
@@ -70,7 +73,8 @@ pub struct Protocol {
     pub references: Vec<Reference>,
     /// Results in the order they are derived.
     pub results: Vec<ResultSpec>,
-    /// Ids and formulas of hidden results in the order they are derived; the formulas above hold them written out.
+    /// Ids and formulas of hidden results in the order they are derived; the formulas above hold
+    /// them written out.
     pub hidden: Vec<(String, String)>,
     /// Relations that hold whatever the unknown is.
     pub checks: Vec<Check>,
@@ -90,7 +94,8 @@ pub struct Protocol {
     pub school: School,
     /// The instructor's run.
     pub run: Option<Run>,
-    /// What is no fault and still looks like one: a reading that nothing uses, a short form that is far off.
+    /// What is no fault and still looks like one: a reading that nothing uses, a short form that is
+    /// far off.
     pub warnings: Vec<Fault>,
     /// Items by id.
     by_id: FxHashMap<String, ItemId>,

@@ -1,7 +1,7 @@
 //! Readings of the file: their kind, unit, rows and role.
 
 use super::apparatus::blank;
-use super::compile::{Loader, Names};
+use super::loading::{Loader, Names};
 use super::source::{self, Spanned, Text};
 use super::{Instrument, Item, ItemKind, Need, PlannedStep, ReadingKind, ReadingSpec, Role, RowCount, TableSpec};
 use crate::formula::Shape;
@@ -9,6 +9,7 @@ use crate::protocol::{ReadingId, TableId};
 use crate::quantity::Unit;
 
 impl Loader<'_> {
+    /// Readings in the order of the file, which is that of the sheet.
     pub(super) fn readings(
         &mut self,
         readings: &[source::Reading],
@@ -19,6 +20,8 @@ impl Loader<'_> {
         readings.iter().enumerate().map(|(n, r)| self.reading(n, r, names, instruments, tables)).collect()
     }
 
+    /// One reading; what names other items is looked up later. Replicates are a column of their
+    /// own, in a group that no table has.
     fn reading(
         &mut self,
         n: usize,
@@ -86,6 +89,7 @@ impl Loader<'_> {
         }
     }
 
+    /// A number unless the file says otherwise; a reading with words is a word.
     fn kind_of(&mut self, r: &source::Reading) -> ReadingKind {
         if r.events && r.kind.as_ref().is_none_or(|k| k.get_ref() != "count") {
             let what = format!("`{}` is no count, and cannot count events", r.id.get_ref());
@@ -110,6 +114,8 @@ impl Loader<'_> {
     }
 
     /// The words a reading may be; `None` for one that is no word.
+    ///
+    /// One empty word, with a fault, stands in for a list that is missing.
     fn words_of(&mut self, r: &source::Reading, kind: &ReadingKind) -> Option<Vec<String>> {
         match (kind, &r.words) {
             (ReadingKind::Word, Some(w)) if !w.get_ref().is_empty() => Some(w.get_ref().clone()),
@@ -123,6 +129,8 @@ impl Loader<'_> {
     }
 
     /// The unit a reading is written in: its own, or the instrument's.
+    ///
+    /// A number that was read off nothing is a fault.
     fn unit_of(&mut self, r: &source::Reading, kind: &ReadingKind, instrument: Option<&Instrument>) -> Unit {
         let unit = match (&r.unit, instrument) {
             (Some(u), _) => self.unit(u),
@@ -148,6 +156,7 @@ impl Loader<'_> {
         unit
     }
 
+    /// A column of a table is repeated by its rows.
     fn replicates_of(&mut self, r: &source::Reading, table: Option<usize>) -> RowCount {
         let replicates = r.replicates.as_ref().map_or(RowCount::Fixed(1), |n| self.rows(n, "replicates"));
         if let (Some(_), Some(rep)) = (table, &r.replicates) {
@@ -160,6 +169,7 @@ impl Loader<'_> {
         replicates
     }
 
+    /// What an amount has to be: exact, within a window, free, or chosen from what there is.
     fn role(&mut self, r: &source::Reading) -> Role {
         let Some(role) = &r.role else { return Role::Measured };
         let at = role.span().start;
@@ -190,6 +200,7 @@ impl Loader<'_> {
         Role::Measured
     }
 
+    /// The bay of a reading or result: its own, or that of its table.
     pub(super) fn bay_of(
         &mut self,
         bay: Option<&Text>,
@@ -209,6 +220,7 @@ impl Loader<'_> {
         }
     }
 
+    /// Conditions, plans and the columns that are named, once all items are known.
     pub(super) fn finish_readings(&mut self, written: &[source::Reading], readings: &mut [ReadingSpec]) {
         for (n, w) in written.iter().enumerate() {
             let of = w.id.get_ref();
@@ -226,6 +238,7 @@ impl Loader<'_> {
         }
     }
 
+    /// A step of a plan, with where it holds.
     fn planned(&mut self, step: &Spanned<[f64; 2]>, condition: Option<&Text>, of: &str) -> PlannedStep {
         let [size, tolerance] = *step.get_ref();
         if size == 0.0 || !size.is_finite() || tolerance < 0.0 || !tolerance.is_finite() {

@@ -1,7 +1,7 @@
 //! Constants and references of the file: single values, ranges, values by a key, formulas.
 
 use super::apparatus::blank;
-use super::compile::{Loader, Names};
+use super::loading::{Loader, Names};
 use super::source::{self, Number, Spanned};
 use super::{Item, ItemKind, Key, Reference, ReferenceEntry, TableSpec};
 use crate::formula::Shape;
@@ -9,6 +9,7 @@ use crate::protocol::ReferenceId;
 use crate::quantity::Unit;
 
 impl Loader<'_> {
+    /// Constants first, then references, in the order of the file.
     pub(super) fn references(
         &mut self,
         file: &source::File,
@@ -24,6 +25,8 @@ impl Loader<'_> {
             .collect()
     }
 
+    /// One constant or reference with its values in SI units. What goes by the key of a row is a
+    /// column of that row's table.
     fn reference(
         &mut self,
         n: usize,
@@ -61,6 +64,8 @@ impl Loader<'_> {
     }
 
     /// The one value of a reference without a key; none where it is worked out.
+    ///
+    /// What is worked out, or agreed upon by the class, has no value beforehand.
     fn single(&mut self, r: &source::Reference, unit: &Unit) -> Vec<ReferenceEntry> {
         let (at, id) = (r.id.span().start, r.id.get_ref());
         if r.formula.is_some() || r.consensus {
@@ -75,6 +80,8 @@ impl Loader<'_> {
     }
 
     /// The values of a reference by a key, each value of the key once.
+    ///
+    /// Each value of the key needs one, so that no station is without.
     fn by_key(&mut self, r: &source::Reference, key: &Key, unit: &Unit) -> Vec<ReferenceEntry> {
         let id = r.id.get_ref();
         let mut entries: Vec<ReferenceEntry> = Vec::new();
@@ -104,6 +111,7 @@ impl Loader<'_> {
         entries
     }
 
+    /// Formulas of conditions, once the conditions are known.
     pub(super) fn finish_references(&mut self, file: &source::File, references: &mut [Reference]) {
         for (n, w) in file.constant.iter().chain(&file.reference).enumerate() {
             let Some(text) = &w.formula else { continue };
@@ -120,10 +128,12 @@ impl Loader<'_> {
         }
     }
 
+    /// A standard uncertainty; nought where none is given.
     fn spread(&mut self, uncertainty: Option<&Number>) -> f64 {
         uncertainty.map_or(0.0, |u| self.positive(u, "the uncertainty"))
     }
 
+    /// A value has both ends alike. One of the two has to be there, and only one.
     pub(super) fn ends(
         &mut self,
         value: Option<&Number>,
@@ -147,6 +157,8 @@ impl Loader<'_> {
 }
 
 /// An entry in SI from what is written in `unit`.
+///
+/// The uncertainty is an amount and has no shift.
 fn entry((at, says): (&str, &str), (low, high): (f64, f64), uncertainty: f64, unit: &Unit) -> ReferenceEntry {
     ReferenceEntry {
         at: at.to_owned(),

@@ -1,12 +1,20 @@
 //! What the reader of the file format says, in the words of somebody who writes a protocol.
+//!
+//! The reader of TOML speaks to programmers. An author of a lab reads what was found, what is
+//! needed there and how to write it, with the commonest slips – a comma in a number, one bracket
+//! for two – told as what they are.
 
 /// The line of the text in which a byte stands.
+///
+/// Without the line break.
 pub(super) fn line_at(text: &str, at: usize) -> &str {
     let start = text[..at].rfind('\n').map_or(0, |n| n + 1);
     text[start..].lines().next().unwrap_or("")
 }
 
 /// What is wrong and how to mend it, from the message of the reader and the line it points to.
+///
+/// Messages that are not known are passed on as they are.
 pub(super) fn refused(message: &str, line: &str) -> (String, String) {
     const FIELDS: &str = "see docs/protocols.md for the fields of a protocol";
     let (found, expected) = message
@@ -49,6 +57,8 @@ pub(super) fn refused(message: &str, line: &str) -> (String, String) {
 }
 
 /// Whether a value is a number with a comma in it.
+///
+/// A list has commas too, but not between digits alone.
 fn decimal_comma(line: &str) -> bool {
     let Some((_, value)) = line.split_once('=') else { return false };
     let value = value.split('#').next().unwrap_or("").trim();

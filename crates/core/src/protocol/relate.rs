@@ -2,7 +2,7 @@
 
 use rust_decimal::Decimal;
 
-use super::compile::Loader;
+use super::loading::Loader;
 use super::source::{self, Text};
 use super::{
     Agreement, Cause, Check, CheckRule, ComparisonSpec, Identify, ReferenceEntry, Relation, ResultSpec, SketchKind,

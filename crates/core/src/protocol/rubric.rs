@@ -1,4 +1,5 @@
-//! The rubric and the school of a protocol: criteria with their rules and bands, points that add up.
+//! The rubric and the school of a protocol: criteria with their rules and bands, points that add
+//! up.
 //!
 //! | rule | takes points for | needs |
 //! |---|---|---|
@@ -18,7 +19,7 @@
 use crate::protocol::{ReadingId, ReferenceId, ResultId};
 use rust_decimal::Decimal;
 
-use super::compile::Loader;
+use super::loading::Loader;
 use super::nameable::Nameable;
 use super::source::{self, Text};
 use super::{Band, Criterion, ResultSpec, Rule, School, SlipKind, UncertaintySchool};

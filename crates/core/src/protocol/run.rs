@@ -1,6 +1,9 @@
 //! The instructor's run: a table of the file, as if a team had handed it in.
+//!
+//! A lab that hands in a good table of its own is checked by it each time it changes: whatever the
+//! judge finds there is a fault of the lab, or of the table.
 
-use super::compile::Loader;
+use super::loading::Loader;
 use super::source::{self, Filled, Spanned, Text};
 use super::{Key, Run, TableSpec};
 use crate::error::line_and_column;
@@ -9,6 +12,8 @@ use crate::submission::{Submission, SubmittedCell};
 
 impl Loader<'_> {
     /// The table that the file gives, each name of it checked.
+    ///
+    /// Faults stand at the names; texts are judged later.
     pub(super) fn run(
         &mut self,
         run: &Spanned<source::Run>,
@@ -43,6 +48,7 @@ impl Loader<'_> {
         Some(Run { at: line_and_column(self.text, run.span().start), submission })
     }
 
+    /// A value that the key does not have is a fault.
     fn key_value(&mut self, at: &Text, value: &str, key: Option<&Key>) {
         if let Some(key) = key.filter(|k| !k.values.is_empty() && !k.values.iter().any(|v| v == value)) {
             self.fault(
@@ -54,6 +60,8 @@ impl Loader<'_> {
     }
 
     /// The cells of one reading or result.
+    ///
+    /// A single value may have no rows, and rows no single value.
     fn filled(
         &mut self,
         item: &Text,

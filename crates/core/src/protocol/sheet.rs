@@ -1,5 +1,9 @@
-//! The station sheet of a protocol's text: reference values and constants, station by station, changed in place so that
-//! every comment and the rest of the text stay as they were written.
+//! The station sheet of a protocol's text: reference values and constants, station by station,
+//! changed in place so that every comment and the rest of the text stay as they were written.
+//!
+//! A coordinator changes the density of a rod in a table on the screen, and the file of the lab
+//! changes in that one number: its comments, its blanks and the order of its parts are somebody's
+//! work.
 
 use std::collections::BTreeMap;
 
@@ -132,10 +136,10 @@ pub fn station_sheet(source: &str) -> Vec<SheetBlock> {
     out
 }
 
+/// Lists of the file that hold values of the sheet.
 const KINDS: [&str; 2] = ["constant", "reference"];
 
-/// The tables of a list, whether written as `[[name]]` or in line.
-/// The parts of a kind, whichever of TOML's two ways they are written in.
+/// The parts of a kind, whichever of TOML's two ways they are written in: `[[name]]`, or in line.
 pub(super) fn entries(item: Option<&mut Item>) -> Vec<&mut dyn TableLike> {
     match item {
         Some(Item::ArrayOfTables(tables)) => tables.iter_mut().map(|t| t as &mut dyn TableLike).collect(),
@@ -146,11 +150,14 @@ pub(super) fn entries(item: Option<&mut Item>) -> Vec<&mut dyn TableLike> {
     }
 }
 
+/// A text of a part; empty where there is none.
 fn text(entry: &dyn TableLike, name: &str) -> String {
     entry.get(name).and_then(Item::as_str).unwrap_or("").to_owned()
 }
 
 /// A number as it is written.
+///
+/// Every digit as it stands in the file.
 fn written(value: Option<&Value>) -> String {
     match value {
         Some(v @ (Value::Integer(_) | Value::Float(_))) => v.to_string().trim().to_owned(),
@@ -158,6 +165,7 @@ fn written(value: Option<&Value>) -> String {
     }
 }
 
+/// Values of each key, in their order.
 fn key_values(document: &mut DocumentMut) -> BTreeMap<String, Vec<String>> {
     entries(document.get_mut("key"))
         .into_iter()
@@ -169,6 +177,7 @@ fn key_values(document: &mut DocumentMut) -> BTreeMap<String, Vec<String>> {
         .collect()
 }
 
+/// One line of the sheet, every part of it as written.
 fn line(at: &str, entry: &dyn TableLike) -> SheetLine {
     let range = entry.get("range").and_then(Item::as_array);
     SheetLine {
@@ -182,6 +191,8 @@ fn line(at: &str, entry: &dyn TableLike) -> SheetLine {
 }
 
 /// A block; `None` where the values are worked out, not written.
+///
+/// Lines come in the order of the key's values; a value without a line has none.
 fn block(entry: &dyn TableLike, orders: &BTreeMap<String, Vec<String>>) -> Option<SheetBlock> {
     let derived = entry.contains_key("formula") || entry.get("consensus").and_then(Item::as_bool) == Some(true);
     if derived {
@@ -209,6 +220,8 @@ fn block(entry: &dyn TableLike, orders: &BTreeMap<String, Vec<String>>) -> Optio
 }
 
 /// A number as a person types it, as the text of a protocol has it: its digits are kept.
+///
+/// A comma is a decimal mark here, as in a cell.
 fn number(typed: &str) -> Option<Value> {
     let plain = typed.trim().replace(',', ".").replace('−', "-");
     let parsed: f64 = plain.parse().ok().filter(|v: &f64| v.is_finite())?;
@@ -224,6 +237,8 @@ fn number(typed: &str) -> Option<Value> {
 }
 
 /// Puts a value in the place of another, the space around it kept.
+///
+/// A value that was not there is added at the end of its part.
 fn put(entry: &mut dyn TableLike, name: &str, value: Value) {
     match entry.get_mut(name).and_then(Item::as_value_mut) {
         Some(old) => {
@@ -237,6 +252,7 @@ fn put(entry: &mut dyn TableLike, name: &str, value: Value) {
     }
 }
 
+/// `end` is 0 for the lower and 1 for the upper; a range that was not there begins with both alike.
 fn put_end(entry: &mut dyn TableLike, end: usize, value: Value) {
     match entry.get_mut("range").and_then(Item::as_array_mut) {
         Some(range) if range.len() == 2 => {
@@ -251,12 +267,28 @@ fn put_end(entry: &mut dyn TableLike, end: usize, value: Value) {
     }
 }
 
-/// The text with some parts of its station sheet changed, values added to keys, and its version set to `version`; the
-/// text as it is where nothing differs.
+/// The text with some parts of its station sheet changed, values added to keys, and its version set
+/// to `version`; the text as it is where nothing differs.
+///
+/// # Example
+/// ```
+/// use jurado_core::protocol::sheet::{Part, SheetChange, with_station_sheet};
+/// let text = "version = 1\n\n[[constant]]\nid = \"g\"\ntitle = \"gravity\"\nunit = \"m/s^2\"\nvalue = 9.81 # here\n";
+/// let change = |typed: &str| SheetChange {
+///     block: "g".into(),
+///     at: String::new(),
+///     part: Part::Value,
+///     text: typed.into(),
+/// };
+/// let changed = with_station_sheet(text, &[], &[change("9.812")], 2).expect("a number");
+/// assert!(changed.contains("value = 9.812 # here") && changed.contains("version = 2"));
+/// let faults = with_station_sheet(text, &[], &[change("heavy")], 2).expect_err("no number");
+/// assert_eq!(faults[0].part, Part::Value);
+/// ```
 ///
 /// # Errors
-/// Every part that cannot be: no number, a number that is missing, a negative uncertainty, ends of a range the wrong way
-/// round, a block or line that is not there.
+/// Every part that cannot be: no number, a number that is missing, a negative uncertainty, ends of
+/// a range the wrong way round, a block or line that is not there.
 pub fn with_station_sheet(
     source: &str,
     added: &[(String, String)],
@@ -297,11 +329,14 @@ pub fn with_station_sheet(
     if faults.is_empty() { Ok(text) } else { Err(faults) }
 }
 
+/// A fault at one part of one line.
 fn fault(c: &SheetChange, what: impl Into<String>) -> SheetFault {
     SheetFault { block: c.block.clone(), at: c.at.clone(), part: c.part, what: what.into() }
 }
 
 /// Adds values to keys; whether any was new.
+///
+/// A value that a key has already is not added again.
 fn add_values(document: &mut DocumentMut, added: &[(String, String)]) -> bool {
     let mut touched = false;
     for (key, value) in added {
@@ -317,6 +352,8 @@ fn add_values(document: &mut DocumentMut, added: &[(String, String)]) -> bool {
 }
 
 /// What a change writes; `None` takes an uncertainty away. `Err` says what is wrong.
+///
+/// A name may be anything; everything else is a number.
 fn wanted(change: &SheetChange) -> Result<Option<Value>, String> {
     let typed = change.text.trim();
     match (change.part, typed) {
@@ -334,6 +371,8 @@ fn wanted(change: &SheetChange) -> Result<Option<Value>, String> {
 }
 
 /// Writes one part of one line, in whichever list its block stands.
+///
+/// A line that was not there is added under its key.
 fn apply(document: &mut DocumentMut, change: &SheetChange, value: Option<Value>) {
     for kind in KINDS {
         for entry in entries(document.get_mut(kind)) {
@@ -356,6 +395,8 @@ fn apply(document: &mut DocumentMut, change: &SheetChange, value: Option<Value>)
 }
 
 /// Ranges whose upper end lies below the lower.
+///
+/// They are looked for in the text as it would be.
 fn crossed_ranges(text: &str) -> Vec<SheetFault> {
     let mut faults = Vec::new();
     for block in station_sheet(text) {
@@ -374,10 +415,12 @@ fn crossed_ranges(text: &str) -> Vec<SheetFault> {
     faults
 }
 
+/// Not a number for anything else.
 fn as_f64(value: &Value) -> f64 {
     value.as_float().or(value.as_integer().map(|i| i as f64)).unwrap_or(f64::NAN)
 }
 
+/// Puts one part of one line in its place; an uncertainty may be taken away.
 fn set(entry: &mut dyn TableLike, part: Part, value: Option<Value>) {
     match (part, value) {
         (Part::Says, Some(v)) => put(entry, "says", v),

@@ -59,7 +59,8 @@ pub enum SlipKind {
     TwoPointSlope,
     /// The slope of a line forced through nought, or without its intercept.
     Intercept,
-    /// A reading was copied wrongly into the table and the calculation used the right one: 48.3 for 84.3.
+    /// A reading was copied wrongly into the table and the calculation used the right one: 48.3 for
+    /// 84.3.
     ReadingMistyped,
     /// A reading of the sheet went into one calculation as another number: 48.3 keyed for 84.3.
     ReadingMiskeyed,
@@ -160,8 +161,8 @@ impl SlipKind {
         Self::TABLE.iter().find(|(_, w, _)| *w == word).map(|(k, ..)| k.clone())
     }
 
-    /// Starting weight, before normalising over the kinds generated for a result. `declared` is the number of declared
-    /// kinds among them, which share one weight.
+    /// Starting weight, before normalising over the kinds generated for a result. `declared` is the
+    /// number of declared kinds among them, which share one weight.
     ///
     /// `declared` is how many slips the result declares; they share one weight.
     ///
@@ -204,7 +205,8 @@ pub struct Variant {
     pub says: String,
     /// The mistaken formula.
     pub node: Node,
-    /// What its value in coherent SI units is multiplied by to be a number in the result's unit: a mistake that
-    /// changes the dimension is made with the numbers on the sheet, in the units written there.
+    /// What its value in coherent SI units is multiplied by to be a number in the result's unit: a
+    /// mistake that changes the dimension is made with the numbers on the sheet, in the units
+    /// written there.
     pub scale: f64,
 }

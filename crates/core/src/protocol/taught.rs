@@ -25,7 +25,8 @@ use crate::formula::plain;
 /// What a section is taught in place of what the protocol says.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Taught {
-    /// The formula of a result, by its id: a school of the protocol or a declared slip, by its name.
+    /// The formula of a result, by its id: a school of the protocol or a declared slip, by its
+    /// name.
     pub schools: BTreeMap<String, String>,
     /// The value of a constant, by its id, in its unit.
     pub constants: BTreeMap<String, f64>,
@@ -91,8 +92,8 @@ impl Deref for Lent<'_> {
     }
 }
 
-/// What was made of a protocol as it is taught here and there: a class of thousands is taught in a few ways. It follows from
-/// the protocol alone, so that a copy begins without it.
+/// What was made of a protocol as it is taught here and there: a class of thousands is taught in a
+/// few ways. It follows from the protocol alone, so that a copy begins without it.
 #[derive(Default)]
 pub(super) struct Made(Mutex<Vec<(Taught, Arc<Protocol>)>>);
 
@@ -117,8 +118,8 @@ impl fmt::Debug for Made {
 const SCHOOL: &str = "declared:school ";
 
 impl Protocol {
-    /// The formulas that a result may be taught by, besides its own: those of other schools and of declared slips that have
-    /// its dimension and use nothing that is derived after it.
+    /// The formulas that a result may be taught by, besides its own: those of other schools and of
+    /// declared slips that have its dimension and use nothing that is derived after it.
     ///
     /// # Example
     /// ```
@@ -174,7 +175,8 @@ impl Protocol {
         }
     }
 
-    /// Whether a section may be taught another value of an item: of a constant or reference that is one value for everybody.
+    /// Whether a section may be taught another value of an item: of a constant or reference that is
+    /// one value for everybody.
     ///
     /// # Example
     /// ```
@@ -188,8 +190,8 @@ impl Protocol {
         matches!(self.items[item].kind, ItemKind::Reference(n) if one(n)) && !self.has_rows(item)
     }
 
-    /// The protocol as it is taught. What is not of this protocol is left alone: whoever takes it in refuses it
-    /// ([`crate::section::Section::unknown`]).
+    /// The protocol as it is taught. What is not of this protocol is left alone: whoever takes it
+    /// in refuses it ([`crate::section::Section::unknown`]).
     ///
     /// # Example
     /// ```
@@ -238,7 +240,8 @@ impl Protocol {
         out
     }
 
-    /// Takes a school's formula as that of a result; the protocol's own becomes a school, which costs nothing.
+    /// Takes a school's formula as that of a result; the protocol's own becomes a school, which
+    /// costs nothing.
     ///
     /// `None` where the lab has no such result or school.
     fn teach(&mut self, id: &str, name: &str) -> Option<ResultId> {
@@ -269,7 +272,8 @@ impl Protocol {
         Some(result)
     }
 
-    /// Sets a constant; whoever still takes the value on the sheet is not charged for it. Gives the results that use it.
+    /// Sets a constant; whoever still takes the value on the sheet is not charged for it. Gives the
+    /// results that use it.
     ///
     /// `value` is in the unit of the constant.
     fn set_constant(&mut self, id: &str, value: f64) -> Vec<ResultId> {

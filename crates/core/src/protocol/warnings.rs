@@ -1,4 +1,8 @@
 //! What is no fault of a protocol and still looks like one.
+//!
+//! A warning never keeps a lab from loading. It says what an author would want to know: that
+//! nothing uses a reading, that a short form is no short form, that no caution names who decides on
+//! site.
 
 use std::collections::BTreeSet;
 
@@ -11,6 +15,8 @@ const NEAR: f64 = 0.05;
 const PROSE: [&str; 10] = ["id", "title", "symbol", "summary", "says", "advice", "notes", "caution", "source", "on"];
 
 /// Everything worth a second look, in order of place.
+///
+/// In the order in which an author meets them.
 pub(super) fn warnings(text: &str, file: &source::File) -> Vec<Fault> {
     let used = used(text);
     let mut out = Vec::new();
@@ -48,13 +54,17 @@ pub(super) fn warnings(text: &str, file: &source::File) -> Vec<Fault> {
     out
 }
 
-/// Whether nothing of the reading itself judges it: a zero belongs to its instrument, an amount to its window, a column to its
-/// trend.
+/// Whether nothing of the reading itself judges it: a zero belongs to its instrument, an amount to
+/// its window, a column to its trend.
+///
+/// What is optional may be there for the record alone.
 fn looks_unused(r: &source::Reading) -> bool {
     !r.zero && !r.optional && r.role.is_none() && r.trend.is_none()
 }
 
 /// Every word that stands where the program reads it.
+///
+/// A name that stands in a sentence for people is not used by it.
 fn used(text: &str) -> BTreeSet<String> {
     fn walk(value: &toml::Value, out: &mut BTreeSet<String>) {
         match value {

@@ -4,9 +4,11 @@ use std::fmt;
 
 const NAMES: [&str; 7] = ["length", "mass", "time", "current", "temperature", "amount", "angle"];
 
-/// Exponents of length, mass, time, electric current, temperature, amount of substance and plane angle.
+/// Exponents of length, mass, time, electric current, temperature, amount of substance and plane
+/// angle.
 ///
-/// Plane angle is kept as a dimension of its own, against the SI, so that a formula cannot take degrees for a pure number.
+/// Plane angle is kept as a dimension of its own, against the SI, so that a formula cannot take
+/// degrees for a pure number.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Dimension([i8; 7]);
 

@@ -1,7 +1,7 @@
 //! Amounts and points on a scale.
 
-/// Whether values are amounts or points on a scale, and what a pressure is counted from. An amount can be scaled; of
-/// two points only the difference can.
+/// Whether values are amounts or points on a scale, and what a pressure is counted from. An amount
+/// can be scaled; of two points only the difference can.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub enum Nature {
     /// An amount, or a difference.

@@ -5,7 +5,8 @@ use std::sync::OnceLock;
 use super::Dimension;
 use super::nature::Nature;
 
-/// Spellings, the first of them shown; dimension; mantissa and power of ten; whether SI prefixes go with it.
+/// Spellings, the first of them shown; dimension; mantissa and power of ten; whether SI prefixes go
+/// with it.
 pub(super) struct Row {
     /// Its spellings, the first for showing.
     pub(super) names: &'static [&'static str],
@@ -23,7 +24,8 @@ pub(super) struct Row {
     pub(super) offset: f64,
 }
 
-/// SI prefixes (BIPM, The International System of Units, 9th edition, table 7) that laboratory work meets.
+/// SI prefixes (BIPM, The International System of Units, 9th edition, table 7) that laboratory work
+/// meets.
 const PREFIXES: [(&str, i32); 12] = [
     ("p", -12),
     ("n", -9),
@@ -172,8 +174,9 @@ fn angle_and_number() -> Vec<Row> {
     ]
 }
 
-/// The units of the labs. Inch, pound and their kin are exact by definition (international yard and pound, 1959; troy
-/// ounce 31.1034768 g; carat 0.2 g), the standard atmosphere and mmHg by convention, the electronvolt by the SI of 2019.
+/// The units of the labs. Inch, pound and their kin are exact by definition (international yard and
+/// pound, 1959; troy ounce 31.1034768 g; carat 0.2 g), the standard atmosphere and mmHg by
+/// convention, the electronvolt by the SI of 2019.
 fn table() -> &'static [Row] {
     static TABLE: OnceLock<Vec<Row>> = OnceLock::new();
     TABLE.get_or_init(|| {

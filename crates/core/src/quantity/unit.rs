@@ -1,8 +1,8 @@
 //! Units as people spell them.
 //!
-//! The table is our own rather than a crate's: a crate for typed quantities fixes the units at compile time, while ours
-//! come from a protocol file and from cells typed by hand (`cc`, `g/cm³`, `cm3`, `kg m-3`), and the diagnosis needs the
-//! list of units that people confuse.
+//! The table is our own rather than a crate's: a crate for typed quantities fixes the units at
+//! compile time, while ours come from a protocol file and from cells typed by hand (`cc`, `g/cm³`,
+//! `cm3`, `kg m-3`), and the diagnosis needs the list of units that people confuse.
 
 use std::sync::LazyLock;
 
@@ -23,8 +23,8 @@ pub struct Unit {
     pub offset: f64,
     /// Nature of values written in it: `°C` points, `psig` gauge pressure.
     pub nature: Nature,
-    /// The scale of length, mass, … that its symbols speak of (0.01 for the length in `g/cm³`), in the order of
-    /// [`Dimension`]; `None` where it says nothing.
+    /// The scale of length, mass, … that its symbols speak of (0.01 for the length in `g/cm³`), in
+    /// the order of [`Dimension`]; `None` where it says nothing.
     pub scales: [Option<f64>; 7],
 }
 
@@ -59,7 +59,8 @@ pub fn power_of_ten(n: i32) -> f64 {
     format!("1e{n}").parse().unwrap_or(if n > 0 { f64::INFINITY } else { 0.0 })
 }
 
-/// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as 0.999….
+/// Power of ten of the first digit; the small nudge keeps 0.1·10 at 10⁰ when it comes out as
+/// 0.999….
 ///
 /// # Example
 /// ```
@@ -72,10 +73,12 @@ pub fn leading_place(value: f64) -> i32 {
 }
 
 impl Unit {
-    /// Reads a unit: products by space, `*` or `·`, quotients by `/`, powers as `^2`, `²`, `2` or `-3`.
+    /// Reads a unit: products by space, `*` or `·`, quotients by `/`, powers as `^2`, `²`, `2` or
+    /// `-3`.
     ///
     /// # Errors
-    /// [`UnitError::Unknown`] for a symbol not in the table, [`UnitError::Malformed`] where symbols do not form a unit.
+    /// [`UnitError::Unknown`] for a symbol not in the table, [`UnitError::Malformed`] where symbols
+    /// do not form a unit.
     ///
     /// # Example
     /// ```
@@ -123,7 +126,8 @@ impl Unit {
         product.finish().ok_or_else(malformed)
     }
 
-    /// A value written in this unit, in coherent SI units, as a value of `nature`: the offset counts for points only.
+    /// A value written in this unit, in coherent SI units, as a value of `nature`: the offset
+    /// counts for points only.
     ///
     /// # Example
     /// ```
@@ -284,7 +288,8 @@ fn scales_of(row: &Row, prefix: i32) -> [Option<f64>; 7] {
     scales
 }
 
-/// `10^-3 mm^-1`, `×10⁻² cm⁻¹`: a multiplier in front of a unit, as column heads have it. Gives it and the rest.
+/// `10^-3 mm^-1`, `×10⁻² cm⁻¹`: a multiplier in front of a unit, as column heads have it. Gives it
+/// and the rest.
 fn leading_power_of_ten(text: &str) -> (Option<i32>, &str) {
     let after = text.trim_start_matches(['×', 'x', '*']).trim_start();
     let Some(tail) = after.strip_prefix("10") else { return (None, text) };
@@ -295,7 +300,8 @@ fn leading_power_of_ten(text: &str) -> (Option<i32>, &str) {
     }
 }
 
-/// A power after a symbol: `^3`, `^-3`, `³`, `3`, `-3`; none is 1. Gives the power and the bytes used.
+/// A power after a symbol: `^3`, `^-3`, `³`, `3`, `-3`; none is 1. Gives the power and the bytes
+/// used.
 fn read_power(text: &str) -> Option<(i8, usize)> {
     let mut digits = String::new();
     let mut used = 0;
@@ -363,8 +369,9 @@ const USUAL: [&[&str]; 16] = [
     &["J", "kJ", "cal", "eV"],
 ];
 
-/// Factors by which a value is off when one unit in use was taken for another, with what to say of them: the pair
-/// in words, never the identity. Powers of ten are for any dimension, the rest belong to the dimension's own units.
+/// Factors by which a value is off when one unit in use was taken for another, with what to say of
+/// them: the pair in words, never the identity. Powers of ten are for any dimension, the rest
+/// belong to the dimension's own units.
 ///
 /// # Example
 /// ```

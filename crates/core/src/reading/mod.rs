@@ -1,5 +1,23 @@
-//! One cell's text to a number, a bound, a blank or a thing that could not be read. Nothing of a protocol lives here
-//! but the few [`Hints`] that decide an otherwise ambiguous text. Start with [`read`].
+//! One cell's text to a number, a bound, a blank or a thing that could not be read. Nothing of a
+//! protocol lives here but the few [`Hints`] that decide an otherwise ambiguous text. Start with
+//! [`read`].
+//!
+//! # What a cell may hold
+//!
+//! | text | is read as |
+//! |---|---|
+//! | `12.40`, `12,40` | 12.40 with two decimals |
+//! | `12.40 mm` | the same with its unit |
+//! | `1.2e-3`, `1.2 × 10⁻³` | with its power |
+//! | `5/32`, `1 5/8` | a fraction, known to its graduation |
+//! | `12.4 ± 0.2`, `12.4(2)`, `31–33` | with a half-width |
+//! | `>20`, `20+` | a bound and no value |
+//! | `6.31 → 6.27` | 6.27, and 6.31 before |
+//! | `~12.4`, `12.4 still rising` | with a remark |
+//! | ``, `n/a`, `–` | nothing |
+//!
+//! What is not among these is unreadable and keeps its text. Nothing is guessed: `1,234` is one of
+//! two numbers, and is told so where neither the other cells nor the plausible range decide.
 
 mod odd;
 mod parse;
@@ -71,11 +89,13 @@ pub enum CellKind {
 pub struct Number {
     /// Value in the written unit (or the column's, where none is written).
     pub value: f64,
-    /// The number's own characters, tidied: ASCII digits, `.` as decimal mark, no grouping, no exponent.
+    /// The number's own characters, tidied: ASCII digits, `.` as decimal mark, no grouping, no
+    /// exponent.
     pub digits: String,
     /// Power of ten of the last written digit, exponent included.
     pub last_place: i32,
-    /// Step between neighbouring values of this spelling: 10^last_place, or the graduation for a vulgar fraction.
+    /// Step between neighbouring values of this spelling: 10^last_place, or the graduation for a
+    /// vulgar fraction.
     pub resolution: f64,
     /// Half-width stated in the cell itself (`± 0.2`, `(2)`, a range).
     pub plus_minus: Option<PlusMinus>,
@@ -122,7 +142,8 @@ impl Number {
         }
     }
 
-    /// Significant figures written: from the first digit that is not zero to the last. Zero itself has one.
+    /// Significant figures written: from the first digit that is not zero to the last. Zero itself
+    /// has one.
     ///
     /// # Example
     /// ```
@@ -147,8 +168,9 @@ impl Number {
         self.resolution / 2.0
     }
 
-    /// Half-steps to try, narrowest first: a whole number's trailing zeros may be place-holders, so each zero up to
-    /// the last other digit is tried too, while the half-step stays within 5 % of the value.
+    /// Half-steps to try, narrowest first: a whole number's trailing zeros may be place-holders, so
+    /// each zero up to the last other digit is tried too, while the half-step stays within 5 % of
+    /// the value.
     ///
     /// # Example
     /// ```

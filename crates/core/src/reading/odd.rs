@@ -1,4 +1,5 @@
-//! What is remarked of a cell that was read, and why another could not be. Values only: [`crate::wording`] says them.
+//! What is remarked of a cell that was read, and why another could not be. Values only:
+//! [`crate::wording`] says them.
 
 /// What was decided while a cell was read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -12,7 +13,8 @@ pub enum Remark {
     Unsettled,
     /// `~6.27`, `about 6.27`.
     Approximate,
-    /// `1,234`: one comma before three digits, which groups thousands for some and parts decimals for others.
+    /// `1,234`: one comma before three digits, which groups thousands for some and parts decimals
+    /// for others.
     Comma {
         /// As typed.
         text: String,
@@ -73,7 +75,8 @@ pub enum Unreadable {
     MalformedUnit(String),
     /// Digits that make no number.
     NotANumber(String),
-    /// `1e999`: beyond the range of double precision, or so near to it that nothing can be worked out with it.
+    /// `1e999`: beyond the range of double precision, or so near to it that nothing can be worked
+    /// out with it.
     BeyondComputing,
     /// `3/0`.
     ZeroUnderLine,

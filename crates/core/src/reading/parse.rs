@@ -1,5 +1,6 @@
-//! The cell reader. Each step takes one thing off the text (corrections, remarks, bounds, a stated half-width, a unit)
-//! until a bare number is left; what cannot be taken apart is unreadable and keeps its text.
+//! The cell reader. Each step takes one thing off the text (corrections, remarks, bounds, a stated
+//! half-width, a unit) until a bare number is left; what cannot be taken apart is unreadable and
+//! keeps its text.
 
 use super::{Cell, CellKind, Comma, CommaBy, Hints, Number, PlusMinus, Remark, Unreadable};
 use crate::quantity::{Unit, UnitError, power_of_ten};
@@ -33,7 +34,8 @@ pub fn read(text: &str, hints: &Hints) -> Cell {
     Cell { kind, remarks }
 }
 
-/// `12.40`, `-0.02`: what most cells hold, read without taking anything apart. The long way gives the same.
+/// `12.40`, `-0.02`: what most cells hold, read without taking anything apart. The long way gives
+/// the same.
 fn plainest(text: &str) -> Option<Number> {
     let text = text.trim_matches(' ');
     let (negative, digits) = match text.strip_prefix('-').or_else(|| text.strip_prefix('−')) {
@@ -52,8 +54,10 @@ fn plainest(text: &str) -> Option<Number> {
     Some(Number { comma: (points == 1).then_some(false), ..number })
 }
 
-/// What a text turns out to be: corrections, remarks and bounds are taken off it one after the other, and a number is
-/// left.
+/// What a text turns out to be: corrections, remarks and bounds are taken off it one after the
+/// other, and a number is left.
+///
+/// What was taken off on the way is told in `remarks`.
 fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<CellKind, Unreadable> {
     if text.chars().count() > MAX_CELL {
         return Err(Unreadable::TooLong(MAX_CELL));
@@ -94,6 +98,8 @@ fn read_kind(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<Cel
 }
 
 /// `6.31 → 6.27`: the last counts; the earlier values, oldest first.
+///
+/// Four kinds of arrow are known.
 fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f64>), Unreadable> {
     let mut parts: Vec<&str> = vec![text];
     for arrow in ["→", "->", "=>", "⇒"] {
@@ -111,6 +117,8 @@ fn split_corrections<'a>(text: &'a str, hints: &Hints) -> Result<(&'a str, Vec<f
 }
 
 /// Takes the words off that say the display had not settled.
+///
+/// The phrase may stand before or after the number, in brackets or not.
 fn strip_unsettled(text: &str) -> (String, bool) {
     let lower = text.to_lowercase();
     for phrase in UNSETTLED {
@@ -128,6 +136,8 @@ fn strip_unsettled(text: &str) -> (String, bool) {
 }
 
 /// Takes the sign off that says a number is about right.
+///
+/// “about”, “ca.” and `~` are known.
 fn strip_approximate(text: &str) -> (&str, bool) {
     // “= 2.707” is how a result ends a line of working.
     let text = text.strip_prefix('=').map_or(text, str::trim_start);
@@ -140,6 +150,8 @@ fn strip_approximate(text: &str) -> (&str, bool) {
 }
 
 /// A bound such as `>20` or `20+`: the value lies above or below it, and is not known.
+///
+/// `None` where there is none.
 fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, Unreadable> {
     for (sign, above) in [(">", true), ("≥", true), ("<", false), ("≤", false)] {
         if let Some(rest) = text.strip_prefix(sign) {
@@ -157,6 +169,8 @@ fn read_bound(text: &str, hints: &Hints) -> Result<Option<CellKind>, Unreadable>
 }
 
 /// A number with whatever states its half-width and unit.
+///
+/// A half-width in brackets counts in the last digits: 12.40(5) is ± 0.05.
 fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<Number, Unreadable> {
     for sign in ["±", "+/-", "+-", "+/−"] {
         if let Some((left, right)) = text.split_once(sign) {
@@ -183,7 +197,10 @@ fn read_quantity(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result
     plain_number(text, hints, remarks)
 }
 
-/// A number with what stands behind its ±: `12.4 ± 0.2 mm` and `12.4 mm ± 0.2 mm` both mean mm for both.
+/// A number with what stands behind its ±: `12.4 ± 0.2 mm` and `12.4 mm ± 0.2 mm` both mean mm for
+/// both.
+///
+/// A negative one is refused.
 fn with_half_width(number: Number, half: Number) -> Result<Number, Unreadable> {
     if half.value < 0.0 {
         return Err(Unreadable::NegativeHalfWidth);
@@ -193,6 +210,8 @@ fn with_half_width(number: Number, half: Number) -> Result<Number, Unreadable> {
 }
 
 /// `31–33`, `31 to 33`, and `31-33` only where the second is larger: midpoint and half-width.
+///
+/// A minus between two numbers is a range only where the second is the larger.
 fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, Unreadable> {
     let split = text
         .split_once('–')
@@ -213,8 +232,10 @@ fn read_range(text: &str, hints: &Hints) -> Result<Option<Number>, Unreadable> {
     Ok(Some(between(low, high)))
 }
 
-/// The midpoint of two ends, with half their distance as its half-width. That of 31–34 is 32.5: it has one place more than
-/// the ends show.
+/// The midpoint of two ends, with half their distance as its half-width. That of 31–34 is 32.5: it
+/// has one place more than the ends show.
+///
+/// 31–33 is 32 ± 1.
 fn between(low: Number, high: Number) -> Number {
     let half = (high.value - low.value) / 2.0;
     let middle = (low.value + high.value) / 2.0;
@@ -235,12 +256,17 @@ fn between(low: Number, high: Number) -> Number {
     }
 }
 
-/// Whether a unit such as `1/cm` or `10⁻² cm⁻¹` stands here: its 1 is no further digit of the number.
+/// Whether a unit such as `1/cm` or `10⁻² cm⁻¹` stands here: its 1 is no further digit of the
+/// number.
+///
+/// `12 1/cm` is twelve per centimetre and no mixed number.
 fn reciprocal_unit(chars: &[char]) -> bool {
     matches!(chars, ['1', '/', c, ..] if !c.is_ascii_digit()) || matches!(chars, ['1', '0', '^' | '⁻' | '¹'..='⁹', ..])
 }
 
 /// A number and nothing but a unit after it.
+///
+/// What cannot be computed with is refused: beyond 10³⁰⁰, or below 10⁻³⁰⁰ and not nought.
 fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<Number, Unreadable> {
     let chars: Vec<char> = text.chars().collect();
     let (negative, start) = sign_of(&chars);
@@ -268,6 +294,8 @@ fn plain_number(text: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<
 }
 
 /// The unit after a number, if any stands there.
+///
+/// An unknown unit makes the cell unreadable: the number may be of anything.
 fn unit_after(rest: &str) -> Result<Option<Unit>, Unreadable> {
     match rest.trim() {
         "" => Ok(None),
@@ -279,6 +307,8 @@ fn unit_after(rest: &str) -> Result<Option<Unit>, Unreadable> {
 }
 
 /// Whether a minus stands in front, and where what follows the sign and its spaces begins.
+///
+/// A plus is passed over.
 fn sign_of(chars: &[char]) -> (bool, usize) {
     let (negative, signs) = match chars.first() {
         Some('-' | '−') => (true, 1),
@@ -289,6 +319,8 @@ fn sign_of(chars: &[char]) -> (bool, usize) {
 }
 
 /// Where the digits end, with the marks and spaces between them.
+///
+/// Blanks and apostrophes group digits only between digits.
 fn body_end(chars: &[char], start: usize) -> usize {
     let mut at = start;
     while let Some(c) = chars.get(at) {
@@ -304,6 +336,8 @@ fn body_end(chars: &[char], start: usize) -> usize {
 }
 
 /// `5/32` and `1 5/8`, with a unit after. The resolution is the graduation, not the denominator's.
+///
+/// `None` where it is no fraction.
 fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option<Number>, Unreadable> {
     let text: String = chars.iter().collect();
     let Some((left, right)) = text.split_once('/') else { return Ok(None) };
@@ -332,7 +366,10 @@ fn read_fraction(chars: &[char], negative: bool, hints: &Hints) -> Result<Option
     Ok(Some(Number { resolution, unit, fraction: true, ..number }))
 }
 
-/// Takes grouping out and makes the decimal mark a point. The second value: whether a comma was the decimal mark.
+/// Takes grouping out and makes the decimal mark a point. The second value: whether a comma was the
+/// decimal mark.
+///
+/// Which mark is the decimal one follows from the other, where both stand there.
 fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<(String, Option<bool>), Unreadable> {
     let compact = ungroup(body, &[' ', '\''])?;
     let (points, commas) = (compact.matches('.').count(), compact.matches(',').count());
@@ -351,6 +388,8 @@ fn plain_digits(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<
 }
 
 /// Removes grouping marks; each must stand before exactly three digits.
+///
+/// `1 234` and `1'234` are groups, `1 23` is a gap.
 fn ungroup(body: &str, marks: &[char]) -> Result<String, Unreadable> {
     let chars: Vec<char> = body.chars().collect();
     for (i, c) in chars.iter().enumerate() {
@@ -365,7 +404,10 @@ fn ungroup(body: &str, marks: &[char]) -> Result<String, Unreadable> {
     Ok(chars.into_iter().filter(|c| !marks.contains(c)).collect())
 }
 
-/// One comma and no point: `12,4` is a decimal; `1,234` is decided from the column, then from the plausible range.
+/// One comma and no point: `12,4` is a decimal; `1,234` is decided from the column, then from the
+/// plausible range.
+///
+/// Where neither the column nor the plausible range decides it is either.
 fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<(String, Option<bool>), Unreadable> {
     let decimal = body.replace(',', ".");
     let (before, after) = body.split_once(',').unwrap_or((body, ""));
@@ -401,7 +443,10 @@ fn single_comma(body: &str, hints: &Hints, remarks: &mut Vec<Remark>) -> Result<
     }
 }
 
-/// `e-2`, `E3`, `× 10^-2`, `x 10⁻²`, `·10^4` at the start of the rest; gives the exponent and what follows it.
+/// `e-2`, `E3`, `× 10^-2`, `x 10⁻²`, `·10^4` at the start of the rest; gives the exponent and what
+/// follows it.
+///
+/// Superscript digits are read as digits.
 fn read_exponent(rest: &str) -> Result<(i32, String), Unreadable> {
     let text = rest.trim_start();
     let after_e = text.strip_prefix(['e', 'E']).filter(|t| {

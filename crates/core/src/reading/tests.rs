@@ -178,7 +178,8 @@ proptest! {
 }
 
 proptest! {
-    /// What most cells hold is read on a short way; the long way, taken by a blank in front of the sign, says the same.
+    /// What most cells hold is read on a short way; the long way, taken by a blank in front of the
+    /// sign, says the same.
     #[test]
     fn the_short_way_and_the_long_way_agree(text in "-?[0-9]{1,9}(\\.[0-9]{0,8})?") {
         let long = format!("\t{text}");
@@ -213,7 +214,8 @@ fn what_cannot_be_read_says_why() {
     }
 }
 
-/// What is remarked of a cell that could be read, as it is told, and the word that keys of decisions hold.
+/// What is remarked of a cell that could be read, as it is told, and the word that keys of
+/// decisions hold.
 #[test]
 fn what_was_decided_while_reading_is_said() {
     let grouping = Hints { comma: Comma::Grouping, ..hints() };

@@ -10,7 +10,8 @@ const SETTLED: f64 = 1e-13;
 pub struct Curve {
     /// The parameters, p of them, in the order of their starting values.
     pub parameters: Vec<f64>,
-    /// Standard error of each, scaled by the residuals; `None` where there are no more points than parameters.
+    /// Standard error of each, scaled by the residuals; `None` where there are no more points than
+    /// parameters.
     pub errors: Option<Vec<f64>>,
     /// √(Σr²/(n − p)); `None` as above.
     pub residual_sd: Option<f64>,
@@ -20,19 +21,20 @@ pub struct Curve {
 
 /// The parameters for which the model comes closest to the values, in the sense of least squares.
 ///
-/// `model` gives the n values of the curve for p parameters, `None` where it is not defined; `start` is near enough for the
-/// curve to be recognised. Units are the caller's.
+/// `model` gives the n values of the curve for p parameters, `None` where it is not defined;
+/// `start` is near enough for the curve to be recognised. Units are the caller's.
 ///
 /// # Formula
-/// Steps δ of (JᵀJ + λ·diag(JᵀJ))·δ = Jᵀr, with λ raised until the sum of squares falls; standard errors
-/// s·√((JᵀJ)⁻¹ₖₖ), s² = Σr²/(n − p).
+/// Steps δ of (JᵀJ + λ·diag(JᵀJ))·δ = Jᵀr, with λ raised until the sum of squares falls; standard
+/// errors s·√((JᵀJ)⁻¹ₖₖ), s² = Σr²/(n − p).
 ///
 /// # Source
-/// Levenberg, Quarterly of Applied Mathematics 2 (1944); Marquardt, SIAM Journal on Applied Mathematics 11 (1963).
+/// Levenberg, Quarterly of Applied Mathematics 2 (1944); Marquardt, SIAM Journal on Applied
+/// Mathematics 11 (1963).
 ///
 /// # Errors
-/// Fewer points than parameters, a model that is not defined at the start, parameters that the points cannot tell apart, or
-/// a sum of squares that does not settle.
+/// Fewer points than parameters, a model that is not defined at the start, parameters that the
+/// points cannot tell apart, or a sum of squares that does not settle.
 ///
 /// # Example
 /// ```
@@ -91,8 +93,8 @@ pub fn least_squares(
     Err("the fit does not settle: begin it nearer to the curve")
 }
 
-/// Derivatives of the curve by each parameter: p rows of n, by central differences of fourth order, whose error is least where
-/// the fifth power of the width is the rounding of a number.
+/// Derivatives of the curve by each parameter: p rows of n, by central differences of fourth order,
+/// whose error is least where the fifth power of the width is the rounding of a number.
 fn slopes(model: &dyn Fn(&[f64]) -> Option<Vec<f64>>, at: &[f64]) -> Option<Vec<Vec<f64>>> {
     let by = |k: usize| {
         let width = f64::EPSILON.powf(0.2) * at[k].abs().max(f64::MIN_POSITIVE.sqrt());
@@ -132,7 +134,8 @@ fn finish(model: &dyn Fn(&[f64]) -> Option<Vec<f64>>, parameters: Vec<f64>, r: &
     Ok(Curve { parameters, errors, residual_sd, influence })
 }
 
-/// Solves a symmetric positive definite system, scaled to a diagonal of ones; `None` where it is none.
+/// Solves a symmetric positive definite system, scaled to a diagonal of ones; `None` where it is
+/// none.
 fn solve(matrix: &[Vec<f64>], right: &[f64]) -> Option<Vec<f64>> {
     let p = right.len();
     let scale: Vec<f64> = (0..p).map(|k| matrix[k][k].sqrt()).collect();
@@ -152,8 +155,9 @@ fn solve(matrix: &[Vec<f64>], right: &[f64]) -> Option<Vec<f64>> {
     Some(x.iter().zip(&scale).map(|(x, s)| x / s).collect())
 }
 
-/// The lower triangle L of L·Lᵀ = the matrix with its rows and columns divided by `scale`; `None` where it is not positive
-/// definite to double precision (Golub and Van Loan, Matrix Computations, 4.2).
+/// The lower triangle L of L·Lᵀ = the matrix with its rows and columns divided by `scale`; `None`
+/// where it is not positive definite to double precision (Golub and Van Loan, Matrix Computations,
+/// 4.2).
 fn cholesky(matrix: &[Vec<f64>], scale: &[f64]) -> Option<Vec<Vec<f64>>> {
     let p = scale.len();
     let mut l = vec![vec![0.0; p]; p];

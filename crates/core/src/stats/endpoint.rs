@@ -1,5 +1,5 @@
-//! The end point of a titration curve. Points are (volume, pH) in the order they were taken; the arithmetic is done on
-//! whatever numbers come in, so that derivatives follow.
+//! The end point of a titration curve. Points are (volume, pH) in the order they were taken; the
+//! arithmetic is done on whatever numbers come in, so that derivatives follow.
 
 use crate::formula::Num;
 
@@ -9,12 +9,14 @@ pub type EndPoint<N> = Result<(N, f64), &'static str>;
 /// The volume at which the second derivative is nought, beside the largest first difference.
 ///
 /// # Formula
-/// First differences Δp/Δv belong to the middle of their step; the differences of those belong to the middle of two
-/// middles. Between the last such place of the sign before and the first of the sign after, linear interpolation to
-/// nought. Equal volumes are merged (the last reading counts); steps may be uneven.
+/// First differences Δp/Δv belong to the middle of their step; the differences of those belong to
+/// the middle of two middles. Between the last such place of the sign before and the first of the
+/// sign after, linear interpolation to nought. Equal volumes are merged (the last reading counts);
+/// steps may be uneven.
 ///
 /// # Errors
-/// Fewer than four volumes, or no change of sign there: the curve was left before, or begun after, its steepest place.
+/// Fewer than four volumes, or no change of sign there: the curve was left before, or begun after,
+/// its steepest place.
 ///
 /// # Example
 /// ```
@@ -63,8 +65,8 @@ pub fn second_derivative<N: Num>(points: &[(&N, &N)]) -> EndPoint<N> {
     Ok((volume, step.abs() / 2.0))
 }
 
-/// The volume at which the curve crosses the line midway between two straight lines, fitted to the readings with
-/// volumes in `from..=to` before the jump and after it.
+/// The volume at which the curve crosses the line midway between two straight lines, fitted to the
+/// readings with volumes in `from..=to` before the jump and after it.
 ///
 /// # Errors
 /// A range with fewer than two readings, or a curve that does not cross.

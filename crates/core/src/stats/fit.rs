@@ -57,7 +57,8 @@ impl Line {
     /// ∂b/∂x, ∂b/∂y and ∂b/∂w of one point.
     ///
     /// # Formula
-    /// With r = y − a − bx, d = x − x̄ and S = Σwd²: w(r − bd)/S, wd/S, dr/S; through the origin d = x, S = Σwx².
+    /// With r = y − a − bx, d = x − x̄ and S = Σwd²: w(r − bd)/S, wd/S, dr/S; through the origin d
+    /// = x, S = Σwx².
     ///
     /// # Example
     /// ```
@@ -115,8 +116,9 @@ impl Line {
 /// Fits a line. `x`, `y` and `weights` have one length; order is irrelevant up to rounding.
 ///
 /// # Formula
-/// b = Σw(x − x̄)(y − ȳ)/Σw(x − x̄)² by centred sums, so that no large squares cancel; through the origin Σwxy/Σwx².
-/// Standard errors s/√S and s·√(1/Σw + x̄²/S), s² = Σwr²/(n − 2), or n − 1 through the origin.
+/// b = Σw(x − x̄)(y − ȳ)/Σw(x − x̄)² by centred sums, so that no large squares cancel; through the
+/// origin Σwxy/Σwx². Standard errors s/√S and s·√(1/Σw + x̄²/S), s² = Σwr²/(n − 2), or n − 1
+/// through the origin.
 ///
 /// # Source
 /// Draper and Smith, Applied Regression Analysis, 3rd edition, chapters 1 and 9.
@@ -194,13 +196,13 @@ pub struct PointTest {
     pub suspect: usize,
 }
 
-/// Tests the point farthest from a line; `None` for fewer than p + 3 points, and where a point alone holds the line
-/// (leverage 1) or the others lie on it exactly.
+/// Tests the point farthest from a line; `None` for fewer than p + 3 points, and where a point
+/// alone holds the line (leverage 1) or the others lie on it exactly.
 ///
 /// # Formula
-/// t = r/(s₍ᵢ₎√(1 − h)), s₍ᵢ₎² = ((n − p)s² − wr²/(1 − h))/(n − p − 1): the residual in units of the spread of the others,
-/// which is never taken smaller than `own`, what the points' own uncertainties make of it: on coarse scales a few
-/// points lie on a line by chance.
+/// t = r/(s₍ᵢ₎√(1 − h)), s₍ᵢ₎² = ((n − p)s² − wr²/(1 − h))/(n − p − 1): the residual in units of
+/// the spread of the others, which is never taken smaller than `own`, what the points' own
+/// uncertainties make of it: on coarse scales a few points lie on a line by chance.
 ///
 /// # Example
 /// ```

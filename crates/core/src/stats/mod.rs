@@ -1,5 +1,17 @@
-//! The statistics shelf: summaries of replicates, tests for one that stands apart, straight lines, end points. Plain
-//! numbers in and out; nothing here knows a protocol.
+//! The statistics shelf: summaries of replicates, tests for one that stands apart, straight lines,
+//! end points. Plain numbers in and out; nothing here knows a protocol.
+//!
+//! # What is here
+//!
+//! | module | gives |
+//! |---|---|
+//! | `outlier` | tests for readings that stand apart, and concordant sets |
+//! | `fit` | straight lines with weights, their errors, leverage, the point off the line |
+//! | `curve` | curves of any form, by damped least squares |
+//! | `endpoint` | end points of titrations, by second derivative and by tangents |
+//!
+//! All of it works on plain slices in the units given, keeps nothing, and says `None` or why where
+//! a figure is not defined. Certified data of statistical reference sets are in `core/tests`.
 
 mod curve;
 pub mod endpoint;
@@ -27,7 +39,8 @@ pub struct Summary {
 /// Mean and sample standard deviation; `None` for no readings. Order is irrelevant up to rounding.
 ///
 /// # Formula
-/// s² = (Σ(x − x̄)² − (Σ(x − x̄))²/n) / (n − 1), the corrected two-pass form: the second term takes back the rounding of x̄.
+/// s² = (Σ(x − x̄)² − (Σ(x − x̄))²/n) / (n − 1), the corrected two-pass form: the second term takes
+/// back the rounding of x̄.
 ///
 /// # Source
 /// Chan, Golub and LeVeque, The American Statistician 37 (1983), the corrected two-pass algorithm.

@@ -1,4 +1,5 @@
-//! Tests for a replicate that stands apart. A test only raises its hand; it never removes a reading.
+//! Tests for a replicate that stands apart. A test only raises its hand; it never removes a
+//! reading.
 
 use statrs::distribution::{ContinuousCDF, Normal, StudentsT};
 
@@ -59,8 +60,8 @@ impl DixonTest {
     }
 }
 
-/// Two-sided critical values of r₁₀ at 90, 95 and 99 %, n from 3 to 10 (computed by quadrature for the design of the
-/// tests; the simulation below checks them).
+/// Two-sided critical values of r₁₀ at 90, 95 and 99 %, n from 3 to 10 (computed by quadrature for
+/// the design of the tests; the simulation below checks them).
 const DIXON: [[f64; 3]; 8] = [
     [0.9413, 0.9702, 0.9940],
     [0.7655, 0.8298, 0.9207],
@@ -72,12 +73,14 @@ const DIXON: [[f64; 3]; 8] = [
     [0.4118, 0.4656, 0.5661],
 ];
 
-/// Dixon's r₁₀ for 3 to 10 readings; `None` outside that and where all are alike. It is a weak test for few readings:
-/// a value 8 standard deviations off is found in 13 of 100 cases at n = 3, in 76 at n = 5.
+/// Dixon's r₁₀ for 3 to 10 readings; `None` outside that and where all are alike. It is a weak test
+/// for few readings: a value 8 standard deviations off is found in 13 of 100 cases at n = 3, in 76
+/// at n = 5.
 ///
 /// # Formula
-/// Q = gap / (range + δ), where δ is the instrument's resolution. Without δ, readings rounded to the resolution make it
-/// fire: 16 to 56 % false alarms at n = 3 for δ = 0.2 to 1 standard deviation.
+/// Q = gap / (range + δ), where δ is the instrument's resolution. Without δ, readings rounded to
+/// the resolution make it fire: 16 to 56 % false alarms at n = 3 for δ = 0.2 to 1 standard
+/// deviation.
 ///
 /// # Source
 /// Dixon, Annals of Mathematical Statistics 21 (1950) and 22 (1951), r₁₀.
@@ -151,15 +154,17 @@ fn t_upper(tail: f64, freedom: f64) -> Option<f64> {
     StudentsT::new(0.0, 1.0, freedom).ok().map(|t| t.inverse_cdf(1.0 - tail))
 }
 
-/// Readings rounded to a coarse scale lie up to half a step from where they would: a quarter of a step taken off the
-/// largest deviation keeps every test at or below its level up to δ = 2σ (simulated for 2 to 20 readings; without it
-/// Grubbs' test fires in 6 to 12 of 100 ordinary sets there).
+/// Readings rounded to a coarse scale lie up to half a step from where they would: a quarter of a
+/// step taken off the largest deviation keeps every test at or below its level up to δ = 2σ
+/// (simulated for 2 to 20 readings; without it Grubbs' test fires in 6 to 12 of 100 ordinary sets
+/// there).
 const COARSE: f64 = 0.25;
 
 /// Known repeatability: σ stated by the protocol, or pooled over many teams; two readings suffice.
 ///
 /// # Formula
-/// (max|xᵢ − x̄| − δ/4)·√(n/(n − 1))/σ against z(1 − α/2n), σ widened by the resolution δ/√12 in quadrature.
+/// (max|xᵢ − x̄| − δ/4)·√(n/(n − 1))/σ against z(1 − α/2n), σ widened by the resolution δ/√12 in
+/// quadrature.
 ///
 /// # Example
 /// ```
@@ -186,8 +191,9 @@ pub fn known_repeatability(readings: &[f64], sigma: f64, resolution: f64, confid
 /// Grubbs' test for one reading, n ≥ 3; `None` without spread.
 ///
 /// # Formula
-/// G = (max|x − x̄| − δ/4)/s; critical (n − 1)/√n·√(t²/(n − 2 + t²)), t at 1 − α/2n with n − 2 degrees of freedom. s is never
-/// taken smaller than δ/√12: readings rounded to a coarse scale must not make it fire.
+/// G = (max|x − x̄| − δ/4)/s; critical (n − 1)/√n·√(t²/(n − 2 + t²)), t at 1 − α/2n with n − 2
+/// degrees of freedom. s is never taken smaller than δ/√12: readings rounded to a coarse scale must
+/// not make it fire.
 ///
 /// # Source
 /// Grubbs, Annals of Mathematical Statistics 21 (1950); ISO 5725-2:2019, 7.3.4.
@@ -215,13 +221,14 @@ pub fn grubbs(readings: &[f64], resolution: f64, confidence: Confidence) -> Opti
     Some(Suspect { statistic: far / sd, critical, suspect, low })
 }
 
-/// Generalised extreme studentised deviate: each step's test in the order the readings are set aside, at most ⌊n/4⌋.
-/// The outliers are the first k, k the largest step whose statistic passes its limit.
+/// Generalised extreme studentised deviate: each step's test in the order the readings are set
+/// aside, at most ⌊n/4⌋. The outliers are the first k, k the largest step whose statistic passes
+/// its limit.
 ///
 /// # Formula
-/// λᵢ = (n − i)t/√((n − i − 1 + t²)(n − i + 1)), t at 1 − α/(2(n − i + 1)) with n − i − 1 degrees of freedom. The
-/// limits are for n ≥ 25; of fewer readings the steps share α, or the first of them would fire in 8 of 100 ordinary sets
-/// where 5 are stated.
+/// λᵢ = (n − i)t/√((n − i − 1 + t²)(n − i + 1)), t at 1 − α/(2(n − i + 1)) with n − i − 1 degrees
+/// of freedom. The limits are for n ≥ 25; of fewer readings the steps share α, or the first of them
+/// would fire in 8 of 100 ordinary sets where 5 are stated.
 ///
 /// # Source
 /// Rosner, Technometrics 25 (1983).
@@ -255,11 +262,12 @@ pub fn generalised_esd(readings: &[f64], resolution: f64, confidence: Confidence
     out
 }
 
-/// Modified z, n ≥ 8. It is no test of a stated level: among 5 to 15 ordinary readings it fires in 12 to 21 of 100 cases.
+/// Modified z, n ≥ 8. It is no test of a stated level: among 5 to 15 ordinary readings it fires in
+/// 12 to 21 of 100 cases.
 ///
 /// # Formula
-/// 0.6745·|x − median|/MAD against 3.5; where the MAD is 0, |x − median|/(1.2533·mean|x − median|). MAD and mean
-/// deviation never below a quarter of the resolution.
+/// 0.6745·|x − median|/MAD against 3.5; where the MAD is 0, |x − median|/(1.2533·mean|x − median|).
+/// MAD and mean deviation never below a quarter of the resolution.
 ///
 /// # Source
 /// Iglewicz and Hoaglin, How to Detect and Handle Outliers (1993).
@@ -323,9 +331,10 @@ pub struct Concordance {
     pub tied: bool,
 }
 
-/// The largest set of at least two readings within a tolerance of one another; `None` if no two agree. Among sets of
-/// one size the smaller spread wins, then the later readings. `tolerance` of the widest difference, inclusive, on a
-/// scale of `resolution`: typed numbers are compared as typed.
+/// The largest set of at least two readings within a tolerance of one another; `None` if no two
+/// agree. Among sets of one size the smaller spread wins, then the later readings. `tolerance` of
+/// the widest difference, inclusive, on a scale of `resolution`: typed numbers are compared as
+/// typed.
 ///
 /// # Example
 /// ```
@@ -398,7 +407,8 @@ mod tests {
         assert!(!test(&[1.0, 1.0, 1.1], 0.1).expect("three").flagged());
     }
 
-    /// The false alarm rate of each critical value, by simulation with a generator of the test's own.
+    /// The false alarm rate of each critical value, by simulation with a generator of the test's
+    /// own.
     #[test]
     fn dixon_critical_values_have_their_stated_level() {
         let mut state = 0x9e37_79b9_7f4a_7c15u64;

@@ -1,4 +1,5 @@
-//! A reading as judged: its cells, each with what was written, what it is worth and whether it counts.
+//! A reading as judged: its cells, each with what was written, what it is worth and whether it
+//! counts.
 
 use crate::formula::ItemId;
 use crate::reading::{Number, Remark, Unreadable};
@@ -28,7 +29,8 @@ pub struct JudgedCell {
     pub value: Option<f64>,
     /// The word's number in the item's list, for a word.
     pub word: Option<u32>,
-    /// The bound, for a value beyond the range: the limit in the protocol's unit, and whether the value lies above it.
+    /// The bound, for a value beyond the range: the limit in the protocol's unit, and whether the
+    /// value lies above it.
     pub bound: Option<(f64, bool)>,
     /// Resolution in the protocol's unit.
     pub resolution: f64,
@@ -42,7 +44,8 @@ pub struct JudgedCell {
     pub by_person: bool,
     /// Whether it counts in the recomputation.
     pub counts: bool,
-    /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text stays as it is.
+    /// What a repair takes it for, in the protocol's unit, where a diagnosis repaired it; the text
+    /// stays as it is.
     pub repaired: Option<f64>,
     /// What was decided while reading it.
     pub remarks: Vec<Remark>,

@@ -33,8 +33,8 @@ pub struct JudgedResult {
     pub reported: Reported,
     /// Clean value in the protocol's unit.
     pub clean: Option<f64>,
-    /// What the readings give by the lab's own formulas, where the table is judged by another: how well was measured does
-    /// not hang on what was taught.
+    /// What the readings give by the lab's own formulas, where the table is judged by another: how
+    /// well was measured does not hang on what was taught.
     pub own: Option<f64>,
     /// Carried value in the protocol's unit.
     pub carried: Option<f64>,
@@ -42,7 +42,8 @@ pub struct JudgedResult {
     pub envelope: f64,
     /// Figures the result deserves.
     pub deserved: i32,
-    /// Whether it comes of exact numbers alone, so that no number of figures is too many or too few.
+    /// Whether it comes of exact numbers alone, so that no number of figures is too many or too
+    /// few.
     pub exact: bool,
     /// Verdict.
     pub verdict: VerdictKind,
@@ -54,8 +55,8 @@ pub struct JudgedResult {
     pub tainted_by: Vec<ItemId>,
     /// Uncertainty budget of the clean value, in the protocol's unit.
     pub budget: Option<Budget>,
-    /// The uncertainty by each school but the first, quadrature, in the order of [`UncertaintySchool::ALL`] and in the
-    /// protocol's unit.
+    /// The uncertainty by each school but the first, quadrature, in the order of
+    /// [`UncertaintySchool::ALL`] and in the protocol's unit.
     pub limits: [Option<f64>; 4],
     /// What a Monte Carlo run gave in place of the linear value, where one was made.
     pub monte_carlo: Option<f64>,
@@ -97,8 +98,9 @@ impl JudgedResult {
         }
     }
 
-    /// The uncertainty by one school, in the protocol's unit; `None` where it cannot be told. Quadrature is worked out when
-    /// it is asked for: the t of few degrees of freedom costs more than all the rest of a result.
+    /// The uncertainty by one school, in the protocol's unit; `None` where it cannot be told.
+    /// Quadrature is worked out when it is asked for: the t of few degrees of freedom costs more
+    /// than all the rest of a result.
     ///
     /// # Example
     /// ```
@@ -144,7 +146,8 @@ pub struct Gap {
     pub item: ItemId,
     /// Its row, from 1.
     pub row: Row,
-    /// The value that would give the result, in the reading's unit; `None` where no plausible one does.
+    /// The value that would give the result, in the reading's unit; `None` where no plausible one
+    /// does.
     pub fits: Option<f64>,
     /// Whether it is the only one.
     pub alone: bool,
@@ -218,8 +221,8 @@ impl Reported {
     }
 }
 
-/// The verdicts on a result, in the order they are tried. R is what the team wrote, C what the readings give, F what the
-/// team's own values before it give.
+/// The verdicts on a result, in the order they are tried. R is what the team wrote, C what the
+/// readings give, F what the team's own values before it give.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum VerdictKind {
     /// Nothing is written: an empty cell.
@@ -230,7 +233,8 @@ pub enum VerdictKind {
     Unchecked,
     /// R is C to the figures that R has: 2.70 beside 2.7043.
     Agrees,
-    /// R is C rounded earlier or otherwise than at the end: 2.7 beside 2.7043 where three figures are deserved.
+    /// R is C rounded earlier or otherwise than at the end: 2.7 beside 2.7043 where three figures
+    /// are deserved.
     Rounded,
     /// R follows from the team's own values, one of which is wrong: a density from a wrong volume.
     Carried,

@@ -1,7 +1,8 @@
 //! A finding in few words, for a list and for the Docket's headline.
 
 use super::happened::clause;
-use super::reviewer::{act, corrected, repaired, says};
+use super::reviewer::says;
+use super::single::{act, corrected, repaired};
 use super::slips::{riddle, throughout};
 use super::{At, amount, sentence};
 use crate::finding::{Finding, Kind};

@@ -1,4 +1,5 @@
-//! What is said of a cell that was read with a remark or could not be read: clauses that follow the cell’s place and a colon.
+//! What is said of a cell that was read with a remark or could not be read: clauses that follow the
+//! cell’s place and a colon.
 
 use crate::reading::{CommaBy, Remark, Unreadable};
 

@@ -1,4 +1,8 @@
 //! What is told of a class: in fair words, of what stands at a place before of who works there.
+//!
+//! Numbers over a class point at places before people. Each sentence says what is alike or apart,
+//! how likely that is by chance, and which honest cause would explain it; what it means is for a
+//! person to find out.
 
 use crate::notation;
 
@@ -22,8 +26,8 @@ pub fn by_chance(chance: f64) -> String {
     format!("By chance, {odds}.")
 }
 
-/// What one group shares and others do not: `by` is what groups are called, and the group's name; `people` are taught
-/// together where it is a section.
+/// What one group shares and others do not: `by` is what groups are called, and the group's name;
+/// `people` are taught together where it is a section.
 ///
 /// # Example
 /// ```

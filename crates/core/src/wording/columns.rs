@@ -1,4 +1,7 @@
 //! For the reviewer: rows and columns of a table, and the checks that run over them.
+//!
+//! A finding about a column names the rows, since a reviewer has the table beside it; what a rule
+//! asks is told as the lab states it.
 
 use super::numbers::{half_width, quantity};
 use super::{At, plain, sentence};
@@ -8,6 +11,8 @@ use crate::notation::{self, capital};
 use crate::protocol::{CheckRule, Protocol, Stop, TableId, Tolerance};
 
 /// What is odd about the rows and columns of a table.
+///
+/// Rows are told by their numbers on the sheet.
 pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
     let (title, unit, row) = (at.title(), at.unit(), at.number());
     let table = |t: &TableId| &at.protocol.tables[*t];
@@ -67,6 +72,8 @@ pub(super) fn column(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// A row that is not there, with the reason the team gives.
+///
+/// A reason is quoted as it was written.
 fn missing_row(at: &At<'_>, kind: &Kind) -> String {
     let Kind::MissingRow { table, reason } = kind else { return String::new() };
     let title = &at.protocol.tables[*table].title;
@@ -75,6 +82,8 @@ fn missing_row(at: &At<'_>, kind: &Kind) -> String {
 }
 
 /// Steps of a column that are not those planned.
+///
+/// “Steps of the volume off the plan in mL: 0.5 at row 7, planned 0.1 ± 0.05.”
 fn off_plan(title: &str, unit: &str, steps: &[OffPlan]) -> String {
     let told =
         |s: &OffPlan| format!("{} at row {}, planned {} ± {}", notation::figures(s.by, 3), s.row, s.size, s.tolerance);
@@ -84,6 +93,8 @@ fn off_plan(title: &str, unit: &str, steps: &[OffPlan]) -> String {
 }
 
 /// Where a table may end.
+///
+/// Any of the rules ends it, so that they are joined by “or”.
 pub(super) fn ends(at: &At<'_>, stop: Option<&Stop>) -> String {
     let Some(stop) = stop else { return String::new() };
     let (title, unit) = (at.title(), at.unit());
@@ -104,6 +115,8 @@ pub(super) fn ends(at: &At<'_>, stop: Option<&Stop>) -> String {
 }
 
 /// What a check says, in which rows, and its sides.
+///
+/// A lab may put it as a question; then no full stop follows.
 pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
     let Kind::Check { check, rows, off } = kind else { return String::new() };
     let check = &protocol.checks[*check];
@@ -124,6 +137,8 @@ pub(super) fn check(protocol: &Protocol, kind: &Kind) -> String {
 }
 
 /// The room of a check, in the unit of the sheet.
+///
+/// In the unit of the side it belongs to.
 fn width(protocol: &Protocol, node: &Node, si: f64) -> String {
     format!("± {}", half_width(protocol, node, si))
 }

@@ -68,8 +68,8 @@ pub(super) fn measured(test: &str, statistic: f64, critical: f64) -> String {
     format!("{letter} {} against {}", notation::decimals(statistic, 2), notation::decimals(critical, 2))
 }
 
-/// A replicate that stands apart: the test, its statistic beside the critical value, and the result with and without
-/// it.
+/// A replicate that stands apart: the test, its statistic beside the critical value, and the result
+/// with and without it.
 pub(super) fn outlier(at: &At<'_>, apart: &Apart) -> String {
     let other = match apart.otherwise {
         Some("grubbs") => " Grubbs’ test says otherwise.",

@@ -1,4 +1,5 @@
-//! What a correction says beside its figures: each source of uncertainty by name, and a sentence for each thing that differed.
+//! What a correction says beside its figures: each source of uncertainty by name, and a sentence
+//! for each thing that differed.
 
 use super::{face, tells};
 use crate::notation;
@@ -25,8 +26,8 @@ pub(crate) fn source(protocol: &Protocol, from: &Source) -> String {
     format!("{what} {title}")
 }
 
-/// What is to be said to the team about one result, a sentence each: how it stands, what was found at it, and where its
-/// uncertainty comes from if not from the linear rule.
+/// What is to be said to the team about one result, a sentence each: how it stands, what was found
+/// at it, and where its uncertainty comes from if not from the linear rule.
 pub(crate) fn explained(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Vec<String> {
     let mut out: Vec<String> = standing(protocol, r).into_iter().collect();
     let told = judged

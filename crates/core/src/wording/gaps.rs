@@ -1,5 +1,5 @@
-//! For a team that hands in: what is on the sheet and what to do about it. Numbers are quoted as they were typed, and nothing
-//! is told that the sheet does not say itself.
+//! For a team that hands in: what is on the sheet and what to do about it. Numbers are quoted as
+//! they were typed, and nothing is told that the sheet does not say itself.
 //!
 //! Before a table is handed in a team is told what is empty, what cannot be read, and what its own
 //! sheet contradicts. It is never told whether a value is right: that would be an answer sheet.
@@ -20,7 +20,8 @@ pub(crate) fn key(key: &Key, said: &str) -> (String, String) {
     (format!("There is no {title} {said}."), format!("Here they are {}.", key.values.join(", ")))
 }
 
-/// What is told of a finding, and where to look; `None` for all that a team is not told at the door.
+/// What is told of a finding, and where to look; `None` for all that a team is not told at the
+/// door.
 ///
 /// The first text says what it is, the second what to do.
 pub(crate) fn gap(protocol: &Protocol, finding: &Finding) -> Option<(String, String)> {

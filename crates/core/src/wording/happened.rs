@@ -7,7 +7,8 @@ use crate::notation;
 use crate::protocol::Protocol;
 use crate::row::Row;
 
-/// What was done, as a clause without a capital or a full stop: "the mean diameter was used as the radius".
+/// What was done, as a clause without a capital or a full stop: "the mean diameter was used as the
+/// radius".
 ///
 /// # Example
 /// ```
@@ -75,7 +76,8 @@ pub fn clause(protocol: &Protocol, clause: &Clause) -> String {
     }
 }
 
-/// What was done, as a sentence with what it gives; `rows` are those of a column in which it happened alike.
+/// What was done, as a sentence with what it gives; `rows` are those of a column in which it
+/// happened alike.
 ///
 /// # Example
 /// ```

@@ -1,4 +1,5 @@
-//! What the team reads of a whole table: the sentences of the findings, those that say the same of many cells joined.
+//! What the team reads of a whole table: the sentences of the findings, those that say the same of
+//! many cells joined.
 //!
 //! Nine rows without a result are one sentence with nine numbers, since nine sentences are read by
 //! nobody. Only what reads alike is joined: a row of which a person said something in other words
@@ -12,9 +13,10 @@ use crate::protocol::Protocol;
 use crate::row::Row;
 use crate::verdict::Judged;
 
-/// The sentences the team reads, in the order of the findings, each with its finding's key. A forgiven finding is still
-/// told, with what it would have cost left out. Rows of a column that are not there or whose ± has the same fault, and
-/// readings that are not there, are told in one sentence, under the key of the first.
+/// The sentences the team reads, in the order of the findings, each with its finding's key. A
+/// forgiven finding is still told, with what it would have cost left out. Rows of a column that are
+/// not there or whose ± has the same fault, and readings that are not there, are told in one
+/// sentence, under the key of the first.
 ///
 /// # Example
 /// ```
@@ -42,7 +44,8 @@ pub fn sentences(protocol: &Protocol, judged: &Judged) -> Vec<(Key, String)> {
     out
 }
 
-/// Item, row and what the readings give of a result that is missing in a row, unless somebody said it in other words.
+/// Item, row and what the readings give of a result that is missing in a row, unless somebody said
+/// it in other words.
 ///
 /// `None` for anything else.
 fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, Row, String)> {
@@ -54,7 +57,8 @@ fn not_there(protocol: &Protocol, f: &Finding) -> Option<(ItemId, Row, String)> 
     }
 }
 
-/// The missing rows of the column that a finding is about, as one sentence, and which findings those are.
+/// The missing rows of the column that a finding is about, as one sentence, and which findings
+/// those are.
 ///
 /// `told` are all findings that the team reads, `first` the place of one among them. `None` where
 /// no other row of its column is missing.
@@ -99,7 +103,8 @@ fn readings(protocol: &Protocol, told: &[&Finding], first: usize) -> Option<(Str
     Some((missing_readings(&names), which))
 }
 
-/// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read alike in every row.
+/// Item, row, and whether nothing is stated at all, of a ± that has one of the faults that read
+/// alike in every row.
 ///
 /// The second value is whether nothing is stated at all.
 fn spread(f: &Finding) -> Option<(ItemId, bool, Row)> {

@@ -1,6 +1,6 @@
-//! The words for what was found, in English, for each of its readers: the reviewer ([`says`], [`brief`]), the team
-//! ([`tells`], [`sentences`]), the score. They are made from the values of [`crate::finding`] and nothing reads them back;
-//! another language is another module beside these.
+//! The words for what was found, in English, for each of its readers: the reviewer ([`says`],
+//! [`brief`]), the team ([`tells`], [`sentences`]), the score. They are made from the values of
+//! [`crate::finding`] and nothing reads them back; another language is another module beside these.
 
 mod brief;
 mod cells;
@@ -21,6 +21,7 @@ pub mod practice;
 mod repeated;
 mod reviewer;
 mod score;
+mod single;
 mod slips;
 mod team;
 #[cfg(test)]

@@ -4,7 +4,10 @@ use crate::formula::Node;
 use crate::notation;
 use crate::protocol::Protocol;
 
-/// A value of a formula, SI, in the unit of the first item of its dimension, as a person would read it.
+/// A value of a formula, SI, in the unit of the first item of its dimension, as a person would read
+/// it.
+///
+/// Four figures are shown; a pure number has no unit.
 pub(super) fn quantity(protocol: &Protocol, node: &Node, si: f64) -> String {
     let like = node
         .items()
@@ -18,6 +21,8 @@ pub(super) fn quantity(protocol: &Protocol, node: &Node, si: f64) -> String {
 }
 
 /// The half-width of a formula's value, SI, in such a unit, without its ±.
+///
+/// It has the figures of an uncertainty: two at most.
 pub(super) fn half_width(protocol: &Protocol, node: &Node, si: f64) -> String {
     let like = node.items().into_iter().map(|i| &protocol.items[i]).find(|i| i.unit.dimension == node.dimension);
     match like {

@@ -1,12 +1,15 @@
-//! What many tables have alike, in words: for whoever rules on it, and to be said at the start of the next lab.
+//! What many tables have alike, in words: for whoever rules on it, and to be said at the start of
+//! the next lab.
 
 use super::slips;
 use crate::finding::Habit;
 use crate::notation::capital;
 use crate::protocol::{Protocol, SlipKind};
 
-/// The parts of a pattern as [`crate::summary::Summary::pattern`] writes it: code, item's id and kind of slip; the last two
-/// may be empty.
+/// The parts of a pattern as [`crate::summary::Summary::pattern`] writes it: code, item's id and
+/// kind of slip; the last two may be empty.
+///
+/// `slip/plate_volume/decimal-point` has three, `digits//` one.
 fn parts(pattern: &str) -> (&str, &str, &str) {
     let mut parts = pattern.splitn(3, '/');
     let mut next = || parts.next().unwrap_or_default();
@@ -14,6 +17,8 @@ fn parts(pattern: &str) -> (&str, &str, &str) {
 }
 
 /// The kind of slip of a word, one that the protocol declares among them.
+///
+/// `None` for a word of no kind.
 fn kind_of(protocol: &Protocol, word: &str) -> Option<SlipKind> {
     let mut own = protocol.results.iter().flat_map(|r| &r.variants).map(|v| &v.kind);
     own.find(|k| k.word() == word).cloned().or_else(|| SlipKind::named(word))
@@ -68,6 +73,8 @@ pub fn to_say(protocol: &Protocol, pattern: &str) -> String {
 }
 
 /// What to say so that a slip is not made: an imperative sentence.
+///
+/// It fits before a lab begins: it says what to do, and not what was done wrong.
 fn before(kind: &SlipKind) -> &'static str {
     match kind {
         SlipKind::UnitFactor => "Write the unit beside every number and turn all into one before you multiply.",
@@ -105,6 +112,8 @@ fn before(kind: &SlipKind) -> &'static str {
 }
 
 /// What a habit is, and what to say before the next lab.
+///
+/// The first names it in a list, the second is said before the next lab.
 fn habit(habit: Habit) -> (&'static str, &'static str) {
     match habit {
         Habit::Slip => ("any slip", "Work one through on the board."),

@@ -1,11 +1,13 @@
-//! What to measure next, in words for the bench: what to do with its number, and by what it is told.
+//! What to measure next, in words for the bench: what to do with its number, and by what it is
+//! told.
 
 use crate::formula::ItemId;
 use crate::notation::{self, capital, counted};
 use crate::plan::Step;
 use crate::protocol::Protocol;
 
-/// A number of a column, as its instrument writes it, or to the last figure that a tolerance leaves.
+/// A number of a column, as its instrument writes it, or to the last figure that a tolerance
+/// leaves.
 fn number(protocol: &Protocol, item: ItemId, value: f64, fine: f64) -> String {
     let instrument = protocol.reading_of(item).and_then(|r| r.instrument).map(|i| protocol.instruments[i].step);
     let step = instrument.filter(|s| *s > 0.0).unwrap_or(fine / 2.0);

@@ -24,6 +24,7 @@ pub fn kind(field: Field) -> &'static str {
     }
 }
 
+/// “1 min 20 s”.
 fn lasted(seconds: i64) -> String {
     match (seconds / 60, seconds % 60) {
         (0, s) => format!("{s} s"),

@@ -1,4 +1,5 @@
-//! What is said to a team more than once, over several of its sheets: one line of advice for each habit, and nothing of marks.
+//! What is said to a team more than once, over several of its sheets: one line of advice for each
+//! habit, and nothing of marks.
 
 use crate::finding::{Kind, Right};
 use crate::protocol::SlipKind;
@@ -41,7 +42,8 @@ fn of_slip(kind: &SlipKind) -> Option<&'static str> {
 /// What to do about a word that is none of its place's.
 const NAMED: &str = "Write one of the words that the sheet names for a place.";
 
-/// What to do about a finding, where the same can happen in any lab; nothing of what belongs to one lab alone.
+/// What to do about a finding, where the same can happen in any lab; nothing of what belongs to one
+/// lab alone.
 fn of(judged: &Judged, index: usize) -> Option<&'static str> {
     let finding = &judged.findings[index];
     Some(match &finding.kind {
@@ -73,8 +75,8 @@ fn of(judged: &Judged, index: usize) -> Option<&'static str> {
     })
 }
 
-/// Advice that two or more of a team's sheets have in common, that of the most sheets first. A finding that was forgiven says
-/// nothing.
+/// Advice that two or more of a team's sheets have in common, that of the most sheets first. A
+/// finding that was forgiven says nothing.
 ///
 /// # Example
 /// ```
@@ -82,9 +84,8 @@ fn of(judged: &Judged, index: usize) -> Option<&'static str> {
 /// use jurado_core::judging::judge;
 /// use jurado_core::wording::repeated;
 /// let judged = judge(&lab(), &table("29.98", "706.1"), &[], &[]);
-/// // Nothing was said on either sheet.
-/// let sheets = [("Post".to_owned(), &judged), ("Rail".to_owned(), &judged)];
-/// assert!(repeated(&sheets).is_empty());
+/// // What was said once is not said again.
+/// assert!(repeated(&[("Post".to_owned(), &judged)]).is_empty());
 /// ```
 pub fn repeated(sheets: &[(String, &Judged)]) -> Vec<Repeated> {
     let mut out: Vec<Repeated> = Vec::new();

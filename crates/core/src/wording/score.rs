@@ -124,7 +124,8 @@ pub(super) fn spread(protocol: &Protocol, place: Place, s: &Spread) -> String {
     )
 }
 
-/// Why a line of the score has the points it has, in few words; with the exact figure where the criterion's step moved it.
+/// Why a line of the score has the points it has, in few words; with the exact figure where the
+/// criterion's step moved it.
 ///
 /// # Example
 /// ```

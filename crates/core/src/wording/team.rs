@@ -7,15 +7,17 @@
 
 use super::columns::{check, ends};
 use super::lists::{counted_out, listed, waiting};
-use super::reviewer::{act, figures, only_copied, repaired, stated, supported_by, too, wanted};
+use super::reviewer::{figures, only_copied, stated, supported_by, too};
 use super::score::{agreement, range};
+use super::single::{act, repaired, wanted};
 use super::{At, amount, plain, sentence};
 use crate::finding::{About, Correction, Excluded, Figures, Finding, Kind, Story};
 use crate::notation::{self, capital};
 use crate::protocol::{Protocol, TableId};
 use crate::row::Row;
 
-/// What the team reads of a finding; empty where there is nothing to tell. What a person said in place of it comes first.
+/// What the team reads of a finding; empty where there is nothing to tell. What a person said in
+/// place of it comes first.
 ///
 /// # Example
 /// ```
@@ -330,7 +332,8 @@ fn result(at: &At<'_>, kind: &Kind) -> String {
     }
 }
 
-/// The sentence on several rows of one result that are missing, and what the readings give for each.
+/// The sentence on several rows of one result that are missing, and what the readings give for
+/// each.
 pub(super) fn missing_rows(at: &At<'_>, rows: &[Row], values: &[String]) -> String {
     format!(
         "The {} is not there yet in rows {}: your readings give {}.",

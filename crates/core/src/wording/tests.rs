@@ -320,8 +320,8 @@ fn an_offset_is_told_with_its_side() {
     assert!(told(0.25).contains("0.25 cm too small"), "{}", told(0.25));
 }
 
-/// Rows whose ± has the same fault are told in one sentence; a row that somebody said in other words stands alone, and so
-/// does another fault.
+/// Rows whose ± has the same fault are told in one sentence; a row that somebody said in other
+/// words stands alone, and so does another fault.
 #[test]
 fn rows_whose_spread_has_the_same_fault_are_told_once() {
     let echo = lab(include_str!("../../tests/labs/echo-well.toml"));

@@ -1,4 +1,9 @@
-//! What is said of the formulas under results: the mistake that one shows, and what is odd about it.
+//! What is said of the formulas under results: the mistake that one shows, and what is odd about
+//! it.
+//!
+//! A formula says what was done, so that a sentence names the cell and quotes the piece. To the
+//! team the same is told of its own file, which it may have before it; what it should have been is
+//! told in kind words and never as a formula to copy.
 
 use super::At;
 use crate::cell::{Fault, Function, NotUnderstood, Operator, Value};
@@ -9,16 +14,22 @@ use crate::row::Row;
 use crate::underneath::Oddity;
 
 /// The whole story of a mistake that a formula shows, from its clause.
+///
+/// `clause` is one of those below, without a capital.
 pub(crate) fn told(address: &str, clause: &str) -> String {
     format!("The formula in cell {address} says it: {clause}.")
 }
 
 /// The same for the team.
+///
+/// It quotes what the team typed itself.
 pub(crate) fn told_to_team(address: &str, clause: &str) -> String {
     format!("Your formula in cell {address} shows it: {clause}.")
 }
 
 /// "the plate length", "reading 3 of the disc diameter".
+///
+/// A row of a table and a replicate of a reading are told apart.
 pub(crate) fn cell(protocol: &Protocol, item: ItemId, row: Option<Row>) -> String {
     let title = protocol.full_title(item);
     match row {
@@ -29,6 +40,8 @@ pub(crate) fn cell(protocol: &Protocol, item: ItemId, row: Option<Row>) -> Strin
 }
 
 /// A cell of the team's own.
+///
+/// At most forty characters of a text are quoted.
 pub(crate) fn own_cell(address: &str, value: &Value) -> String {
     match value {
         Value::Empty => format!("cell {address}, which is empty,"),
@@ -39,6 +52,8 @@ pub(crate) fn own_cell(address: &str, value: &Value) -> String {
 }
 
 /// A number typed in for a cell of the sheet; `has` is what that holds.
+///
+/// Ten figures at most are shown of what the sheet has.
 pub(crate) fn typed_for(text: &str, cell: &str, has: Option<f64>) -> String {
     let has = has.map_or_else(String::new, |v| {
         format!(", where the sheet has {}", notation::figures(v, 10).parse().unwrap_or(v))
@@ -46,6 +61,7 @@ pub(crate) fn typed_for(text: &str, cell: &str, has: Option<f64>) -> String {
     format!("{text} was typed in for {cell}{has}")
 }
 
+/// “the power 2 stands where 3 belongs”.
 pub(crate) fn number_for(was: &str, right: &str, in_power: bool) -> String {
     match in_power {
         true => format!("the power {was} stands where {right} belongs"),
@@ -53,16 +69,21 @@ pub(crate) fn number_for(was: &str, right: &str, in_power: bool) -> String {
     }
 }
 
-/// A cell read in place of another; a reference that slid as the formula was copied is told as such.
+/// A cell read in place of another; a reference that slid as the formula was copied is told as
+/// such.
+///
+/// A reference that slid is told with how that happens.
 pub(crate) fn read_for(was: &str, right: &str, slid: bool) -> String {
     let slid = if slid { "; the reference slid as the formula was copied, or was set to another row" } else { "" };
     format!("{was} was read where {right} belongs{slid}")
 }
 
+/// One cell was read where the whole column belongs.
 pub(crate) fn one_for_all(was: &str, title: &str) -> String {
     format!("{was} was read where all values of the {title} belong")
 }
 
+/// A range over another column.
 pub(crate) fn other_column(range: &str, title: &str) -> String {
     format!("the range {range} is not that of the {title}")
 }
@@ -79,34 +100,42 @@ pub(crate) fn range_of(range: &str, title: &str, missing: &[Row]) -> String {
     }
 }
 
+/// One function was taken for another.
 pub(crate) fn function_for(was: Function, right: Function) -> String {
     format!("{} stands where {} belongs", was.name(), right.name())
 }
 
+/// A function of an angle was given degrees.
 pub(crate) fn degrees_to(function: Function) -> String {
     format!("degrees were given to {}, which takes radians", function.name())
 }
 
+/// Degrees were left where radians belong.
 pub(crate) fn degrees_left() -> &'static str {
     "degrees were left where radians belong"
 }
 
+/// Radians were left where degrees belong.
 pub(crate) fn radians_left() -> &'static str {
     "radians were left where degrees belong"
 }
 
+/// The square root was left out.
 pub(crate) fn root_left_out() -> &'static str {
     "a square root was left out"
 }
 
+/// A function stands there that does not belong.
 pub(crate) fn too_much(function: Function) -> String {
     format!("{} was taken where nothing of the kind belongs", function.name())
 }
 
+/// A minus stands there that does not belong.
 pub(crate) fn sign_too_much() -> &'static str {
     "a sign was turned"
 }
 
+/// Two arguments stand in each other's place.
 pub(crate) fn arguments_turned(function: Function) -> String {
     match function {
         Function::Slope => "x and y were given to SLOPE the wrong way round".to_owned(),
@@ -114,14 +143,17 @@ pub(crate) fn arguments_turned(function: Function) -> String {
     }
 }
 
+/// The two sides of an operator stand in each other's place.
 pub(crate) fn parts_turned(piece: &str) -> String {
     format!("the two parts of {piece} stand the wrong way round")
 }
 
+/// One operator was taken for another.
 pub(crate) fn operator_for(was: Operator, right: Operator, piece: &str) -> String {
     format!("in {piece} the sign {} stands where {} belongs", sign(was), sign(right))
 }
 
+/// An operator as people read it.
 fn sign(op: Operator) -> char {
     match op {
         Operator::Subtract => '−',
@@ -134,6 +166,7 @@ pub(crate) fn not_converted(piece: &str, factor: &str) -> String {
     format!("{piece} went in with the wrong unit (a factor of {factor} is missing)")
 }
 
+/// Brackets are missing or stand elsewhere.
 pub(crate) fn brackets(piece: &str) -> String {
     format!("brackets are missing or stand wrongly in {piece}")
 }
@@ -143,6 +176,7 @@ pub(crate) fn another() -> &'static str {
     "another formula than the lab’s stands"
 }
 
+/// A piece that is wrong in a way without a name.
 pub(crate) fn otherwise(piece: &str) -> String {
     format!("{piece} is not what belongs there")
 }
@@ -168,6 +202,7 @@ pub(crate) fn part_gone_of(piece: &str, title: &str, divisor: bool) -> String {
     }
 }
 
+/// A part was not added, or not taken off.
 pub(crate) fn summand_gone(title: &str, taken_off: bool) -> String {
     match taken_off {
         true => format!("the {title} was not taken off"),
@@ -181,6 +216,7 @@ pub(super) fn oddities(at: &At<'_>, address: &str, list: &[Oddity]) -> String {
     said.join(" ")
 }
 
+/// What is odd about a formula, for a reviewer.
 fn oddity(at: &At<'_>, address: &str, oddity: &Oddity) -> String {
     match oddity {
         Oddity::NotUnderstood(why) => {
@@ -236,6 +272,7 @@ pub(super) fn oddities_for_team(at: &At<'_>, address: &str, list: &[Oddity]) -> 
     said.join(" ")
 }
 
+/// The same for the team; empty where it has nothing to do about it.
 fn for_team(at: &At<'_>, address: &str, oddity: &Oddity) -> String {
     match oddity {
         Oddity::Circle(cells) => format!("Your cell {address} reads itself in a circle: {}.", cells.join(" → ")),
@@ -280,6 +317,7 @@ fn changed(cells: &[String]) -> String {
     }
 }
 
+/// Why a formula is not understood, as a clause.
 fn not_understood(why: &NotUnderstood) -> String {
     match why {
         NotUnderstood::Function(name) => format!("the function {name} is not known here"),
@@ -289,6 +327,7 @@ fn not_understood(why: &NotUnderstood) -> String {
     }
 }
 
+/// An error of a worksheet in words.
 fn fault_said(fault: Fault) -> &'static str {
     match fault {
         Fault::Division => "something is divided by nought, or a mean is taken of no numbers",

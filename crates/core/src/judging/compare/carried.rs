@@ -39,7 +39,8 @@ impl Judge<'_> {
             .collect()
     }
 
-    /// A reported value above, with what its rounding may hide; `None` where it stands in another row than the one judged.
+    /// A reported value above, with what its rounding may hide; `None` where it stands in another
+    /// row than the one judged.
     ///
     /// Noughts at the end of a wrong value may have been padding (8.4100 for 8.41). They widen what
     /// it may have been, so that what follows from it is not called a mistake.
@@ -68,7 +69,8 @@ impl Judge<'_> {
         })
     }
 
-    /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's unit.
+    /// e = Σ max(|f(x+h) − f(x)|, |f(x−h) − f(x)|) over reported upstream values, in the result's
+    /// unit.
     ///
     /// `f` is the formula's value at the reported ones, in the result's unit, and stands in where
     /// it cannot be worked out from `env`. `scale` turns SI into the result's unit. Each value
@@ -93,8 +95,9 @@ impl Judge<'_> {
         sum
     }
 
-    /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would have been without its
-    /// own mistake: worked out from the reported values before it. A column is taken as a whole.
+    /// Whether R follows from tainted values, each taken as reported, as clean, or as what it would
+    /// have been without its own mistake: worked out from the reported values before it. A column
+    /// is taken as a whole.
     ///
     /// `r` is in the result's unit. With up to three wrong values above every combination is tried,
     /// 27 at most; with more, all as reported or all as clean. Combinations that take a mended
@@ -160,7 +163,8 @@ impl Judge<'_> {
         None
     }
 
-    /// A tainted value without its own mistake, from the reported values before it, where that is not the clean one.
+    /// A tainted value without its own mistake, from the reported values before it, where that is
+    /// not the clean one.
     ///
     /// `None` where the value would have been the clean one, which is tried by itself, or where
     /// nothing follows.

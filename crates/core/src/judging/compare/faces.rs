@@ -64,8 +64,8 @@ impl Judge<'_> {
         })
     }
 
-    /// Faces of early rounding on one set of inputs: cut off; padded with noughts; every step rounded or cut; short forms
-    /// of constants.
+    /// Faces of early rounding on one set of inputs: cut off; padded with noughts; every step
+    /// rounded or cut; short forms of constants.
     ///
     /// `x` is what R is held against and `env` what x was worked out from. At most 8 workings with
     /// rounded steps, 3 with another π, and one for each short form of a constant are needed.
@@ -127,8 +127,8 @@ impl Judge<'_> {
     }
 }
 
-/// Whether rounding x to one figure more first, and then to steps of 2h, gives another value than rounding once: 1.5645
-/// becomes 1.565 and then 1.57.
+/// Whether rounding x to one figure more first, and then to steps of 2h, gives another value than
+/// rounding once: 1.5645 becomes 1.565 and then 1.57.
 ///
 /// `h` is half a unit of the last digit. Nought has no second rounding.
 fn twice_rounded(x: f64, h: f64) -> bool {
@@ -140,8 +140,8 @@ fn twice_rounded(x: f64, h: f64) -> bool {
     first.round() > (steps * (1.0 + 1e-13)).round()
 }
 
-/// `8.4100` written for a value that was rounded to 8.41: half a step of the last digit that is no nought, while at least
-/// three figures, or as many as are deserved, are left.
+/// `8.4100` written for a value that was rounded to 8.41: half a step of the last digit that is no
+/// nought, while at least three figures, or as many as are deserved, are left.
 ///
 /// `None` where no nought can be taken off.
 pub(super) fn padded(number: &crate::reading::Number, deserved: i32) -> Option<f64> {

@@ -1,4 +1,5 @@
-//! Cells that a formula takes as a whole and that are not there: a value that the team had in hand, and its sheet has not.
+//! Cells that a formula takes as a whole and that are not there: a value that the team had in hand,
+//! and its sheet has not.
 //!
 //! A team that left one replicate out of its sheet may have had it in the calculation. If exactly
 //! one cell is missing and a plausible value in it gives R, the result is not checked and the cell
@@ -12,8 +13,8 @@ use crate::row::Row;
 use crate::verdict::{CellState, Gap};
 
 impl Judge<'_> {
-    /// The missing or unreadable cell of a column that this result takes as a whole, with the value that would give R.
-    /// `None` where no such cell is missing.
+    /// The missing or unreadable cell of a column that this result takes as a whole, with the value
+    /// that would give R. `None` where no such cell is missing.
     ///
     /// `r` and `width` are in the result's unit. Only single values are asked: a row of a column
     /// depends on its own row, and a cell that is missing there leaves the row missing.
@@ -27,7 +28,8 @@ impl Judge<'_> {
         Some(Gap { item, row: Row::at(row), fits, alone: missing.len() == 1 })
     }
 
-    /// The empty cells of the columns that the result uses and that nobody left out, by item and row.
+    /// The empty cells of the columns that the result uses and that nobody left out, by item and
+    /// row.
     ///
     /// Optional cells are no gap, nor are words, and neither is what the team or a person left out.
     fn missing(&self) -> Vec<(ItemId, usize)> {

@@ -5,8 +5,8 @@ use super::Judge;
 use crate::formula::{Context, Function, Node, Op, Value, evaluate_any};
 
 impl Judge<'_> {
-    /// Whether R is a slope within one standard uncertainty of the fitted one, or an end point in the steepest step of the
-    /// curve. R, C and h are in the result's unit.
+    /// Whether R is a slope within one standard uncertainty of the fitted one, or an end point in
+    /// the steepest step of the curve. R, C and h are in the result's unit.
     ///
     /// A result is read off a graph only where the lab says so. A slope by eye is as good as the
     /// fit's own standard uncertainty; an end point may lie anywhere in the step in which the curve

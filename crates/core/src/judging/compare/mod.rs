@@ -1,15 +1,20 @@
-//! Recompute, follow through and compare: the verdict of each reported result, row by row where it is a column.
+//! Recompute, follow through and compare: the verdict of each reported result, row by row where it
+//! is a column.
 //!
 //! The questions are asked in this order, and the first that can be answered gives the verdict:
 //!
 //! 1. Is there a value, and can it be read? Else it is missing or unreadable.
 //! 2. Do the readings give C, or the values above F? Else it cannot be checked.
-//! 3. Does R differ from C by at most half a unit of its last digit (h)? Then it agrees: 1.56 beside 1.5645, h = 0.005.
-//! 4. Does the formula that the team has under it show a mistake? That is no guess, and goes before all that follow.
+//! 3. Does R differ from C by at most half a unit of its last digit (h)? Then it agrees: 1.56
+//!    beside 1.5645, h = 0.005.
+//! 4. Does the formula that the team has under it show a mistake? That is no guess, and goes before
+//!    all that follow.
 //! 5. Does rounding on the way explain it, or a wrong value above? Then it is rounded, or carried.
 //! 6. Did the lab's own formula give it, under the cell? Then no mistake of its own is looked for.
-//! 7. Is a cell of its column missing? Then either a value in that cell gives R, or nothing is known.
-//! 8. Which mistake gives R? [`diagnose`](super::diagnose) tries them; what none gives is unexplained.
+//! 7. Is a cell of its column missing? Then either a value in that cell gives R, or nothing is
+//!    known.
+//! 8. Which mistake gives R? [`diagnose`](super::diagnose) tries them; what none gives is
+//!    unexplained.
 //!
 //! # An example
 //!
@@ -167,14 +172,16 @@ impl Judge<'_> {
         self.under(node, &Context::without(env, self.ground.out))
     }
 
-    /// A formula's value in the row that is judged, in SI units; `None` where it is not defined there.
+    /// A formula's value in the row that is judged, in SI units; `None` where it is not defined
+    /// there.
     fn under(&self, node: &Node, context: &Context<'_, f64>) -> Option<f64> {
         evaluate_any(node, context).ok()?.at(self.row).copied()
     }
 
-    /// The verdict of one reported value. `c` and `f` are C, from the readings alone, and F, what follows from the
-    /// reported values above, both in SI units; `figures` are those that the readings support. The second value is what
-    /// a value that nothing explains leaves for the judgement of its column.
+    /// The verdict of one reported value. `c` and `f` are C, from the readings alone, and F, what
+    /// follows from the reported values above, both in SI units; `figures` are those that the
+    /// readings support. The second value is what a value that nothing explains leaves for the
+    /// judgement of its column.
     ///
     /// A value that is neither right nor follows is given to [`diagnose`]; only then is there a
     /// second value. All that is said of a result is said here once: the verdict is set where it is
@@ -324,7 +331,8 @@ impl Judge<'_> {
         (limits, agreeing.is_some())
     }
 
-    /// Figures the result deserves: by the rules for figures, or so many that its last stands where u's first does.
+    /// Figures the result deserves: by the rules for figures, or so many that its last stands where
+    /// u's first does.
     ///
     /// At least 1, at most 15. The lab chooses between the rules for figures and the place of u's
     /// first figure.
@@ -342,8 +350,9 @@ impl Judge<'_> {
         }
     }
 
-    /// Looks for the mistake behind a value that is neither right nor follows: sets verdict and slip of `out`, and
-    /// gives the candidates for its column. All numbers are in the result's unit; `h` is the half-step of R.
+    /// Looks for the mistake behind a value that is neither right nor follows: sets verdict and
+    /// slip of `out`, and gives the candidates for its column. All numbers are in the result's
+    /// unit; `h` is the half-step of R.
     fn diagnose(
         &self,
         out: &mut JudgedResult,

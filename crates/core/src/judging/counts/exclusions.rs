@@ -19,7 +19,8 @@ pub(super) fn by_person(readings: &[JudgedReading], protocol: &Protocol, group: 
         .any(|r| r.cells.get(row).is_some_and(|c| c.by_person))
 }
 
-/// Rows the team left out: its mark on a replicate, or on any cell of a table's row. With the reason.
+/// Rows the team left out: its mark on a replicate, or on any cell of a table's row. With the
+/// reason.
 ///
 /// Rows count from 0 and come in order. Of several reasons in one row the first that says something
 /// counts.
@@ -42,8 +43,8 @@ pub(super) fn marks(protocol: &Protocol, readings: &[JudgedReading], group: u16)
     out
 }
 
-/// Takes the rows of a table out that the team marked, where its reason is one of the lab's causes or a test bears it
-/// out, and tells each.
+/// Takes the rows of a table out that the team marked, where its reason is one of the lab's causes
+/// or a test bears it out, and tells each.
 ///
 /// Rows of a table that repeats nothing cannot be tested, so that the team's word stands until a
 /// person says otherwise: the row is out, and is told as a question where no cause of the lab names
@@ -79,8 +80,8 @@ pub(super) fn table_marks(
     }
 }
 
-/// Whether a team's exclusion is honoured: a declared cause that pushes that way and is named in the reason, or any
-/// reason where a test raises its hand.
+/// Whether a team's exclusion is honoured: a declared cause that pushes that way and is named in
+/// the reason, or any reason where a test raises its hand.
 ///
 /// `values` are all values of the column, `row` counts from 0. A reason that nothing bears out is a
 /// question with the points of the criterion on precision.
@@ -119,7 +120,8 @@ pub(super) fn exclusion(
     }
 }
 
-/// The cause of the protocol that a reason names, in lower case, for a value that lies `low` or high.
+/// The cause of the protocol that a reason names, in lower case, for a value that lies `low` or
+/// high.
 ///
 /// A cause pushes to one side: an air bubble makes a titre high and never low.
 fn cause_of(protocol: &Protocol, item: ItemId, low: bool, said: &str) -> Option<usize> {

@@ -68,7 +68,8 @@ pub(super) fn hands(by: Rejection, values: &[f64], step: f64, confidence: Confid
     }
 }
 
-/// The steps of a test for several outliers: up to the largest step that passes all are outliers, whatever their own statistic.
+/// The steps of a test for several outliers: up to the largest step that passes all are outliers,
+/// whatever their own statistic.
 ///
 /// Where none passes, the first step alone is shown: it is the farthest value.
 fn of_several(steps: &[crate::stats::Suspect]) -> Vec<Hand> {
@@ -100,8 +101,8 @@ pub(super) fn second_opinion(hand: &Hand, values: &[f64], step: f64, confidence:
     (other != hand.raised()).then_some(if hand.test == "dixon" { "grubbs" } else { "dixon" })
 }
 
-/// The criterion that charges for a replicate that stands apart and was kept, with its points; none where the rubric
-/// judges no precision of this item.
+/// The criterion that charges for a replicate that stands apart and was kept, with its points; none
+/// where the rubric judges no precision of this item.
 ///
 /// A kept outlier costs nothing where the rubric does not judge the reading's precision.
 pub(super) fn precision_of(protocol: &Protocol, item: ItemId) -> (Option<String>, Decimal) {

@@ -5,9 +5,9 @@ use crate::protocol::{Protocol, Rejection};
 use crate::row::Row;
 use crate::verdict::{Judged, OutlierTest};
 
-/// Finds, by halving with the test itself, the lowest and the highest value at which a tested replicate would be flagged, the
-/// others unchanged, in the unit of its reading. `None` on a side on which it never would be, and on both where the test cannot
-/// be asked again.
+/// Finds, by halving with the test itself, the lowest and the highest value at which a tested
+/// replicate would be flagged, the others unchanged, in the unit of its reading. `None` on a side
+/// on which it never would be, and on both where the test cannot be asked again.
 ///
 /// A drawing shows where the border lies that a value has crossed or nearly crossed. Each side
 /// takes forty workings of the test.
@@ -53,8 +53,8 @@ fn way_of(test: &str, asked: Option<Rejection>) -> Option<Rejection> {
     }
 }
 
-/// Where a value between `quiet` and `apart` begins to be raised, by bisection; `None` where it is raised at both or at none.
-/// Forty halvings of the reach are finer than any drawing.
+/// Where a value between `quiet` and `apart` begins to be raised, by bisection; `None` where it is
+/// raised at both or at none. Forty halvings of the reach are finer than any drawing.
 ///
 /// `quiet` is the middle of the others and `apart` far outside of them.
 fn sought(raised: &mut dyn FnMut(f64) -> bool, mut quiet: f64, mut apart: f64) -> Option<f64> {

@@ -1,5 +1,6 @@
-//! What counts: exclusions honoured or not, planned rough runs, concordant sets, and the tests for a replicate that
-//! stands apart. A test only raises its hand; what it points at stays in, and is told with and without.
+//! What counts: exclusions honoured or not, planned rough runs, concordant sets, and the tests for
+//! a replicate that stands apart. A test only raises its hand; what it points at stays in, and is
+//! told with and without.
 //!
 //! # Which rows count
 //!
@@ -36,7 +37,8 @@ use crate::quantity::leading_place;
 use crate::section::{Section, Source};
 use crate::verdict::{CellState, JudgedReading, OutlierTest};
 
-/// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each run.
+/// A column whose rows repeat one quantity: replicates of a reading, or a result worked out in each
+/// run.
 ///
 /// Replicates of one reading repeat one quantity; a column of a table does so only where the lab
 /// says it.
@@ -87,7 +89,8 @@ fn repeated(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> Vec
     out
 }
 
-/// The step of a worked-out value, in its unit: about that of the readings of one dimension that go into it.
+/// The step of a worked-out value, in its unit: about that of the readings of one dimension that go
+/// into it.
 ///
 /// Nought where no reading of that dimension has an instrument: the tests then take any difference
 /// for real.
@@ -100,7 +103,8 @@ fn step_of_result(protocol: &Protocol, spec: &ResultSpec, clean: &Env) -> f64 {
     steps.fold(0.0, f64::max)
 }
 
-/// Settles which rows count (the readings' `counts`, and the rows left out by group), and gives the tests.
+/// Settles which rows count (the readings' `counts`, and the rows left out by group), and gives the
+/// tests.
 ///
 /// `clean` holds the values worked out with every row. Gives the rows left out, by the group of
 /// their columns, and every test that was made, raised or not. Cells learn in `table` whether they
@@ -161,7 +165,8 @@ fn beforehand(protocol: &Protocol, readings: &[JudgedReading], clean: &Env) -> O
     out
 }
 
-/// Settles one column that repeats a quantity: exclusions, concordance, and the hands that are raised.
+/// Settles one column that repeats a quantity: exclusions, concordance, and the hands that are
+/// raised.
 ///
 /// The way of rejecting is the reading's own, else a repeatability that was pooled over the
 /// section, else the school's by the number of values.
@@ -216,7 +221,8 @@ fn column(
     }
 }
 
-/// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of its own.
+/// Row of the sheet, from 1, of a value in a column: a reading may have its cells in an order of
+/// its own.
 ///
 /// Replicates may have gaps in their numbering.
 fn row_of(readings: &[JudgedReading], protocol: &Protocol, item: ItemId, row: usize) -> Option<Row> {

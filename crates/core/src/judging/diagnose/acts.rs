@@ -24,7 +24,8 @@ pub(super) enum Edit {
 }
 
 impl Edit {
-    /// Its share among the slips of the pen. Any other value is considered only where two results ask for it.
+    /// Its share among the slips of the pen. Any other value is considered only where two results
+    /// ask for it.
     fn share(self) -> f64 {
         match self {
             Edit::Swapped => 0.35,
@@ -55,8 +56,8 @@ enum Act {
 }
 
 impl Act {
-    /// The act of a person that a kind of slip belongs to: whoever takes a wrong formula does one thing, whichever
-    /// formula it is.
+    /// The act of a person that a kind of slip belongs to: whoever takes a wrong formula does one
+    /// thing, whichever formula it is.
     fn of(kind: &SlipKind) -> Act {
         match kind {
             SlipKind::DigitsSwapped | SlipKind::DigitWrong | SlipKind::DecimalPoint => Act::Answer,
@@ -95,8 +96,8 @@ pub(super) struct Priors {
 }
 
 impl Priors {
-    /// Priors of every kind generated, with the number of hypotheses of each. Those of numbers written or keyed wrongly are
-    /// shared out by the way of the slip first.
+    /// Priors of every kind generated, with the number of hypotheses of each. Those of numbers
+    /// written or keyed wrongly are shared out by the way of the slip first.
     ///
     /// `counts` has every kind that was generated, fitting or not: a kind with forty forms gives
     /// each a fortieth.
@@ -122,7 +123,8 @@ impl Priors {
         Priors::shared(&kinds, counts, &whole)
     }
 
-    /// What each kind has as a whole, shared by all that was generated of it; of a slip of the pen, by its ways first.
+    /// What each kind has as a whole, shared by all that was generated of it; of a slip of the pen,
+    /// by its ways first.
     ///
     /// Ways of one slip of the pen share by their own weights, and then by their number.
     fn shared(

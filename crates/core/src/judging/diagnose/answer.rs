@@ -12,8 +12,9 @@ use crate::protocol::SlipKind;
 use crate::quantity::power_of_ten;
 
 impl Maker<'_> {
-    /// The answer's text was miswritten: what was meant must itself be right, within the figures it has, or follow from the
-    /// values above. Whatever was written, the prediction of such a story is R.
+    /// The answer's text was miswritten: what was meant must itself be right, within the figures it
+    /// has, or follow from the values above. Whatever was written, the prediction of such a story
+    /// is R.
     ///
     /// The story says of the table what [`miswritten`](super::super::stories::Beside::miswritten)
     /// says: all that follows was worked out with what was meant, or seldom with what stands there.
@@ -45,8 +46,9 @@ impl Maker<'_> {
     }
 }
 
-/// Values that the answer's text may have been meant to show: neighbouring digits swapped back, one digit (never the
-/// last, that is rounding) put right, the decimal point moved back. In the result's unit.
+/// Values that the answer's text may have been meant to show: neighbouring digits swapped back, one
+/// digit (never the last, that is rounding) put right, the decimal point moved back. In the
+/// result's unit.
 ///
 /// For n digits there are n − 1 swaps, 9(n − 1) other digits and four moves of the point. Fractions
 /// and numbers of more than 17 digits have none.

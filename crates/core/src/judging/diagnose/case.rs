@@ -11,7 +11,8 @@ use crate::repair::Repair;
 use crate::row::Row;
 use crate::verdict::JudgedReading;
 
-/// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out from.
+/// One value to be explained: R, h, w, C, F and e in the result's unit, and what it was worked out
+/// from.
 ///
 /// It is made only for a value that nothing simpler explains: one in eighty of the demo class.
 pub(in super::super) struct Case<'a> {
@@ -86,15 +87,15 @@ pub(super) struct Hypothesis {
     pub(super) likelihood: f64,
     /// ln of what the rest of the table says to it.
     pub(super) joint: f64,
-    /// ln of what the other rows of its column say, where the same mistake fits them. A column is weighed as a whole
-    /// besides, so that this stays out of what its rows say one by one.
+    /// ln of what the other rows of its column say, where the same mistake fits them. A column is
+    /// weighed as a whole besides, so that this stays out of what its rows say one by one.
     pub(super) sisters: f64,
     /// Its share of everything that could have given R.
     pub(super) posterior: f64,
 }
 
-/// ½·[|R−H_C| ≤ w] + ½·w/(w+e)·[|R−H_F| ≤ w+e]; one kind of input only: that term with weight 1; both nought: a tenth
-/// where R is within 0.2 % of H besides.
+/// ½·[|R−H_C| ≤ w] + ½·w/(w+e)·[|R−H_F| ≤ w+e]; one kind of input only: that term with weight 1;
+/// both nought: a tenth where R is within 0.2 % of H besides.
 ///
 /// A hypothesis predicts two values: H_C from clean inputs and H_F from what was reported above.
 /// The team used one of them, and it is not known which; e is the envelope of H_F.

@@ -9,8 +9,8 @@ use crate::protocol::{Protocol, ResultSpec, SlipKind};
 use crate::row::Row;
 use crate::verdict::{JudgedResult, Slip, VerdictKind};
 
-/// One systematic slip down a column: it needs two rows and explains three quarters of those that differ. Its joint
-/// likelihood is weighed against the rows each having a story of their own.
+/// One systematic slip down a column: it needs two rows and explains three quarters of those that
+/// differ. Its joint likelihood is weighed against the rows each having a story of their own.
 ///
 /// `rows` are those of one column, `candidates` what each left; a row that needed no story left
 /// nothing. A story of the column that is likelier than not takes the place of what its rows said;
@@ -85,7 +85,8 @@ struct Joint {
     weight: f64,
 }
 
-/// Every mistaken formula that explains some row, over all rows. In logarithms: a dozen small likelihoods would vanish.
+/// Every mistaken formula that explains some row, over all rows. In logarithms: a dozen small
+/// likelihoods would vanish.
 ///
 /// By the number of the mistaken formula among the result's.
 fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
@@ -111,7 +112,8 @@ fn joint(differing: &[(usize, &Candidates)]) -> BTreeMap<usize, Joint> {
     all
 }
 
-/// The best formula and those that fit every row as well, with their odds against it: they cannot be told apart.
+/// The best formula and those that fit every row as well, with their odds against it: they cannot
+/// be told apart.
 ///
 /// `fit` leaves the priors out: two forms that explain the rows alike are told as one, whichever is
 /// likelier.
@@ -141,8 +143,8 @@ fn alternatives<'a>(class: impl Iterator<Item = (&'a SlipKind, f64)>, rest: f64)
     out
 }
 
-/// One row of a column with a story of its own beside two or more that nothing explains: the column is one case, and a hit
-/// in one row of many is luck.
+/// One row of a column with a story of its own beside two or more that nothing explains: the column
+/// is one case, and a hit in one row of many is luck.
 ///
 /// A row that a spreadsheet's formula explains, or one of several that share a slip, is no lone
 /// one.
@@ -179,8 +181,9 @@ pub(in super::super) fn keyed_throughout(protocol: &Protocol, rows: &mut [Judged
     }
 }
 
-/// Rows that are all off by one and the same factor which no slip gives: something was done throughout that nobody has
-/// thought of. It is weighed against every row having a story of its own, and lowers the chance of those.
+/// Rows that are all off by one and the same factor which no slip gives: something was done
+/// throughout that nobody has thought of. It is weighed against every row having a story of its
+/// own, and lowers the chance of those.
 ///
 /// The factor is the middle one of R/F over the rows. It is told as a factor and not as a mistake,
 /// since nobody knows what was done.

@@ -25,7 +25,8 @@ struct Other {
 }
 
 impl Maker<'_> {
-    /// Constants with a digit wrong, cut short, or a neighbour's; counts one or a few more or fewer.
+    /// Constants with a digit wrong, cut short, or a neighbour's; counts one or a few more or
+    /// fewer.
     ///
     /// A parameter counts as a number that may be miscounted; a constant as one that may be misread
     /// or taken for its neighbour in the table.
@@ -59,8 +60,8 @@ impl Maker<'_> {
         }
     }
 
-    /// A constant of the lab with a digit wrong, cut short, or taken for another constant of the same dimension. Half
-    /// of the prior goes to either way.
+    /// A constant of the lab with a digit wrong, cut short, or taken for another constant of the
+    /// same dimension. Half of the prior goes to either way.
     ///
     /// Neighbours are constants of one dimension and kind with another name: the density of brass
     /// for that of steel.
@@ -86,7 +87,8 @@ impl Maker<'_> {
         self.put_in(SlipKind::ConstantWrong, item, None, value, others);
     }
 
-    /// A count one, two or three too many or too few; `value` is what the sheet has, `at` its row in the environment.
+    /// A count one, two or three too many or too few; `value` is what the sheet has, `at` its row
+    /// in the environment.
     fn count(&mut self, item: ItemId, at: Option<usize>, value: f64) {
         let others = MISCOUNT.iter().map(|by| value + by).filter(|x| *x > 0.0);
         let clause = |taken: f64| Clause::Count { item, taken, sheet: value };
@@ -122,8 +124,8 @@ impl Maker<'_> {
     }
 }
 
-/// A constant with a digit wrong or cut short. It has as many digits as it needs; what is worked out of conditions has no
-/// digits of its own.
+/// A constant with a digit wrong or cut short. It has as many digits as it needs; what is worked
+/// out of conditions has no digits of its own.
 ///
 /// None for a number of more than twelve characters: it is no number that anybody keys in.
 fn other_digits(item: ItemId, value: f64) -> Vec<Other> {

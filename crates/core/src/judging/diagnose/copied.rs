@@ -51,8 +51,9 @@ impl Used<'_> {
 }
 
 impl Maker<'_> {
-    /// One reading wrong in the sheet while the calculation used the right one, or right in the sheet and keyed wrongly into
-    /// this one calculation: solved for the reading that would give R, and kept if that is a near miss of the one written.
+    /// One reading wrong in the sheet while the calculation used the right one, or right in the
+    /// sheet and keyed wrongly into this one calculation: solved for the reading that would give R,
+    /// and kept if that is a near miss of the one written.
     ///
     /// Each reading is solved for: the value that gives R is found first, and only if a slip of the
     /// pen leads from it to the one written is the story told. So a reading costs some ten workings
@@ -119,8 +120,8 @@ impl Maker<'_> {
         solve(&f, value, case.reported)
     }
 
-    /// Any other value of the scale, where other results that do not fit use the reading as well: several that ask for one
-    /// value need no near miss.
+    /// Any other value of the scale, where other results that do not fit use the reading as well:
+    /// several that ask for one value need no near miss.
     ///
     /// The value is moved to the nearest graduation if that still gives R. Its prior is a step over
     /// the plausible range: any of the scale's values is as likely.
@@ -143,7 +144,8 @@ impl Maker<'_> {
         self.copied(used, (value, Edit::Any), (step / (high - low)).min(1.0), &OnceCell::new());
     }
 
-    /// The sheet is right, and `x` went into this calculation. `said` is what the table says to `x`, worked out when first asked.
+    /// The sheet is right, and `x` went into this calculation. `said` is what the table says to
+    /// `x`, worked out when first asked.
     ///
     /// `x` is in the reading's unit. Where a whole column was worked out with one wrong number, its
     /// other rows speak for the story; they do not speak for it where each row has a reading of its
@@ -196,7 +198,8 @@ impl Maker<'_> {
     }
 }
 
-/// Readings that a slip of the pen turns into the one written: digits swapped, one digit wrong, the decimal point moved.
+/// Readings that a slip of the pen turns into the one written: digits swapped, one digit wrong, the
+/// decimal point moved.
 ///
 /// `number` is as written, `value` the same in the reading's unit. The values found have that unit
 /// too. For n digits there are at most n − 1 + 9n + 4 of them; none for a fraction or more than
@@ -231,7 +234,8 @@ pub(super) fn near_misses(number: &Number, value: f64) -> Vec<(f64, Edit)> {
     out
 }
 
-/// The x near `start` where f(x) = target, with f′ there; `None` where f does not depend on x or is not tame.
+/// The x near `start` where f(x) = target, with f′ there; `None` where f does not depend on x or is
+/// not tame.
 ///
 /// The secant rule, twelve steps at most, from `start` and a thousandth beside it. The value may
 /// not leave a thousandfold of the start: a story that asks for that is no slip of the pen.

@@ -1,4 +1,5 @@
-//! Making hypotheses: from the mistaken formulas, from rows left out or kept, from settings one step beside.
+//! Making hypotheses: from the mistaken formulas, from rows left out or kept, from settings one
+//! step beside.
 
 use std::collections::BTreeMap;
 
@@ -83,8 +84,9 @@ impl Maker<'_> {
         if item.nature == Nature::Point { value * scale - item.unit.offset / item.unit.factor } else { value * scale }
     }
 
-    /// Counts a hypothesis of a kind and keeps it if it fits. The count shares the prior of the kind among all that
-    /// were generated, fitting or not, so that a kind with many forms is no likelier for it.
+    /// Counts a hypothesis of a kind and keeps it if it fits. The count shares the prior of the
+    /// kind among all that were generated, fitting or not, so that a kind with many forms is no
+    /// likelier for it.
     ///
     /// `envelope` is asked with the value from reported inputs, and only if that is near R at all.
     pub(super) fn add(
@@ -237,7 +239,8 @@ impl Maker<'_> {
         }
     }
 
-    /// The rows that the team itself marked as left out, left out: what its sheet says is the likeliest story of all.
+    /// The rows that the team itself marked as left out, left out: what its sheet says is the
+    /// likeliest story of all.
     ///
     /// Its prior is a half: what a team says it did is likelier than anything that it may have
     /// done.

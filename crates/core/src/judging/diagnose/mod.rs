@@ -1,9 +1,10 @@
-//! Which human mistake explains a value, by Bayes over the mistaken forms of the formula, over readings that were keyed or
-//! copied wrongly, and over the answer's text. Each is weighed by what it makes of the whole table ([`super::stories`]).
+//! Which human mistake explains a value, by Bayes over the mistaken forms of the formula, over
+//! readings that were keyed or copied wrongly, and over the answer's text. Each is weighed by what
+//! it makes of the whole table ([`super::stories`]).
 //!
-//! Prior of one hypothesis: weight of its act × share of its kind among those generated for the act ÷ number of that kind
-//! generated, fitting or not. A class is what this result alone cannot tell apart: predictions within w. It is named after
-//! its likeliest kind.
+//! Prior of one hypothesis: weight of its act × share of its kind among those generated for the act
+//! ÷ number of that kind generated, fitting or not. A class is what this result alone cannot tell
+//! apart: predictions within w. It is named after its likeliest kind.
 //!
 //! # Where the hypotheses come from
 //!
@@ -18,10 +19,11 @@
 //!
 //! # An example
 //!
-//! The area of a disc of radius 14.99 mm is 705.9 mm², and 2823.7 was reported. Of all mistaken forms
-//! of the formula one gives that to the last digit: the diameter in the place of the radius. Against it
-//! stands “nothing explains it”, which has a third of the prior and spreads it over six decades, so that
-//! hardly any of it falls within the last digit of R. Nearly all of what is left is the diameter's.
+//! The area of a disc of radius 14.99 mm is 705.9 mm², and 2823.7 was reported. Of all mistaken
+//! forms of the formula one gives that to the last digit: the diameter in the place of the radius.
+//! Against it stands “nothing explains it”, which has a third of the prior and spreads it over six
+//! decades, so that hardly any of it falls within the last digit of R. Nearly all of what is left
+//! is the diameter's.
 
 mod acts;
 mod answer;
@@ -175,7 +177,8 @@ fn classes(case: &Case<'_>, fitting: &[Hypothesis]) -> Slip {
     }
 }
 
-/// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a column are one.
+/// Whether a reading goes into this result alone, whatever it is used for besides; the rows of a
+/// column are one.
 ///
 /// If nothing else uses it, nothing can tell whether the sheet or the key was wrong.
 fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
@@ -185,8 +188,8 @@ fn nothing_else_uses(case: &Case<'_>, item: ItemId) -> bool {
         && !ResultId::with(&case.protocol.results).any(uses)
 }
 
-/// A prediction as it is told: what was meant with the digits that were written, what a calculation gives with one more
-/// figure than the answer has, and never more than six.
+/// A prediction as it is told: what was meant with the digits that were written, what a calculation
+/// gives with one more figure than the answer has, and never more than six.
 ///
 /// The text has as many digits as a reader needs to see that it is R.
 fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
@@ -201,9 +204,10 @@ fn shown(case: &Case<'_>, kind: &SlipKind, value: f64) -> String {
     }
 }
 
-/// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the sheet and so needs a
-/// half of its own; where a slip that the lab's author declared gives the same, that one. Whether a number was keyed or copied
-/// wrongly cannot be told where nothing else uses it: the sheet then stays as it is.
+/// The kind a class is told by: the likeliest, but for a reading copied wrongly, which changes the
+/// sheet and so needs a half of its own; where a slip that the lab's author declared gives the
+/// same, that one. Whether a number was keyed or copied wrongly cannot be told where nothing else
+/// uses it: the sheet then stays as it is.
 ///
 /// `nothing_tells` is as [`nothing_else_uses`] says.
 fn named(kinds: &[(SlipKind, f64)], nothing_tells: bool) -> SlipKind {

@@ -1,5 +1,5 @@
-//! Several readings written wrongly by one act, while everything was worked out with the right ones: a column in another
-//! unit or off by a constant, rows or columns in each other’s place.
+//! Several readings written wrongly by one act, while everything was worked out with the right
+//! ones: a column in another unit or off by a constant, rows or columns in each other’s place.
 //!
 //! | act | example | asks |
 //! |---|---|---|
@@ -29,7 +29,8 @@ const EXCHANGED_COLUMNS: f64 = 0.015;
 /// How loud something besides the result's own column has to ask: twice as likely.
 const ASKS: f64 = std::f64::consts::LN_2;
 
-/// A column of readings: its item, its number among the readings, and its values in its unit, by row.
+/// A column of readings: its item, its number among the readings, and its values in its unit, by
+/// row.
 ///
 /// A cell that cannot be read has no value.
 struct Column {
@@ -45,8 +46,8 @@ struct Column {
 type Meant = Vec<(ItemId, Vec<Option<f64>>)>;
 
 impl Maker<'_> {
-    /// Every act that writes several readings wrongly at once, over the columns that the result uses: another unit, a
-    /// constant offset, rows or columns in each other's place.
+    /// Every act that writes several readings wrongly at once, over the columns that the result
+    /// uses: another unit, a constant offset, rows or columns in each other's place.
     pub(super) fn rewritten(&mut self) {
         let columns = self.columns();
         for column in &columns {

@@ -38,7 +38,8 @@ impl Judge<'_> {
         })
     }
 
-    /// The two values, how far they lie apart and how far they may, SI or in percent of their middle.
+    /// The two values, how far they lie apart and how far they may, SI or in percent of their
+    /// middle.
     ///
     /// | method | apart | allowed |
     /// |---|---|---|
@@ -127,8 +128,8 @@ impl Judge<'_> {
         });
     }
 
-    /// What one of a formula's unit is in SI units: that of the first item of its dimension, so that a difference is
-    /// told in the unit of the sheet.
+    /// What one of a formula's unit is in SI units: that of the first item of its dimension, so
+    /// that a difference is told in the unit of the sheet.
     ///
     /// One where no item has its dimension.
     fn factor(&self, node: &Node) -> f64 {
@@ -157,7 +158,8 @@ impl Judge<'_> {
         }
     }
 
-    /// Two ways that agree to the last digit are worth a look: with honest apparatus they rarely do.
+    /// Two ways that agree to the last digit are worth a look: with honest apparatus they rarely
+    /// do.
     ///
     /// Four figures are asked for: two figures agree by chance one time in some.
     fn to_the_last_digit(&self, n: usize, results: &[JudgedResult], found: &mut Findings<'_>) {

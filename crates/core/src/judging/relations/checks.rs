@@ -10,7 +10,8 @@ use crate::row::Row;
 use crate::verdict::{Compared, Comparison};
 use rust_decimal::Decimal;
 
-/// What one check gave: the rows where it fails, and how far the worst row lies off as a share of its room.
+/// What one check gave: the rows where it fails, and how far the worst row lies off as a share of
+/// its room.
 ///
 /// Rows that were left out are not asked. `worst` is none where no row could be.
 #[derive(Default)]
@@ -75,8 +76,8 @@ impl Judge<'_> {
         Checked { failed, worst: None }
     }
 
-    /// A relation of two sides, row by row: `k` standard uncertainties of the difference are its room. `None` where a
-    /// side cannot be worked out.
+    /// A relation of two sides, row by row: `k` standard uncertainties of the difference are its
+    /// room. `None` where a side cannot be worked out.
     ///
     /// The room is what the readings' own uncertainties leave, k standard deviations of it.
     fn related(&self, (left, right): (&Node, &Node), relation: Relation, k: f64) -> Option<Checked> {
@@ -116,7 +117,8 @@ impl Judge<'_> {
         self.out.iter().any(|(g, rows)| *g == group && rows.get(row) == Some(&true))
     }
 
-    /// Whether a formula adds up a column of which a row is not there, or was left out: the whole is then another.
+    /// Whether a formula adds up a column of which a row is not there, or was left out: the whole
+    /// is then another.
     ///
     /// Masses of parts do not add up to the whole where one part is missing, and that is told
     /// elsewhere.

@@ -87,7 +87,8 @@ impl Judge<'_> {
         })
     }
 
-    /// Settles the word that names the unknown: right by the recomputed value, or carried from the team's own.
+    /// Settles the word that names the unknown: right by the recomputed value, or carried from the
+    /// team's own.
     ///
     /// A word that is not in the list of candidates names none of them.
     fn name(&self, i: &Identify, answer: ResultId, (right, u): (&[usize], f64), results: &mut [JudgedResult]) {

@@ -1,5 +1,5 @@
-//! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with the uncertainty of a
-//! difference over the sources both sides share.
+//! Cross-checks, comparisons of values that should agree, and unknowns named from a list. All with
+//! the uncertainty of a difference over the sources both sides share.
 //!
 //! | relation | asks | file |
 //! |---|---|---|
@@ -38,7 +38,8 @@ struct Judge<'a> {
 }
 
 impl Judge<'_> {
-    /// A formula's value with its derivatives, from the readings alone; `None` where one of them is missing.
+    /// A formula's value with its derivatives, from the readings alone; `None` where one of them is
+    /// missing.
     ///
     /// It has derivatives by every source, so that differences of two such values are right.
     fn value(&self, node: &Node) -> Option<Value<Dual>> {
@@ -50,7 +51,8 @@ impl Judge<'_> {
         nodes.iter().flat_map(|n| n.items()).any(|i| results.iter().any(|r| r.item == i && r.verdict.taints()))
     }
 
-    /// Standard uncertainty of a value, in SI units; nought where a replicate alone leaves it unbounded.
+    /// Standard uncertainty of a value, in SI units; nought where a replicate alone leaves it
+    /// unbounded.
     ///
     /// In SI units. An infinite one would let everything agree with everything.
     fn spread(&self, dual: &Dual) -> f64 {

@@ -1,5 +1,6 @@
-//! How well a sheet goes together, whatever its team worked out from it: every rule that readings have to keep, judged with
-//! the clean values. A story that alters the sheet is weighed by what becomes of these.
+//! How well a sheet goes together, whatever its team worked out from it: every rule that readings
+//! have to keep, judged with the clean values. A story that alters the sheet is weighed by what
+//! becomes of these.
 //!
 //! A story that alters a reading has to pay for what it breaks: a trend that turns back, a point
 //! that leaves its line, a value beyond the scale. Each misfit of r limits costs up to 2r², and
@@ -26,7 +27,8 @@ fn graded(r: f64) -> f64 {
     (-2.0 * r * r).max(BROKEN.ln())
 }
 
-/// ln of the evidence of a table worked out as `sheet`; only differences between two sheets of one table mean anything.
+/// ln of the evidence of a table worked out as `sheet`; only differences between two sheets of one
+/// table mean anything.
 ///
 /// `table` has to be as `sheet` was worked out from it.
 pub(super) fn evidence(stage: Stage<'_>, table: &Table, sheet: &Sheet) -> f64 {
@@ -62,7 +64,8 @@ fn broken(kind: &Kind) -> usize {
     }
 }
 
-/// Whether a cell's value, as the story has it, lies in its plausible range and on its instrument's scale and graduation.
+/// Whether a cell's value, as the story has it, lies in its plausible range and on its instrument's
+/// scale and graduation.
 ///
 /// A cell without a value is possible.
 fn possible(protocol: &Protocol, spec: &ReadingSpec, cell: &JudgedCell) -> bool {

@@ -1,4 +1,5 @@
-//! One change of a team's formula after another, until it is the lab's: the change that does it is the mistake.
+//! One change of a team's formula after another, until it is the lab's: the change that does it is
+//! the mistake.
 //!
 //! | change | mends |
 //! |---|---|
@@ -62,14 +63,15 @@ pub(super) enum How {
     Operator(Operator),
     /// Times a number: a conversion that was left out.
     Times(f64),
-    /// Multiplied or divided by a cell of the sheet, that in another unit: item, row from 0, factor.
+    /// Multiplied or divided by a cell of the sheet, that in another unit: item, row from 0,
+    /// factor.
     With(Operator, ItemId, Option<usize>, f64),
     /// Bracketed otherwise: `a/b*c` for `a/(b*c)`.
     Grouped(Term),
 }
 
-/// The cells that the lab's formula reads for one result: its own row of a column that it reads row by row, else the
-/// column and its first rows.
+/// The cells that the lab's formula reads for one result: its own row of a column that it reads row
+/// by row, else the column and its first rows.
 ///
 /// At most twelve rows of a column are tried by themselves, and the row of the result besides.
 fn reads(protocol: &Protocol, spec: &ResultSpec, row: Option<usize>, rows: &dyn Fn(ItemId) -> usize) -> Vec<How> {
@@ -134,8 +136,8 @@ fn sisters(function: Function) -> &'static [Function] {
     }
 }
 
-/// Every change that is tried, in the order in which people make the mistakes that it mends. `factors` may have been left out
-/// besides the usual conversions.
+/// Every change that is tried, in the order in which people make the mistakes that it mends.
+/// `factors` may have been left out besides the usual conversions.
 ///
 /// `rows` gives how many rows a column has. At most 4 000 changes are made.
 pub(super) fn all(
@@ -285,8 +287,8 @@ fn rank(op: Operator) -> u8 {
     }
 }
 
-/// A term as its first operand and what is joined to it by operators of one rank, from left to right: a − b + c is a,
-/// then − b, then + c.
+/// A term as its first operand and what is joined to it by operators of one rank, from left to
+/// right: a − b + c is a, then − b, then + c.
 fn chain(term: &Term) -> Chain {
     let mut rest = Vec::new();
     let mut first = term;
@@ -303,7 +305,8 @@ fn chain(term: &Term) -> Chain {
     (first.clone(), rest)
 }
 
-/// The same signs and pieces with other brackets: `a/b*c` as `a/(b*c)`, `a-b*c` as `(a-b)*c`, `a*b^2` as `(a*b)^2`, and back.
+/// The same signs and pieces with other brackets: `a/b*c` as `a/(b*c)`, `a-b*c` as `(a-b)*c`,
+/// `a*b^2` as `(a*b)^2`, and back.
 ///
 /// For a chain of n pieces there are at most 2n of them; those that are the piece itself are left
 /// out.
@@ -360,7 +363,8 @@ fn piece_mut<'a>(root: &'a mut Term, path: &[usize]) -> Option<&'a mut Term> {
     Some(at)
 }
 
-/// The formula with a change; `leaf` gives the number of a cell of the sheet among its leaves, `range` the cells of a column.
+/// The formula with a change; `leaf` gives the number of a cell of the sheet among its leaves,
+/// `range` the cells of a column.
 ///
 /// `None` where the change does not apply, or changes everywhere what stands there once.
 pub(super) fn applied(
@@ -395,8 +399,8 @@ fn replace(at: &mut Term, before: &TermKind, after: &TermKind) -> usize {
     at.children_mut().into_iter().map(|c| replace(c, before, after)).sum()
 }
 
-/// A piece with a change made to it; `leaf` and `range` give the numbers of the cells that the change brings in. `None`
-/// where the change does not apply to such a piece.
+/// A piece with a change made to it; `leaf` and `range` give the numbers of the cells that the
+/// change brings in. `None` where the change does not apply to such a piece.
 fn changed(
     before: &Term,
     how: &How,

@@ -1,5 +1,6 @@
-//! The formulas under the results of a table that came in a spreadsheet: whether each gives what its cell holds, whether it is
-//! the lab's, and if not, what differs. What differs is then no guess: the formula says it.
+//! The formulas under the results of a table that came in a spreadsheet: whether each gives what
+//! its cell holds, whether it is the lab's, and if not, what differs. What differs is then no
+//! guess: the formula says it.
 //!
 //! # The questions
 //!
@@ -40,7 +41,8 @@ use search::{Hint, Story};
 
 /// Most pieces of all formulas of a table that are looked at.
 const MOST_FOLLOWED: usize = 400_000;
-/// What a formula gives and what its cell holds are one within this share of each other: files keep fifteen figures.
+/// What a formula gives and what its cell holds are one within this share of each other: files keep
+/// fifteen figures.
 ///
 /// It is a thousand times the error of fifteen figures, and far below what any instrument shows.
 const KEPT: f64 = 1e-9;
@@ -73,9 +75,10 @@ impl Found {
         self.under.gives == Gives::ItsValue && self.under.same == Some(false)
     }
 
-    /// The verdict on a value that it gave and that nothing else explains, where it leaves no room for a guess: the lab's own
-    /// formula gave it from what it read, or another one that is no single mistake away. `clean` is whether the values before it
-    /// are right, `upstream` whether there are any.
+    /// The verdict on a value that it gave and that nothing else explains, where it leaves no room
+    /// for a guess: the lab's own formula gave it from what it read, or another one that is no
+    /// single mistake away. `clean` is whether the values before it are right, `upstream` whether
+    /// there are any.
     ///
     /// `None` where the usual search for a mistake goes on.
     pub(super) fn settles(&self, clean: bool, upstream: bool) -> Option<(VerdictKind, Option<Face>)> {
@@ -98,7 +101,8 @@ impl Beneath {
         self.found.get(&(id, row))
     }
 
-    /// The oddities, as notes: what is odd about each formula, and that one is not the lab's although its value is right.
+    /// The oddities, as notes: what is odd about each formula, and that one is not the lab's
+    /// although its value is right.
     ///
     /// A formula that is wrong and gives the right value is worth a word: it will not do so the
     /// next time.
@@ -220,8 +224,8 @@ fn pieces(formula: &Result<Formula, Unfollowed>) -> usize {
     formula.as_ref().map_or(MOST_PIECES, |f| f.pieces)
 }
 
-/// A formula that was worked out with other numbers than the table has now shows nothing of a mistake: which of the cells that
-/// it reads changed.
+/// A formula that was worked out with other numbers than the table has now shows nothing of a
+/// mistake: which of the cells that it reads changed.
 ///
 /// The addresses that changed take the place of the other oddity, since they explain it.
 fn mind(formula: &Formula, changed: &[String], odd: &mut Vec<Oddity>) {
@@ -249,7 +253,8 @@ fn held_now(held: &Held, number: Option<Box<Number>>, text: &str) -> Option<Held
     }
 }
 
-/// What was brought with the numbers that the table has now, and the addresses of the cells that changed since.
+/// What was brought with the numbers that the table has now, and the addresses of the cells that
+/// changed since.
 ///
 /// Nothing is copied where nothing changed.
 fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, Vec<String>) {
@@ -273,8 +278,9 @@ fn current<'a>(brought: &'a Under, submission: &Submission) -> (Cow<'a, Under>, 
     (out, changed)
 }
 
-/// Looks at one formula: follows it, compares it with the lab's near the table handed in, and gathers what is odd about
-/// it. `hints` keep by result what explained its last row, which explains the next one as a rule.
+/// Looks at one formula: follows it, compares it with the lab's near the table handed in, and
+/// gathers what is odd about it. `hints` keep by result what explained its last row, which explains
+/// the next one as a rule.
 ///
 /// `changed` are the addresses of cells that changed since the file was made.
 fn look(
@@ -342,7 +348,8 @@ fn look(
     Looked { found: Found { under: told, slip }, odd }
 }
 
-/// What a formula gives beside what its cell holds, whether the cell holds it rounded, and what is odd about that.
+/// What a formula gives beside what its cell holds, whether the cell holds it rounded, and what is
+/// odd about that.
 ///
 /// A share of 10⁻⁹ of the value is room for the fifteen figures that a file keeps. A workbook that
 /// is set to hold what its cells show has its values rounded to their decimals; that is told as
@@ -416,7 +423,8 @@ fn what_it_reads(formula: &Formula) -> Vec<Oddity> {
     out
 }
 
-/// One mistake down a column is one case: the rows whose formulas show the same are told and charged as one.
+/// One mistake down a column is one case: the rows whose formulas show the same are told and
+/// charged as one.
 ///
 /// Slips are one where kind and item are the same, or the words where there is no item.
 pub(super) fn down_the_column(rows: &mut [JudgedResult], beneath: &Beneath) {

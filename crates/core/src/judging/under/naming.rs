@@ -24,7 +24,8 @@ impl Search<'_> {
         words::cell(self.points.protocol, item, row.map(Row::at))
     }
 
-    /// What a leaf is: a cell of the sheet by its title, one of the team's own by its address and what it holds.
+    /// What a leaf is: a cell of the sheet by its title, one of the team's own by its address and
+    /// what it holds.
     fn leaf_named(&self, n: usize) -> String {
         let leaf = &self.form.formula.leaves[n];
         match leaf.item.as_ref().and_then(|(id, row)| Some((self.points.protocol.item(id)?, *row))) {
@@ -48,7 +49,8 @@ impl Search<'_> {
         origin.and_then(|o| o.text.get(term.span.clone())).unwrap_or_default().to_owned()
     }
 
-    /// The kind of the mistake that a change mends, what happened as a clause, and the item that it is about.
+    /// The kind of the mistake that a change mends, what happened as a clause, and the item that it
+    /// is about.
     ///
     /// `before` is the piece as the team has it, `parent` the piece above with its place in it.
     pub(super) fn named(&self, before: &Term, parent: Option<(&Term, usize)>, how: &How) -> Named {

@@ -1,5 +1,5 @@
-//! A team's formula without what makes no mistake: roundings on the way, constants as they are rounded in books, and numbers
-//! typed in that are those of the sheet.
+//! A team's formula without what makes no mistake: roundings on the way, constants as they are
+//! rounded in books, and numbers typed in that are those of the sheet.
 //!
 //! What a book rounds is no mistake: 3.14 for π, 9.8 for 9.81. What a team rounds on the way is
 //! told as that. A number typed in where a cell holds it is told too, since it does not change when
@@ -51,7 +51,8 @@ pub(super) fn of(points: &Points<'_>, formula: &Formula) -> Normal {
     out
 }
 
-/// Puts cells in place of typed numbers that are theirs, as far as the lab's formula reads those cells.
+/// Puts cells in place of typed numbers that are theirs, as far as the lab's formula reads those
+/// cells.
 ///
 /// Numbers of three figures or more are looked for among the cells that the lab's formula reads: a
 /// 2 is more likely a 2 than a reading of 2.
@@ -123,7 +124,8 @@ fn unrounded(term: &mut Term) -> bool {
     term.children_mut().into_iter().fold(any, |any, c| unrounded(c) | any)
 }
 
-/// The constants that a formula may hold: those of the lab as the sheet has them, π, and what else is written by heart.
+/// The constants that a formula may hold: those of the lab as the sheet has them, π, and what else
+/// is written by heart.
 fn constants(points: &Points<'_>) -> Vec<f64> {
     let protocol = points.protocol;
     let mut out = vec![std::f64::consts::PI];
@@ -136,7 +138,8 @@ fn constants(points: &Points<'_>) -> Vec<f64> {
     out
 }
 
-/// A constant in full, where a text is it rounded, in whichever power of ten: `9.81` for 9.80665, `981` likewise.
+/// A constant in full, where a text is it rounded, in whichever power of ten: `9.81` for 9.80665,
+/// `981` likewise.
 fn rounded_form(text: &str, constant: f64) -> Option<f64> {
     let value: f64 = text.trim().parse().ok().filter(|v: &f64| *v != 0.0 && v.is_finite())?;
     let figures = figures(text);

@@ -1,5 +1,6 @@
-//! The lab's formula and the team's, worked out side by side at several made-up tables near the one handed in. Two formulas
-//! that agree at all of them are one formula, however they are written; that what was handed in agrees is not enough.
+//! The lab's formula and the team's, worked out side by side at several made-up tables near the one
+//! handed in. Two formulas that agree at all of them are one formula, however they are written;
+//! that what was handed in agrees is not enough.
 //!
 //! Two formulas may agree at one table by chance: a sum and a mean of one reading do. At five
 //! tables with all readings moved by different amounts they agree only if they are the same
@@ -32,7 +33,8 @@ const FEWEST: usize = 3;
 /// Enough that 10⁻⁸ is far exceeded by any real difference, and so little that nothing becomes
 /// undefined.
 const SPREAD: f64 = 0.03;
-/// Most pieces of formulas that are worked out for one table: a sheet of twenty mistaken results needs about half of it.
+/// Most pieces of formulas that are worked out for one table: a sheet of twenty mistaken results
+/// needs about half of it.
 const MOST_WORK: usize = 8_000_000;
 /// Within what share of one another two values are one.
 ///
@@ -58,8 +60,8 @@ pub(super) struct Points<'a> {
 }
 
 impl<'a> Points<'a> {
-    /// The made-up tables near the one handed in: every reading moved by a few per cent, counts by whole numbers, in
-    /// the same way each time.
+    /// The made-up tables near the one handed in: every reading moved by a few per cent, counts by
+    /// whole numbers, in the same way each time.
     ///
     /// `sheet` is worked out from the table; which rows are left out is the same at all made-up
     /// tables.
@@ -91,7 +93,8 @@ impl<'a> Points<'a> {
         }
     }
 
-    /// What a cell of the sheet holds in a made-up table, in the unit written there; a cell of the team's own what it holds.
+    /// What a cell of the sheet holds in a made-up table, in the unit written there; a cell of the
+    /// team's own what it holds.
     ///
     /// Readings are in the unit in which the team wrote them, since its formula reads what is
     /// typed.
@@ -111,14 +114,16 @@ impl<'a> Points<'a> {
         }
     }
 
-    /// What a number on the sheet has to be multiplied by, and what is then added, to be in the unit of its item.
+    /// What a number on the sheet has to be multiplied by, and what is then added, to be in the
+    /// unit of its item.
     ///
     /// One and nought where the cell has the item's own unit.
     fn conversion(&self, item: ItemId, row: Option<Row>) -> (f64, f64) {
         self.conversions.get(&(item, row)).copied().unwrap_or((1.0, 0.0))
     }
 
-    /// What a team's formula gives in a made-up table, in the unit of the result's item; `None` where it gives no number.
+    /// What a team's formula gives in a made-up table, in the unit of the result's item; `None`
+    /// where it gives no number.
     ///
     /// `k` is the number of the made-up table. Work that is not left is `None` too;
     /// [`Points::is_spent`] tells.
@@ -136,7 +141,8 @@ impl<'a> Points<'a> {
         }
     }
 
-    /// Whether there was more to work out than is worked out, so that nothing is known of what differs.
+    /// Whether there was more to work out than is worked out, so that nothing is known of what
+    /// differs.
     pub(super) fn is_spent(&self) -> bool {
         self.left.get().is_none()
     }
@@ -155,7 +161,8 @@ impl<'a> Points<'a> {
         self.envs.iter().map(value).collect()
     }
 
-    /// The values that another formula over the lab's items is worked out with: of a row that depends on itself alone its own.
+    /// The values that another formula over the lab's items is worked out with: of a row that
+    /// depends on itself alone its own.
     pub(super) fn seen_from(&self, place: Place<'_>) -> Vec<Env> {
         let own = place.row.filter(|_| place.spec.row_local);
         self.envs.iter().map(|env| own.map_or_else(|| env.clone(), |r| values::sliced(env, r))).collect()
@@ -197,8 +204,9 @@ impl Place<'_> {
     }
 }
 
-/// Whether two formulas agree in every made-up table that they can be worked out in; `None` where those are too few. Where only
-/// one of the two gives a number they are two formulas. The first difference ends it, since most formulas differ at once.
+/// Whether two formulas agree in every made-up table that they can be worked out in; `None` where
+/// those are too few. Where only one of the two gives a number they are two formulas. The first
+/// difference ends it, since most formulas differ at once.
 ///
 /// `a` and `b` give the value at the made-up table of a number. Most formulas differ at the first.
 pub(super) fn agree(a: &dyn Fn(usize) -> Option<f64>, b: &dyn Fn(usize) -> Option<f64>) -> Option<bool> {
@@ -230,7 +238,8 @@ fn beside(value: f64, item: ItemId, n: usize, k: usize, count: bool) -> f64 {
     if value == 0.0 { SPREAD * (0.5 + share) * 1e-3 } else { value * (1.0 + SPREAD * (2.0 * share - 1.0)) }
 }
 
-/// What a number with its sign for hundredths is multiplied by to be what its cell holds: 1 without the sign.
+/// What a number with its sign for hundredths is multiplied by to be what its cell holds: 1 without
+/// the sign.
 pub(super) fn hundredths(number: &Number) -> f64 {
     if number.unit.as_ref().is_some_and(|u| u.text == "%") { 0.01 } else { 1.0 }
 }
@@ -301,7 +310,8 @@ impl Points<'_> {
         Some((self.protocol.items[item].from_si(*value) - shift) / factor)
     }
 
-    /// The number of a cell of the sheet among the leaves of a formula, put there if it is not; `None` of what has no cell.
+    /// The number of a cell of the sheet among the leaves of a formula, put there if it is not;
+    /// `None` of what has no cell.
     ///
     /// A constant of the lab has no cell, and gets a leaf that holds it.
     pub(super) fn leaf(&self, formula: &mut Formula, item: ItemId, row: Option<usize>) -> Option<usize> {

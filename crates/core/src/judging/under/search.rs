@@ -61,7 +61,8 @@ pub(super) struct Mistake {
     pub(super) marks: Vec<Mark>,
 }
 
-/// What a formula is beside the lab's. Where the bound on the work was met on the way, nothing is said of it.
+/// What a formula is beside the lab's. Where the bound on the work was met on the way, nothing is
+/// said of it.
 ///
 /// `hints` are kept from row to row, by result.
 pub(super) fn story(
@@ -124,8 +125,9 @@ pub(super) struct Search<'a> {
 }
 
 impl Search<'_> {
-    /// The single mistake that makes the lab's formula of the team's: one of the lab's mistaken forms, or else one
-    /// change. What explained the row before is tried first, and the lab's own declared slips before all others.
+    /// The single mistake that makes the lab's formula of the team's: one of the lab's mistaken
+    /// forms, or else one change. What explained the row before is tried first, and the lab's own
+    /// declared slips before all others.
     ///
     /// The second value is the hint for the next row.
     fn found(&self, hint: Option<Hint>) -> Option<(Mistake, Hint)> {
@@ -170,7 +172,8 @@ impl Search<'_> {
         )
     }
 
-    /// What the lab's formula may be without by one factor: its constants, and the conversions of its units.
+    /// What the lab's formula may be without by one factor: its constants, and the conversions of
+    /// its units.
     ///
     /// Each comes with its inverse, in SI units and in the item's own.
     fn factors(&self) -> Vec<f64> {
@@ -210,7 +213,8 @@ impl Search<'_> {
         agree(&|k| points.theirs_at(place, &mended, k), &|k| self.right[k]) == Some(true)
     }
 
-    /// A slip that this formula shows, by its kind, the clause that says it, and the item that it is about.
+    /// A slip that this formula shows, by its kind, the clause that says it, and the item that it
+    /// is about.
     ///
     /// It is certain, so that its probability is one and it has no alternatives.
     fn slip(&self, kind: SlipKind, clause: String, subject: Option<ItemId>) -> Slip {
@@ -279,7 +283,8 @@ impl Search<'_> {
         Mistake { slip: self.slip(kind, clause, subject), marks }
     }
 
-    /// A factor that is left out of the whole formula, or one too many: a number, or a power of an item.
+    /// A factor that is left out of the whole formula, or one too many: a number, or a power of an
+    /// item.
     ///
     /// The ratio of both formulas is the same at all tables for a number, and a power of one item
     /// for an item that was left out, or used once too often.

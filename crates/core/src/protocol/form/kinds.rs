@@ -1,5 +1,5 @@
-//! The kinds of parts that have a form, each with its fields. Only words and shapes: how a part is read and written stands
-//! beside.
+//! The kinds of parts that have a form, each with its fields. Only words and shapes: how a part is
+//! read and written stands beside.
 
 /// What a field holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,5 +1,10 @@
-//! Parts of a protocol's text as small forms: an instrument, a reading, a table, a result, a reference, a criterion, a caution.
-//! What a form says is written into the text; every other byte stays as it was written.
+//! Parts of a protocol's text as small forms: an instrument, a reading, a table, a result, a
+//! reference, a criterion, a caution. What a form says is written into the text; every other byte
+//! stays as it was written.
+//!
+//! An author who does not write TOML fills in a form; one who does writes on beside it. Both work
+//! on one text: a form shows the parts it knows of a part, keeps what it does not show, and changes
+//! no byte that it was not asked to change.
 
 mod kinds;
 
@@ -11,6 +16,8 @@ use crate::error::Fault;
 pub use kinds::{Field, KINDS, Kind, LAB, Shape, kind};
 
 /// The parts of a kind.
+///
+/// The head of the file is a part of its own.
 fn of_kind<'a>(document: &'a mut DocumentMut, kind: &Kind) -> Vec<&'a mut dyn TableLike> {
     if kind.id == LAB { vec![document.as_table_mut()] } else { entries(document.get_mut(kind.id)) }
 }
@@ -65,12 +72,16 @@ pub fn parts(source: &str) -> Vec<Part> {
 }
 
 /// The cautions of a text.
+///
+/// In their order; what is no text is passed over.
 fn cautions(document: &DocumentMut) -> Vec<String> {
     let array = document.get("caution").and_then(Item::as_array);
     array.into_iter().flatten().filter_map(|v| v.as_str().map(str::to_owned)).collect()
 }
 
 /// A value as it stands in a form; nothing where a form of this shape cannot show it.
+///
+/// A flag that is not set is empty.
 fn told(item: Option<&Item>, shape: Shape) -> Option<String> {
     let value = item?.as_value()?;
     // As it is written, without the comment that may stand behind it.
@@ -91,6 +102,8 @@ fn told(item: Option<&Item>, shape: Shape) -> Option<String> {
 }
 
 /// A value as it is written, or what is wrong with what was typed.
+///
+/// An empty field never comes here.
 fn written(field: &Field, typed: &str) -> Result<Value, String> {
     match field.shape {
         Shape::Text | Shape::Of(_) => Ok(Value::from(typed)),
@@ -119,6 +132,8 @@ fn written(field: &Field, typed: &str) -> Result<Value, String> {
 }
 
 /// A number as it is typed, with a comma or a point.
+///
+/// The digits stay as typed.
 fn number_typed(text: &str) -> Result<Value, String> {
     let text = text.trim().replace(',', ".").replace('−', "-");
     match text.parse::<Value>() {
@@ -127,8 +142,18 @@ fn number_typed(text: &str) -> Result<Value, String> {
     }
 }
 
-/// Writes what a form says into a text: a part there is, or a new one where `place` is none. Fields are in the order of the
-/// kind's. What the form does not change keeps every byte.
+/// Writes what a form says into a text: a part there is, or a new one where `place` is none. Fields
+/// are in the order of the kind's. What the form does not change keeps every byte.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::LAB;
+/// use jurado_core::protocol::form::{kind, parts, with_part};
+/// let reading = kind("reading").expect("a kind");
+/// let girth = parts(LAB).into_iter().find(|p| p.kind == reading).expect("the girth");
+/// // What is typed as it stands changes nothing.
+/// assert_eq!(with_part(LAB, reading, Some(girth.place), &girth.values).expect("as it stands"), LAB);
+/// ```
 ///
 /// # Errors
 /// What cannot be, each with how to mend it; nothing is written then.
@@ -145,8 +170,11 @@ pub fn with_part(source: &str, kind: &Kind, place: Option<usize>, typed: &[Strin
     Ok(document.to_string())
 }
 
-/// The fields of a form as they were typed, `None` for those that are empty; `in_the_text` says what the part has already
-/// that the form does not show.
+/// The fields of a form as they were typed, `None` for those that are empty; `in_the_text` says
+/// what the part has already that the form does not show.
+///
+/// A field that is needed and empty is a fault, unless the text has it in a way that the form does
+/// not show.
 fn filled<'a>(kind: &'a Kind, typed: &[String], in_the_text: &dyn Fn(&str) -> bool) -> Result<Filled<'a>, Vec<Fault>> {
     let mut faults = Vec::new();
     let mut new: Filled<'a> = Vec::new();
@@ -205,6 +233,8 @@ pub fn without_part(source: &str, kind: &Kind, place: usize) -> Result<String, V
 }
 
 /// A fault that is not at a line of the text.
+///
+/// A form has no lines.
 fn fault(what: impl Into<String>, mend: &str) -> Fault {
     Fault { line: 1, column: 1, what: what.into(), mend: mend.to_owned() }
 }
@@ -215,6 +245,8 @@ fn gone() -> Vec<Fault> {
 }
 
 /// The text as a document that keeps every byte it is not asked to change.
+///
+/// A text that cannot be read is mended as a text first.
 fn read(source: &str) -> Result<DocumentMut, Vec<Fault>> {
     source.parse::<DocumentMut>().map_err(|e| {
         vec![fault(
@@ -225,6 +257,8 @@ fn read(source: &str) -> Result<DocumentMut, Vec<Fault>> {
 }
 
 /// Sets, adds or takes out a caution; its neighbours keep their lines and comments.
+///
+/// Without a text the caution is taken out; without a place it is added.
 fn put_caution(document: &mut DocumentMut, place: Option<usize>, text: Option<Value>) {
     let item = document.entry("caution").or_insert_with(|| Item::Value(Value::Array(Array::new())));
     let Some(array) = item.as_array_mut() else { return };
@@ -239,6 +273,8 @@ fn put_caution(document: &mut DocumentMut, place: Option<usize>, text: Option<Va
 }
 
 /// Adds a value to a list as the one before it stands: on a line of its own, or beside it.
+///
+/// A list over several lines stays one.
 fn push_like_the_last(list: &mut Array, value: Value) {
     let blanks = list.iter().last().and_then(|v| v.decor().prefix()?.as_str()).map(|before| {
         // A comment over the last one is not the new one's.
@@ -251,6 +287,8 @@ fn push_like_the_last(list: &mut Array, value: Value) {
 }
 
 /// Puts a value in the place of another, with the blanks and comments that were around that.
+///
+/// Nothing is done where nothing stands.
 fn keep_around(there: Option<&mut Value>, mut new: Value) {
     if let Some(there) = there {
         *new.decor_mut() = there.decor().clone();
@@ -258,8 +296,10 @@ fn keep_around(there: Option<&mut Value>, mut new: Value) {
     }
 }
 
-/// Sets the fields of one part and leaves everything else of it as it is written; without a place a new part is added
-/// at the end of its kind.
+/// Sets the fields of one part and leaves everything else of it as it is written; without a place a
+/// new part is added at the end of its kind.
+///
+/// Fields that are empty are taken out of the text.
 fn put_table(
     document: &mut DocumentMut,
     kind: &Kind,

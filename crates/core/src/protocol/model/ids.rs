@@ -1,9 +1,11 @@
-//! Which of a lab's lists a number counts in. A result's number is no item's: the compiler tells them apart.
+//! Which of a lab's lists a number counts in. A result's number is no item's: the compiler tells
+//! them apart.
 
 use super::{Criterion, Item, ReadingSpec, Reference, ResultSpec, TableSpec};
 use crate::formula::ItemId;
 
-/// A list that runs beside one of a lab's, an entry each, is indexed by the same id: `beside!(ReadingId: JudgedReading)`.
+/// A list that runs beside one of a lab's, an entry each, is indexed by the same id:
+/// `beside!(ReadingId: JudgedReading)`.
 macro_rules! beside {
     ($id:ident: $of:ty) => {
         impl std::ops::Index<$id> for Vec<$of> {
@@ -75,7 +77,8 @@ macro_rules! id {
 list!(ItemId, Item);
 
 id! {
-    /// A reading of a lab, by its place in [`Protocol::readings`](crate::protocol::Protocol::readings).
+    /// A reading of a lab, by its place in
+    /// [`Protocol::readings`](crate::protocol::Protocol::readings).
     ///
     /// # Example
     /// ```
@@ -88,7 +91,8 @@ id! {
     ReadingId, ReadingSpec
 }
 id! {
-    /// A result of a lab, by its place in [`Protocol::results`](crate::protocol::Protocol::results).
+    /// A result of a lab, by its place in
+    /// [`Protocol::results`](crate::protocol::Protocol::results).
     ///
     /// # Example
     /// ```
@@ -101,14 +105,17 @@ id! {
     ResultId, ResultSpec
 }
 id! {
-    /// A reference of a lab, by its place in [`Protocol::references`](crate::protocol::Protocol::references).
+    /// A reference of a lab, by its place in
+    /// [`Protocol::references`](crate::protocol::Protocol::references).
     ReferenceId, Reference
 }
 id! {
-    /// A criterion of a lab's rubric, by its place in [`Protocol::criteria`](crate::protocol::Protocol::criteria).
+    /// A criterion of a lab's rubric, by its place in
+    /// [`Protocol::criteria`](crate::protocol::Protocol::criteria).
     CriterionId, Criterion
 }
 id! {
-    /// A table of rows of a lab, by its place in [`Protocol::tables`](crate::protocol::Protocol::tables).
+    /// A table of rows of a lab, by its place in
+    /// [`Protocol::tables`](crate::protocol::Protocol::tables).
     TableId, TableSpec
 }

@@ -39,8 +39,8 @@ pub struct ReadingSpec {
     pub follows: Option<ItemId>,
     /// Item of the column that it adds up.
     pub sums: Option<ItemId>,
-    /// Planned steps from row to row with their tolerances, in its unit: the first whose condition holds in the row that
-    /// a step starts from; without a condition, everywhere.
+    /// Planned steps from row to row with their tolerances, in its unit: the first whose condition
+    /// holds in the row that a step starts from; without a condition, everywhere.
     pub steps: Vec<PlannedStep>,
     /// Band to judge references with where it was not taken, in its unit.
     pub fallback: Option<(f64, f64)>,

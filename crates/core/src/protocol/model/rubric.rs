@@ -22,7 +22,8 @@ pub struct Criterion {
 }
 
 impl Criterion {
-    /// Points in steps of the criterion: half a step goes up, and all of the points or none stay what they are.
+    /// Points in steps of the criterion: half a step goes up, and all of the points or none stay
+    /// what they are.
     ///
     /// # Example
     /// ```
@@ -64,7 +65,8 @@ pub enum Rule {
         share: Decimal,
         /// Shares by kind.
         shares: Vec<(String, Decimal)>,
-        /// Share of its points that a result loses which only follows from a wrong one; nought in most courses.
+        /// Share of its points that a result loses which only follows from a wrong one; nought in
+        /// most courses.
         carried: Decimal,
     },
     /// Missing or unreadable readings, so much each.

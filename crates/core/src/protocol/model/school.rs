@@ -51,8 +51,8 @@ impl School {
 }
 
 impl Default for School {
-    /// What a course does that says nothing: 95 % confidence, standard uncertainties in quadrature, one figure of
-    /// tolerance.
+    /// What a course does that says nothing: 95 % confidence, standard uncertainties in quadrature,
+    /// one figure of tolerance.
     fn default() -> School {
         School {
             confidence: Confidence::NinetyFive,

@@ -1,4 +1,5 @@
-//! Mistakes at a call: means over the wrong count, the other logarithm, the other angle, lines fitted otherwise.
+//! Mistakes at a call: means over the wrong count, the other logarithm, the other angle, lines
+//! fitted otherwise.
 
 use super::pieces::{binary, number, only, scaled};
 use super::{Maker, Push};

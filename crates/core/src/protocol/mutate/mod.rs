@@ -72,11 +72,12 @@ pub(super) fn variants(protocol: &Protocol, id: ResultId) -> Vec<Variant> {
         .collect()
 }
 
-/// What a mistaken formula's value in coherent SI units is multiplied by to be a number in the result's unit. A mistake
-/// that keeps the dimension is the same in all units. One that changes it (a square forgotten, a quotient upside down)
-/// depends on the units the person worked in: those of the answer, or those of the inputs with the right conversion at
-/// the end. Both are given where they differ. Where a sum has lost its meaning altogether (metres added to square
-/// metres), numbers were added all the same: the tree is given in the numbers of the sheet.
+/// What a mistaken formula's value in coherent SI units is multiplied by to be a number in the
+/// result's unit. A mistake that keeps the dimension is the same in all units. One that changes it
+/// (a square forgotten, a quotient upside down) depends on the units the person worked in: those of
+/// the answer, or those of the inputs with the right conversion at the end. Both are given where
+/// they differ. Where a sum has lost its meaning altogether (metres added to square metres),
+/// numbers were added all the same: the tree is given in the numbers of the sheet.
 ///
 /// `right` is the formula as it should be: what the mistake left out was worked in units too.
 ///
@@ -194,8 +195,8 @@ impl Maker<'_> {
         &self.protocol.items[item].title
     }
 
-    /// What a part of the formula is called in a sentence: its number, its one or two items, or "the part with" its
-    /// first.
+    /// What a part of the formula is called in a sentence: its number, its one or two items, or
+    /// "the part with" its first.
     ///
     /// It begins with an article, for the middle of a sentence.
     fn phrase(&self, node: &Node) -> String {
@@ -208,8 +209,8 @@ impl Maker<'_> {
         }
     }
 
-    /// All trees in which exactly one place of `node` is mistaken. `head` is false inside a sum whose unit has
-    /// already been mistaken as a whole.
+    /// All trees in which exactly one place of `node` is mistaken. `head` is false inside a sum
+    /// whose unit has already been mistaken as a whole.
     ///
     /// Pieces of a sum are not given another unit one by one: who adds lengths converts all of them
     /// or none.
@@ -241,8 +242,8 @@ impl Maker<'_> {
         out
     }
 
-    /// The mistakes that this node itself invites; those inside it are not among them. `head` is where a whole factor
-    /// may be in another unit.
+    /// The mistakes that this node itself invites; those inside it are not among them. `head` is
+    /// where a whole factor may be in another unit.
     ///
     /// At the root itself the unit is that of the answer, and is told as that.
     fn here(&self, node: &Node, head: bool) -> Vec<Variant> {
@@ -262,7 +263,8 @@ impl Maker<'_> {
         out
     }
 
-    /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a person does it.
+    /// A unit of one input taken for another. A sum of like readings is converted as a whole, as a
+    /// person does it.
     ///
     /// Factors beyond a thousand are no confusion of units on one sheet.
     fn unit_factors(&self, node: &Node, push: Push<'_>) {
@@ -286,7 +288,8 @@ impl Maker<'_> {
         }
     }
 
-    /// A diameter taken for a radius and a radius for a diameter, with the half or double that comes of it.
+    /// A diameter taken for a radius and a radius for a diameter, with the half or double that
+    /// comes of it.
     ///
     /// Only items that the lab says are round.
     fn leaf(&self, node: &Node, item: ItemId, push: Push<'_>) {
@@ -302,8 +305,8 @@ impl Maker<'_> {
         }
     }
 
-    /// An item that stands in several places left out, or its sign turned, in all of them: the zero reading never
-    /// taken off, or added throughout.
+    /// An item that stands in several places left out, or its sign turned, in all of them: the zero
+    /// reading never taken off, or added throughout.
     ///
     /// An item that stands once is left out by the mistakes at its place.
     fn everywhere(&self) -> Vec<Variant> {

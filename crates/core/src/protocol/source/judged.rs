@@ -83,7 +83,8 @@ pub(in crate::protocol) struct Comparison {
     pub(in crate::protocol) k: Option<Number>,
     /// With method = "percent": so much of their mean may lie between them.
     pub(in crate::protocol) percent: Option<Number>,
-    /// The word result in which the team says whether they agree; its first word is yes, its second no.
+    /// The word result in which the team says whether they agree; its first word is yes, its second
+    /// no.
     pub(in crate::protocol) conclusion: Option<Text>,
 }
 

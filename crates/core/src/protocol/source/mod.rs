@@ -10,9 +10,13 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
+mod apparatus;
 mod judged;
+mod results;
 
+pub(in crate::protocol) use apparatus::*;
 pub(in crate::protocol) use judged::*;
+pub(in crate::protocol) use results::*;
 
 /// A value with its bytes in the file. Its schema is the value's own.
 #[derive(Deserialize, Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -153,7 +157,8 @@ pub(in crate::protocol) struct File {
     /// Mistakes that this lab invites.
     #[serde(default)]
     pub(in crate::protocol) slip: Vec<Declared>,
-    /// A table that is known to be good: every check of the protocol judges it, and it has to come out clean.
+    /// A table that is known to be good: every check of the protocol judges it, and it has to come
+    /// out clean.
     pub(in crate::protocol) run: Option<Spanned<Run>>,
     /// Relations that hold whatever the unknown is.
     #[serde(default)]
@@ -217,142 +222,6 @@ pub(in crate::protocol) struct Rejection {
     /// Concordant values lie so near to each other, in the unit of the reading.
     pub(in crate::protocol) within: Option<Number>,
     /// The same in percent of their middle.
-    pub(in crate::protocol) percent: Option<Number>,
-}
-
-/// A group of readings and results.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Bay {
-    /// Its id, for parts that belong to it.
-    pub(in crate::protocol) id: Text,
-    /// As it is shown.
-    pub(in crate::protocol) title: String,
-}
-
-/// What tells tables, or the rows of one, apart.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Key {
-    /// Its id; "station" is asked for first.
-    pub(in crate::protocol) id: Text,
-    /// As it is shown.
-    pub(in crate::protocol) title: String,
-    /// Values it may have, in the order of the sheet.
-    pub(in crate::protocol) values: Spanned<Vec<String>>,
-}
-
-/// A number that a section may set.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Parameter {
-    /// Its id, for formulas.
-    pub(in crate::protocol) id: Text,
-    /// As it is shown.
-    pub(in crate::protocol) title: String,
-    /// What it is where a section sets nothing.
-    pub(in crate::protocol) value: Number,
-    /// What a section may set, from and to.
-    pub(in crate::protocol) range: Spanned<[f64; 2]>,
-}
-
-/// Something that is read.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Instrument {
-    /// Its id, for the readings taken with it.
-    pub(in crate::protocol) id: Text,
-    /// As it is called in sentences: "caliper".
-    pub(in crate::protocol) title: String,
-    /// The unit it shows.
-    pub(in crate::protocol) unit: Text,
-    /// The least difference it shows.
-    pub(in crate::protocol) step: Number,
-    /// The reading, a setting, in whose units `step` is.
-    pub(in crate::protocol) step_of: Option<Text>,
-    /// Its limit of error, from the maker or the last calibration.
-    pub(in crate::protocol) limit: Option<Number>,
-    /// Whether the error is one and the same in all its readings.
-    #[serde(default)]
-    pub(in crate::protocol) limit_shared: bool,
-    /// Distribution of the limit: rectangular or triangular.
-    pub(in crate::protocol) distribution: Option<Text>,
-    /// What it can show, from and to.
-    pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
-    /// The scale runs the other way: "up" (default) or "down".
-    pub(in crate::protocol) scale: Option<Text>,
-    /// Digits estimated between the graduations.
-    #[serde(default)]
-    pub(in crate::protocol) estimated: bool,
-    /// What is to be known before reading it.
-    #[serde(default)]
-    pub(in crate::protocol) notes: Vec<String>,
-}
-
-/// A table that is filled row by row.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Table {
-    /// Its id, for its columns.
-    pub(in crate::protocol) id: Text,
-    /// As it is called in sentences.
-    pub(in crate::protocol) title: String,
-    /// The bay it stands in.
-    pub(in crate::protocol) bay: Text,
-    /// How many rows are asked for.
-    pub(in crate::protocol) rows: Spanned<Count>,
-    /// The key that a row belongs to.
-    pub(in crate::protocol) key: Option<Text>,
-    /// Rows that are tries and do not count.
-    pub(in crate::protocol) rough: Option<Rough>,
-    /// Values that are to be set, one a row.
-    pub(in crate::protocol) grid: Option<Grid>,
-    /// When a team may stop.
-    pub(in crate::protocol) stop: Option<Stop>,
-    /// Reasons for which a row may be missing at no cost, as phrases.
-    #[serde(default)]
-    pub(in crate::protocol) absence: Vec<Text>,
-}
-
-/// The word in a column that says a row was a try.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Rough {
-    /// Id of a reading in words.
-    pub(in crate::protocol) column: Text,
-    /// One of its words.
-    pub(in crate::protocol) word: Text,
-}
-
-/// Values that a column is to be set to.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Grid {
-    /// Id of the reading that is set.
-    pub(in crate::protocol) column: Text,
-    /// Nominal values, in its unit.
-    pub(in crate::protocol) values: Spanned<Vec<f64>>,
-    /// How near a set value has to come.
-    pub(in crate::protocol) within: Number,
-}
-
-/// When a team may stop; any of its rules is enough.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Stop {
-    /// Id of the reading or result that is watched.
-    pub(in crate::protocol) column: Text,
-    /// The last value reaches this.
-    pub(in crate::protocol) at: Option<Number>,
-    /// Or the last rows differ by no more than this.
-    pub(in crate::protocol) flat: Option<Number>,
-    /// How many last rows `flat` looks at.
-    pub(in crate::protocol) rows: Option<u32>,
-    /// Or so many rows agree within a tolerance, absolute or percent.
-    pub(in crate::protocol) agree: Option<u32>,
-    /// The tolerance within which they agree, in the column's unit.
-    pub(in crate::protocol) within: Option<Number>,
-    /// The same in percent.
     pub(in crate::protocol) percent: Option<Number>,
 }
 
@@ -449,7 +318,8 @@ pub(in crate::protocol) struct Run {
     /// The key of each row, by table.
     #[serde(default)]
     pub(in crate::protocol) rows: BTreeMap<Spanned<String>, Vec<String>>,
-    /// Readings and results as they stand on the sheet, in its units: one text, or one for each row.
+    /// Readings and results as they stand on the sheet, in its units: one text, or one for each
+    /// row.
     pub(in crate::protocol) values: BTreeMap<Spanned<String>, Filled>,
 }
 
@@ -524,88 +394,4 @@ pub(in crate::protocol) struct ReferenceAt {
     pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
     /// Its standard uncertainty.
     pub(in crate::protocol) uncertainty: Option<Number>,
-}
-
-/// Something that is worked out, or answered in words.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct ResultSpec {
-    /// Its id, for formulas and sheets.
-    pub(in crate::protocol) id: Text,
-    /// As it is called in sentences.
-    pub(in crate::protocol) title: String,
-    /// As it stands in a worked correction.
-    #[serde(default)]
-    pub(in crate::protocol) symbol: String,
-    /// The bay it stands in; that of its table where it has one.
-    pub(in crate::protocol) bay: Option<Text>,
-    /// The table it is a column of.
-    pub(in crate::protocol) table: Option<Text>,
-    /// The unit asked for.
-    pub(in crate::protocol) unit: Option<Text>,
-    /// gauge or absolute, for a pressure.
-    pub(in crate::protocol) pressure: Option<Text>,
-    /// How it follows from readings, constants and other results.
-    pub(in crate::protocol) formula: Option<Text>,
-    /// What it is worth under the criterion on calculations.
-    pub(in crate::protocol) points: Spanned<Exact>,
-    /// Whether a ± is asked for.
-    #[serde(default)]
-    pub(in crate::protocol) plus_minus: bool,
-    /// Its standard uncertainty by a formula of its own, in place of what its sources give.
-    pub(in crate::protocol) uncertainty: Option<Text>,
-    /// Worked out for other formulas and never asked for.
-    #[serde(default)]
-    pub(in crate::protocol) hidden: bool,
-    /// Whether its figures are judged; `false` for a power of ten or a dilution.
-    pub(in crate::protocol) digits: Option<bool>,
-    /// "diameter" or "radius".
-    pub(in crate::protocol) shape: Option<Text>,
-    /// Whether it may be left out.
-    #[serde(default)]
-    pub(in crate::protocol) optional: bool,
-    /// An estimate made before measuring: marked as present, not as right.
-    #[serde(default)]
-    pub(in crate::protocol) guess: bool,
-    /// A word result: its words and the right one.
-    pub(in crate::protocol) words: Option<Spanned<Vec<String>>>,
-    /// Which word is right, by conditions, the first that holds.
-    #[serde(default)]
-    pub(in crate::protocol) right: Vec<Right>,
-    /// Other courses' formulas for the same thing, by name.
-    #[serde(default)]
-    pub(in crate::protocol) schools: BTreeMap<Spanned<String>, Text>,
-    /// Read off a graph: so much of its unit either way.
-    pub(in crate::protocol) read_off: Option<Number>,
-    /// Whether a slope or an end point may be seen in a graph; `false` asks for the calculation.
-    pub(in crate::protocol) by_eye: Option<bool>,
-    /// How its rows may be rejected, where they repeat one quantity.
-    pub(in crate::protocol) rejection: Option<Rejection>,
-}
-
-/// A word that is right where its condition holds.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Right {
-    /// Condition; absent on the last line.
-    #[serde(rename = "if")]
-    pub(in crate::protocol) condition: Option<Text>,
-    /// One of the result's words.
-    pub(in crate::protocol) word: Text,
-}
-
-/// A mistake that this lab invites, with the formula that shows it.
-#[derive(Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(in crate::protocol) struct Declared {
-    /// Its id, for shares and rulings.
-    pub(in crate::protocol) id: Text,
-    /// The result it happens in.
-    pub(in crate::protocol) result: Text,
-    /// What is worked out by mistake.
-    pub(in crate::protocol) formula: Text,
-    /// What was done, as a clause.
-    pub(in crate::protocol) says: String,
-    /// Its share of the result's points.
-    pub(in crate::protocol) share: Option<Exact>,
 }
