@@ -102,6 +102,18 @@ pub fn explain(protocol: &Protocol, judged: &Judged) -> Vec<Explained> {
 }
 
 /// Explains one result of a table.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::explain::one;
+/// use jurado_core::judging::judge;
+/// let lab = lab();
+/// let judged = judge(&lab, &table("94.2", "6969"), &[], &[]);
+/// let explained = one(&lab, &judged, &judged.results[0]);
+/// assert_eq!((explained.id.as_str(), explained.value.as_str()), ("diameter", "29.98"));
+/// assert!(explained.stages.is_some());
+/// ```
 pub fn one(protocol: &Protocol, judged: &Judged, r: &JudgedResult) -> Explained {
     of_result(&protocol.taught(&judged.taught), judged, r)
 }

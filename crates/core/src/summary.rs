@@ -196,6 +196,19 @@ pub fn most_wanting(judged: &Judged) -> Option<&Finding> {
 
 /// The finding that a pattern of [`Summary::patterns`] is of; where there are several, the one that
 /// most wants a person.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::judge;
+/// use jurado_core::summary::{Summary, holding};
+/// let lab = lab();
+/// let judged = judge(&lab, &table("94.2", "6969"), &[], &[]);
+/// // What it waits for most is found again by its pattern.
+/// let pattern = Summary::of(&lab, &judged).pattern;
+/// assert_eq!(holding(&lab, &judged, &pattern).map(|f| f.code()), Some("slip"));
+/// assert!(holding(&lab, &judged, "no/such/pattern").is_none());
+/// ```
 pub fn holding<'a>(protocol: &Protocol, judged: &'a Judged, of: &str) -> Option<&'a Finding> {
     worst(&judged.findings.iter().filter(|f| pattern(protocol, judged, f) == of).collect::<Vec<_>>())
 }

@@ -3,6 +3,14 @@
 //! A value carries its derivative by every source, never a standard deviation, so that what is used
 //! twice stays correlated with itself: `x − x` is exactly 0 ± 0, and a zero reading taken off three
 //! lengths counts as one thing. Source of the rules: GUM (JCGM 100:2008), 5.1 and G.4.
+//!
+//! # An example
+//!
+//! A length of 84.30 mm is read with a caliper of steps of 0.01 mm and a limit of ± 0.03 mm, its
+//! zero at 0.02 mm with the same caliper. The length follows two sources: its own display
+//! (0.01/√12) and the caliper's limit (0.03/√3). The zero follows a display of its own. The net
+//! length follows both displays and the limit once: what the caliper is off by in the one it is off
+//! by in the other, had the zero not been taken to be free of it.
 
 use crate::formula::{ItemId, Num};
 
@@ -155,28 +163,36 @@ impl Dual {
 }
 
 impl Num for Dual {
+    /// A number without a source.
     fn exact(value: f64) -> Self {
         Dual { value, gradient: Vec::new() }
     }
+    /// The plain number, coherent SI units.
     fn value(&self) -> f64 {
         self.value
     }
+    /// ∂(x + y) = ∂x + ∂y.
     fn add(&self, other: &Self) -> Self {
         self.linear(1.0, other, 1.0, self.value + other.value)
     }
+    /// ∂(x − y) = ∂x − ∂y.
     fn sub(&self, other: &Self) -> Self {
         self.linear(1.0, other, -1.0, self.value - other.value)
     }
+    /// ∂(x·y) = y·∂x + x·∂y.
     fn mul(&self, other: &Self) -> Self {
         self.linear(other.value, other, self.value, self.value * other.value)
     }
+    /// ∂(x/y) = ∂x/y − (x/y²)·∂y.
     fn div(&self, other: &Self) -> Self {
         let quotient = self.value / other.value;
         self.linear(1.0 / other.value, other, -quotient / other.value, quotient)
     }
+    /// ∂f(x) = f′·∂x, with f′ as it is given.
     fn map(&self, result: f64, derivative: f64) -> Self {
         Dual { value: result, gradient: self.gradient.iter().map(|(s, g)| (*s, g * derivative)).collect() }
     }
+    /// ∂f = Σ fᵢ·∂xᵢ over many values at once, summed source by source.
     fn combine(result: f64, parts: &[(&Self, f64)]) -> Self {
         let mut all: Vec<(u32, f64)> =
             parts.iter().flat_map(|(x, c)| x.gradient.iter().map(move |(s, d)| (*s, c * d))).collect();
@@ -191,9 +207,11 @@ impl Num for Dual {
         }
         Dual { value: result, gradient }
     }
+    /// One to one.
     fn follow(self, source: usize) -> Self {
         self.and_source(source, 1.0)
     }
+    /// Limits of instruments are left out: they are shared, and no scatter shows them.
     fn spread(&self, sources: &[Source]) -> f64 {
         let own = self
             .derivatives()

@@ -7,6 +7,9 @@
 //! | a text that is a number | is passed over | is passed over | counts |
 //! | an empty cell | is passed over | is passed over | – |
 //! | an error | is the value | is the value | is the value |
+//!
+//! Where worksheets differ – medians of nothing, correlations of two points – an error is given and
+//! no number.
 
 use super::follow::{Term, TermKind};
 use super::function::Function;

@@ -1,5 +1,8 @@
 //! A followed formula drawn as MathML: cells of the sheet by their symbols, others by their
 //! addresses, what differs marked.
+//!
+//! A formula is drawn with the names of the sheet in place of addresses, and what differs from the
+//! lab's is marked, so that a reader sees where to look in the file.
 
 use super::follow::{Formula, Leaf, Term, TermKind};
 use super::function::Function;

@@ -1,4 +1,7 @@
 //! The two spellings of the office formats, and one put into the other.
+//!
+//! The two office formats spell formulas differently: names of functions, separators, brackets
+//! about references. Everything is shown and compared in one spelling, that of the screen.
 
 /// Where a formula begins, after the marks that files put before it.
 pub(super) fn opening(text: &str) -> usize {

@@ -79,6 +79,13 @@ pub enum Held {
 
 impl Held {
     /// What formulas see of it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::cell::{Held, Value};
+    /// assert_eq!(Held::Number("12.4".into()).value(), Value::Number(12.4));
+    /// assert_eq!(Held::Empty.value(), Value::Empty);
+    /// ```
     pub fn value(&self) -> Value {
         match self {
             Held::Empty => Value::Empty,

@@ -75,6 +75,18 @@ pub struct SharedBook {
 
 /// Books that two tables or more have, with cells of the team's own in them; those of the fewest
 /// tables first.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{Book, Entry, Essence, shared_books};
+/// let entry = |digest: &str| {
+///     let book = Some(Book { digest: digest.into(), formulas: 4, own: 3 });
+///     Entry { essence: Essence { book, ..Essence::default() }, ..Entry::default() }
+/// };
+/// // The first and the last have the same formulas to the letter.
+/// let shared = shared_books(&[entry("a"), entry("b"), entry("a")]);
+/// assert_eq!((shared.len(), shared[0].tables.as_slice(), shared[0].of), (1, [0, 2].as_slice(), 3));
+/// ```
 pub fn shared_books(entries: &[Entry]) -> Vec<SharedBook> {
     let mut by: BTreeMap<&str, (Vec<usize>, &Book)> = BTreeMap::new();
     let mut of = 0;

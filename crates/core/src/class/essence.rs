@@ -150,6 +150,16 @@ impl Essence {
 
 impl Entry {
     /// A judged table as part of its class.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Entry;
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let entry = Entry::of(&lab(), &judge(&lab(), &table("94.2", "6969"), &[], &[]));
+    /// assert_eq!((entry.section.as_str(), entry.team.as_str()), ("Morning", "Heron"));
+    /// assert!(entry.found.iter().any(|pattern| pattern.starts_with("slip/diameter/")));
+    /// ```
     pub fn of(protocol: &Protocol, judged: &Judged) -> Entry {
         Entry {
             section: judged.section.clone(),
@@ -161,6 +171,13 @@ impl Entry {
     }
 
     /// The single patterns of a text that [`Summary::patterns`] wrote.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::class::Entry;
+    /// assert_eq!(Entry::found(";digits-few//;slip/d/sign;"), ["digits-few//", "slip/d/sign"]);
+    /// assert!(Entry::found("*").is_empty());
+    /// ```
     pub fn found(patterns: &str) -> Vec<String> {
         patterns.split(';').filter(|p| !p.is_empty() && *p != "*").map(str::to_owned).collect()
     }

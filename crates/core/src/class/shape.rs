@@ -1,4 +1,6 @@
 //! What is written of a class, member by member: the parts of the JSON object of [`super::ClassReport`].
+//!
+//! Names of members are those of the files that programs of others read: they stay as they are.
 
 use serde::Serialize;
 

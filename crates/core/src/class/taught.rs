@@ -49,6 +49,21 @@ fn holders(entries: &[Entry]) -> BTreeMap<&str, Vec<usize>> {
 /// What most tables of one group share and others do not, the unlikeliest first. `group_of` names
 /// the group of each entry, by its number; an empty name belongs to none.
 ///
+/// # Example
+/// ```
+/// use jurado_core::class::{Entry, taught};
+/// let entry = |section: &str, slips: bool| Entry {
+///     section: section.into(),
+///     found: if slips { vec!["slip/area/radius-diameter".into()] } else { Vec::new() },
+///     ..Entry::default()
+/// };
+/// // Eight of eight in the evening took the diameter for the radius, and one of twenty-four elsewhere.
+/// let mut entries: Vec<Entry> = (0..8).map(|_| entry("Evening", true)).collect();
+/// entries.extend((0..24).map(|n| entry("Morning", n == 0)));
+/// let found = taught(&entries, |n| entries[n].section.clone());
+/// assert_eq!((found.len(), found[0].group.as_str(), found[0].here), (1, "Evening", (8, 8)));
+/// ```
+///
 /// # Formula
 /// Fisher's exact test, one-sided: the hypergeometric chance of at least so many of the group's
 /// tables among those that have it, times the number of pairs of group and finding, below 1 in 100.
@@ -117,6 +132,19 @@ pub struct Frequent {
 
 /// What was found most often, of what can be said at the start of a lab; what only one table has is
 /// left out.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::{Entry, frequent};
+/// let entry = |section: &str, found: &[&str]| Entry {
+///     section: section.into(),
+///     found: found.iter().map(|f| (*f).to_owned()).collect(),
+///     ..Entry::default()
+/// };
+/// let entries = [entry("A", &["digits-few//", "slip/d/sign"]), entry("B", &["digits-few//"])];
+/// let found = frequent(&entries);
+/// assert_eq!((found.len(), found[0].tables, found[0].sections), (1, 2, 2));
+/// ```
 pub fn frequent(entries: &[Entry]) -> Vec<Frequent> {
     let mut out: Vec<Frequent> = holders(entries)
         .into_iter()

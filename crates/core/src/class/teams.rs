@@ -1,4 +1,6 @@
 //! The teams of a class by their groups, each with its rows.
+//!
+//! A team that measured at three forks is in three groups by fork, and in one by section.
 
 use std::collections::{BTreeSet, HashMap};
 

@@ -23,6 +23,15 @@ pub struct WordShare {
 
 /// The shares of every word given for a result, by row, most frequent first; none where the result
 /// is a number.
+///
+/// # Example
+/// ```
+/// use jurado_core::class::word_consensus;
+/// use jurado_core::example::lab;
+/// use jurado_core::protocol::ResultId;
+/// // The diameter is a number.
+/// assert!(word_consensus(&lab(), &[], ResultId::at(0)).is_empty());
+/// ```
 pub fn word_consensus(protocol: &Protocol, entries: &[Entry], result: ResultId) -> Vec<WordShare> {
     let item = &protocol.items[protocol.results[result].item];
     let Some(words) = &item.words else { return Vec::new() };

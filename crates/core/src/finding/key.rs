@@ -1,5 +1,11 @@
 //! Names of findings, and of what else a decision may be about: they are stored with decisions and
 //! stand in forms, so they print and parse.
+//!
+//! # Why a key is not a number
+//!
+//! A decision names the finding it is about by what was found and where: `slip:density`,
+//! `cell:titre:3`. So it still finds it when the table is judged anew, by a newer version or after
+//! a reading was mended, and it does not when what it was about is gone.
 
 use std::fmt;
 use std::str::FromStr;

@@ -424,6 +424,13 @@ pub enum Kind {
 
 impl Kind {
     /// The stable word of the kind, such as `slip`.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Kind;
+    /// assert_eq!(Kind::MissingReading.code(), "missing-reading");
+    /// assert!(Kind::CODES.contains(&Kind::NotConcordant.code()));
+    /// ```
     pub fn code(&self) -> &'static str {
         self.properties().code
     }

@@ -40,6 +40,12 @@ pub enum Severity {
 
 impl Severity {
     /// Its word.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::finding::Severity;
+    /// assert_eq!(Severity::Charge.word(), "charge");
+    /// ```
     pub fn word(self) -> &'static str {
         match self {
             Severity::Decide => "decide",
@@ -205,6 +211,25 @@ impl Finding {
     }
 
     /// Whether a ruling or a decision has settled it.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::decision::{Action, Decision};
+    /// use jurado_core::example::{lab, table};
+    /// use jurado_core::judging::judge;
+    /// let (lab, sheet) = (lab(), table("94.2", "6969"));
+    /// let open = judge(&lab, &sheet, &[], &[]);
+    /// let finding = open.findings.iter().find(|f| f.open()).expect("the slip").key.clone();
+    /// let forgive = Decision {
+    ///     finding: finding.clone(),
+    ///     action: Action::Forgive,
+    ///     reason: "the sheet named it so".into(),
+    ///     by: "reviewer 2".into(),
+    ///     text: String::new(),
+    /// };
+    /// let after = judge(&lab, &sheet, &[], &[forgive]);
+    /// assert!(after.findings.iter().any(|f| f.key == finding && f.is_settled()));
+    /// ```
     pub fn is_settled(&self) -> bool {
         self.decision.is_some() || self.ruling.is_some()
     }

@@ -236,14 +236,11 @@ fn unknown(name: &str, span: Range<usize>) -> FormulaError {
 ///
 /// A condition is no number, though it is kept as one.
 fn number(node: Node) -> Result<Node, FormulaError> {
-    if node.truth {
-        return Err(FormulaError::new(
-            node.span,
-            "a condition is no number",
-            "use if(condition, value, value) to make a number of it",
-        ));
+    if !node.truth {
+        return Ok(node);
     }
-    Ok(node)
+    let mend = "use if(condition, value, value) to make a number of it";
+    Err(FormulaError::new(node.span, "a condition is no number", mend))
 }
 
 /// `run == "kept"`: the word's number, and whether it is asked for or against.

@@ -139,6 +139,7 @@ fn rows<N>(out: impl Iterator<Item = Option<Result<N, EvalError>>>) -> Result<Va
     }
 }
 
+/// A word where a number belongs.
 const NOT_NUMBERS: EvalError = EvalError::Undefined("a word stands where a number is needed");
 
 /// A function of each row of a value; a gap stays a gap.

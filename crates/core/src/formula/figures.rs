@@ -66,24 +66,31 @@ impl Figured {
 }
 
 impl Num for Figured {
+    /// A number that limits nothing.
     fn exact(value: f64) -> Self {
         Figured { value, place: None }
     }
+    /// The plain number.
     fn value(&self) -> f64 {
         self.value
     }
+    /// Down to the coarser last place.
     fn add(&self, other: &Self) -> Self {
         self.summed(other, self.value + other.value)
     }
+    /// As a sum: the places stay, and the figures may be few.
     fn sub(&self, other: &Self) -> Self {
         self.summed(other, self.value - other.value)
     }
+    /// As many figures as the operand with the fewest.
     fn mul(&self, other: &Self) -> Self {
         self.scaled(other, self.value * other.value)
     }
+    /// As a product.
     fn div(&self, other: &Self) -> Self {
         self.scaled(other, self.value / other.value)
     }
+    /// As many figures as the argument.
     fn map(&self, result: f64, _derivative: f64) -> Self {
         match self.figures() {
             Some(figures) => Figured::with_figures(result, figures),
@@ -110,9 +117,11 @@ impl Num for Figured {
         let second = leading_place(self.value) - 1;
         Figured { place: Some(self.place.map_or(second, |p| p.max(second))), ..self }
     }
+    /// Down to the coarsest last place of all.
     fn sum(values: &[&Self]) -> Self {
         Figured { value: values.iter().map(|v| v.value).sum(), place: values.iter().filter_map(|v| v.place).max() }
     }
+    /// At the last place of its readings: dividing by a count takes no figure away.
     fn mean(values: &[&Self]) -> Self {
         let sum = Self::sum(values);
         Figured { value: sum.value / values.len() as f64, ..sum }

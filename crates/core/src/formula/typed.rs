@@ -276,11 +276,8 @@ impl Call<'_> {
         if matches!(self.args[i].shape, Shape::Column(_)) {
             return Ok(());
         }
-        Err(self.fault(
-            i,
-            format!("{}() needs a column of readings", self.function.name()),
-            "give it a reading with replicates, or a column of a table",
-        ))
+        let mend = "give it a reading with replicates, or a column of a table";
+        Err(self.fault(i, format!("{}() needs a column of readings", self.function.name()), mend))
     }
 
     /// The argument has to be a condition.
@@ -288,11 +285,8 @@ impl Call<'_> {
         if self.args[i].truth {
             return Ok(());
         }
-        Err(self.fault(
-            i,
-            format!("{}() needs a condition here", self.function.name()),
-            "write a comparison such as a < b, or a word such as run == \"kept\"",
-        ))
+        let mend = "write a comparison such as a < b, or a word such as run == \"kept\"";
+        Err(self.fault(i, format!("{}() needs a condition here", self.function.name()), mend))
     }
 
     /// The argument has to have a dimension; `words` name it.

@@ -82,6 +82,7 @@ pub struct StepRounding {
 }
 
 impl Num for f64 {
+    /// Plain numbers are what they are.
     fn exact(value: f64) -> f64 {
         value
     }
@@ -109,6 +110,7 @@ impl Num for f64 {
     fn sum(values: &[&f64]) -> f64 {
         values.iter().copied().sum()
     }
+    /// To so many figures, if any.
     fn settle(self, steps: Option<StepRounding>) -> f64 {
         match steps {
             Some(s) => crate::notation::to_figures(self, s.figures, s.cut),

@@ -45,6 +45,7 @@ fn rows_of<N: Num>(value: Seen<'_, N>) -> Result<Rows<'_, N>, EvalError> {
 /// A row's two values, and its weight where there is one.
 type Point<'a, N> = (&'a N, &'a N, Option<&'a N>);
 
+/// A column without a value.
 const EMPTY: EvalError = EvalError::Undefined("the column has no readings");
 
 /// The column that a function is of. Row by row nothing is left out: a difference is taken of what

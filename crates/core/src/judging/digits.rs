@@ -1,5 +1,9 @@
 //! Figures of the answers against those that the readings support. Only what is final is judged:
 //! nobody should round in the middle.
+//!
+//! Two habits are told and not single answers: a team that writes ten figures does so everywhere,
+//! and is told once, with all the places. What it costs counts by result, up to the points of the
+//! criterion.
 
 use rust_decimal::Decimal;
 

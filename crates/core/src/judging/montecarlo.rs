@@ -10,6 +10,9 @@
 //! Whether the linear rule is off is asked only of results that a ± is asked for, and only where
 //! their relative uncertainty is above 5 % or the formula has a kink: nearly all results are spared
 //! it.
+//!
+//! Every trial of a table comes from one seed, which the table itself gives: whoever judges it
+//! again, on whatever machine, gets the same uncertainty to the last bit.
 
 use super::propagate::Propagated;
 use std::cell::RefCell;

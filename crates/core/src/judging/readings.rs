@@ -1,5 +1,17 @@
 //! What is judged about single cells: missing, forbidden and unreadable ones, digits, graduation,
 //! plausibility, the end of a range, amounts that had to be met, values that were issued.
+//!
+//! # What is asked of a cell
+//!
+//! 1. Is it filled where it may be, and empty where it has to be? A reason that the lab lists
+//!    excuses it.
+//! 2. Can it be read? A bound is no value, unless the lab allows one.
+//! 3. Is the value possible: plausible, on the scale, an amount that was asked for, a setting that
+//!    there is?
+//! 4. Has it the digits that its instrument shows, and does it stand on a graduation?
+//! 5. Do replicates scatter at all, and do they fall anywhere?
+//!
+//! Most of it costs nothing: it is told so that it can be read again while there is time.
 
 use rust_decimal::Decimal;
 

@@ -1,5 +1,8 @@
 //! Readings that were copied wrongly, taken as they were meant: one story at a time, each tried on the
 //! whole table before it is believed.
+//!
+//! What is repaired is told with its chance and with how many further results fit, and a person may
+//! refuse it. The table as it was handed in is never altered.
 
 use super::sheet::Stage;
 use super::table::Table;

@@ -6,6 +6,22 @@
 //! of three rows worth 1.5 points has 0.5 at stake in each row; a slip down the whole column has
 //! 1.5. What follows rightly from a wrong value costs nothing, unless the rubric says so. Of
 //! mistakes that cannot be told apart the mildest is charged.
+//!
+//! # What becomes of a verdict
+//!
+//! | verdict | finding | costs |
+//! |---|---|---|
+//! | agrees, rounded | none | nothing |
+//! | carried | only where the course takes a part | that part |
+//! | slip | the mistake, at its first place | its share, once |
+//! | unexplained | the value, with stories if any | all of it hangs |
+//! | differs | the word | all of it hangs |
+//! | missing | the result, or what it waits for | all of it |
+//! | unreadable | the text | all of it hangs |
+//! | unchecked | a note | nothing |
+//!
+//! “Hangs” means that a person decides; until then the points are counted as lost, and said to
+//! hang.
 
 use rust_decimal::Decimal;
 

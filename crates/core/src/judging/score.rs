@@ -5,6 +5,17 @@
 //! is decided; a person's points for the whole line stand whatever its findings cost. Accuracy is
 //! looked up in bands, the narrowest first: with 2 points within 1 % and 1 within 3 %, a value 1 %
 //! off has 2 points, for the edge belongs to the band.
+//!
+//! # From findings to points
+//!
+//! 1. References are compared and spreads looked up in their bands; each gives a finding where
+//!    points are lost or might be.
+//! 2. Rulings in force settle the findings that they are about; decisions of a reviewer settle
+//!    theirs, and go before rulings.
+//! 3. Each line begins with its points and loses what its findings cost, as computed and as
+//!    decided.
+//! 4. A line counts in the criterion's steps; the exact figure stands beside it.
+//! 5. A person's points for a whole line take the place of all of it.
 
 use std::collections::HashMap;
 
@@ -45,6 +56,8 @@ fn band(bands: &[Band], value: f64) -> Option<&Band> {
 }
 
 /// The points of the band that a deviation lies in; none beyond the last.
+///
+/// It is the same whether the band is of percent or of uncertainties.
 fn points(bands: &[Band], value: f64) -> Decimal {
     band(bands, value).map_or(Decimal::ZERO, |b| b.points)
 }

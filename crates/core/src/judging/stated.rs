@@ -4,6 +4,14 @@
 //! a band of ½ to 2 and 0.03 m supported, ± 0.02 and ± 0.06 are fair and ± 0.1 is not. A ± whose
 //! own last digit could move it over an edge is told as fragile and left to a person. Beside a
 //! value that a slip has scaled by ten, the tenfold ± is fair: the slip is charged already.
+//!
+//! # How a ± is judged
+//!
+//! A ± is fair if its ratio to the uncertainty that the readings support lies in the course's band,
+//! half to twice by default. It is compared with the school that the course marks by, k times.
+//! Beside a value that a slip has made ten times as large, a ± that is ten times as large as well
+//! is the same mistake, and is not charged again. One that is unfair by a digit alone hangs on a
+//! person.
 
 use rust_decimal::Decimal;
 
@@ -13,6 +21,8 @@ use crate::reading::{CellKind, Hints, read};
 use crate::verdict::{JudgedResult, Reported, VerdictKind};
 
 /// Judges the ± of each result that asks for one.
+///
+/// Results without a value are passed over: there is nothing for a ± to belong to.
 pub(super) fn stated(protocol: &Protocol, results: &[JudgedResult], found: &mut Findings<'_>) {
     let Some((criterion, missing, unfair, digits)) = protocol.criteria.iter().find_map(|c| match c.rule {
         Rule::Uncertainty { missing, unfair, digits } => Some((c.id.clone(), missing, unfair, digits)),

@@ -275,6 +275,7 @@ fn conversion(
     column: &str,
     notes: &mut Vec<CellNote>,
 ) -> Conversion {
+    /// The unit that the lab asks for.
     const SAME: Conversion = Conversion { factor: 1.0, shift: 0.0 };
     let it = &protocol.items[item];
     let mut note = |fault| notes.push(CellNote { kind: Kind::Unit(fault), item, row });

@@ -1,5 +1,8 @@
 //! What a reviewer's practice says of how that reviewer works: each habit with the tables that show
 //! it.
+//!
+//! A habit is what shows in several tables of one class, named with those tables so that it can be
+//! looked at again. None is told as a share of a person's worth.
 
 use rust_decimal::Decimal;
 use rust_decimal::prelude::ToPrimitive;
@@ -80,6 +83,7 @@ pub enum Habit {
     },
 }
 
+/// Of an even number of values the upper of the middle two.
 fn median(mut values: Vec<i64>) -> i64 {
     values.sort_unstable();
     values[values.len() / 2]
@@ -88,6 +92,13 @@ fn median(mut values: Vec<i64>) -> i64 {
 /// The habits that a class shows, those first that cost most.
 ///
 /// A habit is told of a few tables at least, so that a single bad evening is none.
+///
+/// # Example
+/// ```
+/// use jurado_core::practice::habits;
+/// // Nobody has a habit without tables.
+/// assert!(habits(&[]).is_empty());
+/// ```
 pub fn habits(tables: &[Worked]) -> Vec<Habit> {
     let mut out = Vec::new();
     for field in Field::ALL {

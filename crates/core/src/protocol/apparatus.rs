@@ -1,4 +1,26 @@
 //! Parameters, instruments and tables of the file, and how readings of them may be rejected.
+//!
+//! What stands on the bench and how it is written down, as the file has it:
+//!
+//! ```toml
+//! [[instrument]]
+//! id = "burette"
+//! title = "burette"
+//! unit = "mL"
+//! step = 0.05
+//! limit = 0.03
+//! limit_shared = true
+//! range = [0, 50]
+//! scale = "down"
+//!
+//! [[table]]
+//! id = "runs"
+//! title = "runs"
+//! bay = "titration"
+//! rows = [3, 6]
+//! rough = { column = "run", word = "rough" }
+//! stop = { column = "titre", agree = 2, within = 0.1 }
+//! ```
 
 use super::loading::{Loader, Names};
 use super::source::{self, Count, Number, Spanned, Text};

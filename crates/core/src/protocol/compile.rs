@@ -18,6 +18,8 @@
 //!
 //! A fault never ends the loading: everything is looked at, so that an author reads all faults at
 //! once. A stand-in takes the place of what is at fault, and the lab is refused in the end.
+//!
+//! Loading a lab takes some milliseconds, most of them for the mistaken forms of its formulas.
 
 use std::collections::HashMap;
 

@@ -3,6 +3,27 @@
 //! Results may stand in the file in any order. They are derived in one in which each comes after
 //! what it uses; the file's own order is kept where it already is one, so that a sheet reads as its
 //! author wrote it.
+//!
+//! A result, and a mistake that the lab invites, as the file has them:
+//!
+//! ```toml
+//! [[result]]
+//! id = "density"
+//! title = "density of the plate"
+//! symbol = "ρ"
+//! bay = "plate"
+//! unit = "g/cm^3"
+//! formula = "plate_mass / plate_volume"
+//! points = "2"
+//! plus_minus = true
+//!
+//! [[slip]]
+//! id = "pile-for-plate"
+//! result = "density"
+//! formula = "plate_mass / pile_volume"
+//! says = "the volume of the whole pile was taken for one plate"
+//! share = "0.5"
+//! ```
 
 use crate::formula::ItemId;
 use crate::protocol::{ResultId, TableId};

@@ -1,5 +1,9 @@
 //! What all parts of the loading share: names looked up, numbers, ranges and words checked, formulas
 //! read. Each notes what is at fault and gives a stand-in, so that the loading goes on.
+//!
+//! Parts of the file are read by the files beside this one; what they share is here so that a name
+//! that is not there, a range that does not rise and a formula that does not fit are told alike
+//! wherever they stand.
 
 use std::collections::{HashMap, HashSet};
 

@@ -1,4 +1,7 @@
 //! What the criteria of a protocol may name.
+//!
+//! A criterion may name results, references, readings and comparisons; each is looked up here by
+//! its id.
 
 use super::{Item, ReadingSpec, Reference, ResultSpec};
 use crate::formula::ItemId;

@@ -1,4 +1,23 @@
 //! Readings of the file: their kind, unit, rows and role.
+//!
+//! A reading as the file has it, with most of what may stand there:
+//!
+//! ```toml
+//! [[reading]]
+//! id = "plate_thickness"
+//! title = "plate thickness"
+//! symbol = "t"
+//! bay = "plate"
+//! unit = "mm"
+//! instrument = "caliper"
+//! replicates = 5
+//! plausible = [1, 20]
+//! rejection = { by = "dixon" }
+//! absence = ["caliper was in use"]
+//! ```
+//!
+//! A reading in words has `words = ["clear", "cloudy"]` and no instrument; a count has
+//! `kind = "count"`; a column of a table names its table in place of a bay.
 
 use super::apparatus::blank;
 use super::loading::{Loader, Names};

@@ -1,4 +1,23 @@
 //! Constants and references of the file: single values, ranges, values by a key, formulas.
+//!
+//! Constants and references as the file has them: one value, a range, a value for each object, or a
+//! function of what was measured.
+//!
+//! ```toml
+//! [[reference]]
+//! id = "rod_density"
+//! title = "density of the rod"
+//! unit = "g/cm^3"
+//! source = "certificate of the supplier"
+//! key = "rod"
+//!
+//! [reference.at]
+//! R1 = { says = "naval brass", value = 8.41, uncertainty = 0.01 }
+//! R2 = { says = "aluminium alloy", range = [2.68, 2.72] }
+//! ```
+//!
+//! A reference that goes by a key has a value for each value of that key; a table whose key has
+//! none is told so, and its accuracy waits.
 
 use super::apparatus::blank;
 use super::loading::{Loader, Names};

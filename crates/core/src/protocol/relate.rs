@@ -1,4 +1,30 @@
 //! Checks, comparisons, unknowns to be named, and causes of the file.
+//!
+//! What is said about several items at once, as the file has it:
+//!
+//! ```toml
+//! [[check]]
+//! id = "pile"
+//! title = "The pile of plates"
+//! left = "pile_height"
+//! right = "4 * plate_thickness"
+//! k = 3
+//!
+//! [[comparison]]
+//! id = "two-ways"
+//! title = "Two ways to the density"
+//! a = "density"
+//! b = "density_by_displacement"
+//! conclusion = "agreement"
+//!
+//! [[cause]]
+//! id = "bubble"
+//! on = ["titre"]
+//! direction = "high"
+//! says = "an air bubble left the tip"
+//! words = ["bubble", "air"]
+//! advice = "open the tap fully once before the first run"
+//! ```
 
 use rust_decimal::Decimal;
 

@@ -15,6 +15,20 @@
 //!
 //! Points are exact decimals. Those of the criteria have to add up to what the lab says is
 //! possible, and those of the results to the criterion on calculations.
+//!
+//! A rubric as the file has it:
+//!
+//! ```toml
+//! [[criterion]]
+//! id = "accuracy"
+//! title = "Accuracy"
+//! points = "3"
+//! step = "0.5"
+//! rule = "accuracy"
+//! result = "density"
+//! reference = "rod_density"
+//! bands = [{ within = 1.0, points = "3" }, { within = 3.0, points = "1.5" }]
+//! ```
 
 use crate::protocol::{ReadingId, ReferenceId, ResultId};
 use rust_decimal::Decimal;

@@ -183,6 +183,13 @@ impl SlipKind {
     }
 
     /// All kinds but declared ones.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::SlipKind;
+    /// assert!(SlipKind::all().any(|k| k == SlipKind::Sign));
+    /// assert!(SlipKind::all().all(|k| !k.word().starts_with("declared:")));
+    /// ```
     pub fn all() -> impl Iterator<Item = SlipKind> {
         Self::TABLE.iter().map(|(k, ..)| k.clone())
     }

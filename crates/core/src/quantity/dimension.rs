@@ -1,7 +1,11 @@
 //! What a quantity is measured in, apart from any unit: exponents of the base quantities.
+//!
+//! Exponents are whole numbers, seven to a dimension. An angle is kept as a base of its own, so
+//! that degrees are not mistaken for pure numbers.
 
 use std::fmt;
 
+/// Of the seven base dimensions, as they are shown.
 const NAMES: [&str; 7] = ["length", "mass", "time", "current", "temperature", "amount", "angle"];
 
 /// Exponents of length, mass, time, electric current, temperature, amount of substance and plane
@@ -54,6 +58,7 @@ impl Dimension {
         self.plus_scaled(other, -1)
     }
 
+    /// Exponents of one dimension, and so many times those of another.
     fn plus_scaled(self, other: Self, sign: i8) -> Self {
         let mut out = self.0;
         for (a, b) in out.iter_mut().zip(other.0) {

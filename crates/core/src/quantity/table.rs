@@ -1,4 +1,8 @@
 //! The units that labs write, with their spellings, and the SI prefixes that go with them.
+//!
+//! Names are those of the International System of Units, of its accepted companions, and of inches,
+//! pounds and their like, which stand on instruments. A prefix is taken off a name only where the
+//! name takes prefixes, so that `min` is a minute and no milli-inch.
 
 use std::sync::OnceLock;
 
@@ -41,6 +45,7 @@ const PREFIXES: [(&str, i32); 12] = [
     ("G", 9),
 ];
 
+/// Spellings, the first for showing.
 type Names = &'static [&'static str];
 
 /// A unit without prefixes.
@@ -58,14 +63,17 @@ const fn point(names: Names, mantissa: f64, offset: f64) -> Row {
     Row { nature: Nature::Point, offset, ..own(names, Dimension::TEMPERATURE, mantissa, 0) }
 }
 
+/// Cubed lengths.
 fn volume() -> Dimension {
     Dimension::LENGTH.power(3)
 }
 
+/// Mass times acceleration.
 fn force() -> Dimension {
     Dimension::MASS.times(Dimension::LENGTH).over(Dimension::TIME.power(2))
 }
 
+/// Force times length.
 fn energy() -> Dimension {
     force().times(Dimension::LENGTH)
 }
@@ -178,6 +186,7 @@ fn angle_and_number() -> Vec<Row> {
 /// pound, 1959; troy ounce 31.1034768 g; carat 0.2 g), the standard atmosphere and mmHg by
 /// convention, the electronvolt by the SI of 2019.
 fn table() -> &'static [Row] {
+    /// Made once, when a unit is first read.
     static TABLE: OnceLock<Vec<Row>> = OnceLock::new();
     TABLE.get_or_init(|| {
         [length_and_mass(), time_and_heat(), force_and_pressure(), energy_and_field(), angle_and_number()]

@@ -50,7 +50,9 @@ pub enum UnitError {
 /// ```
 pub fn power_of_ten(n: i32) -> f64 {
     // The powers that occur are read once: parsing text is a hundred times dearer than a look.
+    /// Powers of ten that laboratory work meets.
     const REACH: i32 = 40;
+    /// Powers from 10⁻⁴⁰ to 10⁴⁰.
     static NEAR: std::sync::OnceLock<Vec<f64>> = std::sync::OnceLock::new();
     if n.abs() <= REACH {
         let near = NEAR.get_or_init(|| (-REACH..=REACH).map(|n| format!("1e{n}").parse().unwrap_or(0.0)).collect());
@@ -397,7 +399,9 @@ pub fn confusable_factors(dimension: Dimension) -> Vec<(f64, String)> {
 /// assert!(pairs.iter().any(|(f, words)| (f - 2.54).abs() < 1e-12 && words == "cm written as in"));
 /// ```
 pub fn unit_pairs(dimension: Dimension) -> &'static [(f64, String)] {
+    /// Factors with the units that are taken for each other, by dimension.
     type Pairs = Vec<(Dimension, Vec<(f64, String)>)>;
+    /// Made once, when a mistake with units is first looked for.
     static PAIRS: LazyLock<Pairs> = LazyLock::new(|| {
         let units = |group: &&[&str]| group.iter().filter_map(|u| Unit::parse(u).ok()).collect::<Vec<Unit>>();
         USUAL.iter().map(units).filter_map(|own| Some((own.first()?.dimension, pairs(&own)))).collect()

@@ -8,9 +8,12 @@ use crate::quantity::{Unit, UnitError, power_of_ten};
 /// Longest cell read as a number, in characters.
 pub(super) const MAX_CELL: usize = 200;
 
+/// What says that there is nothing.
 const NOT_APPLICABLE: [&str; 9] = ["n/a", "na", "n.a.", "none", "nil", "not applicable", "-", "—", "–"];
+/// What says that the display still moved.
 const UNSETTLED: [&str; 7] =
     ["still rising", "still falling", "still moving", "still drifting", "not settled", "unsettled", "drifting"];
+/// What says that a number is about right.
 const APPROXIMATE: [&str; 6] = ["~", "≈", "about ", "approx. ", "approx ", "ca. "];
 
 /// Reads one cell. Never fails: a text that is no number becomes [`CellKind::Unreadable`].

@@ -52,6 +52,7 @@ pub fn least_squares(
     y: &[f64],
     start: &[f64],
 ) -> Result<Curve, &'static str> {
+    /// What is said where the model cannot be worked out.
     const UNDEFINED: &str = "the curve is not defined where the fit begins";
     let (n, p) = (y.len(), start.len());
     if n < p || p == 0 {

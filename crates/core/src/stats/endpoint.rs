@@ -1,5 +1,10 @@
 //! The end point of a titration curve. Points are (volume, pH) in the order they were taken; the
 //! arithmetic is done on whatever numbers come in, so that derivatives follow.
+//!
+//! Both schools work on the points in the order in which they were added. The second derivative
+//! looks for the steepest step and interpolates to where it changes its sign; tangents are lines
+//! through the ranges that a course names, and the end point lies where the curve crosses the line
+//! midway between them.
 
 use crate::formula::Num;
 

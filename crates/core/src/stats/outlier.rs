@@ -150,6 +150,7 @@ fn farthest(readings: &[f64], centre: f64) -> Option<(usize, bool)> {
     Some((i, readings[i] < centre))
 }
 
+/// The upper quantile of Student's t.
 fn t_upper(tail: f64, freedom: f64) -> Option<f64> {
     StudentsT::new(0.0, 1.0, freedom).ok().map(|t| t.inverse_cdf(1.0 - tail))
 }

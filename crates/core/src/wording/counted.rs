@@ -1,4 +1,6 @@
 //! For the reviewer: what counts of the readings, and what stands apart.
+//!
+//! What is counted here stands in lists and headings, where a sentence would be too long.
 
 use super::At;
 use crate::finding::{Apart, Excluded, Kind, Support};

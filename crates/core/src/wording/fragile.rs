@@ -1,4 +1,7 @@
 //! What a mark hangs on.
+//!
+//! A mark is fragile where another choice that can be defended gives other points. What it hangs on
+//! is the question that a person is asked.
 
 use super::counted::measured;
 use super::reviewer::lacks;

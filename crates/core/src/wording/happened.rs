@@ -1,4 +1,7 @@
 //! What somebody seems to have done: the clause, and the sentence with what it gives.
+//!
+//! A clause says what was done and never that somebody did it: “the mean diameter was used as the
+//! radius”. It fits behind “It seems that”, and behind a colon.
 
 use super::under;
 use crate::finding::{Account, Clause, Reading};

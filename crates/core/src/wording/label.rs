@@ -1,4 +1,7 @@
 //! A kind of finding in a word or two, beside its mark.
+//!
+//! Labels are two or three words, so that they fit beside a mark on a narrow page. Several kinds
+//! share one: the mark and the place tell them apart.
 
 use crate::finding::Kind::{self, *};
 

@@ -1,5 +1,8 @@
 //! What to measure next, in words for the bench: what to do with its number, and by what it is
 //! told.
+//!
+//! A step is said as it would be said at the bench: what to do next, to which reading, in the units
+//! and digits of the instrument in hand.
 
 use crate::formula::ItemId;
 use crate::notation::{self, capital, counted};

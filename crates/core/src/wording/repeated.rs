@@ -1,5 +1,8 @@
 //! What is said to a team more than once, over several of its sheets: one line of advice for each
 //! habit, and nothing of marks.
+//!
+//! A team that is told the same on three sheets is told so on the fourth, with the sheets: once
+//! more than once.
 
 use crate::finding::{Kind, Right};
 use crate::protocol::SlipKind;

@@ -1,4 +1,7 @@
 //! Kinds of slips in plain words, and the stories made of them.
+//!
+//! These are names for lists and for “or else”; what happened in one table is told by its clause
+//! ([`super::happened`]).
 
 use super::At;
 use crate::finding::{Kind, Riddle, Story};

@@ -1,4 +1,11 @@
 //! What follows from the team's own values: the rounding envelope, and values that are carried.
+//!
+//! # An example
+//!
+//! A volume was worked out twice as large as it is; the density that follows is half of the right
+//! one. F, from the wrong volume, is the density that the team has: it is carried, and costs
+//! nothing more. Had the team worked its density out from a right volume that it did not write
+//! down, C would be the density it has, and that is tried as well.
 
 use super::super::values::{Env, Tried, replaced, within};
 use super::Judge;

@@ -1,4 +1,7 @@
 //! Concordant sets: only the largest set that agrees counts.
+//!
+//! A titration is repeated until its results agree. What agrees is the largest set of values that
+//! lie within the tolerance of each other; the others are runs on the way, and no mistakes.
 
 use super::{Out, Repeated};
 use crate::finding::{Finding, Findings, Fragile, Kind, Severity};

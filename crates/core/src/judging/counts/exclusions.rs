@@ -1,4 +1,15 @@
 //! What a team left out, and whether that is honoured.
+//!
+//! # Whether a reading may be left out
+//!
+//! | the team says | a test says | then |
+//! |---|---|---|
+//! | a cause of the lab that pushes that way | anything | it is out, and told |
+//! | some other reason | it stands apart | it is out, and told |
+//! | some other reason | it does not | it counts, and a person is asked |
+//! | nothing | anything | it counts, and a person is asked |
+//!
+//! The result is shown with it and without, whichever way it went.
 
 use super::hands::{Hand, precision_of};
 use super::{Out, Repeated};

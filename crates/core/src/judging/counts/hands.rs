@@ -11,6 +11,9 @@
 //! A difference of one step of the scale is nobody's outlier: each test is given the step, and what
 //! lies within it of the others counts as with them. Formulas, sources and tables are in
 //! [`crate::stats`].
+//!
+//! A test never takes a reading away. It says that one stands apart, beside its statistic and its
+//! critical value, and what becomes of that is for the team's reason and for a person.
 
 use crate::formula::ItemId;
 use crate::row::Row;

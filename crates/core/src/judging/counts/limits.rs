@@ -11,6 +11,21 @@ use crate::verdict::{Judged, OutlierTest};
 ///
 /// A drawing shows where the border lies that a value has crossed or nearly crossed. Each side
 /// takes forty workings of the test.
+///
+/// # Example
+/// ```
+/// use jurado_core::example::{lab, table};
+/// use jurado_core::judging::{judge, limits};
+/// let (lab, mut sheet) = (lab(), table("29.98", "706.1"));
+/// for cell in sheet.cells.iter_mut().filter(|c| c.item == "girth" && c.row == Some(3)) {
+///     cell.value = "109.9".into();
+/// }
+/// let judged = judge(&lab, &sheet, &[], &[]);
+/// let test = judged.outliers.iter().find(|o| o.flagged).expect("the third girth stands apart");
+/// // A girth a little above the other two would not have.
+/// let (_, upper) = limits(&lab, &judged, test);
+/// assert!(upper.is_some_and(|u| u > 94.3 && u < 109.9));
+/// ```
 pub fn limits(protocol: &Protocol, judged: &Judged, test: &OutlierTest) -> (Option<f64>, Option<f64>) {
     let none = (None, None);
     let Some((spec, reading)) = protocol.readings.iter().zip(&judged.readings).find(|(s, _)| s.item == test.item)

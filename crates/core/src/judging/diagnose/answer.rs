@@ -3,6 +3,12 @@
 //! The digits of R itself are looked at: 7.29 for 7.92, 7.62 for 7.92, 79.2 for 7.92. The last
 //! digit is left out of the second, since that is rounding. What was meant must be right by itself:
 //! it is compared with C and F, and no mistaken formula is joined to it.
+//!
+//! | written | meant | kind |
+//! |---|---|---|
+//! | 7.29 | 7.92 | two neighbouring digits changed places |
+//! | 7.62 | 7.92 | one digit is another |
+//! | 79.2 | 7.92 | the point moved |
 
 use super::super::values::within;
 use super::case::Case;

@@ -1,5 +1,9 @@
 //! Making hypotheses: from the mistaken formulas, from rows left out or kept, from settings one
 //! step beside.
+//!
+//! Every hypothesis passes one gate ([`Maker::consider`]): it has to come near R, may not be the
+//! right value, and gets the width that its own rounding leaves. Most of what is generated ends
+//! there, after one or two workings of a formula.
 
 use std::collections::BTreeMap;
 

@@ -1,4 +1,6 @@
 //! Values that should agree: two methods, two fits, two rows of a table.
+//!
+//! Two results that agree to the last digit of four are worth a look: one was perhaps not measured.
 
 use super::Judge;
 use crate::finding::{Finding, Findings, Fragile, Key, Kind, Place, Severity, Sides};

@@ -1,4 +1,7 @@
 //! Cross-checks: relations between readings that hold whatever the unknown is.
+//!
+//! A check needs no answer: a pile of four plates is four plates high whatever a plate is, and a
+//! lever balances whatever hangs on it. So it finds a wrong reading where no result does.
 
 use super::Judge;
 use crate::finding::{Finding, Findings, Key, Kind, Off, Place, Severity};

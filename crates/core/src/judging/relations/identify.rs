@@ -1,4 +1,8 @@
 //! Unknowns named from a list of candidates.
+//!
+//! An unknown is named by its nearest candidate, in standard uncertainties of both. A team may name
+//! whichever its own value is nearest to: that is carried where its value is wrong, and right where
+//! it is right.
 
 use super::Judge;
 use crate::finding::{Finding, Findings, Kind, Named, Severity};

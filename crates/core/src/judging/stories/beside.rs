@@ -1,4 +1,7 @@
 //! What the rest of a table says to a story about one odd result.
+//!
+//! Every answer is a logarithm: nought where the table says nothing, above it where it speaks for
+//! the story.
 
 use std::cell::OnceCell;
 

@@ -4,6 +4,8 @@
 //! What a book rounds is no mistake: 3.14 for π, 9.8 for 9.81. What a team rounds on the way is
 //! told as that. A number typed in where a cell holds it is told too, since it does not change when
 //! the reading does.
+//!
+//! Taking these out keeps the search for a mistake from finding three mistakes where one was made.
 
 use super::points::{Place, Points};
 use crate::cell::{Formula, Function, Leaf, Term, TermKind, Value};

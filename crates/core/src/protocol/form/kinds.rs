@@ -1,5 +1,9 @@
 //! The kinds of parts that have a form, each with its fields. Only words and shapes: how a part is
 //! read and written stands beside.
+//!
+//! A kind is a list of fields, each with its label and the shape of what may be typed. Fields that
+//! need more than a line – plans, conditions, bands – are left to the text, and the form says which
+//! it does not show.
 
 /// What a field holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

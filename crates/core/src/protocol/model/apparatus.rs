@@ -132,6 +132,13 @@ pub enum Tolerance {
 
 impl Tolerance {
     /// The widest difference about a value.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::Tolerance;
+    /// assert_eq!(Tolerance::Within(0.1).about(24.0), 0.1);
+    /// assert!((Tolerance::Percent(1.0).about(24.0) - 0.24).abs() < 1e-12);
+    /// ```
     pub fn about(self, value: f64) -> f64 {
         match self {
             Tolerance::Within(t) => t,

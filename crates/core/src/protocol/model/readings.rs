@@ -127,6 +127,12 @@ pub enum Rejection {
 
 impl Rejection {
     /// Its word in protocols and verdicts.
+    ///
+    /// # Example
+    /// ```
+    /// use jurado_core::protocol::Rejection;
+    /// assert_eq!(Rejection::Known(0.05).word(), "known");
+    /// ```
     pub fn word(self) -> &'static str {
         match self {
             Rejection::Dixon => "dixon",

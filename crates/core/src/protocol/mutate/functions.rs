@@ -1,5 +1,8 @@
 //! Mistakes at a call: means over the wrong count, the other logarithm, the other angle, lines
 //! fitted otherwise.
+//!
+//! A call is got wrong by taking the function next to it on the calculator, by the unit of an
+//! angle, or by what the function is given. Each such mistake is one tree.
 
 use super::pieces::{binary, number, only, scaled};
 use super::{Maker, Push};

@@ -1,4 +1,7 @@
 //! Mistakes at an operator: signs, terms left out, quotients turned over, powers gone wrong.
+//!
+//! A mistake at an operator is one that a hand makes between two keys: plus for minus, over for
+//! times, a side left out, a square forgotten.
 
 use super::pieces::{binary, is_literal, literal_text, number, only, round_item, scaled};
 use super::{Maker, Push};

@@ -1,4 +1,7 @@
 //! Pieces of mistaken trees.
+//!
+//! Mistaken trees need not make sense as physics: they are what was worked out, and not what should
+//! have been.
 
 use super::super::{Protocol, Roundness};
 use crate::formula::ItemId;
