@@ -1,6 +1,14 @@
 //! A delimited text file: encoding, separator, and records with their places. No meaning of columns.
 
+use std::sync::mpsc::sync_channel;
+
 use jurado_core::error::Fault;
+
+/// Bytes of a file from which its records are read by a thread of their own: for less the thread costs more than it saves.
+const LARGE: usize = 1 << 20;
+
+/// Records that such a thread hands over at a time.
+const BATCH: usize = 1_000;
 
 /// A file whose encoding can be used.
 pub(crate) struct Delimited<'a> {
@@ -87,6 +95,28 @@ impl<'a> Delimited<'a> {
                 return Some(record(&raw, line));
             }
             None
+        })
+    }
+
+    /// What `take` makes of the records, in file order. Those of a large file are read by a thread of their own while `take`
+    /// is busy with the ones before; it stops where `take` wants no more.
+    pub(crate) fn with_records<T>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Record>) -> T) -> T {
+        if self.bytes.len() < LARGE {
+            return take(&mut self.records());
+        }
+        std::thread::scope(|scope| {
+            // Few batches wait, so that a file of many gigabytes is never held as records.
+            let (read, taken) = sync_channel::<Vec<Record>>(4);
+            scope.spawn(move || {
+                let mut records = self.records();
+                loop {
+                    let batch: Vec<Record> = records.by_ref().take(BATCH).collect();
+                    if batch.is_empty() || read.send(batch).is_err() {
+                        break;
+                    }
+                }
+            });
+            take(&mut taken.into_iter().flatten())
         })
     }
 }

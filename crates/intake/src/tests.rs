@@ -28,6 +28,35 @@ fn a_long_file_gives_tables_with_cells_as_typed() {
     assert_eq!((intake.tables[1].cells[0].value.as_str(), intake.tables[1].cells[0].note.as_str()), ("84,3 0", "hm"));
 }
 
+/// The records of a large file are read by a thread of their own, batch after batch: nothing of it may be lost, told twice or
+/// told of another line, and a file that is refused half-way leaves no thread that waits.
+#[test]
+fn a_large_file_is_read_as_its_parts_are() {
+    let rows = |team: usize| {
+        let note = "caliper rested on the bench ".repeat(4);
+        let item = if team % 100 == 7 { "plate_lenght" } else { "plate_length" };
+        format!(
+            "Morning,T{team},2,{item},,84.{:02},mm,,,\"{note}\n\"\nMorning,T{team},2,disc_diameter,1,51.20,mm,,,\n",
+            team % 100
+        )
+    };
+    let teams = 8_000;
+    let text = std::iter::once(HEADER.to_owned()).chain((0..teams).map(rows)).collect::<String>();
+    assert!(text.len() > 1 << 20);
+    let large = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
+    assert_eq!((large.rows, large.tables.len(), large.held.len()), (2 * teams, teams, teams / 100));
+    // Each team has three lines in the file: a note of two lines, and the disc.
+    assert!((0..).step_by(100).zip(&large.held).all(|(before, held)| held.fault.line == 2 + 3 * (before + 7)));
+    for (team, table) in large.tables.iter().enumerate().step_by(97) {
+        let alone = read_csv((HEADER.to_owned() + &rows(team)).as_bytes(), &protocol(), None).expect("readable");
+        assert_eq!(*table, alone.tables[0]);
+    }
+    let few = Limits { rows: 2 * teams - 1, ..UPLOAD };
+    let refused = read_csv_within(text.as_bytes(), &protocol(), None, few).expect_err("a row too many");
+    assert_eq!((refused.line, refused.column), (3 * teams + 1, 1));
+    assert!(read_csv_within(text.as_bytes(), &protocol(), None, Limits { rows: 10, ..UPLOAD }).is_err());
+}
+
 #[test]
 fn bom_crlf_semicolons_and_tabs_are_taken_too() {
     for (separator, name) in [(";", "semicolon"), ("\t", "tab")] {
