@@ -53,9 +53,9 @@ pub enum Action {
 /// A decision about a pattern, in force for every section and reviewer.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Ruling {
-    /// Number.
+    /// Number of the ruling, by which it is recalled.
     pub id: u64,
-    /// Protocol's id.
+    /// Id of the lab for which it holds.
     pub protocol: String,
     /// Code of the findings it settles, such as `slip`.
     pub code: String,
@@ -85,7 +85,7 @@ pub struct Ruling {
     pub since: Option<u32>,
     /// What it does.
     pub action: Action,
-    /// Why.
+    /// Why the person decided so, in the person's own words.
     pub reason: String,
 }
 

@@ -33,13 +33,13 @@ pub struct Explained {
     pub row: Option<Row>,
     /// What the team wrote, as typed.
     pub reported: String,
-    /// Verdict.
+    /// Code of the verdict, as the JSON has it.
     pub verdict: &'static str,
     /// The stages; `None` where the readings do not give it.
     pub stages: Option<Stages>,
     /// The right value with one digit more than was written, or the right word.
     pub value: String,
-    /// Unit.
+    /// Unit in which the result is asked for.
     pub unit: String,
     /// Budget of uncertainty, largest first.
     pub budget: Vec<BudgetLine>,

@@ -31,7 +31,7 @@ pub enum Step {
         agree: usize,
         /// How many are asked.
         asked: usize,
-        /// Within what.
+        /// Within how much they have to agree, in the unit of the column.
         within: f64,
         /// Between which values one more run would agree with those that do; `None` where none is
         /// there.
@@ -60,7 +60,7 @@ pub enum Step {
         item: ItemId,
         /// Row that it leads to, from 1.
         row: Row,
-        /// Its size.
+        /// How large the step has to be, in the unit of the column.
         size: f64,
         /// How far it may be off.
         tolerance: f64,
@@ -121,13 +121,13 @@ struct Agreeing {
 
 /// The table is judged once to begin with, and once more for each reading that is tried.
 struct Planner<'a> {
-    /// The lab.
+    /// Gives the tables with their rules to stop, and the instruments.
     protocol: &'a Protocol,
     /// Settings of the team's section.
     section: &'a Section,
     /// The table so far.
     sheet: &'a Submission,
-    /// Its verdict.
+    /// Verdict on the table so far.
     judged: Judged,
 }
 

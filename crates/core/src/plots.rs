@@ -36,9 +36,9 @@ pub enum Plot {
 pub struct Point {
     /// Row, from 1.
     pub row: Row,
-    /// Abscissa.
+    /// Where it lies along the axis of the column that was set.
     pub x: f64,
-    /// Ordinate.
+    /// Where it lies along the axis of what was measured or worked out.
     pub y: f64,
     /// Whether it counts.
     pub counts: bool,
@@ -55,7 +55,7 @@ pub struct Fit {
     pub points: Vec<Point>,
     /// Slope, in units of y by units of x.
     pub slope: f64,
-    /// Intercept.
+    /// Where the line meets the axis; 0 for a line through the origin.
     pub intercept: f64,
     /// Standard deviation of the residuals, where points are to spare.
     pub residual_sd: Option<f64>,

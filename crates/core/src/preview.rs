@@ -20,13 +20,13 @@ use crate::verdict::Judged;
 /// What would change for one team.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Change {
-    /// Section.
+    /// Section of the table that changes.
     pub section: String,
-    /// Team.
+    /// Team of the table that changes.
     pub team: String,
     /// Sum before and after.
     pub from: Decimal,
-    /// Sum after.
+    /// Sum of its points after the ruling.
     pub to: Decimal,
     /// Lines of the score that change.
     pub lines: Vec<LineChange>,
@@ -149,7 +149,7 @@ fn of_team(before: (&Protocol, &Judged), after: (&Protocol, &Judged)) -> Change 
 /// One table with what is set and decided for it.
 #[derive(Clone, Copy, Debug)]
 pub struct Table<'a> {
-    /// The table.
+    /// The table as it was handed in.
     pub submission: &'a Submission,
     /// Its section's settings.
     pub section: &'a Section,

@@ -27,7 +27,7 @@ use crate::underneath::Gives;
 use crate::verdict::{ENGINE, Judged, JudgedResult};
 use crate::wording;
 
-/// The whole object.
+/// The object that `jurado judge` writes, from its head to its tables.
 #[derive(Serialize)]
 pub struct Report<'a> {
     /// Version of the engine that judged.
@@ -43,7 +43,7 @@ pub struct Report<'a> {
 pub(crate) struct ProtocolOf<'a> {
     /// Id of the lab.
     pub(crate) id: &'a str,
-    /// Its version.
+    /// Version of the lab's file.
     pub(crate) version: u32,
     /// SHA-256 of the file's text, so that a version that was changed in silence is seen.
     digest: &'a str,
@@ -69,9 +69,9 @@ impl<'a> ProtocolOf<'a> {
 /// One table, as one line of the file.
 #[derive(Serialize)]
 struct SubmissionOf<'a> {
-    /// Its section.
+    /// Section in which it was handed in.
     section: &'a str,
-    /// Its team.
+    /// Team within its section.
     team: &'a str,
     /// The key `station`, which most readers ask for first; null where the lab has none.
     station: Option<&'a str>,
@@ -254,7 +254,7 @@ struct ScoreOf<'a> {
 /// The points of a criterion.
 #[derive(Serialize)]
 struct LineOf<'a> {
-    /// Its id.
+    /// Id of the rubric's line.
     criterion: &'a str,
     /// After rulings, decisions and the criterion's step.
     awarded: Box<RawValue>,

@@ -40,7 +40,7 @@ pub struct Section {
 pub struct Waiver {
     /// Id of a reading or result.
     pub item: String,
-    /// Why.
+    /// Why the section leaves it out.
     pub reason: String,
 }
 

@@ -33,7 +33,7 @@ pub struct Sketch {
 /// One thing on a sketch.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Part {
-    /// Its name.
+    /// What the mark is called beside it.
     pub says: String,
     /// Row, where several rows stand in one drawing.
     pub row: Option<Row>,

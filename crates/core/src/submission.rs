@@ -9,9 +9,9 @@ use crate::cell::Under;
 /// One team's table.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Submission {
-    /// Section.
+    /// Section in which the table is handed in.
     pub section: String,
-    /// Team.
+    /// Team within its section.
     pub team: String,
     /// Keys of the table: which station, sample or object.
     pub keys: BTreeMap<String, String>,

@@ -35,7 +35,7 @@ pub enum Gives {
     Another(f64),
     /// A number, where the file holds none.
     Unsaved(f64),
-    /// An error.
+    /// An error of the worksheet, such as `#DIV/0!`.
     Fault(Fault),
     /// It cannot be followed.
     Unknown,

@@ -43,7 +43,7 @@ pub struct Formula {
 /// A cell whose formula is followed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Origin {
-    /// Address.
+    /// Address of the cell that stands under the place, such as `F12`.
     pub address: String,
     /// Its formula as the file spells it.
     pub text: String,
@@ -52,7 +52,7 @@ pub struct Origin {
 /// A cell that is read and not followed further.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Leaf {
-    /// Address.
+    /// Address of the cell in which the path ends, such as `B7`.
     pub address: String,
     /// Item and row of a cell of the sheet; `None` for one of the team's own.
     pub item: Option<(String, Option<u32>)>,
@@ -78,7 +78,7 @@ pub enum TermKind {
     Number(f64),
     /// A text typed into it.
     Text(String),
-    /// An error.
+    /// An error that the cell holds or that working it out gives, such as `#DIV/0!`.
     Fault(Fault),
     /// A cell, by its number among the leaves.
     Leaf(usize),

@@ -49,7 +49,7 @@ pub fn parse(text: &str) -> Result<Piece, NotUnderstood> {
 
 /// `at` is a byte, always at the border of a character.
 struct Parser<'a> {
-    /// The formula.
+    /// The formula, without its `=`; places in it are bytes.
     text: &'a str,
     /// The byte in hand.
     at: usize,

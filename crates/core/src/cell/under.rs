@@ -69,9 +69,9 @@ pub enum Held {
     Empty,
     /// A number, in the shortest text that is it.
     Number(String),
-    /// A text.
+    /// A text as it is stored, blanks and all.
     Text(String),
-    /// A truth.
+    /// `TRUE` or `FALSE`.
     Truth(bool),
     /// An error, as the file spells it.
     Error(String),

@@ -7,13 +7,13 @@ use std::fmt;
 pub enum Value {
     /// An empty cell.
     Empty,
-    /// A number.
+    /// A number as the workbook stores it, in no unit of ours.
     Number(f64),
-    /// A text.
+    /// A text; arithmetic takes it for a number where it reads as one.
     Text(String),
-    /// A truth.
+    /// `TRUE` or `FALSE`; arithmetic takes them for 1 and 0.
     Truth(bool),
-    /// An error.
+    /// An error; whatever uses the cell gives it too.
     Fault(Fault),
     /// Several, as of a range.
     Grid(Grid),

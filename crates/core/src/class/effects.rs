@@ -23,7 +23,7 @@ pub struct Effect {
     pub effect: f64,
     /// What it is held against: 3·1.2533·s/√T.
     pub limit: f64,
-    /// Teams.
+    /// How many teams of the group have the result.
     pub teams: usize,
     /// Teams on the effect's side.
     pub on_side: usize,

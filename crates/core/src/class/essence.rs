@@ -61,9 +61,9 @@ pub struct Value {
 /// One table of a class.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Entry {
-    /// Section.
+    /// Section in which the table was handed in.
     pub section: String,
-    /// Team.
+    /// Team within its section.
     pub team: String,
     /// Who decided it; empty while nobody has.
     pub reviewer: String,

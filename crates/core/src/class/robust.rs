@@ -13,7 +13,7 @@ pub struct Robust {
     pub spread: f64,
     /// Standard uncertainty of the centre, 1.25·s*/√p.
     pub uncertainty: f64,
-    /// Teams.
+    /// How many teams went into it.
     pub count: usize,
 }
 

@@ -7,9 +7,9 @@ use crate::stats::summary;
 /// Mandel's figures of one section.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MandelRow {
-    /// Section.
+    /// Name of the section.
     pub section: String,
-    /// Teams.
+    /// How many of its teams have the result.
     pub count: usize,
     /// Mean of its teams.
     pub mean: f64,
@@ -103,7 +103,7 @@ pub struct Cochran {
     pub statistic: f64,
     /// Limit at 5 %.
     pub critical: f64,
-    /// The section.
+    /// Name of the section whose variance is the greatest.
     pub section: String,
 }
 

@@ -44,7 +44,7 @@ pub(super) struct RobustOf {
     pub(super) spread: f64,
     /// Standard uncertainty of the centre.
     pub(super) uncertainty: f64,
-    /// Teams.
+    /// How many teams went into it.
     pub(super) count: usize,
 }
 
@@ -83,11 +83,11 @@ pub(super) struct EffectOf {
 /// One team's value.
 #[derive(Serialize)]
 pub(super) struct TeamOf<'a> {
-    /// Its section.
+    /// Section of the team, as it is named in the class.
     pub(super) section: &'a str,
-    /// Its name.
+    /// Team within its section.
     pub(super) team: &'a str,
-    /// Its group.
+    /// Group of the team, where a class is parted by station, section or reviewer.
     pub(super) group: String,
     /// In the result's unit.
     pub(super) value: f64,
@@ -111,11 +111,11 @@ pub(super) struct MandelOf {
 /// Mandel's figures of one section.
 #[derive(Serialize)]
 pub(super) struct MandelRowOf {
-    /// Its name.
+    /// Name of the section whose h and k stand here.
     pub(super) section: String,
-    /// Its teams.
+    /// How many of its teams have the result.
     pub(super) count: usize,
-    /// Their mean.
+    /// Mean of its teams.
     pub(super) mean: f64,
     /// How far its mean stands from the mean of means.
     pub(super) h: f64,
@@ -152,7 +152,7 @@ pub(super) struct WordsOf<'a> {
 pub(super) struct ShareOf {
     /// Row, from 1; null for a single word.
     pub(super) row: Option<u32>,
-    /// The word.
+    /// A word of the lab's list that teams chose.
     pub(super) word: String,
     /// Tables with the word.
     pub(super) count: usize,
@@ -199,9 +199,9 @@ pub(super) struct FrequentOf {
 /// Two tables with the same readings.
 #[derive(Serialize)]
 pub(super) struct SharedOf<'a> {
-    /// The one.
+    /// One of the two tables.
     pub(super) one: Table<'a>,
-    /// The other.
+    /// The table that shares them; each pair is told once.
     pub(super) other: Table<'a>,
     /// Cells that both have.
     pub(super) cells: usize,
@@ -214,8 +214,8 @@ pub(super) struct SharedOf<'a> {
 /// A table by its names.
 #[derive(Serialize)]
 pub(super) struct Table<'a> {
-    /// Its section.
+    /// Section in which the table was handed in.
     pub(super) section: &'a str,
-    /// Its team.
+    /// Team within its section.
     pub(super) team: &'a str,
 }

@@ -10,7 +10,7 @@ use crate::protocol::{Protocol, ResultId};
 pub struct WordShare {
     /// Row, from 1; `None` for a single word.
     pub row: Option<u32>,
-    /// The word.
+    /// A word of the lab's list, as it stands there.
     pub word: String,
     /// Teams that gave it.
     pub count: usize,

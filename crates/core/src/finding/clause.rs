@@ -15,7 +15,7 @@ pub enum Clause {
     LeftOut {
         /// Item of the reading.
         item: ItemId,
-        /// Its row.
+        /// Row that was left out, from 1.
         row: Row,
         /// As typed; empty where nothing is.
         text: String,
@@ -24,7 +24,7 @@ pub enum Clause {
     Used {
         /// Item of the reading.
         item: ItemId,
-        /// Its row.
+        /// Row that was taken, from 1.
         row: Row,
         /// As typed; empty where nothing is.
         text: String,
@@ -33,7 +33,7 @@ pub enum Clause {
     AsMarked {
         /// Item of the readings.
         item: ItemId,
-        /// Their rows.
+        /// Rows that the sheet marks as left out, from 1.
         rows: Vec<Row>,
     },
     /// A setting was misread by a step.
@@ -124,7 +124,7 @@ pub enum Clause {
 /// A reading that was not taken over as it is.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reading {
-    /// Its item.
+    /// Reading that was taken otherwise than it stands.
     pub item: ItemId,
     /// Its row; `None` for a single reading.
     pub row: Option<Row>,

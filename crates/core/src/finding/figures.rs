@@ -11,7 +11,7 @@ use crate::verdict::Gap;
 pub enum Right {
     /// A value in the unit of its item, and the decimal place it is shown to.
     Value {
-        /// The value.
+        /// What the cells give, in the unit of the item.
         value: f64,
         /// Exponent of ten of its last digit shown.
         place: i32,
@@ -71,7 +71,7 @@ pub struct Apart {
     pub text: String,
     /// The test that says so.
     pub test: &'static str,
-    /// Its statistic.
+    /// What the test measures for this value.
     pub statistic: f64,
     /// Its critical value.
     pub critical: f64,
@@ -92,7 +92,7 @@ pub struct Apart {
 pub struct OffPlan {
     /// Row that the step ends in.
     pub row: Row,
-    /// The step.
+    /// Amount by which the column went on, in its unit.
     pub by: f64,
     /// The step as planned.
     pub size: f64,
@@ -107,7 +107,7 @@ pub struct Sides {
     pub comparison: usize,
     /// One value.
     pub a: f64,
-    /// The other.
+    /// What the second way gives.
     pub b: f64,
     /// Whether they agree.
     pub agree: bool,
@@ -190,9 +190,9 @@ pub enum Correction {
 /// A result whose figures are too few or too many.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Figures {
-    /// Its item.
+    /// Reading or result whose digits are counted.
     pub item: ItemId,
-    /// Its row.
+    /// Row of a column, from 1; `None` for a single value.
     pub row: Option<Row>,
     /// As typed.
     pub text: String,

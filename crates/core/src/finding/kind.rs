@@ -27,7 +27,7 @@ pub enum Kind {
     /// Rows of the table could not be used and wait to be mended: a row with a station that there
     /// is none of.
     RowsWait {
-        /// How many.
+        /// How many rows stand beyond the table's last.
         rows: u32,
     },
     /// A row of a table that has to be there is not: four rows of five.
@@ -51,7 +51,7 @@ pub enum Kind {
     UnreadableReading {
         /// As typed.
         text: String,
-        /// Why.
+        /// What in the text stands in the way of a number.
         why: Unreadable,
     },
     /// A text that was read in a way worth telling: `8,43` among points.
@@ -112,7 +112,7 @@ pub enum Kind {
     },
     /// Values between the graduation marks: `84.33` on steps of 0.02.
     OffGraduation {
-        /// The step.
+        /// Smallest step that the instrument shows.
         step: f64,
         /// Those readings, as typed.
         texts: Vec<String>,
@@ -128,7 +128,7 @@ pub enum Kind {
     },
     /// Four or more replicates that are all alike.
     NoSpread {
-        /// How many.
+        /// How many values are missing.
         count: usize,
         /// As typed.
         text: String,
@@ -205,7 +205,7 @@ pub enum Kind {
     DoesNotAddUp {
         /// As written.
         total: f64,
-        /// The sum.
+        /// What its parts add up to.
         expected: f64,
     },
     /// A reading or row left out for a reason that is supported.
@@ -257,7 +257,7 @@ pub enum Kind {
         text: String,
         /// As meant.
         value: f64,
-        /// Its resolution.
+        /// Smallest step that the instrument shows.
         resolution: f64,
         /// Probability of the story.
         probability: f64,
@@ -282,7 +282,7 @@ pub enum Kind {
         how: Correction,
         /// Who did it.
         by: String,
-        /// Why.
+        /// The reason that was written with it.
         reason: String,
     },
     /// A finding of a person's own.

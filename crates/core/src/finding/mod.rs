@@ -64,11 +64,11 @@ pub enum Fragile {
     AnotherSet,
     /// A test's statistic within a tenth of its critical value, on this side of it.
     NearLimit {
-        /// Test.
+        /// Name of the test, such as `grubbs`.
         test: &'static str,
-        /// Statistic.
+        /// What the test measures.
         statistic: f64,
-        /// Critical value.
+        /// Value that the statistic has to pass for the test to flag.
         critical: f64,
         /// Whether it lies beyond.
         beyond: bool,

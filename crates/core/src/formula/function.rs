@@ -112,9 +112,9 @@ pub enum Function {
 
 /// What `docs/protocols.md` says of a function: how it is called and what it gives.
 pub struct Described {
-    /// Name.
+    /// Name in formulas, in small letters.
     pub name: &'static str,
-    /// The function.
+    /// The function that the name means.
     pub function: Function,
     /// Arguments in words.
     pub takes: &'static str,
@@ -201,7 +201,7 @@ impl Function {
         FUNCTIONS.iter().find(|d| d.name == name).map(|d| d.function)
     }
 
-    /// Its name.
+    /// Name in formulas of a lab, such as `mean`.
     ///
     /// # Example
     /// ```

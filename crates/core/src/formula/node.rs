@@ -13,7 +13,7 @@ use crate::quantity::{Dimension, Nature};
 pub struct Node {
     /// What it does.
     pub op: Op,
-    /// Its dimension.
+    /// Dimension of what the node gives, settled when the formula was checked.
     pub dimension: Dimension,
     /// Amount, point on a scale, gauge or absolute pressure.
     pub nature: Nature,
@@ -44,9 +44,9 @@ impl Shape {
 pub struct Symbol<'a> {
     /// Which item it is.
     pub item: ItemId,
-    /// Dimension.
+    /// Dimension of its values, which the check of a formula asks for.
     pub dimension: Dimension,
-    /// Nature.
+    /// Whether it is a difference or a point on a scale.
     pub nature: Nature,
     /// One value or a column.
     pub shape: Shape,

@@ -65,7 +65,7 @@ pub fn parse(text: &str) -> Result<Ast, FormulaError> {
 
 /// `at` is a byte of the text, always at the border of a character.
 struct Parser<'a> {
-    /// The formula.
+    /// The formula; places in faults are bytes of it.
     text: &'a str,
     /// The byte in hand.
     at: usize,

@@ -154,7 +154,7 @@ fn stopped(protocol: &Protocol, t: TableId, env: &Env, found: &mut Findings<'_>)
 
 /// It is made for each reading; those without an order have nothing to be asked.
 struct Column<'a> {
-    /// The lab.
+    /// States plans, sums and rules to stop; what it does not state is not asked.
     protocol: &'a Protocol,
     /// The reading as the lab has it.
     spec: &'a ReadingSpec,

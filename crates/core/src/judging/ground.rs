@@ -16,7 +16,7 @@ use crate::uncertainty::Budget;
 
 /// What all results are judged from.
 pub(super) struct Ground<'a> {
-    /// The lab.
+    /// The lab by which the table is judged.
     pub(super) protocol: &'a Protocol,
     /// The placed cells.
     pub(super) table: &'a Table,

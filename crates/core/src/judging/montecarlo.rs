@@ -36,7 +36,7 @@ const MOST_SOURCES: usize = 16;
 
 /// All results with every source moved by so much, SI.
 pub(super) struct Moved<'a> {
-    /// The lab.
+    /// Gives the formulas of all results, in the order they are worked out.
     protocol: &'a Protocol,
     /// The placed cells.
     table: &'a Table,

@@ -22,7 +22,7 @@ type Points = Vec<(usize, f64, f64, f64)>;
 ///
 /// Coordinates are SI; weights are one where the formula gives none.
 struct Fit<'a> {
-    /// The lab.
+    /// Gives the level of confidence, and the units of both axes.
     protocol: &'a Protocol,
     /// Item of the abscissae.
     x: ItemId,

@@ -40,7 +40,7 @@ beside!(ResultId: Vec<Option<Budget>>);
 pub(super) struct Propagated {
     /// All sources, by number.
     pub(super) sources: Vec<Source>,
-    /// By item.
+    /// Value with its derivatives, by item of the lab; `None` where it cannot be worked out.
     pub(super) values: Vec<Option<Value<Dual>>>,
     /// By result and row, in the result's unit.
     pub(super) budgets: Vec<Vec<Option<Budget>>>,
@@ -50,7 +50,7 @@ pub(super) struct Propagated {
 
 /// Sources are numbered as they come, so that the same protocol and table number them alike.
 struct Maker<'a> {
-    /// The lab.
+    /// Gives instruments and references, from which sources are made.
     protocol: &'a Protocol,
     /// The placed cells.
     table: &'a Table,

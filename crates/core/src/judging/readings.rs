@@ -153,7 +153,7 @@ fn join_rows(protocol: &Protocol, table: &Table, found: &mut Findings<'_>) {
 
 /// One reading with what it is judged by.
 struct Judge<'a> {
-    /// The lab.
+    /// Gives plausible ranges, instruments and what each reading needs.
     protocol: &'a Protocol,
     /// The section's settings.
     section: &'a Section,

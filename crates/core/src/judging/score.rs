@@ -71,7 +71,7 @@ pub(super) struct Against<'a> {
     pub(super) protocol: &'a Protocol,
     /// The section's settings.
     pub(super) section: &'a Section,
-    /// The table.
+    /// The table as it was handed in; its keys choose the reference.
     pub(super) submission: &'a Submission,
     /// Its placed cells.
     pub(super) table: &'a Table,

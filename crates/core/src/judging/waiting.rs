@@ -68,7 +68,7 @@ beside!(TableId: Lost);
 ///
 /// It is filled while results are gone through, and becomes one finding at the end.
 pub(super) struct Waiting<'a> {
-    /// The lab.
+    /// Says what each result uses, and which reasons for a gap are listed.
     protocol: &'a Protocol,
     /// The placed cells.
     table: &'a Table,

@@ -114,7 +114,7 @@ pub fn places(rows: &[Row]) -> Vec<Placed> {
 /// Points are of the size of one, so that nothing is lost in the squares.
 #[derive(Clone, Copy, Default)]
 struct Sums {
-    /// How many.
+    /// How many tables are summed.
     count: f64,
     /// Their sum.
     sum: f64,

@@ -29,7 +29,7 @@ pub struct Fate {
 /// What a reviewer made of a table.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Account {
-    /// Points given.
+    /// Points that were given to the table.
     pub given: Decimal,
     /// Points that it is worth.
     pub truth: Decimal,
@@ -57,9 +57,9 @@ impl Account {
 /// Sums over tables.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Summed {
-    /// Acts.
+    /// How many mistakes were planted.
     pub planted: usize,
-    /// Found.
+    /// How many of those planted were found.
     pub found: usize,
     /// Charged more than once.
     pub twice: usize,

@@ -37,39 +37,39 @@ pub struct Worked {
 pub enum Habit {
     /// Nothing of a kind passes.
     Finds {
-        /// Kind.
+        /// What part of a sheet the things found belong to.
         field: Field,
         /// Found, which is all.
         found: usize,
     },
     /// Things of a kind pass.
     Passes {
-        /// Kind.
+        /// What part of a sheet the things missed belong to.
         field: Field,
-        /// Missed.
+        /// How many of the planted things were missed.
         missed: usize,
-        /// Planted.
+        /// How many were planted in all tables worked through.
         planted: usize,
-        /// Where.
+        /// Numbers of the tables in which it was seen, from 1.
         tables: Vec<u32>,
         /// How many of them were missed in a table in which something else was found.
         beside: usize,
     },
     /// One thing is charged more than once.
     Twice {
-        /// Where.
+        /// Numbers of the tables in which it was seen, from 1.
         tables: Vec<u32>,
     },
     /// Something is charged that never happened.
     Without {
-        /// Where.
+        /// Numbers of the tables in which it was seen, from 1.
         tables: Vec<u32>,
     },
     /// Points are given, or taken, beyond the truth on average.
     Leans {
         /// Mean of points given less points it is worth, a table.
         by: f64,
-        /// Tables.
+        /// How many tables the mean is taken over.
         tables: usize,
     },
     /// How long a table took at first and at the end, in seconds.

@@ -48,7 +48,7 @@ pub struct Protocol {
     pub version: u32,
     /// SHA-256 of the file's text, hexadecimal.
     pub digest: String,
-    /// Title.
+    /// Title on every page, such as “Keel plate”.
     pub title: String,
     /// One sentence on what the lab teaches.
     pub summary: String,
@@ -60,14 +60,14 @@ pub struct Protocol {
     pub keys: Vec<Key>,
     /// What a section may set.
     pub parameters: Vec<Parameter>,
-    /// Instruments.
+    /// What readings are read off, in the file's order.
     pub instruments: Vec<Instrument>,
     /// Tables of readings taken row by row.
     pub tables: Vec<TableSpec>,
     /// All names a formula can use: readings, then references, then results in the order they are
     /// derived.
     pub items: Vec<Item>,
-    /// Readings.
+    /// What teams write down, in the file's order.
     pub readings: Vec<ReadingSpec>,
     /// Constants and references.
     pub references: Vec<Reference>,
@@ -86,11 +86,11 @@ pub struct Protocol {
     pub declared: Vec<(SlipKind, Decimal)>,
     /// What can physically push a reading.
     pub causes: Vec<Cause>,
-    /// Rubric.
+    /// Lines of the rubric, in the order in which they are shown.
     pub criteria: Vec<Criterion>,
     /// Sum of the rubric's points.
     pub possible: Decimal,
-    /// Schools.
+    /// How the college rounds, rejects and states uncertainty.
     pub school: School,
     /// The instructor's run.
     pub run: Option<Run>,
@@ -108,7 +108,7 @@ pub struct Protocol {
 pub struct Run {
     /// Line and column in the file.
     pub at: (usize, usize),
-    /// The table.
+    /// The table of the run, true readings with the scatter of its instruments.
     pub submission: Submission,
 }
 

@@ -12,7 +12,7 @@ use toml_edit::{Array, DocumentMut, InlineTable, Item, TableLike, Value};
 /// A constant or reference with its values.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SheetBlock {
-    /// Its id.
+    /// Name by which formulas mean it.
     pub id: String,
     /// What it is.
     pub title: String,
@@ -33,7 +33,7 @@ pub struct SheetBlock {
 pub struct SheetLine {
     /// Value of the key; empty for a single value.
     pub at: String,
-    /// Its name.
+    /// What the value is of, such as “naval brass”.
     pub says: String,
     /// Lower end.
     pub low: String,
@@ -54,7 +54,7 @@ pub enum Part {
     Low,
     /// Upper end.
     High,
-    /// Value.
+    /// The value itself, without its ±.
     Value,
     /// Standard uncertainty.
     Uncertainty,

@@ -15,7 +15,7 @@ use super::table::{Row, symbol_row};
 pub struct Unit {
     /// As it is shown, in the spelling of whoever wrote it, tidied (`cm³`, `g/cm³`).
     pub text: String,
-    /// Dimension.
+    /// Powers of the seven base quantities.
     pub dimension: Dimension,
     /// Value of one unit in coherent SI units.
     pub factor: f64,

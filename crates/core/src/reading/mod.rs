@@ -68,7 +68,7 @@ pub enum CellKind {
     Blank,
     /// `n/a`, `none`, a dash: deliberately left empty.
     NotApplicable,
-    /// A number.
+    /// A number, with its digits as written.
     Number(Box<Number>),
     /// Beyond the range (`>20`, `20+`): a bound and never a value.
     Bound {

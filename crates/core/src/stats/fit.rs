@@ -8,7 +8,7 @@ use statrs::distribution::{ContinuousCDF, StudentsT};
 /// A least-squares line y = a + b·x.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Line {
-    /// b.
+    /// b, in units of y by units of x.
     pub slope: f64,
     /// a; nought for a line through the origin.
     pub intercept: f64,
@@ -18,7 +18,7 @@ pub struct Line {
     pub intercept_error: Option<f64>,
     /// √(Σwr²/(n − p)).
     pub residual_sd: Option<f64>,
-    /// Points.
+    /// How many points went into the fit.
     pub count: usize,
     /// Σw, weighted means of x, and Σw(x − x̄)² (about nought through the origin).
     weight: f64,

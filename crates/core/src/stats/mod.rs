@@ -28,7 +28,7 @@ pub use outlier::{
 /// Mean and sample standard deviation of replicates.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Summary {
-    /// How many.
+    /// How many readings there are.
     pub count: usize,
     /// Arithmetic mean.
     pub mean: f64,

@@ -36,7 +36,7 @@ impl Confidence {
 /// Dixon's test for the reading farthest out.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DixonTest {
-    /// Q.
+    /// Q, the gap over the range.
     pub statistic: f64,
     /// Critical value for this n and confidence.
     pub critical: f64,
@@ -119,9 +119,9 @@ pub fn dixon(readings: &[f64], resolution: f64, confidence: Confidence) -> Optio
 /// A test's figure against its limit, for the reading farthest out.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Suspect {
-    /// Statistic.
+    /// What the test measures for the suspect.
     pub statistic: f64,
-    /// Critical value.
+    /// Value that the statistic has to pass for the suspect to be flagged.
     pub critical: f64,
     /// Index of the reading.
     pub suspect: usize,

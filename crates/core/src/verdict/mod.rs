@@ -22,9 +22,9 @@ pub const ENGINE: &str = concat!("jurado ", env!("CARGO_PKG_VERSION"));
 /// The verdict on one table.
 #[derive(Clone, Debug)]
 pub struct Judged {
-    /// Section.
+    /// Section in which the table was handed in.
     pub section: String,
-    /// Team.
+    /// Team within its section.
     pub team: String,
     /// Keys of the table.
     pub keys: BTreeMap<String, String>,
@@ -38,7 +38,7 @@ pub struct Judged {
     pub outliers: Vec<OutlierTest>,
     /// Comparisons with references.
     pub comparisons: Vec<Comparison>,
-    /// Score.
+    /// Points by the rubric, line by line, and their sum.
     pub score: Score,
     /// Independent sources of uncertainty, for the budgets.
     pub sources: Vec<Source>,
@@ -60,15 +60,15 @@ beside!(TableId: Vec<Option<String>>);
 pub struct OutlierTest {
     /// `replicate`, `point` of a fit, or `team` of a class.
     pub level: &'static str,
-    /// Item tested.
+    /// Reading whose replicates were tested.
     pub item: ItemId,
     /// Row of the suspect.
     pub row: Option<Row>,
-    /// Test's name.
+    /// Name of the test, such as `grubbs`.
     pub test: &'static str,
-    /// Statistic.
+    /// What the test measures for the most distant replicate.
     pub statistic: f64,
-    /// Critical value.
+    /// Value that the statistic has to pass for the test to flag.
     pub critical: f64,
     /// Whether it raises its hand.
     pub flagged: bool,
@@ -81,7 +81,7 @@ pub struct Comparison {
     pub id: String,
     /// `percent-error`, `spread`, `agreement`, `identify` or `check`.
     pub kind: &'static str,
-    /// Value compared.
+    /// Value that is compared, in the unit of its item.
     pub value: f64,
     /// Limit of the band it fell in; `None` beyond all bands.
     pub limit: Option<f64>,
@@ -124,7 +124,7 @@ pub struct Score {
 pub struct ScoreLine {
     /// Criterion's id.
     pub criterion: String,
-    /// Title.
+    /// Title of the rubric's line.
     pub title: String,
     /// Points as computed, before the criterion's step.
     pub exact: Decimal,
@@ -136,7 +136,7 @@ pub struct ScoreLine {
     pub decided: Decimal,
     /// Points there are.
     pub possible: Decimal,
-    /// Why.
+    /// From what the points follow.
     pub standing: Standing,
     /// What it hangs on.
     pub fragile: Option<Fragile>,
@@ -161,18 +161,18 @@ pub enum Standing {
     Agree(bool),
     /// A person gave a level of a criterion, both by their index.
     Level {
-        /// Criterion.
+        /// The line of the rubric whose level was given.
         criterion: CriterionId,
-        /// Level.
+        /// Place of the level among those of its line, from 0.
         level: usize,
     },
     /// A person gave points between the levels.
     ByJudgement,
     /// The standard deviation of a reading's replicates, in its unit.
     Spread {
-        /// Its item.
+        /// The reading whose replicates spread.
         item: ItemId,
-        /// Standard deviation.
+        /// Sample standard deviation of the replicates, in the unit of the reading.
         sd: f64,
     },
     /// Nothing is charged.

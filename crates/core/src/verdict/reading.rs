@@ -8,7 +8,7 @@ use crate::row::Row;
 /// One reading with its cells.
 #[derive(Clone, Debug)]
 pub struct JudgedReading {
-    /// Its item.
+    /// Place of the reading among the lab's items.
     pub item: ItemId,
     /// Its cells by row, as many as the protocol asks or the team wrote.
     pub cells: Vec<JudgedCell>,
@@ -54,9 +54,9 @@ pub struct JudgedCell {
 /// What became of a cell.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum CellState {
-    /// A number.
+    /// A number was read, and it lies within its range.
     Read,
-    /// Nothing there.
+    /// Nothing stands in the cell.
     Missing,
     /// Beyond the range.
     Bound,

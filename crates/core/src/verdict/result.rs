@@ -25,7 +25,7 @@ use crate::underneath::Underneath;
 pub struct JudgedResult {
     /// Which result of the lab it is.
     pub id: ResultId,
-    /// Its item.
+    /// Place of the result among the lab's items.
     pub item: ItemId,
     /// Row, from 1, where the result is a column of a table.
     pub row: Option<Row>,
@@ -45,7 +45,7 @@ pub struct JudgedResult {
     /// Whether it comes of exact numbers alone, so that no number of figures is too many or too
     /// few.
     pub exact: bool,
-    /// Verdict.
+    /// What was found of the value when it was compared.
     pub verdict: VerdictKind,
     /// How it came to be rounded, where it did.
     pub face: Option<Face>,

@@ -55,7 +55,7 @@ use crate::verdict::Face;
 /// A finding's place, with the words of its protocol.
 #[derive(Clone, Copy)]
 struct At<'a> {
-    /// The lab.
+    /// Gives titles, units and what is shown of digits.
     protocol: &'a Protocol,
     /// Where the finding is.
     place: Place,

@@ -145,7 +145,7 @@ struct Judge<'a> {
     ground: &'a Ground<'a>,
     /// The result as the lab has it.
     spec: &'a ResultSpec,
-    /// Its number.
+    /// Which of the lab's results is judged.
     id: ResultId,
     /// Row, from 0.
     row: Option<usize>,

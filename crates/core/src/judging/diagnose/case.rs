@@ -16,9 +16,9 @@ use crate::verdict::JudgedReading;
 ///
 /// It is made only for a value that nothing simpler explains: one in eighty of the demo class.
 pub(in super::super) struct Case<'a> {
-    /// The lab.
+    /// Gives formulas, mistaken forms and plausible ranges.
     pub(in super::super) protocol: &'a Protocol,
-    /// The result.
+    /// The result whose value is to be explained.
     pub(in super::super) id: ResultId,
     /// Row, from 0, and whether the environments hold this row's values only.
     pub(in super::super) row: Option<usize>,

@@ -34,7 +34,7 @@ const ASKS: f64 = std::f64::consts::LN_2;
 ///
 /// A cell that cannot be read has no value.
 struct Column {
-    /// Its item.
+    /// Item whose rows these are.
     item: ItemId,
     /// Its number among the readings.
     reading: ReadingId,

@@ -27,7 +27,7 @@ pub(super) use checks::checks;
 /// `reported` holds the clean values where checks are judged, since those ask nothing of what was
 /// reported.
 struct Judge<'a> {
-    /// The lab.
+    /// Gives the checks, comparisons and identifications that are asked.
     protocol: &'a Protocol,
     /// Rows left out, by group.
     out: &'a Out,

@@ -39,7 +39,7 @@ pub(in super::super) struct Said {
 }
 
 impl Said {
-    /// Both together.
+    /// The sum of both, bounded.
     pub(in super::super) fn whole(&self) -> f64 {
         (self.own + self.beyond).clamp(-MOST, MOST)
     }

@@ -57,7 +57,7 @@ pub(super) struct Whole<'a> {
 /// The result in question: its item, its row from 0, and what was reported, SI.
 #[derive(Clone, Copy)]
 pub(super) struct Odd {
-    /// The result.
+    /// Which of the lab's results it is.
     pub(super) id: ResultId,
     /// Its row, from 0.
     pub(super) row: Option<usize>,

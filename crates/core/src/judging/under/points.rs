@@ -45,7 +45,7 @@ const SAME: f64 = 1e-8;
 ///
 /// `left` is counted down by what is worked out, so that a table of endless formulas ends.
 pub(super) struct Points<'a> {
-    /// The lab.
+    /// Gives the items and units of the cells that a formula reads.
     pub(super) protocol: &'a Protocol,
     /// What the table gives.
     sheet: &'a Sheet,
@@ -189,7 +189,7 @@ impl<'a> Points<'a> {
 /// A result that is looked at: one row of a column (from 0), or a single one.
 #[derive(Clone, Copy)]
 pub(super) struct Place<'a> {
-    /// The result.
+    /// Which of the lab's results it is.
     pub(super) id: ResultId,
     /// The result as the lab has it.
     pub(super) spec: &'a ResultSpec,

@@ -116,7 +116,7 @@ fn looked_for(points: &Points<'_>, place: Place<'_>, formula: &Formula, hints: &
 pub(super) struct Search<'a> {
     /// The made-up tables.
     pub(super) points: &'a Points<'a>,
-    /// The result.
+    /// The result and row whose cell holds it.
     pub(super) place: Place<'a>,
     /// What the lab's formula gives at each of them.
     right: Vec<Option<f64>>,

@@ -8,7 +8,7 @@
 /// What a field holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Shape {
-    /// A text.
+    /// A text on one line, quoted in the file.
     Text,
     /// A number, kept with the digits that were typed.
     Number,

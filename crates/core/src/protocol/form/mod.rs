@@ -25,7 +25,7 @@ fn of_kind<'a>(document: &'a mut DocumentMut, kind: &Kind) -> Vec<&'a mut dyn Ta
 /// A part of a text, in a form's words.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Part {
-    /// Its kind.
+    /// Which fields the part may have.
     pub kind: &'static Kind,
     /// Its place among those of its kind, from 0.
     pub place: usize,

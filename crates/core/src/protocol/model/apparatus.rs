@@ -6,9 +6,9 @@ use crate::quantity::Unit;
 /// A group of readings and results.
 #[derive(Clone, Debug)]
 pub struct Bay {
-    /// Id.
+    /// Name by which readings and results say that they belong to it.
     pub id: String,
-    /// Title.
+    /// Title above the group on the sheet.
     pub title: String,
 }
 
@@ -17,7 +17,7 @@ pub struct Bay {
 pub struct Key {
     /// Id, such as `station`.
     pub id: String,
-    /// Title.
+    /// Title as people see it, such as “Station”.
     pub title: String,
     /// Values it may take, in the sheet's order.
     pub values: Vec<String>,
@@ -26,7 +26,7 @@ pub struct Key {
 /// What a section may set, such as a number of portions.
 #[derive(Clone, Debug)]
 pub struct Parameter {
-    /// Its item.
+    /// Place among the lab's items, by which formulas name it.
     pub item: ItemId,
     /// Value where a section says nothing.
     pub value: f64,
@@ -37,9 +37,9 @@ pub struct Parameter {
 /// An instrument.
 #[derive(Clone, Debug)]
 pub struct Instrument {
-    /// Id.
+    /// Name by which readings say what they were read off.
     pub id: String,
-    /// Title.
+    /// Title as people see it, such as “Vernier caliper”.
     pub title: String,
     /// Unit of its display.
     pub unit: Unit,
@@ -59,18 +59,18 @@ pub struct Instrument {
     pub reads_down: bool,
     /// Whether one digit is estimated between the graduations.
     pub estimated: bool,
-    /// Readiness notes.
+    /// What has to be ready before it is read, in words for teams.
     pub notes: Vec<String>,
 }
 
 /// A table: readings taken together, row by row.
 #[derive(Clone, Debug)]
 pub struct TableSpec {
-    /// Id.
+    /// Name by which readings and results say that they are columns of it.
     pub id: String,
-    /// Title.
+    /// Title above the table on the sheet.
     pub title: String,
-    /// Its bay.
+    /// Group under which the table stands on the sheet.
     pub bay: usize,
     /// Rows asked for.
     pub rows: RowCount,

@@ -9,9 +9,9 @@ use rust_decimal::Decimal;
 /// A relation that holds whatever the unknown is.
 #[derive(Clone, Debug)]
 pub struct Check {
-    /// Id.
+    /// Name by which the rubric and findings mean this check.
     pub id: String,
-    /// Title.
+    /// What is checked, as people see it.
     pub title: String,
     /// What is compared.
     pub rule: CheckRule,
@@ -52,7 +52,7 @@ pub enum SketchKind {
 /// One thing on a sketch.
 #[derive(Clone, Debug)]
 pub struct SketchPart {
-    /// Its name.
+    /// What the mark is called beside it in the sketch.
     pub says: String,
     /// Its mark, or its diameter.
     pub at: Node,
@@ -94,15 +94,15 @@ pub enum Relation {
 /// Two values that should agree.
 #[derive(Clone, Debug)]
 pub struct ComparisonSpec {
-    /// Id.
+    /// Name by which the rubric means this comparison.
     pub id: String,
-    /// Title.
+    /// What is compared, as people see it.
     pub title: String,
-    /// One value.
+    /// The first way to the quantity.
     pub a: Node,
-    /// The other.
+    /// The second way to the quantity, of the same dimension as the first.
     pub b: Node,
-    /// How.
+    /// By which limit the two are held to agree.
     pub method: Agreement,
     /// Index in `results` of the word in which the team says so.
     pub conclusion: Option<ResultId>,
@@ -124,9 +124,9 @@ pub enum Agreement {
 /// An unknown to be named from a list.
 #[derive(Clone, Debug)]
 pub struct Identify {
-    /// Id.
+    /// Name by which the rubric means this identification.
     pub id: String,
-    /// Title.
+    /// What is identified, as people see it.
     pub title: String,
     /// Index in `results` of the value.
     pub result: ResultId,
@@ -141,7 +141,7 @@ pub struct Identify {
 /// What can physically push a reading.
 #[derive(Clone, Debug)]
 pub struct Cause {
-    /// Id.
+    /// Name by which a report on a class means this cause.
     pub id: String,
     /// Items of the readings it pushes.
     pub on: Vec<ItemId>,

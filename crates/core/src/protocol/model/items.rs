@@ -14,7 +14,7 @@ pub struct Item {
     pub title: String,
     /// Symbol such as `V_c`.
     pub symbol: String,
-    /// Unit.
+    /// Unit in which its values are asked for; formulas work in SI.
     pub unit: Unit,
     /// Amount, point on a scale, gauge or absolute pressure.
     pub nature: Nature,

@@ -7,9 +7,9 @@ use crate::formula::Node;
 /// A reading to take.
 #[derive(Clone, Debug)]
 pub struct ReadingSpec {
-    /// Its item.
+    /// Place among the lab's items, where its title, unit and rows stand.
     pub item: ItemId,
-    /// Its bay.
+    /// Group under which it stands on the sheet.
     pub bay: usize,
     /// Its table, if it is a column of one.
     pub table: Option<TableId>,
@@ -74,7 +74,7 @@ pub enum ReadingKind {
 pub struct PlannedStep {
     /// Where it is the plan; `None` everywhere.
     pub condition: Option<Node>,
-    /// Size.
+    /// How large the step has to be, in the unit of the reading.
     pub size: f64,
     /// How far a step may be off.
     pub tolerance: f64,

@@ -6,7 +6,7 @@ use crate::formula::Node;
 /// A constant or a reference value, perhaps by key.
 #[derive(Clone, Debug)]
 pub struct Reference {
-    /// Its item.
+    /// Place among the lab's items, where its title and unit stand.
     pub item: ItemId,
     /// Key that selects the entry; `None` for a single entry.
     pub key: Option<usize>,

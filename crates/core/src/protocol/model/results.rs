@@ -9,9 +9,9 @@ use rust_decimal::Decimal;
 /// A result to derive.
 #[derive(Clone, Debug)]
 pub struct ResultSpec {
-    /// Its item.
+    /// Place among the lab's items, where its title, unit and rows stand.
     pub item: ItemId,
-    /// Its bay.
+    /// Group under which it stands on the sheet.
     pub bay: usize,
     /// Its table, if it is a column of one.
     pub table: Option<TableId>,

@@ -7,11 +7,11 @@ use super::{ReadingId, ReferenceId, ResultId};
 /// A criterion of the rubric.
 #[derive(Clone, Debug)]
 pub struct Criterion {
-    /// Id.
+    /// Name by which scores and decisions mean this line.
     pub id: String,
-    /// Title.
+    /// Title of the line, as teams see it.
     pub title: String,
-    /// Points.
+    /// Points that the line is worth.
     pub points: Decimal,
     /// Points are given in steps of this, half a step upwards.
     pub step: Decimal,
@@ -132,6 +132,6 @@ pub enum Rule {
 pub struct Band {
     /// Upper edge, inclusive.
     pub within: f64,
-    /// Points.
+    /// Points for a value within the band.
     pub points: Decimal,
 }

@@ -146,7 +146,7 @@ type Push<'p> = &'p mut dyn FnMut(SlipKind, Option<ItemId>, String, Node);
 
 /// `root` is the formula as it should be.
 struct Maker<'a> {
-    /// The lab.
+    /// Gives the items and their dimensions, from which mistaken forms are made.
     protocol: &'a Protocol,
     /// The whole formula.
     root: &'a Node,

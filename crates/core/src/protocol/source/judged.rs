@@ -11,13 +11,13 @@ use super::{Exact, Number, ReferenceAt, Spanned, Text};
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Check {
-    /// Its id.
+    /// By which the rubric and findings mean the check.
     pub(in crate::protocol) id: Text,
     /// As it is called.
     pub(in crate::protocol) title: String,
-    /// One side.
+    /// First side of the relation; both sides have one dimension.
     pub(in crate::protocol) left: Option<Text>,
-    /// The other.
+    /// Second side of the relation; both sides have one dimension.
     pub(in crate::protocol) right: Option<Text>,
     /// equal (default), below or above.
     pub(in crate::protocol) relation: Option<Text>,
@@ -69,13 +69,13 @@ pub(in crate::protocol) struct SketchPart {
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Comparison {
-    /// Its id.
+    /// By which the rubric means the comparison.
     pub(in crate::protocol) id: Text,
     /// As it is called.
     pub(in crate::protocol) title: String,
-    /// The one.
+    /// Formula of the first way.
     pub(in crate::protocol) a: Text,
-    /// The other.
+    /// Formula of the second way.
     pub(in crate::protocol) b: Text,
     /// k (default), overlap, percent or coarse.
     pub(in crate::protocol) method: Option<Text>,
@@ -92,7 +92,7 @@ pub(in crate::protocol) struct Comparison {
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Identify {
-    /// Its id.
+    /// By which the rubric means the identification.
     pub(in crate::protocol) id: Text,
     /// As it is called.
     pub(in crate::protocol) title: String,
@@ -110,7 +110,7 @@ pub(in crate::protocol) struct Identify {
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Cause {
-    /// Its id.
+    /// By which a report on a class means the cause.
     pub(in crate::protocol) id: String,
     /// The readings it pushes.
     pub(in crate::protocol) on: Vec<Text>,
@@ -150,7 +150,7 @@ pub(in crate::protocol) struct Level {
 #[derive(Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(in crate::protocol) struct Criterion {
-    /// Its id.
+    /// By which scores and decisions mean the line.
     pub(in crate::protocol) id: Text,
     /// As it is called.
     pub(in crate::protocol) title: String,

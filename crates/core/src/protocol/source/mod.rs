@@ -24,7 +24,7 @@ pub(in crate::protocol) use results::*;
 pub(in crate::protocol) struct Spanned<T>(toml::Spanned<T>);
 
 impl<T> Spanned<T> {
-    /// The value.
+    /// The value without the place where it stands.
     pub(in crate::protocol) fn get_ref(&self) -> &T {
         self.0.get_ref()
     }
@@ -354,7 +354,7 @@ pub(in crate::protocol) struct Reference {
     /// As it stands in a worked correction.
     #[serde(default)]
     pub(in crate::protocol) symbol: String,
-    /// Its unit.
+    /// Unit of the value and its uncertainty.
     pub(in crate::protocol) unit: Text,
     /// Where it comes from: a table, a certificate, a measurement.
     pub(in crate::protocol) source: Spanned<String>,
@@ -388,7 +388,7 @@ pub(in crate::protocol) struct ReferenceAt {
     /// What it is, such as "naval brass".
     #[serde(default)]
     pub(in crate::protocol) says: String,
-    /// Its value.
+    /// Value that holds for this key or condition, in the unit of the reference.
     pub(in crate::protocol) value: Option<Number>,
     /// Its range.
     pub(in crate::protocol) range: Option<Spanned<[f64; 2]>>,
