@@ -174,6 +174,10 @@ pub(crate) fn diagnosing_together() -> Vec<Edge> {
             "a: 12.3456 {{unit cm}}\nb: 4.5678 {{unit cm}}\nz: 1.2345 {{unit cm}}\np: {p} {{unit cm}}\nq: {q} {{unit cm}}"
         )
     };
+    let coarse = zeroed.replace("instrument = \"bridge\"", "instrument = \"rule\"");
+    let in_tenths = |p: &str, q: &str| {
+        format!("a: 12.3 {{unit cm}}\nb: 4.5 {{unit cm}}\nz: 0.5 {{unit cm}}\np: {p} {{unit cm}}\nq: {q} {{unit cm}}")
+    };
     let weight_shares = |unit: &str, term: &str| {
         with_a_weight() + &format!("[criterion.shares]\nunit-factor = \"{unit}\"\nterm-omitted = \"{term}\"\n")
     };
@@ -222,6 +226,14 @@ pub(crate) fn diagnosing_together() -> Vec<Edge> {
             [&zero("13.5801", "5.8023"), &zero("11.0211", "3.2433")],
             has("repair"),
             ["not found", "found"],
+        ),
+        // A digit of p alone could have been written wrongly; two results that went the same way speak for the idea.
+        edge(
+            "One wrong idea in several results",
+            &coarse,
+            [&in_tenths("12.8", "5.0"), &in_tenths("12.8", "4.0")],
+            chance("p"),
+            ["100 in 100", "86 in 100"],
         ),
         between(
             "One number left out in several results",
