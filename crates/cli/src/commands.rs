@@ -1,8 +1,9 @@
 //! What the commands do.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::sync::mpsc::sync_channel;
 
 use jurado_core::class::{ClassReport, Entry};
 use jurado_core::decision::Ruling;
@@ -15,6 +16,7 @@ use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
+use jurado_intake::{Intake, Portions};
 
 /// Whether something is told to a program or to a person.
 #[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -60,8 +62,11 @@ pub(crate) type Outcome = Result<(), Vec<String>>;
 pub(crate) const DEMO_SEED: u64 = 1871;
 
 pub(crate) fn read(path: &Path) -> Result<Vec<u8>, Vec<String>> {
-    std::fs::read(path)
-        .map_err(|e| vec![format!("{}:1:1: the file cannot be read: {e}; mend its name or its rights", path.display())])
+    std::fs::read(path).map_err(|e| unread(path, &e))
+}
+
+fn unread(path: &Path, e: &std::io::Error) -> Vec<String> {
+    vec![format!("{}:1:1: the file cannot be read: {e}; mend its name or its rights", path.display())]
 }
 
 pub(crate) fn told(path: &Path, fault: &Fault) -> String {
@@ -81,32 +86,50 @@ pub(crate) fn load(path: &Path) -> Result<Protocol, Vec<String>> {
 
 /// Writes whole or not at all: to a file beside the target, then renamed.
 pub(crate) fn write(out: Option<&Path>, parts: impl IntoIterator<Item = String>) -> Outcome {
-    write_bytes(out, parts.into_iter().map(String::into_bytes))
+    write_bytes(out, parts.into_iter().map(|part| Ok(part.into_bytes())))
 }
 
-fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Vec<u8>>) -> Outcome {
-    let all = |to: &mut dyn Write| -> std::io::Result<()> {
-        parts.into_iter().try_for_each(|part| to.write_all(&part))?;
-        to.flush()
-    };
+/// As [`write`]; a part that could not be made ends it.
+fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Result<Vec<u8>, Vec<String>>>) -> Outcome {
     let Some(path) = out else {
-        // A reader that has seen enough (`| head`) is no fault of ours.
-        let _ = all(&mut std::io::stdout().lock());
-        return Ok(());
+        return match write_parts(&mut std::io::stdout().lock(), parts) {
+            // A reader that has seen enough (`| head`) is no fault of ours.
+            Ok(()) | Err(Stopped::Writing(_)) => Ok(()),
+            Err(Stopped::Making(faults)) => Err(faults),
+        };
+    };
+    let told = |stopped: Stopped| match stopped {
+        Stopped::Making(faults) => faults,
+        Stopped::Writing(e) => vec![format!("{}:1:1: cannot be written: {e}; choose another place", path.display())],
     };
     // A device or a pipe is written into: a file renamed over it would put an end to it.
     if std::fs::metadata(path).is_ok_and(|m| !m.is_file()) {
         let into = std::fs::OpenOptions::new().write(true).open(path);
-        return into
-            .and_then(|mut file| all(&mut file))
-            .map_err(|e| vec![format!("{}:1:1: cannot be written: {e}; choose another place", path.display())]);
+        return into.map_err(Stopped::Writing).and_then(|mut file| write_parts(&mut file, parts)).map_err(told);
     }
     let mut beside = path.as_os_str().to_owned();
     beside.push(".part");
     std::fs::File::create(&beside)
-        .and_then(|mut file| all(&mut file))
-        .and_then(|()| std::fs::rename(&beside, path))
-        .map_err(|e| vec![format!("{}:1:1: cannot be written: {e}; choose another place", path.display())])
+        .map_err(Stopped::Writing)
+        .and_then(|mut file| write_parts(&mut file, parts))
+        .and_then(|()| std::fs::rename(&beside, path).map_err(Stopped::Writing))
+        .map_err(told)
+}
+
+/// What put an end to writing.
+enum Stopped {
+    Writing(std::io::Error),
+    Making(Vec<String>),
+}
+
+fn write_parts(
+    to: &mut dyn Write,
+    parts: impl IntoIterator<Item = Result<Vec<u8>, Vec<String>>>,
+) -> Result<(), Stopped> {
+    for part in parts {
+        to.write_all(&part.map_err(Stopped::Making)?).map_err(Stopped::Writing)?;
+    }
+    to.flush().map_err(Stopped::Writing)
 }
 
 /// `jurado protocol check`
@@ -147,7 +170,7 @@ pub(crate) fn template(protocol: &Path, format: SheetFormat, out: Option<&Path>)
         SheetFormat::Xlsx => jurado_intake::write_xlsx(&protocol, None).map_err(|e| failed(&e))?,
         SheetFormat::Ods => jurado_intake::write_ods(&protocol, None).map_err(|e| failed(&e))?,
     };
-    write_bytes(out, [bytes])
+    write_bytes(out, [Ok(bytes)])
 }
 
 /// `jurado demo`
@@ -161,10 +184,9 @@ pub(crate) fn demo(seed: u64, out: &Path) -> Outcome {
     write(Some(&out.join("truth.json")), [truth + "\n"])
 }
 
-/// Tables with all that they are judged by.
+/// All that tables are judged by.
 struct Given {
     protocol: Protocol,
-    tables: Vec<Submission>,
     rulings: Vec<Ruling>,
     sections: Sections,
     usual: Section,
@@ -174,22 +196,35 @@ impl Given {
     fn load(files: &Files) -> Result<Given, Vec<String>> {
         let protocol = load(&files.protocol)?;
         let sections = section_settings(&protocol, files.sections.as_deref())?;
-        let tables = tables(&protocol, &files.submissions)?;
-        if let Some(name) = sections.keys().find(|name| tables.iter().all(|t| t.section != **name)) {
-            eprintln!(
-                "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
-            );
-        }
         let rulings: Vec<Ruling> = match &files.rulings {
             None => Vec::new(),
             Some(path) => json_file(path, "rulings")?,
         };
-        Ok(Given { protocol, tables, rulings, sections, usual: Section::default() })
+        Ok(Given { protocol, rulings, sections, usual: Section::default() })
     }
 
     fn judge(&self, table: &Submission) -> Judged {
         let settings = self.sections.get(&table.section).unwrap_or(&self.usual);
         judge_in(&self.protocol, settings, table, &self.rulings, &[])
+    }
+
+    /// The tables as they are read, and at the end which settings are of a section that none of them belongs to.
+    fn tables<'a>(&'a self, files: &'a Files) -> Result<impl Iterator<Item = Portion> + Send + 'a, Vec<String>> {
+        let mut portions = tables(&self.protocol, &files.submissions)?;
+        let mut unseen: BTreeSet<&str> = self.sections.keys().map(String::as_str).collect();
+        Ok(std::iter::from_fn(move || {
+            let portion = portions.next();
+            match &portion {
+                Some(Ok(tables)) => unseen.retain(|name| tables.iter().all(|t| t.section != *name)),
+                Some(Err(_)) => unseen.clear(),
+                None => std::mem::take(&mut unseen).iter().for_each(|name| {
+                    eprintln!(
+                        "the settings name the section `{name}`, of which no table is here; mend its spelling if it should be"
+                    );
+                }),
+            }
+            portion
+        }))
     }
 }
 
@@ -197,7 +232,9 @@ impl Given {
 pub(crate) fn class(files: &Files) -> Outcome {
     let given = Given::load(files)?;
     let one = |t: &Submission| Entry::of(&given.protocol, &given.judge(t));
-    let entries: Vec<Entry> = std::thread::scope(|scope| in_order(scope, &given.tables, &one).flatten().collect());
+    let tables = given.tables(files)?;
+    let entries: Vec<Vec<Entry>> = std::thread::scope(|scope| in_order(scope, tables, &one).collect::<Result<_, _>>())?;
+    let entries: Vec<Entry> = entries.into_iter().flatten().collect();
     let report = ClassReport::new(&given.protocol, &entries);
     let text = match files.format {
         // Its numbers and texts cannot fail to be written.
@@ -210,7 +247,7 @@ pub(crate) fn class(files: &Files) -> Outcome {
 /// `jurado judge`
 pub(crate) fn judge(files: &Files) -> Outcome {
     let given = Given::load(files)?;
-    let Given { protocol, tables, .. } = &given;
+    let protocol = &given.protocol;
     let json = files.format == Format::Json;
     let told = |t: &Submission| {
         let judged = given.judge(t);
@@ -218,41 +255,81 @@ pub(crate) fn judge(files: &Files) -> Outcome {
     };
     let (head, between, tail) =
         if json { (report::head(protocol), ",\n", report::TAIL) } else { (String::new(), "", "") };
+    let tables = given.tables(files)?;
     std::thread::scope(|scope| {
-        let chunks = in_order(scope, tables, &told).map(|texts| texts.join(between));
-        let parts = chunks.enumerate().map(|(n, texts)| if n == 0 { texts } else { format!("{between}{texts}") });
-        write(files.out.as_deref(), std::iter::once(head).chain(parts).chain(std::iter::once(tail.to_owned())))
+        let mut chunks = in_order(scope, tables, &told).peekable();
+        // Where no table can be read nothing is written.
+        if let Some(Err(faults)) = chunks.next_if(Result::is_err) {
+            return Err(faults);
+        }
+        let parts = chunks.enumerate().map(|(n, texts)| {
+            let texts = texts?.join(between);
+            Ok(if n == 0 { texts } else { format!("{between}{texts}") })
+        });
+        let whole = std::iter::once(Ok(head)).chain(parts).chain(std::iter::once(Ok(tail.to_owned())));
+        write_bytes(files.out.as_deref(), whole.map(|part| part.map(String::into_bytes)))
     })
 }
 
 /// Tables judged at a time by one thread: a whole course's verdicts need not be held in memory.
 const CHUNK: usize = 64;
 
-/// What `one` makes of every table, chunk by chunk, in the order of the tables. There is a thread for each core; they take
-/// the chunks in turn, and none runs more than two chunks ahead of the reader.
+/// Tables read at a time at least, where a file can be cut between them.
+const PORTION: usize = 512;
+
+/// Tables that were read together, or what stands in the way of all.
+type Portion = Result<Vec<Submission>, Vec<String>>;
+
+/// What `one` makes of every table, chunk by chunk, in the order of the tables. One thread reads them; there is a thread for
+/// each core, and they take the chunks in turn. None runs more than a few chunks ahead of who takes what is made.
 fn in_order<'scope, T: Send + 'scope>(
     scope: &'scope std::thread::Scope<'scope, '_>,
-    tables: &'scope [Submission],
+    portions: impl Iterator<Item = Portion> + Send + 'scope,
     one: &'scope (dyn Fn(&Submission) -> T + Sync),
-) -> impl Iterator<Item = Vec<T>> {
+) -> impl Iterator<Item = Result<Vec<T>, Vec<String>>> {
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let threads: Vec<_> = (0..cores)
-        .map(|core| {
-            let (done, made) = std::sync::mpsc::sync_channel(2);
+    let (readers, threads): (Vec<_>, Vec<_>) = (0..cores)
+        .map(|_| {
+            let (read, chunks) = sync_channel::<Portion>(2);
+            let (done, made) = sync_channel(2);
             scope.spawn(move || {
-                for chunk in tables.chunks(CHUNK).skip(core).step_by(cores) {
+                for chunk in chunks {
                     // Nobody listens any more where writing has failed.
-                    if done.send(chunk.iter().map(one).collect()).is_err() {
-                        break;
+                    if done.send(Some(chunk.map(|tables| tables.iter().map(one).collect()))).is_err() {
+                        return;
                     }
                 }
+                let _ = done.send(None);
             });
-            made
+            (read, made)
         })
-        .collect();
+        .unzip();
+    scope.spawn(move || {
+        let chunks = portions.flat_map(chunks);
+        for (chunk, reader) in chunks.zip(readers.iter().cycle()) {
+            if reader.send(chunk).is_err() {
+                break;
+            }
+        }
+    });
     // A thread that has panicked has been told, and sends no more: its tables would be missing, so the whole stops.
     let stopped = || std::panic::resume_unwind(Box::new("a thread that judges has stopped"));
-    (0..tables.len().div_ceil(CHUNK)).map(move |n| threads[n % cores].recv().unwrap_or_else(|_| stopped()))
+    (0..).map_while(move |n: usize| threads[n % cores].recv().unwrap_or_else(|_| stopped()))
+}
+
+/// The tables of a portion, as many together as one thread judges at a time.
+fn chunks(portion: Portion) -> Vec<Portion> {
+    match portion {
+        Err(faults) => vec![Err(faults)],
+        Ok(tables) => {
+            let mut tables = tables.into_iter().peekable();
+            let mut chunks = Vec::new();
+            while tables.peek().is_some() {
+                chunks.push(Ok(tables.by_ref().take(CHUNK).collect()));
+            }
+            chunks
+        }
+    }
 }
 
 /// Settings of sections by name, for `--sections`.
@@ -290,10 +367,10 @@ pub(crate) fn explain(
     out: Option<&Path>,
 ) -> Outcome {
     let protocol = load(protocol)?;
-    let tables = tables(&protocol, submissions)?;
+    let tables: Vec<Vec<Submission>> = tables(&protocol, submissions)?.collect::<Result<_, _>>()?;
     let mut text = String::new();
     let mut all = Vec::new();
-    for table in tables.iter().filter(|t| team.is_none_or(|name| t.team == name)) {
+    for table in tables.iter().flatten().filter(|t| team.is_none_or(|name| t.team == name)) {
         let judged = judge_in(&protocol, &Section::default(), table, &[], &[]);
         let explained = jurado_core::explain::explain(&protocol, &judged);
         text += &format!("{} / {}\n{}\n", table.section, table.team, jurado_core::explain::to_text(&explained));
@@ -318,22 +395,50 @@ pub(crate) fn schema(out: Option<&Path>) -> Outcome {
 }
 
 /// The tables of a file. Rows that cannot be used are told and do not stop the others.
-fn tables(protocol: &Protocol, submissions: &Path) -> Result<Vec<Submission>, Vec<String>> {
-    let bytes = read(submissions)?;
+/// The tables of a file, a portion at a time where it can be cut between teams. Rows that cannot be used do not stop the
+/// others; they are told, and the verdicts are of the rest.
+fn tables<'a>(
+    protocol: &'a Protocol,
+    submissions: &'a Path,
+) -> Result<impl Iterator<Item = Portion> + Send + 'a, Vec<String>> {
+    let mut intakes = intakes(protocol, submissions)?;
+    let mut none = true;
+    Ok(std::iter::from_fn(move || {
+        let intake = match intakes.next() {
+            Some(intake) => intake.map_err(|f| vec![told(submissions, &f)]),
+            None if std::mem::take(&mut none) => {
+                Err(vec![format!("{}:1:1: no row can be used; mend the rows named above", submissions.display())])
+            }
+            None => return None,
+        };
+        none &= intake.as_ref().is_ok_and(|i| i.tables.is_empty());
+        Some(intake.map(|intake| {
+            for held in &intake.held {
+                eprintln!("{}", told(submissions, &held.fault));
+            }
+            intake.tables
+        }))
+    }))
+}
+
+/// What a file gives, in portions or as a whole.
+fn intakes<'a>(
+    protocol: &'a Protocol,
+    submissions: &'a Path,
+) -> Result<Box<dyn Iterator<Item = Result<Intake, Fault>> + Send + 'a>, Vec<String>> {
     let kind = submissions.extension().and_then(|e| e.to_str()).unwrap_or("").to_lowercase();
-    let intake = match kind.as_str() {
-        "json" => jurado_intake::read_json(&bytes, protocol),
-        _ => jurado_intake::read_csv_within(&bytes, protocol, None, jurado_intake::COMMAND),
+    let json = kind == "json";
+    let portions = if json { None } else { Portions::of(submissions, PORTION).map_err(|e| unread(submissions, &e))? };
+    if let Some(mut portions) = portions {
+        return Ok(Box::new(std::iter::from_fn(move || portions.next(protocol))));
     }
-    .map_err(|f| vec![told(submissions, &f)])?;
-    // Rows that cannot be used do not stop the others; they are told, and the verdicts are of the rest.
-    for held in &intake.held {
-        eprintln!("{}", told(submissions, &held.fault));
-    }
-    if intake.tables.is_empty() {
-        return Err(vec![format!("{}:1:1: no row can be used; mend the rows named above", submissions.display())]);
-    }
-    Ok(intake.tables)
+    let bytes = read(submissions)?;
+    let whole = if json {
+        jurado_intake::read_json(&bytes, protocol)
+    } else {
+        jurado_intake::read_csv_within(&bytes, protocol, None, jurado_intake::COMMAND)
+    };
+    Ok(Box::new(std::iter::once(whole)))
 }
 
 /// A short account for reading in a terminal.

@@ -206,3 +206,68 @@ fn a_class_is_looked_at_as_json_and_as_text_and_what_cannot_be_read_is_told() {
         assert!(told(&out).contains(says), "{more:?}: {}", told(&out));
     }
 }
+
+/// The demo class eight times over: more tables than are read together.
+fn many_teams() -> (String, Vec<Vec<String>>) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let out = jurado(&["demo", "--out", &folder.path().to_string_lossy()]);
+    assert!(out.status.success(), "{}", told(&out));
+    let text = std::fs::read_to_string(folder.path().join("submissions.csv")).expect("the class");
+    let (header, rows) = text.split_once('\n').expect("a header");
+    let mut teams: Vec<Vec<String>> = Vec::new();
+    let whose = |row: &str| row.split(',').take(2).map(str::to_owned).collect::<Vec<_>>();
+    for row in rows.lines() {
+        match teams.last_mut().filter(|team| whose(&team[0]) == whose(row)) {
+            Some(team) => team.push(row.to_owned()),
+            None => teams.push(vec![row.to_owned()]),
+        }
+    }
+    let again = |n: usize| teams.iter().map(move |team| team.iter().map(|row| format!("{n} {row}")).collect());
+    (header.to_owned(), (0..8).flat_map(again).collect())
+}
+
+/// A file in order of its teams is read a portion at a time; one in which the teams take turns cannot be cut and is read as a
+/// whole. What is judged and told is the same, and a row of the last portion is named by its line in the file.
+#[test]
+fn a_file_read_in_portions_is_judged_as_one_that_is_read_whole() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let at = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    let (header, mut teams) = many_teams();
+    assert!(teams.len() > 600);
+    teams.last_mut().expect("a team").push("9 Monday,Nobody,1,no_such_reading,,1,,,,".to_owned());
+    let most = teams.iter().map(Vec::len).max().unwrap_or(0);
+    let in_turn: Vec<&String> = (0..most).flat_map(|n| teams.iter().filter_map(move |team| team.get(n))).collect();
+    let in_order: Vec<&String> = teams.iter().flatten().collect();
+    std::fs::write(at("sections.json"), r#"{"Nowhere": {}}"#).expect("settings");
+    let judged = [in_order, in_turn].map(|rows| {
+        let line = 2 + rows.iter().position(|row| row.contains("no_such_reading")).expect("the row");
+        let text = rows.into_iter().fold(header.clone(), |text, row| text + "\n" + row);
+        std::fs::write(at("class.csv"), text).expect("a file");
+        let (class, settings, verdicts) = (at("class.csv"), at("sections.json"), at("verdicts.json"));
+        let lab = "protocols/keel-plate.toml";
+        let to = ["--submissions", &class, "--sections", &settings, "--out", &verdicts];
+        let out = jurado(&[["judge", "--protocol", lab].as_slice(), &to].concat());
+        assert!(out.status.success(), "{}", told(&out));
+        assert!(told(&out).contains(&format!("class.csv:{line}:")), "{}", told(&out));
+        assert!(told(&out).contains("name the section `Nowhere`"), "{}", told(&out));
+        std::fs::read_to_string(verdicts).expect("verdicts")
+    });
+    let tables: Value = serde_json::from_str(&judged[0]).expect("JSON");
+    assert_eq!(tables["submissions"].as_array().map(Vec::len), Some(teams.len()));
+    assert!(judged[0] == judged[1], "the verdicts of the two files differ");
+}
+
+/// Where no row can be used nothing is written, though the file could be cut.
+#[test]
+fn a_file_without_a_usable_row_leaves_what_was_written_before() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let at = |name: &str| folder.path().join(name).to_string_lossy().into_owned();
+    std::fs::write(at("class.csv"), "section,team,item,value\nMonday,Heron,no_such_reading,1\n").expect("a file");
+    std::fs::write(at("verdicts.json"), "as it was").expect("a file");
+    let (class, verdicts) = (at("class.csv"), at("verdicts.json"));
+    let out =
+        jurado(&["judge", "--protocol", "protocols/keel-plate.toml", "--submissions", &class, "--out", &verdicts]);
+    assert_eq!(out.status.code(), Some(2));
+    assert!(told(&out).contains("class.csv:2:") && told(&out).contains("no row can be used"), "{}", told(&out));
+    assert_eq!(std::fs::read_to_string(verdicts).expect("the file"), "as it was");
+}

@@ -108,15 +108,14 @@ pub(crate) fn read(
     roster: Option<&Roster>,
     limits: Limits,
 ) -> Result<Intake, Fault> {
-    file.with_records(|records| {
-        let header = records.next().ok_or_else(|| Fault {
-            line: 1,
-            column: 1,
-            what: "the file is empty".into(),
-            mend: "hand in a line of column names and a line per reading".into(),
-        })?;
-        read_records(header, records, file, protocol, roster, limits)
-    })
+    let mut records = file.records();
+    let header = records.next().ok_or_else(|| Fault {
+        line: 1,
+        column: 1,
+        what: "the file is empty".into(),
+        mend: "hand in a line of column names and a line per reading".into(),
+    })?;
+    read_records(header, records, file, protocol, roster, limits)
 }
 
 /// Whether a first line has the names that the long layout needs.

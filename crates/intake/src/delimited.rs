@@ -1,19 +1,13 @@
 //! A delimited text file: encoding, separator, and records with their places. No meaning of columns.
 
-use std::sync::mpsc::sync_channel;
-
 use jurado_core::error::Fault;
-
-/// Bytes of a file from which its records are read by a thread of their own: for less the thread costs more than it saves.
-const LARGE: usize = 1 << 20;
-
-/// Records that such a thread hands over at a time.
-const BATCH: usize = 1_000;
 
 /// A file whose encoding can be used.
 pub(crate) struct Delimited<'a> {
     bytes: &'a [u8],
     pub(crate) separator: u8,
+    /// Lines of the file that stand between its header and the first row of `bytes`.
+    without: usize,
 }
 
 /// One record: its line, its fields as text, and what is wrong with its bytes.
@@ -60,7 +54,12 @@ impl<'a> Delimited<'a> {
         let separator = [b',', b';', b'\t'].into_iter().max_by_key(|c| count(*c)).unwrap_or(b',');
         // Ties go to the comma: max_by_key takes the last of equals.
         let separator = if count(separator) == count(b',') { b',' } else { separator };
-        Ok(Delimited { bytes, separator })
+        Ok(Delimited { bytes, separator, without: 0 })
+    }
+
+    /// A portion of a file under the file's header: so many lines between the two are left out of it, and counted.
+    pub(crate) fn without(self, lines: usize) -> Self {
+        Delimited { without: lines, ..self }
     }
 
     /// The separator in words.
@@ -81,6 +80,7 @@ impl<'a> Delimited<'a> {
             .from_reader(self.bytes);
         let mut raw = csv::ByteRecord::new();
         let bytes = self.bytes;
+        let (mut header, without) = (true, self.without);
         std::iter::from_fn(move || {
             // Reading from memory with `flexible` has no error left to give but a broken reader: then the file ends here.
             while reader.read_byte_record(&mut raw).unwrap_or(false) {
@@ -89,36 +89,20 @@ impl<'a> Delimited<'a> {
                     let rest = bytes.get(p.byte() as usize..).unwrap_or_default();
                     p.line() as usize + usize::from(p.byte() > 0 && rest.first() == Some(&b'\n'))
                 });
-                if raw.iter().all(|f| f.iter().all(u8::is_ascii_whitespace)) {
+                if is_blank(&raw) {
                     continue;
                 }
-                return Some(record(&raw, line));
+                let before = if std::mem::take(&mut header) { 0 } else { without };
+                return Some(record(&raw, line + before));
             }
             None
         })
     }
+}
 
-    /// What `take` makes of the records, in file order. Those of a large file are read by a thread of their own while `take`
-    /// is busy with the ones before; it stops where `take` wants no more.
-    pub(crate) fn with_records<T>(&self, take: impl FnOnce(&mut dyn Iterator<Item = Record>) -> T) -> T {
-        if self.bytes.len() < LARGE {
-            return take(&mut self.records());
-        }
-        std::thread::scope(|scope| {
-            // Few batches wait, so that a file of many gigabytes is never held as records.
-            let (read, taken) = sync_channel::<Vec<Record>>(4);
-            scope.spawn(move || {
-                let mut records = self.records();
-                loop {
-                    let batch: Vec<Record> = records.by_ref().take(BATCH).collect();
-                    if batch.is_empty() || read.send(batch).is_err() {
-                        break;
-                    }
-                }
-            });
-            take(&mut taken.into_iter().flatten())
-        })
-    }
+/// Whether a record is a blank line, or one of separators alone.
+pub(crate) fn is_blank(raw: &csv::ByteRecord) -> bool {
+    raw.iter().all(|f| f.iter().all(u8::is_ascii_whitespace))
 }
 
 fn record(raw: &csv::ByteRecord, line: usize) -> Record {

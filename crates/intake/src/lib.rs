@@ -12,6 +12,7 @@ mod mend;
 mod named;
 mod own;
 mod package;
+mod portions;
 mod roster;
 mod sheet;
 mod spreadsheet;
@@ -35,6 +36,7 @@ pub use json::read_json;
 pub use mend::{added_to, items_of, put_into, under_head};
 pub use own::read_own;
 pub use package::{PackageTable, long_grid, write_package};
+pub use portions::Portions;
 pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;
 pub use under::formulas_of;
@@ -51,7 +53,7 @@ pub struct Limits {
 
 /// Of a file that somebody uploads.
 pub const UPLOAD: Limits = Limits { bytes: 20 * 1024 * 1024, rows: 200_000 };
-/// Of a file given on the command line: a whole course at once, on one's own machine.
+/// Of a file given on the command line, or of a portion of one that can be cut: a whole course at once, on one's own machine.
 pub const COMMAND: Limits = Limits { bytes: 1024 * 1024 * 1024, rows: 20_000_000 };
 /// Most columns a file may have.
 pub const MAX_COLUMNS: usize = 200;

@@ -28,33 +28,64 @@ fn a_long_file_gives_tables_with_cells_as_typed() {
     assert_eq!((intake.tables[1].cells[0].value.as_str(), intake.tables[1].cells[0].note.as_str()), ("84,3 0", "hm"));
 }
 
-/// The records of a large file are read by a thread of their own, batch after batch: nothing of it may be lost, told twice or
-/// told of another line, and a file that is refused half-way leaves no thread that waits.
-#[test]
-fn a_large_file_is_read_as_its_parts_are() {
-    let rows = |team: usize| {
-        let note = "caliper rested on the bench ".repeat(4);
-        let item = if team % 100 == 7 { "plate_lenght" } else { "plate_length" };
-        format!(
-            "Morning,T{team},2,{item},,84.{:02},mm,,,\"{note}\n\"\nMorning,T{team},2,disc_diameter,1,51.20,mm,,,\n",
-            team % 100
-        )
-    };
-    let teams = 8_000;
-    let text = std::iter::once(HEADER.to_owned()).chain((0..teams).map(rows)).collect::<String>();
-    assert!(text.len() > 1 << 20);
-    let large = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
-    assert_eq!((large.rows, large.tables.len(), large.held.len()), (2 * teams, teams, teams / 100));
-    // Each team has three lines in the file: a note of two lines, and the disc.
-    assert!((0..).step_by(100).zip(&large.held).all(|(before, held)| held.fault.line == 2 + 3 * (before + 7)));
-    for (team, table) in large.tables.iter().enumerate().step_by(97) {
-        let alone = read_csv((HEADER.to_owned() + &rows(team)).as_bytes(), &protocol(), None).expect("readable");
-        assert_eq!(*table, alone.tables[0]);
+/// What the portions of a file give, one after the other.
+fn in_portions(text: &str, tables: usize) -> Vec<Intake> {
+    let mut file = tempfile::NamedTempFile::new().expect("a file");
+    std::io::Write::write_all(&mut file, text.as_bytes()).expect("its text");
+    let mut portions = Portions::of(file.path(), tables).expect("readable").expect("of the long layout");
+    let protocol = protocol();
+    std::iter::from_fn(|| portions.next(&protocol)).map(|p| p.expect("readable")).collect()
+}
+
+proptest! {
+    /// A file that is read in portions gives the tables and held rows that it gives as a whole, each at its line, wherever a
+    /// team's rows stand and however its lines end; and where teams follow one another it is cut.
+    #[test]
+    fn portions_give_what_the_whole_file_gives(
+        rows in prop::collection::vec((0..9_usize, 0..6_usize, 0..9_usize), 1..60),
+        sorted: bool, ending in 0..2_usize, bom: bool, separator in 0..2_usize, least in 1..4_usize,
+    ) {
+        let mut rows = rows;
+        if sorted {
+            rows.sort_unstable();
+        }
+        let line = |(team, kind, n): &(usize, usize, usize)| match kind {
+            0 => format!("Morning,T{team},2,plate_lenght,,84.3{n},mm,,,\n"),
+            1 => format!("Morning,T{team},2,disc_diameter,{n},51.20,mm,,,\"two\nlines\"\n"),
+            2 => format!("\n  Evening , T{team},3,plate_length,,84.3{n},mm,,,\n\n"),
+            3 => format!(",,2,plate_length,,84.3{n},mm,,,\n"),
+            _ => format!("Morning,T{team},2,disc_diameter,{},51.2{n},mm,,,\n", n % 6 + 1),
+        };
+        let text = format!("\n{HEADER}\n") + &rows.iter().map(line).collect::<String>();
+        let text = text.replace(',', [",", ";"][separator]).replace('\n', ["\n", "\r\n"][ending]);
+        let text = if bom { format!("\u{feff}{text}") } else { text };
+        let whole = read_csv(text.as_bytes(), &protocol(), None).expect("readable");
+        let portions = in_portions(&text, least);
+        let tables: Vec<&Submission> = portions.iter().flat_map(|p| &p.tables).collect();
+        prop_assert_eq!(tables, whole.tables.iter().collect::<Vec<_>>());
+        let held: Vec<&HeldRow> = portions.iter().flat_map(|p| &p.held).collect();
+        prop_assert_eq!(held, whole.held.iter().collect::<Vec<_>>());
+        let rows: usize = portions.iter().map(|p| p.rows).sum();
+        prop_assert_eq!(rows, whole.rows);
+        let ends = whole.tables.first().zip(whole.tables.last());
+        if sorted && least == 1 && ends.is_some_and(|(a, b)| a.team != b.team) {
+            prop_assert!(portions.len() > 1);
+        }
     }
-    let few = Limits { rows: 2 * teams - 1, ..UPLOAD };
-    let refused = read_csv_within(text.as_bytes(), &protocol(), None, few).expect_err("a row too many");
-    assert_eq!((refused.line, refused.column), (3 * teams + 1, 1));
-    assert!(read_csv_within(text.as_bytes(), &protocol(), None, Limits { rows: 10, ..UPLOAD }).is_err());
+}
+
+#[test]
+fn a_file_of_another_layout_has_no_portions() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let sheet = write_sheet(&protocol(), None);
+    for (name, text) in
+        [("empty", ""), ("header", HEADER), ("json", "[]"), ("sheet", sheet.as_str()), ("names", "a,b\n1,2\n")]
+    {
+        let path = folder.path().join(name);
+        std::fs::write(&path, text).expect("a file");
+        assert!(Portions::of(&path, 1).expect("readable").is_none(), "{name}");
+    }
+    assert!(Portions::of(&folder.path().join("none"), 1).is_err());
 }
 
 #[test]
