@@ -2,6 +2,7 @@
 //! and at one place the hand may do something else. Nothing here rewrites a formula; a mistake is a thing that is done
 //! while calculating. Functions are worked out here on their own, so that simulated tables also check the judge's.
 
+use std::cell::RefCell;
 use std::collections::HashMap;
 use std::ops::Range;
 
@@ -120,6 +121,8 @@ pub(crate) struct Calculator<'a> {
     pub(crate) pi: Option<f64>,
     /// Every operation rounded to so many figures.
     pub(crate) steps: Option<i32>,
+    /// Numbers of the one formula that is worked out again and again, by where they stand in it; `None` to read them anew.
+    pub(crate) known: Option<RefCell<HashMap<usize, f64>>>,
 }
 
 /// A number with so many significant figures.
@@ -152,16 +155,13 @@ impl Calculator<'_> {
     /// The value of a piece. `whole` where one value is made of a column: then rows left out are gaps.
     fn key(&self, ast: &Ast, whole: bool) -> Val {
         match &ast.kind {
-            AstKind::Number { text, unit } => {
-                let value: f64 = text.parse().unwrap_or(f64::NAN);
-                Val::One(match unit.as_deref().map(Unit::parse) {
-                    Some(Ok(u)) => {
-                        let scale = self.base.map_or(1.0, |b| u.dimension.in_scales(&b));
-                        u.to_si(value, u.nature) / scale
-                    }
-                    _ => value,
-                })
-            }
+            AstKind::Number { text, unit } => Val::One(match &self.known {
+                None => self.literal(text, unit.as_deref()),
+                Some(known) => {
+                    let mut known = known.borrow_mut();
+                    *known.entry(ast.span.start).or_insert_with(|| self.literal(text, unit.as_deref()))
+                }
+            }),
             AstKind::Name(name) if name == "pi" => Val::One(self.pi.unwrap_or(std::f64::consts::PI)),
             AstKind::Name(name) => self.name(ast, name, whole),
             AstKind::Negative(a) => match self.here(ast) {
@@ -175,6 +175,18 @@ impl Calculator<'_> {
                 self.settle(self.operate(*op, &x, &y, self.here(ast)))
             }
             AstKind::Call(name, args) => self.settle(self.call(ast, name, args, whole)),
+        }
+    }
+
+    /// A number of a formula in working units.
+    fn literal(&self, text: &str, unit: Option<&str>) -> f64 {
+        let value: f64 = text.parse().unwrap_or(f64::NAN);
+        match unit.map(Unit::parse) {
+            Some(Ok(u)) => {
+                let scale = self.base.map_or(1.0, |b| u.dimension.in_scales(&b));
+                u.to_si(value, u.nature) / scale
+            }
+            _ => value,
         }
     }
 

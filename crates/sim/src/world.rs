@@ -1,6 +1,7 @@
 //! A lab's world: true values per class, station, team and row, carried forward through instruments to what a display
 //! shows. A world is a file of its own beside the protocol, so a new lab needs no code here either.
 
+use std::cell::RefCell;
 use std::collections::{BTreeMap, HashMap};
 
 use jurado_core::error::Fault;
@@ -628,6 +629,7 @@ impl Room<'_> {
             match make.solve {
                 None => calculator.work(ast).number(),
                 Some([low, high]) => {
+                    calculator.known = Some(RefCell::default());
                     let mut at = |x: f64| {
                         calculator.names.insert(make.id.clone(), Val::One(x));
                         calculator.work(ast).number()
@@ -636,6 +638,10 @@ impl Room<'_> {
                     let below = at(low) < 0.0;
                     for _ in 0..200 {
                         let middle = f64::midpoint(low, high);
+                        // No number lies between the two any more.
+                        if middle == low || middle == high {
+                            break;
+                        }
                         if (at(middle) < 0.0) == below { low = middle } else { high = middle }
                     }
                     f64::midpoint(low, high)
