@@ -118,10 +118,13 @@ fn write_bytes(out: Option<&Path>, parts: impl IntoIterator<Item = Result<Vec<u8
 
 /// What put an end to writing.
 enum Stopped {
+    /// The place could not take what was written.
     Writing(std::io::Error),
+    /// The next part could not be made: what is told of it.
     Making(Vec<String>),
 }
 
+/// Writes parts as they are made, up to the first that could not be.
 fn write_parts(
     to: &mut dyn Write,
     parts: impl IntoIterator<Item = Result<Vec<u8>, Vec<String>>>,
@@ -208,7 +211,7 @@ impl Given {
         judge_in(&self.protocol, settings, table, &self.rulings, &[])
     }
 
-    /// The tables as they are read, and at the end which settings are of a section that none of them belongs to.
+    /// The tables as they are read. At the end it is told which settings name a section that no table belongs to.
     fn tables<'a>(&'a self, files: &'a Files) -> Result<impl Iterator<Item = Portion> + Send + 'a, Vec<String>> {
         let mut portions = tables(&self.protocol, &files.submissions)?;
         let mut unseen: BTreeSet<&str> = self.sections.keys().map(String::as_str).collect();
@@ -394,7 +397,6 @@ pub(crate) fn schema(out: Option<&Path>) -> Outcome {
     write(out, [jurado_core::protocol::schema() + "\n"])
 }
 
-/// The tables of a file. Rows that cannot be used are told and do not stop the others.
 /// The tables of a file, a portion at a time where it can be cut between teams. Rows that cannot be used do not stop the
 /// others; they are told, and the verdicts are of the rest.
 fn tables<'a>(
