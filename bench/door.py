@@ -157,4 +157,5 @@ def main():
         database.remove()
 
 
-main()
+if __name__ == "__main__":
+    main()

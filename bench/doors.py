@@ -1,56 +1,49 @@
 #!/usr/bin/env python3
 """The doors under load: files made to exhaust the server, and everybody signing in at once.
 
-    python3 bench/doors.py
+    python3 bench/doors.py [NAME...]
 
-Each file is brought as a reviewer would bring it; printed are the status, the seconds until the answer, the sentence, and the
-highest resident memory of a server that did nothing else. Then 500 people sign in at once: statuses, p50 and p95, the highest
-memory, and the Docket's p95 meanwhile. JURADO names another binary.
+Each file of `bench/costly.py`, and some archives, is brought by a team, a reviewer and a script; printed are the status, seconds
+of the server's processor, how far its memory rose above what it rested at, and the sentence. Then the heaviest four are brought at
+once, and four readers leave after a second. At the end 500 people sign in at once: statuses, p50 and p95, the highest
+memory, and the Docket's p95 meanwhile. Names leave all but those files out. JURADO names another binary.
 """
-import io
+import http.client
+import json
+import os
 import re
+import sys
+import tempfile
 import threading
 import time
-import tomllib
-import zipfile
 
+import costly
+from door import Team, codes
 from harness import ROOT, Database, Person, Server, percentile
-
-
-def packed(parts):
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as z:
-        for name, content in parts:
-            z.writestr(name, content)
-    return out.getvalue()
-
-
-def workbook(cells):
-    """A workbook with texts in the cells named."""
-    rows = "".join(f'<row r="{re.sub("[A-Z]", "", c)}"><c r="{c}" t="inlineStr"><is><t>{v}</t></is></c></row>' for c, v in cells)
-    main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
-    rel = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-    package = "http://schemas.openxmlformats.org/package/2006"
-    return packed([
-        ("[Content_Types].xml", f'<?xml version="1.0"?><Types xmlns="{package}/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>'),
-        ("_rels/.rels", f'<?xml version="1.0"?><Relationships xmlns="{package}/relationships"><Relationship Id="r1" Type="{rel}/officeDocument" Target="xl/workbook.xml"/></Relationships>'),
-        ("xl/workbook.xml", f'<?xml version="1.0"?><workbook xmlns="{main}" xmlns:r="{rel}"><sheets><sheet name="a" sheetId="1" r:id="r1"/></sheets></workbook>'),
-        ("xl/_rels/workbook.xml.rels", f'<?xml version="1.0"?><Relationships xmlns="{package}/relationships"><Relationship Id="r1" Type="{rel}/worksheet" Target="worksheets/sheet1.xml"/></Relationships>'),
-        ("xl/worksheets/sheet1.xml", f'<?xml version="1.0"?><worksheet xmlns="{main}"><sheetData>{rows}</sheetData></worksheet>'),
-    ])
-
-
-def repeated():
-    """An open document of 4,000 rows of one cell that is said to be there 16,384 times."""
-    row = '<table:table-row table:number-rows-repeated="4000"><table:table-cell office:value-type="string" table:number-columns-repeated="16384"><text:p>x</text:p></table:table-cell></table:table-row>'
-    spaces = 'xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"'
-    content = f'<?xml version="1.0"?><office:document-content {spaces}><office:body><office:spreadsheet><table:table table:name="a">{row}</table:table></office:spreadsheet></office:body></office:document-content>'
-    return packed([("mimetype", "application/vnd.oasis.opendocument.spreadsheet"), ("content.xml", content)])
 
 
 def pictures():
     """An archive of 13 parts of 19 megabytes that begin like pictures."""
-    return packed([(f"Heron {n}.png", b"\x89PNG\r\n\x1a\n" + b"\0" * (19 << 20)) for n in range(13)])
+    return costly.packed([(f"Heron {n}.png", b"\x89PNG\r\n\x1a\n" + b"\0" * (19 << 20)) for n in range(13)])
+
+
+def photos():
+    """An archive of as many pictures as an upload may unpack to."""
+    head = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\x10\0\0\0\x10\0\x08\0\0\0\0" + b"\0" * 4
+    return costly.packed([(f"Heron {n}.png", head + b"\0" * (11 << 20)) for n in range(8)])
+
+
+def many_books():
+    """An archive of 400 workbooks of 1,200 rows."""
+    rows = "".join(f'<row r="{r}">' + "".join(f'<c r="{c}{r}"><v>1</v></c>' for c in "ABCDEF") + "</row>" for r in range(1, 1_201))
+    one = costly.book([rows])
+    return costly.packed([(f"{n}.xlsx", one) for n in range(400)])
+
+
+def work(server):
+    with open(f"/proc/{server.process.pid}/stat") as f:
+        fields = f.read().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def sentence(text):
@@ -58,51 +51,117 @@ def sentence(text):
     return re.sub(r"\s+", " ", re.sub("<[^>]+>", " ", found.group(0) if found else "")).replace('role="alert"', "").strip(' >"')[:150]
 
 
-def brought(server, name, content, lab):
-    person = Person(server, "reviewer1")
-    before, begun = server.memory(), time.time()
-    status, headers, text = person.upload("/intake", {"lab": lab}, [("file", name, content)])
-    took = time.time() - begun
-    if status == 303:
-        text = person.get(headers["Location"])[2]
-    print(f"{name:<24} {status}  {took:6.2f} s   memory {before:.0f} to {server.memory('VmHWM'):.0f} MB   {sentence(text)}", flush=True)
-    return person, headers.get("Location")
+class Doors:
+    """The three ways in."""
+
+    def __init__(self, server, database):
+        self.server = server
+        self.lab = database.sql("SELECT id FROM labs WHERE slug = 'keel-plate'")[0][0]
+        self.chief, self.reviewer = Person(server, "coordinator"), Person(server, "reviewer1")
+        self.teams = [Team(server, code) for code in codes(self.chief, database, 4)]
+        page = self.reviewer.post("/account/tokens", {"name": "bench", "brings": "on", "password": "morning tide"})[2]
+        self.key = re.search(r"jurado_[A-Za-z0-9_-]+", page).group(0)
+
+    def team(self, name, content, n=0):
+        return self.teams[n].upload(f"/hand-in/{self.lab}/file", {}, [("file", name, content)])
+
+    def intake(self, name, content, n=0):
+        return self.reviewer.upload("/intake", {"lab": self.lab}, [("file", name, content)])
+
+    def script(self, name, content, n=0):
+        connection = http.client.HTTPConnection("127.0.0.1", self.server.port, timeout=120)
+        connection.request("POST", "/api/v1/labs/keel-plate/tables", content, {"Authorization": f"Bearer {self.key}"})
+        answer = connection.getresponse()
+        return answer.status, answer.headers, answer.read().decode("utf-8", "replace")
 
 
-def files(database):
+def measured(server, act):
+    """What an act came to, seconds of the processor, and megabytes above what the server rested at."""
+    time.sleep(0.3)
+    with open(f"/proc/{server.process.pid}/clear_refs", "w") as f:
+        f.write("5")
+    rested, begun = server.memory(), work(server)
+    outcome = act()
+    time.sleep(0.1)
+    return outcome, work(server) - begun, server.memory("VmHWM") - rested
+
+
+def files(database, wanted):
     server = Server(database, demo=("keel-plate", "hatch-ram"))
-    plate = database.sql("SELECT id FROM labs WHERE slug = 'keel-plate'")[0][0]
-    ram = database.sql("SELECT id FROM labs WHERE slug = 'hatch-ram'")[0][0]
+    doors, worst = Doors(server, database), {}
+    own = [("pictures", "zip", pictures), ("photos", "zip", photos), ("many workbooks", "zip", many_books)]
+    kept = {}
+    with tempfile.TemporaryDirectory() as folder:
+        for name, ending, make in costly.kinds() + own + costly.honest():
+            if wanted and name not in wanted:
+                continue
+            costly.written(make, f"{folder}/file")
+            with open(f"{folder}/file", "rb") as f:
+                content = f.read()
+            for door in (doors.team, doors.intake, doors.script):
+                try:
+                    (status, headers, text), seconds, memory = measured(server, lambda: door(f"{name}.{ending}", content))
+                except OSError as e:
+                    print(f"{name:<28} {ending:<5}{door.__name__:<7} {e}; the server {'runs' if server.process.poll() is None else 'ENDED'}", flush=True)
+                    return
+                said = sentence(text) or (json.loads(text).get("what", "") if text.startswith("{") else headers.get("Location", ""))
+                print(f"{name:<28} {ending:<5}{len(content) / 1e6:6.2f} MB {door.__name__:<7}{status} {seconds:6.2f} s {memory:5.0f} MB  {said[:110]}", flush=True)
+                worst[door.__name__] = max(worst.get(door.__name__, (0, "")), (seconds, name)), max(worst.get(f"{door.__name__} memory", (0, "")), (memory, name))
+                worst[door.__name__], worst[f"{door.__name__} memory"] = worst[door.__name__]
+                kept[(memory, name, door.__name__)] = (door, f"{name}.{ending}", content)
+                kept = dict(sorted(kept.items(), key=lambda k: -k[0][0])[:4])
+        for what, (amount, name) in worst.items():
+            print(f"highest by {what}: {amount:.2f} {'MB' if 'memory' in what else 's'} ({name})")
+        at_once(server, list(kept.values()))
+        leaving(server, doors, costly.kinds())
+    formulas(server, doors)
     server.stop()
-    far = workbook([("A1", "section"), ("XFD1048576", "x")])
-    with open(f"{ROOT}/protocols/hatch-ram.toml", "rb") as f:
-        columns = [r["id"] for r in tomllib.load(f)["reading"] if r.get("table")][:6]
-    rows = "section,team,item,row,value,unit\n" + "".join(f"Morning,Golf,{c},10000,1,\n" for c in columns)
-    for name, content, lab in [
-        ("two-cells.xlsx", far, plate),
-        ("repeat.ods", repeated(), plate),
-        ("pictures.zip", pictures(), plate),
-        ("far-row.csv", rows.encode(), ram),
-    ]:
-        # A server of its own for each, so that the memory is this file's.
-        server = Server(database, demo=None)
-        person, place = brought(server, name, content, lab)
-        if place:
-            begun = time.time()
-            status, _, _ = person.post(f"{place}/take", {})
-            print(f"{'':<24} taken: {status}  {time.time() - begun:6.2f} s", flush=True)
-        server.stop()
-    server = Server(database, demo=None)
-    chief = Person(server, "coordinator")
-    source = chief.get(f"/protocols/{plate}/sheet/toml")[2]
+
+
+def at_once(server, four):
+    """The heaviest four at the same moment, those of teams each by a team of its own."""
+    answers = []
+
+    def bring(n, door, name, content):
+        answers.append(door(name, content, n)[0])
+
+    def all_of_them():
+        threads = [threading.Thread(target=bring, args=(n, *f)) for n, f in enumerate(four)]
+        [t.start() for t in threads]
+        [t.join() for t in threads]
+
+    _, seconds, memory = measured(server, all_of_them)
+    print(f"the heaviest four at once: {answers}, {seconds:.2f} s, memory at most {server.memory('VmHWM'):.0f} MB ({memory:.0f} above rest)")
+
+
+def leaving(server, doors, kinds):
+    """Whoever leaves stops the work: seconds of the processor when a reader waits and when it leaves after 0.2 s."""
+    content = next(make for name, _, make in kinds if name == "shared formulas written out")()
+    _, whole, _ = measured(server, lambda: doors.team("a.xlsx", content))
+
+    def leave():
+        team = doors.teams[1]
+        team.timeout = 0.2
+        try:
+            team.upload(f"/hand-in/{doors.lab}/file", {}, [("file", "a.xlsx", content)])
+        except OSError:
+            pass
+        time.sleep(3)
+
+    _, left, _ = measured(server, leave)
+    print(f"a file read to its end {whole:.2f} s, and when its sender leaves after 0.2 s {left:.2f} s")
+
+
+def formulas(server, doors):
+    source = doors.chief.get(f"/protocols/{doors.lab}/sheet/toml")[2]
+    version = re.search(r"^version = (\d+)", source, re.M).group(1)
     for summands in (200, 1_990):
         first = re.search(r'formula = "([^"]+)"', source).group(1)
         text = source.replace(f'formula = "{first}"', f'formula = "{"+".join([first] * summands)[:3999]}"', 1)
         begun = time.time()
-        status, _, answer = chief.post(f"/protocols/{plate}/check", {"text": text, "version": "2"})
+        status, _, answer = doors.chief.post(f"/protocols/{doors.lab}/check", {"text": text, "version": version})
         words = re.sub(r"\s+", " ", re.sub("<[^>]+>", " ", answer)).strip()[:110]
-        print(f"formula, {summands} summands  {status}  {time.time() - begun:6.2f} s   memory at most {server.memory('VmHWM'):.0f} MB   {words}", flush=True)
-    server.stop()
+        print(f"formula, {summands} summands  {status}  {time.time() - begun:6.2f} s   {words}", flush=True)
 
 
 def everybody(database):
@@ -152,8 +211,9 @@ def everybody(database):
 def main():
     database = Database(flush=0)
     try:
-        files(database)
-        everybody(database)
+        files(database, sys.argv[1:])
+        if not sys.argv[1:]:
+            everybody(database)
     finally:
         database.remove()
 

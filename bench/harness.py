@@ -203,7 +203,9 @@ class Person:
         text = text.decode("utf-8", "replace")
         found = re.search(r'name="token" value="([^"]+)"', text)
         if found:
-            self.token = found.group(1)
+            # What a page adds makes one act of a form that is sent twice; `of_page` is for whoever means that.
+            self.of_page = found.group(1)
+            self.token = self.of_page.split(".")[0]
         timing = answer.headers.get("Server-Timing")
         # The server's own time in milliseconds; the client shares the machine and would count its own.
         self.took = float(timing.split("dur=")[1]) if timing else float("nan")

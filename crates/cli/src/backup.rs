@@ -14,6 +14,9 @@ use url::Url;
 use zip::write::SimpleFileOptions;
 use zip::{ZipArchive, ZipWriter};
 
+use jurado_store::beside::{Beside, others_at};
+use jurado_store::{JobKind, changes, work_once};
+
 use crate::commands::Outcome;
 use crate::records::{Database, told};
 
@@ -22,6 +25,9 @@ const FORMAT: u32 = 1;
 
 #[derive(Serialize, Deserialize)]
 struct Manifest {
+    /// Where the record ended before the records were written: `jurado verify --ends` asks whether it goes on from there.
+    #[serde(default)]
+    ends: Vec<String>,
     format: u32,
     program: String,
     at: String,
@@ -77,6 +83,10 @@ pub(crate) fn backup(database: &Database, file: &Path) -> Outcome {
 
 fn write_into(database: &Database, file: &Path, cannot: &dyn Fn(&dyn std::fmt::Display) -> Vec<String>) -> Outcome {
     const PROGRAM: &str = "mariadb-dump";
+    let store = database.open();
+    store.is_known().map_err(told)?;
+    let ends = store.look(jurado_store::events::ends).map_err(told)?;
+    drop(store);
     let options = [
         "--single-transaction",
         "--skip-lock-tables",
@@ -115,6 +125,7 @@ fn write_into(database: &Database, file: &Path, cannot: &dyn Fn(&dyn std::fmt::D
         return Err(fault("the records could not be read to their end", "see the lines above"));
     }
     let manifest = Manifest {
+        ends: ends.iter().map(ToString::to_string).collect(),
         format: FORMAT,
         program: env!("CARGO_PKG_VERSION").to_owned(),
         at: chrono::Utc::now().to_rfc3339_opts(chrono::SecondsFormat::Secs, true),
@@ -160,12 +171,43 @@ fn opened(file: &Path) -> Result<ZipArchive<File>, Vec<String>> {
     Ok(archive)
 }
 
-/// `jurado restore`
-pub(crate) fn restore(database: &Database, file: &Path, replace: bool) -> Outcome {
-    const PROGRAM: &str = "mariadb";
-    let mut archive = opened(file)?;
-    let store = database.open();
-    let people = store.look(jurado_store::users::count).map_or(0, |(all, _)| all);
+/// The words of a file in which the ends of the record stand: those of a backup, or a text.
+pub(crate) fn text_of(file: &Path) -> Result<String, Vec<String>> {
+    let bytes = std::fs::read(file)
+        .map_err(|e| fault(format!("{}: it cannot be read: {e}", file.display()), "name another"))?;
+    if !bytes.starts_with(b"PK\x03\x04") {
+        return Ok(String::from_utf8_lossy(&bytes).into_owned());
+    }
+    let mut text = String::new();
+    opened(file)?
+        .by_name("manifest.json")
+        .map_err(|e| fault(e, "take another backup"))?
+        .read_to_string(&mut text)
+        .map_err(|e| fault(e, "take another backup"))?;
+    Ok(text)
+}
+
+/// Refuses to go on while a server, or anybody else, is at the database.
+fn alone(database: &Database) -> Outcome {
+    // A connection that was just ended is gone within moments.
+    for _ in 0..10 {
+        if others_at(&database.database_url).map_err(told)? == 0 {
+            return Ok(());
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
+    Err(fault("a server is at this database, or somebody else", "stop it first, on every node"))
+}
+
+/// `jurado restore`: into a schema beside the one in use, brought up to date, judged and checked there, and then put in its place in one
+/// step.
+pub(crate) fn restore(database: &Database, file: &Path, replace: bool, as_it_is: bool) -> Outcome {
+    let archive = opened(file)?;
+    alone(database)?;
+    let people = {
+        let store = database.open();
+        store.look(jurado_store::users::count).map_or(0, |(all, _)| all)
+    };
     if people > 0 && !replace {
         return Err(fault(
             format!("{people} people are in this database already"),
@@ -173,26 +215,53 @@ pub(crate) fn restore(database: &Database, file: &Path, replace: bool) -> Outcom
         ));
     }
     let url = database.migrate_url.as_deref().unwrap_or(&database.database_url);
-    let (mut command, name) = client(PROGRAM, url, &["--batch"])?;
-    command.arg(name).stdin(Stdio::piped());
+    let first = url.split([',', ' ']).next().unwrap_or(url);
+    let beside = Beside::begin(first).map_err(told)?;
+    match made_ready(&beside, archive, as_it_is).and_then(|()| alone(database)) {
+        Ok(()) => beside.switch().map_err(told)?,
+        Err(faults) => {
+            // What an earlier try left is taken away by the next one too.
+            let _ = beside.give_up();
+            return Err(faults);
+        }
+    }
+    database.up_to_date().map(|_| ())
+}
+
+/// Writes the records into the schema, brings its tables up to date, judges what an older judge judged, and checks all.
+fn made_ready(beside: &Beside, mut archive: ZipArchive<File>, as_it_is: bool) -> Outcome {
+    const PROGRAM: &str = "mariadb";
+    let (mut command, name) = client(PROGRAM, &beside.url(), &["--batch"])?;
+    // A statement that is cut off is shown whole by the client, with all that stands in it.
+    command.arg(name).stdin(Stdio::piped()).stderr(Stdio::piped());
     let mut child = started(command, PROGRAM)?;
     let mut into = child.stdin.take().ok_or_else(|| fault("mariadb takes nothing", "try again"))?;
     let mut part = archive.by_name("records.sql").map_err(|e| fault(e, "take another backup"))?;
     let copied = std::io::copy(&mut part, &mut into);
     drop(into);
-    let ended = child.wait().map_err(|e| fault(e, "try again"))?;
-    if copied.is_err() || !ended.success() {
-        return Err(fault(
-            "the records could not be written to their end",
-            "see the lines above; begin with an empty database",
-        ));
+    let ended = child.wait_with_output().map_err(|e| fault(e, "try again"))?;
+    if copied.is_err() || !ended.status.success() {
+        let said = String::from_utf8_lossy(&ended.stderr);
+        let line = said.lines().find(|l| l.starts_with("ERROR")).unwrap_or("its client gave up");
+        let line: String = line.chars().take(200).collect();
+        return Err(fault(format!("the records could not be written to their end: {line}"), "nothing was changed"));
     }
-    let store = database.up_to_date()?;
+    let store = beside.up_to_date().map_err(told)?;
+    store.run(changes::ask_stale).map_err(told)?;
+    while work_once(&store, JobKind::InForce).map_err(told)? {}
     let checked = jurado_store::verify::check(&store).map_err(told)?;
     let (events, faults) = store.look(jurado_store::events::check).map_err(told)?;
     println!("{} tables and {events} events are back", checked.tables);
     let mut wrong: Vec<String> =
         checked.differences.iter().map(|d| format!("sheet {} ({}): {}", d.sheet, d.place, d.what.join("; "))).collect();
+    wrong.extend(checked.missing);
     wrong.extend(faults);
-    if wrong.is_empty() { Ok(()) } else { Err(wrong) }
+    if wrong.is_empty() || as_it_is {
+        wrong.iter().for_each(|w| eprintln!("{w}"));
+        return Ok(());
+    }
+    wrong.push(
+        "nothing was changed; bring it back all the same with --as-it-is, if it was so when it was written".into(),
+    );
+    Err(wrong)
 }

@@ -16,7 +16,7 @@ use jurado_core::section::Section;
 use jurado_core::submission::Submission;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
-use jurado_intake::{Intake, Portions};
+use jurado_intake::{Effort, Intake, Portions};
 
 /// Whether something is told to a program or to a person.
 #[derive(Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
@@ -435,12 +435,15 @@ fn intakes<'a>(
         return Ok(Box::new(std::iter::from_fn(move || portions.next(protocol))));
     }
     let bytes = read(submissions)?;
-    let whole = if json {
-        jurado_intake::read_json(&bytes, protocol)
-    } else {
-        jurado_intake::read_csv_within(&bytes, protocol, None, jurado_intake::COMMAND)
-    };
-    Ok(Box::new(std::iter::once(whole)))
+    // The effort is that of the thread which reads.
+    Ok(Box::new(std::iter::once_with(move || {
+        let effort = Effort::command(bytes.len());
+        if json {
+            jurado_intake::read_json(&bytes, protocol, &effort)
+        } else {
+            jurado_intake::read_file(&bytes, protocol, None, &effort, None)
+        }
+    })))
 }
 
 /// A short account for reading in a terminal.

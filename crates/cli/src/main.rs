@@ -157,9 +157,12 @@ enum Command {
         /// Put right what differs; each is written in the record.
         #[arg(long)]
         mend: bool,
-        /// Check that nothing in the record was changed or taken out.
+        /// Check that nothing in the record was changed, put in or taken out between events.
         #[arg(long)]
         record: bool,
+        /// With it, that the record goes on from the ends which this file names: a log of the server, or a backup.
+        #[arg(long, value_name = "FILE")]
+        ends: Option<PathBuf>,
     },
     /// Write everything that is stored into one file, while people work.
     Backup {
@@ -177,6 +180,9 @@ enum Command {
         /// Write over a database that people are in already.
         #[arg(long)]
         replace: bool,
+        /// Bring it back although its tables differ from what judging them gives: they differed when it was written.
+        #[arg(long)]
+        as_it_is: bool,
     },
     /// Write the demo class: its tables as CSV and what was planted in them.
     Demo {
@@ -246,9 +252,11 @@ fn main() -> ExitCode {
         Command::Serve(options) => serving::serve(&options),
         Command::Migrate { database } => records::migrate(&database),
         Command::User { database, command } => people::user(&database, command),
-        Command::Verify { database, mend, record } => return records::verify(&database, mend, record),
+        Command::Verify { database, mend, record, ends } => {
+            return records::verify(&database, mend, record, ends.as_deref());
+        }
         Command::Backup { database, file } => backup::backup(&database, &file),
-        Command::Restore { database, file, replace } => backup::restore(&database, &file, replace),
+        Command::Restore { database, file, replace, as_it_is } => backup::restore(&database, &file, replace, as_it_is),
         Command::Demo { seed, out } => commands::demo(seed, &out),
     };
     match outcome {

@@ -2,9 +2,13 @@
 
 use std::process::ExitCode;
 
+use std::path::Path;
+
 use clap::Args;
+use jurado_store::events::End;
 use jurado_store::{Store, StoreError};
 
+use crate::backup;
 use crate::commands::Outcome;
 
 /// Where the database is.
@@ -52,8 +56,12 @@ pub(crate) fn migrate(database: &Database) -> Outcome {
 }
 
 /// `jurado verify`
-pub(crate) fn verify(database: &Database, mend: bool, record: bool) -> ExitCode {
-    let checked = if record { verify_record(database) } else { verify_tables(database, mend) };
+pub(crate) fn verify(database: &Database, mend: bool, record: bool, ends: Option<&Path>) -> ExitCode {
+    let known = database.open().is_known().map_err(told);
+    let checked = known.and_then(|()| match record || ends.is_some() {
+        true => verify_record(database, ends),
+        false => verify_tables(database, mend),
+    });
     match checked {
         Ok(true) => ExitCode::SUCCESS,
         Ok(false) => ExitCode::from(1),
@@ -66,8 +74,20 @@ pub(crate) fn verify(database: &Database, mend: bool, record: bool) -> ExitCode 
     }
 }
 
-fn verify_record(database: &Database) -> Result<bool, Vec<String>> {
-    let (events, faults) = database.open().look(jurado_store::events::check).map_err(told)?;
+fn verify_record(database: &Database, ends: Option<&Path>) -> Result<bool, Vec<String>> {
+    let store = database.open();
+    let (events, mut faults) = store.look(jurado_store::events::check).map_err(told)?;
+    if let Some(file) = ends {
+        let text = backup::text_of(file)?;
+        let ends = End::all_in(&text);
+        if ends.is_empty() {
+            return Err(vec![format!(
+                "{}: no end of the record stands in it; name a log of the server or a backup",
+                file.display()
+            )]);
+        }
+        faults.extend(store.look(|c| jurado_store::events::against(c, &ends)).map_err(told)?);
+    }
     for fault in &faults {
         println!("{fault}");
     }
@@ -82,6 +102,13 @@ fn verify_tables(database: &Database, mend: bool) -> Result<bool, Vec<String>> {
         println!("sheet {} ({}): {}", d.sheet, d.place, d.what.join("; "));
     }
     println!("{} tables judged anew, {} differ", checked.tables, checked.differences.len());
+    for missing in &checked.missing {
+        println!("{missing}");
+    }
+    if !checked.missing.is_empty() {
+        // Nothing that is here can put that right.
+        return Ok(false);
+    }
     if !mend || checked.differences.is_empty() {
         return Ok(checked.differences.is_empty());
     }

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 use std::io::Write;
-use std::net::IpAddr;
+use std::net::{IpAddr, TcpListener};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use clap::Args;
 use jurado_core::protocol::Protocol;
@@ -24,9 +25,12 @@ pub(crate) struct Serve {
     #[arg(long, default_value_t = 8080)]
     port: u16,
     /// Address under which people reach it, such as https://jurado.example: cookies are then for HTTPS alone, requests for
-    /// another host are refused, and the proxy's word on whose request it is is believed.
+    /// another host are refused, and the word of the proxy in front on whose request it is is believed. Without it, see --proxy.
     #[arg(long, value_parser = public_url)]
     public_url: Option<String>,
+    /// A proxy stands in front: the last entry of its X-Forwarded-For says whose request it is. So it is with an https:// address too.
+    #[arg(long)]
+    proxy: bool,
     /// Protocols: labs that are not there are added, higher versions put in force, anything else told.
     #[arg(long, default_value = "protocols")]
     protocols: PathBuf,
@@ -54,6 +58,9 @@ fn public_url(text: &str) -> Result<String, String> {
 /// `jurado serve`
 pub(crate) fn serve(options: &Serve) -> Outcome {
     log_lines();
+    let listener = TcpListener::bind((options.bind, options.port)).map_err(|e| {
+        vec![format!("{} port {} cannot be used: {e}; choose another with --port", options.bind, options.port)]
+    })?;
     let store = options.database.up_to_date()?;
     if store.may_change_the_record().map_err(told)? {
         eprintln!(
@@ -79,13 +86,35 @@ pub(crate) fn serve(options: &Serve) -> Outcome {
             &format!("\nNobody can sign in yet. The first coordinator begins here, once:\n  {address}/link/{secret}");
     }
     let settings = jurado_web::Settings {
-        bind: options.bind,
-        port: options.port,
+        listener,
         public_url: options.public_url.clone(),
+        proxy: options.proxy,
         worlds: options.protocols.join("worlds"),
         greeting,
     };
-    actix_web::rt::System::new().block_on(jurado_web::serve(store, settings)).map_err(|e| vec![e])
+    // Where the record ends stands in what the machine keeps of this program's words, where the database's root does not write.
+    tell_ends(&store);
+    let keep = store.clone();
+    std::thread::spawn(move || {
+        loop {
+            std::thread::sleep(Duration::from_secs(3600));
+            tell_ends(&keep);
+        }
+    });
+    let served = actix_web::rt::System::new().block_on(jurado_web::serve(store.clone(), settings));
+    tell_ends(&store);
+    served.map_err(|e| vec![e])
+}
+
+/// Prints where the newest strands of the record end: `jurado verify --ends` reads it.
+fn tell_ends(store: &Store) {
+    match store.look(jurado_store::events::ends) {
+        Ok(ends) => {
+            let last: Vec<String> = ends.iter().rev().take(4).map(ToString::to_string).collect();
+            println!("{}", last.join(" "));
+        }
+        Err(e) => log::warn!("where the record ends cannot be told: {e}"),
+    }
 }
 
 /// One JSON object a line: time, level, place in the code, number of the request, words. What is shown is said with RUST_LOG.

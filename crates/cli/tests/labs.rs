@@ -12,7 +12,7 @@ use jurado_core::report::Report;
 use jurado_core::submission::{Submission, SubmittedCell};
 use jurado_core::verdict::VerdictKind;
 use jurado_intake::{
-    COMMAND, long_grid, read_csv_within, unpack, write_grid_ods, write_grid_xlsx, write_ods, write_package,
+    COMMAND, Effort, long_grid, read_file, unpack, write_grid_ods, write_grid_xlsx, write_ods, write_package,
     write_sheet, write_xlsx,
 };
 use jurado_sim::{Lab, Mix, Order, assess};
@@ -154,8 +154,8 @@ fn sheets_come_back_from_every_format() {
         let p = &lab.protocol;
         for table in class(&lab, 5, 3).tables {
             let back = |bytes: &[u8], format: &str| -> Submission {
-                let intake =
-                    read_csv_within(bytes, p, None, COMMAND).unwrap_or_else(|f| panic!("{name} {format}: {f}"));
+                let intake = read_file(bytes, p, None, &Effort::new(COMMAND), None)
+                    .unwrap_or_else(|f| panic!("{name} {format}: {f}"));
                 assert!(intake.held.is_empty(), "{name} {format}: {:?}", intake.held.first());
                 assert!(intake.remarks.is_empty(), "{name} {format}: {:?}", intake.remarks);
                 intake.tables.into_iter().next().unwrap_or_default()
@@ -168,7 +168,13 @@ fn sheets_come_back_from_every_format() {
             assert_eq!(sorted(&ods), sorted(&table), "{name}");
             // Exported as a package, and in the long layout as either spreadsheet, it comes back too.
             let package = write_package(p, &text, std::slice::from_ref(&ods), &[]).expect("a package");
-            let parts = unpack("package.zip", package, &mut jurado_intake::Budget::upload()).expect("its part");
+            let mut parts = Vec::new();
+            let (effort, mut budget) = (Effort::new(COMMAND), jurado_intake::Budget::upload());
+            unpack("package.zip", package, (&effort, &mut budget), &mut |part| {
+                parts.push(part);
+                Ok::<(), jurado_core::error::Fault>(())
+            })
+            .expect("its part");
             assert_eq!(parts.len(), 1, "{name}: only what was handed in");
             assert_eq!(sorted(&back(&parts[0].bytes, "package")), sorted(&table), "{name}");
             let long = long_grid(p, [&table]);
@@ -182,7 +188,7 @@ fn sheets_come_back_from_every_format() {
             (write_xlsx(p, None).expect("a workbook"), "xlsx"),
             (write_ods(p, None).expect("a sheet"), "ods"),
         ] {
-            let fault = read_csv_within(&empty, p, None, COMMAND).expect_err("nothing filled in");
+            let fault = read_file(&empty, p, None, &Effort::new(COMMAND), None).expect_err("nothing filled in");
             assert!(fault.what.contains("names no section"), "{name} {format}: {fault}");
         }
     }
@@ -204,8 +210,8 @@ fn sheets_survive_what_people_do_to_them() {
         for line in moved[items..end].iter_mut().filter(|l| l.len() > 2) {
             line.insert(2, if line[0] == "item" { "my remarks".to_owned() } else { "done".to_owned() });
         }
-        let intake =
-            read_csv_within(joined(&moved).as_bytes(), p, None, COMMAND).unwrap_or_else(|f| panic!("{name}: {f}"));
+        let intake = read_file(joined(&moved).as_bytes(), p, None, &Effort::new(COMMAND), None)
+            .unwrap_or_else(|f| panic!("{name}: {f}"));
         assert_eq!(sorted(&intake.tables[0]), sorted(&table), "{name}: rows moved");
         assert!(intake.remarks.iter().any(|r| r.contains("my remarks")), "{name}: {:?}", intake.remarks);
 
@@ -213,7 +219,8 @@ fn sheets_survive_what_people_do_to_them() {
         for c in typed.cells.iter_mut().filter(|c| c.value.trim_start_matches('>').parse::<f64>().is_ok()) {
             c.value = format!("{} {}", c.value.replace('.', ","), c.unit).trim().to_owned();
         }
-        let intake = read_csv_within(write_sheet(p, Some(&typed)).as_bytes(), p, None, COMMAND).expect("readable");
+        let intake =
+            read_file(write_sheet(p, Some(&typed)).as_bytes(), p, None, &Effort::new(COMMAND), None).expect("readable");
         let (a, b) = (judge(p, &table, &[], &[]), judge(p, &intake.tables[0], &[], &[]));
         for (x, y) in a.results.iter().zip(&b.results) {
             assert_eq!((x.verdict, x.reported.value), (y.verdict, y.reported.value), "{name} {}", p.items[x.item].id);
@@ -250,14 +257,17 @@ fn sheets_that_are_not_this_labs_are_told() {
     for (n, (name, lab)) in labs.iter().enumerate() {
         let other = &labs[(n + 1) % labs.len()].1.protocol;
         let sheet = write_sheet(other, None);
-        let fault = read_csv_within(sheet.as_bytes(), &lab.protocol, None, COMMAND).expect_err("another lab's");
+        let fault =
+            read_file(sheet.as_bytes(), &lab.protocol, None, &Effort::new(COMMAND), None).expect_err("another lab's");
         assert!(fault.what.contains(&format!("`{}`, not of `{name}`", other.id)), "{fault}");
         let table = class(lab, 7, 1).tables.remove(0);
         let here = format!(",version,{}\n", lab.protocol.version);
         let old = write_sheet(&lab.protocol, Some(&table)).replacen(&here, ",version,0\n", 1);
-        let intake = read_csv_within(old.as_bytes(), &lab.protocol, None, COMMAND).expect("an older sheet");
+        let intake =
+            read_file(old.as_bytes(), &lab.protocol, None, &Effort::new(COMMAND), None).expect("an older sheet");
         assert!(intake.remarks[0].contains("version 0"), "{:?}", intake.remarks);
-        let fault = read_csv_within(b"\n,,,\n", &lab.protocol, None, COMMAND).expect_err("everything deleted");
+        let fault =
+            read_file(b"\n,,,\n", &lab.protocol, None, &Effort::new(COMMAND), None).expect_err("everything deleted");
         assert!(fault.what.contains("empty") || fault.what.contains("lacks"), "{fault}");
     }
 }

@@ -10,8 +10,8 @@ use jurado_core::judging::judge;
 use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 use jurado_intake::{
-    ColumnMap, Intake, UPLOAD, columns_of, guess_lab, long_grid, meanings, read_file, write_grid_exact, write_grid_ods,
-    write_grid_xlsx,
+    ColumnMap, Effort, Intake, UPLOAD, columns_of, guess_lab, long_grid, meanings, read_file, write_grid_exact,
+    write_grid_ods, write_grid_xlsx,
 };
 use jurado_sim::Order;
 use rand::seq::SliceRandom;
@@ -30,7 +30,8 @@ fn held(table: &Submission) -> BTreeSet<(String, Option<u32>, String)> {
 }
 
 fn read(bytes: &[u8], p: &Protocol, what: &str) -> Intake {
-    let intake = read_file(bytes, p, None, UPLOAD, None).unwrap_or_else(|f| panic!("{what} of {}: {f}", p.id));
+    let intake =
+        read_file(bytes, p, None, &Effort::new(UPLOAD), None).unwrap_or_else(|f| panic!("{what} of {}: {f}", p.id));
     assert_eq!(intake.held.first(), None, "{what} of {}", p.id);
     intake
 }
@@ -131,7 +132,7 @@ fn a_wide_file_gives_the_same_readings() {
         let mut strange = grid.clone();
         strange[0] = (0..head.len()).map(|i| format!("q{i}x")).collect();
         let text = write_grid_exact(&strange);
-        let columns = columns_of(text.as_bytes(), &p).expect("its columns are asked for");
+        let columns = columns_of(text.as_bytes(), &p);
         assert!(columns.iter().all(|c| !c.by_name), "{}: {columns:?}", p.id);
         let known: Vec<String> = meanings(&p).into_iter().map(|(m, _)| m).collect();
         let map = ColumnMap {
@@ -148,8 +149,8 @@ fn a_wide_file_gives_the_same_readings() {
         let far = |m: &str| m.rsplit_once(':').and_then(|(_, r)| r.parse::<u32>().ok()).is_some_and(|r| r > 30);
         let unknown: Vec<&String> = map.columns.iter().filter(|m| !known.contains(m) && !far(m)).collect();
         assert!(unknown.is_empty(), "{}: a person cannot say {unknown:?}", p.id);
-        let intake =
-            read_file(text.as_bytes(), &p, None, UPLOAD, Some(&map)).unwrap_or_else(|f| panic!("{}: {f}", p.id));
+        let intake = read_file(text.as_bytes(), &p, None, &Effort::new(UPLOAD), Some(&map))
+            .unwrap_or_else(|f| panic!("{}: {f}", p.id));
         same(&intake, &kept, "said", &p);
         said += 1;
     }
@@ -190,7 +191,12 @@ fn a_class_is_known_among_all_labs_by_its_files() {
             (json, "JSON"),
             (write_grid_xlsx("x", &grid).expect("a workbook"), "XLSX"),
         ] {
-            assert_eq!(guess_lab(&bytes, &protocols), Ok(jurado_intake::LabGuess::One(i)), "{what} of {}", p.id);
+            assert_eq!(
+                guess_lab(&bytes, &protocols, &Effort::new(UPLOAD)),
+                Ok(jurado_intake::LabGuess::One(i)),
+                "{what} of {}",
+                p.id
+            );
         }
     }
 }

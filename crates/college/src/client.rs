@@ -20,7 +20,14 @@ pub struct Client {
     token: String,
 }
 
-/// An address that may be one of a gradebook.
+/// Whether two addresses are of one service: scheme, host and port. What was typed for one is shown to no other.
+#[must_use]
+pub fn is_same_place(a: &str, b: &str) -> bool {
+    let origin = |text: &str| Url::parse(text.trim()).ok().map(|u| u.origin());
+    origin(a).is_some_and(|a| a.is_tuple() && origin(b) == Some(a))
+}
+
+/// An address that may be one of a gradebook or an issuer: HTTPS, or a service on this machine.
 ///
 /// # Errors
 /// A sentence that says what is wrong with it.
@@ -30,10 +37,23 @@ pub fn check_url(text: &str) -> Result<String, String> {
     if !matches!(url.scheme(), "http" | "https") || url.host().is_none() || url.cannot_be_a_base() {
         return Err(format!("“{text}” is no address of a service. {mend}"));
     }
+    check_scheme(&url)?;
     if url.query().is_some() || url.fragment().is_some() || !url.username().is_empty() || url.password().is_some() {
         return Err(format!("The address carries more than host and path. {mend}"));
     }
     Ok(url.as_str().trim_end_matches('/').to_owned())
+}
+
+/// HTTPS, or a service on this machine.
+///
+/// # Errors
+/// A sentence that says why.
+pub(crate) fn check_scheme(url: &Url) -> Result<(), String> {
+    let here = matches!(url.host_str(), Some("127.0.0.1" | "localhost" | "[::1]"));
+    if url.scheme() == "https" || (url.scheme() == "http" && here) {
+        return Ok(());
+    }
+    Err("The address is not one of HTTPS: what is said there would travel open.".to_owned())
 }
 
 impl Client {
@@ -104,7 +124,22 @@ impl Client {
 
 #[cfg(test)]
 mod tests {
-    use super::check_url;
+    use super::{check_url, is_same_place};
+
+    #[test]
+    fn a_secret_belongs_to_scheme_host_and_port() {
+        for (a, b, same) in [
+            ("https://grades.example/api", "https://grades.example/other", true),
+            ("https://grades.example", "https://GRADES.example:443/", true),
+            ("https://grades.example", "http://grades.example", false),
+            ("https://grades.example", "https://grades.example:8443", false),
+            ("https://grades.example", "https://grades.example.evil", false),
+            ("https://grades.example", "", false),
+            ("", "", false),
+        ] {
+            assert_eq!(is_same_place(a, b), same, "{a} {b}");
+        }
+    }
 
     #[test]
     fn an_address_is_one_of_a_service_or_told() {
@@ -120,10 +155,11 @@ mod tests {
             "ftp://grades.example",
             "https://",
             "https://a:b@grades.example",
+            "http://127.0.0.1.example",
             "http://g.example/?a=1",
         ] {
             let told = check_url(text).expect_err(text);
-            assert!(told.contains("such as https://grades.example/api"), "{text}: {told}");
+            assert!(told.contains("such as https://grades.example/api") || told.contains("HTTPS"), "{text}: {told}");
         }
     }
 }

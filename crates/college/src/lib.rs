@@ -8,5 +8,5 @@ pub mod scores;
 pub mod sign_in;
 pub mod stand_in;
 
-pub use client::Client;
+pub use client::{Client, check_url, is_same_place};
 pub use outbox::Sender;

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use serde::de::{Deserializer, Error, MapAccess, Visitor};
 use serde::{Deserialize, Serialize};
 
 use crate::cell::Under;
@@ -14,6 +15,7 @@ pub struct Submission {
     /// Team within its section.
     pub team: String,
     /// Keys of the table: which station, sample or object.
+    #[serde(deserialize_with = "few")]
     pub keys: BTreeMap<String, String>,
     /// Cells in the order handed in.
     pub cells: Vec<SubmittedCell>,
@@ -30,6 +32,33 @@ pub struct Submission {
     pub number: u32,
 }
 
+/// Most keys of a table or row: a lab has a handful.
+const MOST_KEYS: usize = 64;
+
+/// Reads keys, and no more than a lab can have: a list of submissions comes from anybody.
+fn few<'de, D: Deserializer<'de>>(from: D) -> Result<BTreeMap<String, String>, D::Error> {
+    struct Few;
+    impl<'de> Visitor<'de> for Few {
+        type Value = BTreeMap<String, String>;
+
+        fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+            write!(f, "at most {MOST_KEYS} keys")
+        }
+
+        fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
+            let mut keys = BTreeMap::new();
+            while let Some((key, value)) = map.next_entry()? {
+                if keys.len() >= MOST_KEYS {
+                    return Err(Error::invalid_length(MOST_KEYS + 1, &self));
+                }
+                keys.insert(key, value);
+            }
+            Ok(keys)
+        }
+    }
+    from.deserialize_map(Few)
+}
+
 fn is_nought(n: &u32) -> bool {
     *n == 0
 }
@@ -43,7 +72,7 @@ pub struct SubmittedCell {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub row: Option<u32>,
     /// Keys of this row, where they differ from row to row.
-    #[serde(skip_serializing_if = "BTreeMap::is_empty", default)]
+    #[serde(skip_serializing_if = "BTreeMap::is_empty", default, deserialize_with = "few")]
     pub keys: BTreeMap<String, String>,
     /// Value as typed.
     pub value: String,

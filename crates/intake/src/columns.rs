@@ -1,6 +1,8 @@
 //! Files laid out as people lay them out: a line a team with a column a reading (wide), or a line a reading under other
 //! names (long). Columns are matched by name, unit and content, shown to a person with examples, and corrected once.
 
+use std::collections::HashMap;
+
 use jurado_core::error::Fault;
 use jurado_core::protocol::{ItemId, Protocol};
 use jurado_core::quantity::Unit;
@@ -9,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
-use crate::{Intake, Limits, MAX_COLUMNS, csv_long};
+use crate::{Effort, Intake, MAX_COLUMNS, csv_long, sheet};
 
 /// What each column of a file means, and the section of rows that name none.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -35,6 +37,8 @@ pub struct Column {
     pub by_name: bool,
 }
 
+/// Different names in a column of names that are looked for in the lab: no lab has as many.
+const MOST_NAMES: usize = 2_000;
 /// Lines looked at for examples.
 const EXAMPLES: usize = 40;
 
@@ -209,12 +213,12 @@ pub fn meanings(protocol: &Protocol) -> Vec<(String, String)> {
     out
 }
 
-/// The columns of a file, guessed; `None` where it is laid out as Jurado writes it and nothing is to be asked.
-pub(crate) fn columns(file: &Delimited<'_>, protocol: &Protocol) -> Option<Vec<Column>> {
+/// The columns of a file, guessed; none where it is laid out as Jurado writes it and nothing is to be asked.
+pub(crate) fn columns(file: &Delimited<'_>, protocol: &Protocol) -> Vec<Column> {
     let mut records = file.records();
-    let head = records.next()?;
-    if csv_long::is_canonical(&head) || head.fields.len() > MAX_COLUMNS {
-        return None;
+    let Some(head) = records.next() else { return Vec::new() };
+    if csv_long::is_canonical(&head) || sheet::marks_record(&head) || head.fields.len() > MAX_COLUMNS {
+        return Vec::new();
     }
     let lines: Vec<Record> = records.take(EXAMPLES).collect();
     let mut out: Vec<Column> = head
@@ -248,7 +252,7 @@ pub(crate) fn columns(file: &Delimited<'_>, protocol: &Protocol) -> Option<Vec<C
             out[i].meaning = by_content(protocol, &out[i].name, &column, &taken).unwrap_or_default();
         }
     }
-    Some(out)
+    out
 }
 
 /// Reads a file whose columns mean what a map says.
@@ -256,7 +260,7 @@ pub(crate) fn read(
     file: &Delimited<'_>,
     protocol: &Protocol,
     roster: Option<&Roster>,
-    limits: Limits,
+    effort: &Effort,
     map: &ColumnMap,
 ) -> Result<Intake, Fault> {
     let mut records = file.records();
@@ -311,7 +315,13 @@ pub(crate) fn read(
     names.extend(keys.iter().map(|(_, k)| (*k).to_owned()));
     names.extend(["item", "row", "value", "unit", "plus_minus", "excluded", "note"].map(str::to_owned));
     let canonical = Record { line: head.line, fields: names.into(), damage: None, value_at: None };
+    // Few names stand in many rows.
+    let mut known: HashMap<String, String> = HashMap::new();
     let wide = |record: Record| -> Vec<Record> {
+        // Past its end nothing more is looked at, and whoever reads the records says so.
+        if effort.step(1 + cells.len()).is_err() {
+            return Vec::new();
+        }
         let field = |i: Option<usize>| i.and_then(|i| record.fields.get(i)).map_or("", |f| f.trim()).to_owned();
         let mut lead = vec![if section.is_some() { field(section) } else { map.section.clone() }, field(team)];
         lead.extend(keys.iter().map(|(i, _)| field(Some(*i))));
@@ -330,11 +340,13 @@ pub(crate) fn read(
         if long {
             let item = field(at("item"));
             // In a long file of other names the items may go by title or symbol too.
-            let id = match by_name(protocol, &item).as_deref().and_then(|m| m.strip_prefix("cell:")) {
-                Some(cell) => cell.split(':').next().unwrap_or(cell).to_owned(),
-                None => item,
-            };
-            let fields = [id, row, field(at("value")), field(at("unit")), field(at("plus_minus"))];
+            let room = known.len() < MOST_NAMES;
+            let id = known.entry(item).or_insert_with_key(|item| {
+                let named = if room { by_name(protocol, item) } else { None };
+                let cell = named.and_then(|m| Some(m.strip_prefix("cell:")?.to_owned()));
+                cell.map_or_else(|| item.clone(), |c| c.split(':').next().unwrap_or_default().to_owned())
+            });
+            let fields = [id.clone(), row, field(at("value")), field(at("unit")), field(at("plus_minus"))];
             out.push(line(at("value"), fields));
             return out;
         }
@@ -359,7 +371,7 @@ pub(crate) fn read(
         }
         out
     };
-    csv_long::read_records(canonical, records.flat_map(wide), file, protocol, roster, limits)
+    csv_long::read_records(canonical, records.flat_map(wide), file, protocol, roster, effort)
 }
 
 fn row_number(text: &str) -> Option<u32> {

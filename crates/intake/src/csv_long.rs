@@ -11,7 +11,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap};
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
 use crate::under::Places;
-use crate::{HeldRow, Intake, Limits, MAX_COLUMNS};
+use crate::{Effort, HeldRow, Intake, MAX_COLUMNS};
 
 const KNOWN: [&str; 9] = ["section", "team", "item", "row", "value", "unit", "plus_minus", "excluded", "note"];
 const NEEDED: [&str; 4] = ["section", "team", "item", "value"];
@@ -99,6 +99,11 @@ pub(crate) fn beyond(protocol: &Protocol, item: ItemId, row: u32) -> Option<(Str
     ))
 }
 
+/// The stable word for an item that the lab does not have.
+const UNKNOWN_ITEM: &str = "unknown-item";
+/// Unknown names for which the nearest item is looked for: who sees a dozen sees what is wrong with the file.
+const MOST_ADVISED: usize = 12;
+
 /// What is wrong with a row: a stable word and the fault.
 type Objection = (&'static str, Fault);
 
@@ -106,7 +111,7 @@ pub(crate) fn read(
     file: &Delimited<'_>,
     protocol: &Protocol,
     roster: Option<&Roster>,
-    limits: Limits,
+    effort: &Effort,
 ) -> Result<Intake, Fault> {
     let mut records = file.records();
     let header = records.next().ok_or_else(|| Fault {
@@ -115,7 +120,7 @@ pub(crate) fn read(
         what: "the file is empty".into(),
         mend: "hand in a line of column names and a line per reading".into(),
     })?;
-    read_records(header, records, file, protocol, roster, limits)
+    read_records(header, records, file, protocol, roster, effort)
 }
 
 /// Whether a first line has the names that the long layout needs.
@@ -171,32 +176,44 @@ pub(crate) fn read_records(
     file: &Delimited<'_>,
     protocol: &Protocol,
     roster: Option<&Roster>,
-    limits: Limits,
+    effort: &Effort,
 ) -> Result<Intake, Fault> {
     let mut out = Intake::default();
     let columns = Columns::of(&header, protocol, &mut out.remarks)?;
     if file.separator != b',' {
         out.remarks.push(format!("Columns are parted by a {}.", file.separator_name()));
     }
-    let mut placed = Placed::default();
+    let (mut placed, mut advice) = (Placed::default(), HashMap::new());
     for record in records {
         out.rows += 1;
-        if out.rows > limits.rows {
+        effort.step(4)?;
+        if out.rows > effort.limits.rows {
             return Err(record.fault(
                 0,
-                format!("the file has more than {} rows", limits.rows),
+                format!("the file has more than {} rows", effort.limits.rows),
                 "hand in one section at a time",
             ));
         }
         let reader = Row { record: &record, columns: &columns, protocol, roster };
         match reader.read(&mut placed) {
             Ok(()) => {}
-            Err((code, fault)) => {
+            Err((code, mut fault)) => {
+                effort.hold(record.line)?;
+                if code == UNKNOWN_ITEM {
+                    let name = reader.field(Field::Item);
+                    if let Some(known) = advice.get(name) {
+                        fault.mend.clone_from(known);
+                    } else if advice.len() < MOST_ADVISED {
+                        fault.mend = nearest(protocol, name);
+                        advice.insert(name.to_owned(), fault.mend.clone());
+                    }
+                }
                 let whose = (reader.field(Field::Section).to_owned(), reader.field(Field::Team).to_owned());
                 out.held.push(HeldRow { code, fault, text: record.text(), whose });
             }
         }
     }
+    effort.ask()?;
     if out.rows == 0 {
         return Err(header.fault(0, "the file has column names and no rows", "add a line per reading"));
     }
@@ -300,9 +317,9 @@ impl Row<'_> {
         let Some(item) = item else {
             return Err(self.object(
                 Field::Item,
-                "unknown-item",
+                UNKNOWN_ITEM,
                 format!("`{name}` is no reading or result of {}", self.protocol.title),
-                nearest(self.protocol, name),
+                "write the id of a reading or result as the lab’s data sheet has it",
             ));
         };
         let text = self.field(Field::Row);

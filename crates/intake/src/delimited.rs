@@ -2,13 +2,20 @@
 
 use jurado_core::error::Fault;
 
-/// A file whose encoding can be used.
+use crate::Effort;
+
+/// A file whose encoding and size can be used.
 pub(crate) struct Delimited<'a> {
     bytes: &'a [u8],
     pub(crate) separator: u8,
     /// Lines of the file that stand between its header and the first row of `bytes`.
     without: usize,
+    /// Columns that are put before those of the file: name, and what stands in each row.
+    lead: Vec<(&'a str, &'a str)>,
 }
+
+/// Separators in one record above which a file is no table. Fewer, and still too many columns, are told with their row.
+const MOST_SEPARATORS: usize = 2_000;
 
 /// One record: its line, its fields as text, and what is wrong with its bytes.
 pub(crate) struct Record {
@@ -32,8 +39,8 @@ fn refuse(what: impl Into<String>, mend: impl Into<String>) -> Fault {
 }
 
 impl<'a> Delimited<'a> {
-    /// Looks at the first line: encoding and separator.
-    pub(crate) fn open(bytes: &'a [u8]) -> Result<Self, Fault> {
+    /// Looks at the first line: encoding and separator. What no row could be made of is refused before any is made.
+    pub(crate) fn open(bytes: &'a [u8], effort: &Effort) -> Result<Self, Fault> {
         if bytes.starts_with(&[0xff, 0xfe]) || bytes.starts_with(&[0xfe, 0xff]) {
             return Err(refuse("the file is in UTF-16", "save it as “CSV UTF-8”"));
         }
@@ -54,7 +61,12 @@ impl<'a> Delimited<'a> {
         let separator = [b',', b';', b'\t'].into_iter().max_by_key(|c| count(*c)).unwrap_or(b',');
         // Ties go to the comma: max_by_key takes the last of equals.
         let separator = if count(separator) == count(b',') { b',' } else { separator };
-        Ok(Delimited { bytes, separator, without: 0 })
+        Ok(Delimited { bytes: counted(bytes, separator, effort)?, separator, without: 0, lead: Vec::new() })
+    }
+
+    /// With columns of its own in front, so that a line keeps its number.
+    pub(crate) fn leading(self, lead: Vec<(&'a str, &'a str)>) -> Self {
+        Delimited { lead, ..self }
     }
 
     /// A portion of a file under the file's header: so many lines between the two are left out of it, and counted.
@@ -80,7 +92,7 @@ impl<'a> Delimited<'a> {
             .from_reader(self.bytes);
         let mut raw = csv::ByteRecord::new();
         let bytes = self.bytes;
-        let (mut header, without) = (true, self.without);
+        let (mut header, without, lead) = (true, self.without, self.lead.clone());
         std::iter::from_fn(move || {
             // Reading from memory with `flexible` has no error left to give but a broken reader: then the file ends here.
             while reader.read_byte_record(&mut raw).unwrap_or(false) {
@@ -92,12 +104,64 @@ impl<'a> Delimited<'a> {
                 if is_blank(&raw) {
                     continue;
                 }
-                let before = if std::mem::take(&mut header) { 0 } else { without };
-                return Some(record(&raw, line + before));
+                let is_header = std::mem::take(&mut header);
+                let before = if is_header { 0 } else { without };
+                let mut record = record(&raw, line + before);
+                if !lead.is_empty() {
+                    let own = lead.iter().map(|(name, value)| if is_header { *name } else { *value });
+                    record.fields = own.chain(record.fields.iter()).collect();
+                }
+                return Some(record);
             }
             None
         })
     }
+}
+
+/// The text without the blank lines at its end, if it has no more lines and separators than a table can have: a record of a million
+/// fields takes forty times its length before anything can be said of it.
+fn counted<'a>(bytes: &'a [u8], separator: u8, effort: &Effort) -> Result<&'a [u8], Fault> {
+    let blank = |b: &u8| b.is_ascii_whitespace() || *b == separator;
+    let last = bytes.iter().rposition(|b| !blank(b)).unwrap_or(0);
+    let end = bytes[last..].iter().position(|b| *b == b'\n').map_or(bytes.len(), |n| last + n + 1);
+    let bytes = &bytes[..end];
+    let most = effort.limits.rows.saturating_mul(2).saturating_add(1_000);
+    let at = |line, what: String, mend: &str| Err(Fault { line, column: 1, what, mend: mend.to_owned() });
+    // A quote opens a field at its beginning alone, and one that has just closed it opens it again.
+    let (mut quoted, mut closed, mut begins) = (false, false, true);
+    let (mut lines, mut separators) = (1, 0);
+    for (n, b) in bytes.iter().enumerate() {
+        if n % (64 * 1024) == 0 {
+            effort.step(16)?;
+        }
+        let was_closed = std::mem::take(&mut closed);
+        match *b {
+            b'"' if quoted => (quoted, closed) = (false, true),
+            b'"' if begins || was_closed => quoted = true,
+            _ if quoted => continue,
+            b'\n' | b'\r' => {
+                lines += usize::from(!begins || separators > 0);
+                (begins, separators) = (true, 0);
+                if lines > most {
+                    let what = format!("the file has more than {most} lines");
+                    return at(lines, what, "bring it section by section");
+                }
+                continue;
+            }
+            b if b == separator => {
+                separators += 1;
+                if separators > MOST_SEPARATORS {
+                    let what = format!("a line has more than {MOST_SEPARATORS} columns");
+                    return at(lines, what, "delete what stands beside the table");
+                }
+                begins = true;
+                continue;
+            }
+            _ => {}
+        }
+        begins = false;
+    }
+    Ok(bytes)
 }
 
 /// Whether a record is a blank line, or one of separators alone.

@@ -4,10 +4,9 @@ use std::collections::BTreeSet;
 
 use jurado_core::error::Fault;
 use jurado_core::protocol::Protocol;
-use jurado_core::submission::Submission;
 
 use crate::columns::{is_known, structural};
-use crate::{Opened, UPLOAD, csv_long, delimited, json, sheet};
+use crate::{Effort, File, csv_long, delimited, json, open, sheet};
 
 /// Records looked at for the names in a column of names.
 const LOOKED_AT: usize = 2_000;
@@ -29,14 +28,18 @@ pub enum LabGuess {
 ///
 /// # Errors
 /// Where nothing of the file can be read, as [`crate::read_file`] says it.
-pub fn guess_lab(bytes: &[u8], protocols: &[&Protocol]) -> Result<LabGuess, Fault> {
-    let names = match said(bytes)? {
+pub fn guess_lab(bytes: &[u8], protocols: &[&Protocol], effort: &Effort) -> Result<LabGuess, Fault> {
+    let names = match said(bytes, effort)? {
         Said::Lab(id) => {
             return Ok(protocols.iter().position(|p| p.id == id).map_or(LabGuess::None, LabGuess::One));
         }
         Said::Names(names) => names,
     };
-    let known: Vec<usize> = protocols.iter().map(|p| names.iter().filter(|n| is_known(p, n)).count()).collect();
+    let mut known = Vec::new();
+    for p in protocols {
+        effort.step(8 * names.len())?;
+        known.push(names.iter().filter(|n| is_known(p, n)).count());
+    }
     let best = known.iter().copied().max().unwrap_or(0);
     // Columns such as `section` and `remarks` are names that no lab knows.
     if best < 2 || best * 2 < names.len() {
@@ -54,17 +57,12 @@ enum Said {
     Names(BTreeSet<String>),
 }
 
-fn said(bytes: &[u8]) -> Result<Said, Fault> {
-    if bytes.len() > UPLOAD.bytes {
-        // Too large to be taken either: reading says so.
-        return Ok(Said::Names(BTreeSet::new()));
-    }
-    if json::looks_like(bytes) {
-        let tables: Vec<Submission> = serde_json::from_slice(bytes).unwrap_or_default();
-        return Ok(Said::Names(tables.into_iter().flat_map(|t| t.cells).map(|c| c.item).collect()));
-    }
-    let opened = Opened::of(bytes)?;
-    let file = delimited::Delimited::open(&opened.text)?;
+fn said(bytes: &[u8], effort: &Effort) -> Result<Said, Fault> {
+    let opened = match open(bytes, effort)? {
+        File::Tables(opened) => opened,
+        File::List => return Ok(Said::Names(json::items_named(bytes, effort).unwrap_or_default())),
+    };
+    let file = delimited::Delimited::open(&opened.text, effort)?;
     let mut records = file.records();
     let Some(head) = records.next() else { return Ok(Said::Names(BTreeSet::new())) };
     if sheet::is_sheet(&file) {
@@ -89,9 +87,14 @@ fn said(bytes: &[u8]) -> Result<Said, Fault> {
 
 #[cfg(test)]
 mod tests {
-    use super::{LabGuess, guess_lab};
-    use crate::{write_ods, write_sheet, write_xlsx};
+    use super::LabGuess;
+    use crate::{Effort, UPLOAD, write_ods, write_sheet, write_xlsx};
+    use jurado_core::error::Fault;
     use jurado_core::protocol::{ItemId, Protocol};
+
+    fn guess_lab(bytes: &[u8], protocols: &[&Protocol]) -> Result<LabGuess, Fault> {
+        super::guess_lab(bytes, protocols, &Effort::new(UPLOAD))
+    }
 
     fn library() -> Vec<Protocol> {
         let folder = format!("{}/../../protocols", env!("CARGO_MANIFEST_DIR"));

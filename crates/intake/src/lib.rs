@@ -4,6 +4,7 @@
 mod columns;
 mod csv_long;
 mod delimited;
+mod effort;
 mod files;
 mod grid;
 mod guess;
@@ -12,6 +13,7 @@ mod mend;
 mod named;
 mod own;
 mod package;
+mod picture;
 mod portions;
 mod roster;
 mod sheet;
@@ -29,6 +31,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::submission::Submission;
 
 pub use columns::{Column, ColumnMap, meanings};
+pub use effort::{COMMAND, Effort, Limits, TEAM, UPLOAD};
 pub use files::{Budget, MOST_PARTS, MOST_PICTURE, Part, unpack};
 pub use grid::{write_grid_csv, write_grid_exact, write_grid_ods, write_grid_xlsx, write_zip};
 pub use guess::{LabGuess, guess_lab};
@@ -36,25 +39,13 @@ pub use json::read_json;
 pub use mend::{added_to, items_of, put_into, under_head};
 pub use own::read_own;
 pub use package::{PackageTable, long_grid, write_package};
+pub use picture::{as_kept, media_of};
 pub use portions::Portions;
-pub use roster::{Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
+pub use roster::{MOST_LINES as MOST_ROSTER_LINES, Roster, RosterLine, read_roster, unseen_sign, without_unseen_signs};
 pub use sheet::write_sheet;
 pub use under::formulas_of;
 pub use workbook::{write_ods, write_xlsx};
 
-/// How much of a file is taken.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Limits {
-    /// Largest file, in bytes.
-    pub bytes: usize,
-    /// Most rows.
-    pub rows: usize,
-}
-
-/// Of a file that somebody uploads.
-pub const UPLOAD: Limits = Limits { bytes: 20 * 1024 * 1024, rows: 200_000 };
-/// Of a file given on the command line, or of a portion of one that can be cut: a whole course at once, on one's own machine.
-pub const COMMAND: Limits = Limits { bytes: 1024 * 1024 * 1024, rows: 20_000_000 };
 /// Most columns a file may have.
 pub const MAX_COLUMNS: usize = 200;
 /// Longest cell, in bytes.
@@ -110,81 +101,109 @@ impl Intake {
     }
 }
 
-/// Reads a CSV file or a spreadsheet (.xlsx, .ods), long, wide or as a filled data sheet, or a JSON list of submissions.
+/// Reads what a person uploads: a CSV file or a spreadsheet (.xlsx, .ods), long, wide or as a filled data sheet, or a JSON list of
+/// submissions.
 ///
 /// # Errors
 /// Where nothing of the file can be used: empty, in another encoding, without the needed columns, too large. What is
 /// wrong with single rows is in [`Intake::held`] instead.
 pub fn read_csv(bytes: &[u8], protocol: &Protocol, roster: Option<&Roster>) -> Result<Intake, Fault> {
-    read_csv_within(bytes, protocol, roster, UPLOAD)
-}
-
-/// [`read_csv`] within other limits.
-///
-/// # Errors
-/// As [`read_csv`].
-pub fn read_csv_within(
-    bytes: &[u8],
-    protocol: &Protocol,
-    roster: Option<&Roster>,
-    limits: Limits,
-) -> Result<Intake, Fault> {
-    read_file(bytes, protocol, roster, limits, None)
+    read_file(bytes, protocol, roster, &Effort::new(UPLOAD), None)
 }
 
 /// Reads any file, its columns as a map says, where one is given and the file has columns of its own.
 ///
 /// # Errors
-/// As [`read_csv`].
+/// As [`read_csv`], and where the effort is spent.
 pub fn read_file(
     bytes: &[u8],
     protocol: &Protocol,
     roster: Option<&Roster>,
-    limits: Limits,
+    effort: &Effort,
     map: Option<&ColumnMap>,
 ) -> Result<Intake, Fault> {
-    if bytes.len() > limits.bytes {
-        let what = format!("the file has {} megabytes", bytes.len() / 1_048_576);
-        return Err(Fault {
-            line: 1,
-            column: 1,
-            what,
-            mend: format!("hand in at most {} megabytes, for instance one section at a time", limits.bytes / 1_048_576),
-        });
-    }
-    if json::looks_like(bytes) {
-        return json::read_json_for(bytes, protocol, roster).map(of_whole_tables);
-    }
-    let opened = Opened::of(bytes)?;
-    let intake = read_text(&opened.text, protocol, roster, limits, map)?;
-    Ok(opened.under(intake, protocol, 0))
+    let looked: Result<_, Fault> = look(bytes, protocol, roster, effort, |_| Ok(map.cloned()));
+    looked?.1
 }
 
-/// Reads a text laid out in any way.
-fn read_text(
-    text: &[u8],
+/// The columns of a file, where a person may have to say what they mean, and what the file gives. It is opened once: `said` is asked
+/// what was said of such columns before.
+///
+/// # Errors
+/// What `said` gives; why nothing of the file can be used stands in place of its tables.
+pub fn look<E>(
+    bytes: &[u8],
     protocol: &Protocol,
     roster: Option<&Roster>,
-    limits: Limits,
-    map: Option<&ColumnMap>,
-) -> Result<Intake, Fault> {
-    let file = delimited::Delimited::open(text)?;
-    if sheet::is_sheet(&file) {
-        return sheet::read(&file, protocol, roster, ("", "")).map(of_whole_tables);
-    }
-    match (map, columns::columns(&file, protocol)) {
-        (Some(map), Some(_)) => columns::read(&file, protocol, roster, limits, map),
-        // Names alone settle enough: read it so, and the person may correct it.
-        (None, Some(guess)) if guess.iter().any(|c| c.meaning.starts_with("cell:") || c.meaning == "item") => {
-            let columns = guess.into_iter().map(|c| c.meaning).collect();
-            columns::read(&file, protocol, roster, limits, &ColumnMap { columns, section: String::new() })
+    effort: &Effort,
+    said: impl FnOnce(&[Column]) -> Result<Option<ColumnMap>, E>,
+) -> Result<(Vec<Column>, Result<Intake, Fault>), E> {
+    let opened = match open(bytes, effort) {
+        Ok(File::Tables(opened)) => opened,
+        Ok(File::List) => {
+            let intake = json::read_json_for(bytes, protocol, roster, effort).map(of_whole_tables);
+            return Ok((Vec::new(), intake));
         }
-        _ => csv_long::read(&file, protocol, roster, limits),
+        Err(fault) => return Ok((Vec::new(), Err(fault))),
+    };
+    let file = match delimited::Delimited::open(&opened.text, effort) {
+        Ok(file) => file,
+        Err(fault) => return Ok((Vec::new(), Err(fault))),
+    };
+    let mut columns = columns::columns(&file, protocol);
+    let map = said(&columns)?;
+    if let Some(map) = &map {
+        columns.iter_mut().zip(&map.columns).for_each(|(c, m)| c.meaning.clone_from(m));
+    }
+    let intake = read_table(&file, protocol, roster, effort, (&columns, map.as_ref()));
+    Ok((columns, intake.and_then(|i| opened.under(i, protocol, 0, effort))))
+}
+
+/// Reads a text laid out in any way, its columns as they were said or seem to be.
+fn read_table(
+    file: &delimited::Delimited<'_>,
+    protocol: &Protocol,
+    roster: Option<&Roster>,
+    effort: &Effort,
+    (guess, said): (&[Column], Option<&ColumnMap>),
+) -> Result<Intake, Fault> {
+    if sheet::is_sheet(file) {
+        return sheet::read(file, protocol, roster, ("", ""), effort).map(of_whole_tables);
+    }
+    // Names alone settle enough: read it so, and the person may correct it.
+    let settled = guess.iter().any(|c| c.meaning.starts_with("cell:") || c.meaning == "item");
+    let guessed = || ColumnMap { columns: guess.iter().map(|c| c.meaning.clone()).collect(), section: String::new() };
+    match said {
+        Some(map) if !guess.is_empty() => columns::read(file, protocol, roster, effort, map),
+        None if settled => columns::read(file, protocol, roster, effort, &guessed()),
+        _ => csv_long::read(file, protocol, roster, effort),
     }
 }
 
 fn of_whole_tables(intake: Intake) -> Intake {
     Intake { whole: true, ..intake }
+}
+
+/// A file as it is opened, be it for reading or for a look at its names.
+enum File<'a> {
+    /// A list of submissions.
+    List,
+    /// Lines of fields.
+    Tables(Opened<'a>),
+}
+
+/// Opens a file: its kind by its first bytes, a spreadsheet read.
+fn open<'a>(bytes: &'a [u8], effort: &Effort) -> Result<File<'a>, Fault> {
+    if bytes.len() > effort.limits.bytes {
+        let most = effort.limits.bytes / 1_048_576;
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what: format!("the file has {} megabytes", bytes.len() / 1_048_576),
+            mend: format!("hand in at most {most} megabytes, for instance one section at a time"),
+        });
+    }
+    if json::looks_like(bytes) { Ok(File::List) } else { Opened::of(bytes, effort).map(File::Tables) }
 }
 
 /// A file opened: a spreadsheet as text, with what stands under its cells; anything else as it is.
@@ -194,31 +213,29 @@ struct Opened<'a> {
 }
 
 impl<'a> Opened<'a> {
-    fn of(bytes: &'a [u8]) -> Result<Opened<'a>, Fault> {
+    fn of(bytes: &'a [u8], effort: &Effort) -> Result<Opened<'a>, Fault> {
         if !spreadsheet::is_workbook(bytes) {
             return Ok(Opened { text: Cow::Borrowed(bytes), book: None });
         }
-        let book = spreadsheet::read(bytes)?;
+        let book = spreadsheet::read(bytes, effort)?;
         Ok(Opened { text: Cow::Owned(book.csv()), book: Some(book) })
     }
 
     /// The tables with the formulas that stand under their cells; `lead` columns were put before those of the file.
-    fn under(&self, intake: Intake, protocol: &Protocol, lead: usize) -> Intake {
+    fn under(&self, intake: Intake, protocol: &Protocol, lead: usize, effort: &Effort) -> Result<Intake, Fault> {
         match &self.book {
-            Some(book) if book.has_formulas() => under::attached(book, protocol, intake, lead),
-            _ => intake,
+            Some(book) if book.has_formulas() => under::attached(book, protocol, intake, lead, effort),
+            _ => Ok(intake),
         }
     }
 }
 
-/// The columns of a file with what they seem to mean; `None` where nothing is to be asked, or nothing can be read.
-pub fn columns_of(bytes: &[u8], protocol: &Protocol) -> Option<Vec<Column>> {
-    if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
-        return None;
-    }
-    let opened = Opened::of(bytes).ok()?;
-    let file = delimited::Delimited::open(&opened.text).ok()?;
-    if sheet::is_sheet(&file) { None } else { columns::columns(&file, protocol) }
+/// The columns of a file with what they seem to mean; none where nothing is to be asked, or nothing can be read.
+pub fn columns_of(bytes: &[u8], protocol: &Protocol) -> Vec<Column> {
+    let effort = Effort::new(UPLOAD);
+    let Ok(File::Tables(opened)) = open(bytes, &effort) else { return Vec::new() };
+    let Ok(file) = delimited::Delimited::open(&opened.text, &effort) else { return Vec::new() };
+    columns::columns(&file, protocol)
 }
 
 /// The names a person needs to see before taking a file: how many tables, readings and rows held.

@@ -8,6 +8,7 @@ use jurado_core::submission::{Submission, SubmittedCell};
 
 use crate::columns::Column;
 use crate::delimited::Delimited;
+use crate::{Effort, UPLOAD};
 
 /// A held row under a line of names, as a file of the long layout. The held text is parted by commas whatever parted its
 /// file; rows of wide files are held in the long layout already. `columns` are those of the file, empty where it was
@@ -17,7 +18,7 @@ use crate::delimited::Delimited;
 /// Where the row means nothing without the rest of its file, as in a data sheet.
 pub fn under_head(body: &[u8], columns: &[Column], text: &str) -> Result<String, Fault> {
     if columns.is_empty() {
-        let file = Delimited::open(body)?;
+        let file = Delimited::open(body, &Effort::new(UPLOAD))?;
         let head = file.records().next().filter(crate::csv_long::is_canonical).ok_or_else(|| Fault {
             line: 1,
             column: 1,

@@ -6,44 +6,45 @@ use jurado_core::submission::Submission;
 
 use crate::columns::by_name;
 use crate::delimited::Delimited;
-use crate::{Intake, Opened, UPLOAD, csv_long, grid, json, of_whole_tables, read_file, read_text, sheet};
+use crate::{Effort, File, Intake, columns, csv_long, json, of_whole_tables, open, read_table, sheet};
 
 /// Reads the file of one team. What the file leaves blank of section and team is theirs.
 ///
 /// # Errors
-/// As [`read_file`]; and where the file holds another team's table, or several and none of them theirs.
-pub fn read_own(bytes: &[u8], protocol: &Protocol, (section, team): (&str, &str)) -> Result<Intake, Fault> {
-    let whole = |what: String, mend: &str| Fault { line: 1, column: 1, what, mend: mend.to_owned() };
-    if bytes.len() > UPLOAD.bytes || json::looks_like(bytes) {
-        return theirs(read_file(bytes, protocol, None, UPLOAD, None)?, (section, team));
-    }
-    let opened = Opened::of(bytes)?;
-    let file = Delimited::open(&opened.text)?;
+/// As [`crate::read_file`]; and where the file holds another team's table, or several and none of them theirs.
+pub fn read_own(
+    bytes: &[u8],
+    protocol: &Protocol,
+    (section, team): (&str, &str),
+    effort: &Effort,
+) -> Result<Intake, Fault> {
+    let opened = match open(bytes, effort)? {
+        File::Tables(opened) => opened,
+        File::List => return theirs(json::read_json_for(bytes, protocol, None, effort)?, (section, team)),
+    };
+    let mut file = Delimited::open(&opened.text, effort)?;
     if sheet::is_sheet(&file) {
-        let intake = sheet::read(&file, protocol, None, (section, team)).map(of_whole_tables)?;
-        return theirs(opened.under(intake, protocol, 0), (section, team));
+        let intake = sheet::read(&file, protocol, None, (section, team), effort).map(of_whole_tables)?;
+        return theirs(opened.under(intake, protocol, 0, effort)?, (section, team));
     }
-    let mut records = file.records();
-    let Some(head) = records.next() else {
-        return Err(whole("the file is empty".into(), "take the lab’s data sheet and fill it in"));
+    let Some(head) = file.records().next() else {
+        return Err(Fault {
+            line: 1,
+            column: 1,
+            what: "the file is empty".into(),
+            mend: "take the lab’s data sheet and fill it in".into(),
+        });
     };
-    let says = |meaning: &str| head.fields.iter().any(|f| by_name(protocol, f).as_deref() == Some(meaning));
-    let blank = [("section", section), ("team", team)];
-    let blank: Vec<(&str, &str)> = blank.into_iter().filter(|(meaning, _)| !says(meaning)).collect();
-    if blank.is_empty() || csv_long::is_canonical(&head) {
-        let intake = read_text(&opened.text, protocol, None, UPLOAD, None)?;
-        return theirs(opened.under(intake, protocol, 0), (section, team));
+    let mut lead = Vec::new();
+    if !csv_long::is_canonical(&head) {
+        let says = |meaning: &str| head.fields.iter().any(|f| by_name(protocol, f).as_deref() == Some(meaning));
+        lead = vec![("section", section), ("team", team)];
+        lead.retain(|(meaning, _)| !says(meaning));
     }
-    // Columns of their own in front, so that a line keeps its number.
-    let mut lines = vec![head];
-    lines.extend(records);
-    let with = |(n, record): (usize, &crate::delimited::Record)| -> Vec<String> {
-        let lead = blank.iter().map(|(name, value)| if n == 0 { *name } else { *value });
-        lead.chain(record.fields.iter()).map(str::to_owned).collect()
-    };
-    let text = grid::write_grid_exact(&lines.iter().enumerate().map(with).collect::<Vec<_>>());
-    let intake = read_text(text.as_bytes(), protocol, None, UPLOAD, None)?;
-    theirs(opened.under(intake, protocol, blank.len()), (section, team))
+    let put_before = lead.len();
+    file = file.leading(lead);
+    let intake = read_table(&file, protocol, None, effort, (&columns::columns(&file, protocol), None))?;
+    theirs(opened.under(intake, protocol, put_before, effort)?, (section, team))
 }
 
 /// Keeps the one table of a team.
@@ -77,7 +78,12 @@ mod tests {
     use jurado_core::protocol::Protocol;
 
     use super::read_own;
-    use crate::{write_sheet, write_xlsx};
+    use crate::{Effort, Intake, TEAM, write_sheet, write_xlsx};
+    use jurado_core::error::Fault;
+
+    fn read(bytes: &[u8], p: &Protocol) -> Result<Intake, Fault> {
+        read_own(bytes, p, ("Morning", "Alfa"), &Effort::new(TEAM))
+    }
 
     fn protocol() -> Protocol {
         Protocol::parse(include_str!("../../core/tests/labs/plate-and-disc.toml")).expect("a lab")
@@ -108,7 +114,7 @@ mod tests {
             ("no table at all", "dear reviewer\nwe measured it\n".into(), Err("lacks")),
         ];
         for (what, text, expected) in cases {
-            let got = read_own(text.as_bytes(), &p, ("Morning", "Alfa"));
+            let got = read(text.as_bytes(), &p);
             match (got, expected) {
                 (Ok(intake), Ok(cells)) => {
                     assert_eq!(intake.tables.len(), 1, "{what}: {intake:?}");
@@ -120,10 +126,9 @@ mod tests {
             }
         }
         // A row that cannot be used keeps its line.
-        let odd =
-            read_own(b"item,value\nplate_length,84.44\nplate_lenth,8.1\n", &p, ("Morning", "Alfa")).expect("read");
+        let odd = read(b"item,value\nplate_length,84.44\nplate_lenth,8.1\n", &p).expect("read");
         assert_eq!(odd.held[0].fault.line, 3, "{:?}", odd.held);
         let book = write_xlsx(&p, None).expect("a workbook");
-        assert!(read_own(&book, &p, ("Morning", "Alfa")).is_ok_and(|i| i.tables.is_empty()));
+        assert!(read(&book, &p).is_ok_and(|i| i.tables.is_empty()));
     }
 }

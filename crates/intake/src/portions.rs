@@ -14,7 +14,7 @@ use jurado_core::protocol::Protocol;
 use rustc_hash::{FxHashMap, FxHasher};
 
 use crate::delimited::{Delimited, is_blank};
-use crate::{COMMAND, Intake, csv_long, json, spreadsheet};
+use crate::{Effort, Intake, csv_long, json, spreadsheet};
 
 /// How much of a file is looked at to see what it is, in bytes.
 const SAMPLE: u64 = 64 * 1024;
@@ -92,8 +92,9 @@ impl Portions {
         let mut file = &self.file;
         file.seek(SeekFrom::Start(begin.byte)).map_err(lost)?;
         file.take(end - begin.byte).read_to_end(&mut bytes).map_err(lost)?;
-        let portion = Delimited::open(&bytes)?.without((begin.line - self.first) as usize);
-        csv_long::read(&portion, protocol, None, COMMAND)
+        let effort = Effort::command(bytes.len());
+        let portion = Delimited::open(&bytes, &effort)?.without((begin.line - self.first) as usize);
+        csv_long::read(&portion, protocol, None, &effort)
     }
 }
 
@@ -102,7 +103,7 @@ fn long_layout(sample: &[u8]) -> Option<(u8, [usize; 2])> {
     if spreadsheet::is_workbook(sample) || json::looks_like(sample) {
         return None;
     }
-    let file = Delimited::open(sample).ok()?;
+    let file = Delimited::open(sample, &Effort::command(sample.len())).ok()?;
     let header = file.records().next().filter(|h| h.damage.is_none() && csv_long::is_canonical(h))?;
     let column = |name: &str| header.fields.iter().position(|f| f.trim().eq_ignore_ascii_case(name));
     Some((file.separator, [column("section")?, column("team")?]))

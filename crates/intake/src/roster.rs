@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use jurado_core::error::Fault;
 
 use crate::delimited::Delimited;
+use crate::{Effort, UPLOAD};
 
 /// Sections and their teams.
 #[derive(Clone, Debug, Default)]
@@ -75,6 +76,8 @@ pub struct RosterLine {
     pub name: String,
 }
 
+/// Most lines of a roster: students of a year of a large college.
+pub const MOST_LINES: usize = 20_000;
 /// Longest name of a section, team or student.
 const MOST_NAME: usize = 80;
 
@@ -127,7 +130,8 @@ pub fn read_roster(bytes: &[u8]) -> Result<Vec<RosterLine>, Fault> {
     if bytes.trim_ascii().is_empty() {
         return Err(empty());
     }
-    let file = Delimited::open(bytes)?;
+    let effort = Effort::new(UPLOAD);
+    let file = Delimited::open(bytes, &effort)?;
     let mut records = file.records();
     let head = records.next().ok_or_else(empty)?;
     let names: Vec<String> = head.fields.iter().map(|f| f.trim().to_lowercase()).collect();
@@ -144,6 +148,14 @@ pub fn read_roster(bytes: &[u8]) -> Result<Vec<RosterLine>, Fault> {
     let mut out: Vec<RosterLine> = Vec::new();
     let mut places: BTreeMap<String, (usize, String)> = BTreeMap::new();
     for record in records {
+        effort.step(4)?;
+        if out.len() >= MOST_LINES {
+            return Err(record.fault(
+                0,
+                format!("the roster has more than {MOST_LINES} lines"),
+                "bring it in several parts, some sections each",
+            ));
+        }
         if let Some(d) = &record.damage {
             return Err(record.fault(d.field, d.what.clone(), d.mend));
         }

@@ -6,12 +6,13 @@ use jurado_core::error::Fault;
 use jurado_core::notation;
 use jurado_core::protocol::{ItemId, ItemKind, Protocol, ReadingKind, RowCount, TableId};
 use jurado_core::submission::{Submission, SubmittedCell};
+use rustc_hash::FxHashSet;
 
 use crate::csv_long::beyond;
 use crate::delimited::{Delimited, Record};
 use crate::roster::Roster;
 use crate::under::Places;
-use crate::{HeldRow, Intake};
+use crate::{Effort, HeldRow, Intake};
 
 /// First word of a sheet.
 const MARK: &str = "data sheet";
@@ -24,7 +25,12 @@ pub(crate) type Grid = Vec<Vec<String>>;
 
 /// Whether a file is a filled sheet.
 pub(crate) fn is_sheet(file: &Delimited<'_>) -> bool {
-    file.records().next().is_some_and(|r| r.fields.get(0).is_some_and(|f| f.trim().eq_ignore_ascii_case(MARK)))
+    file.records().next().is_some_and(|r| marks_record(&r))
+}
+
+/// Whether a first line is that of a filled sheet.
+pub(crate) fn marks_record(first: &Record) -> bool {
+    first.fields.get(0).is_some_and(|f| f.trim().eq_ignore_ascii_case(MARK))
 }
 
 /// Whether a grid is a filled sheet.
@@ -259,7 +265,13 @@ struct Reader<'a> {
     table: Submission,
     places: Places,
     seen_header: bool,
+    /// Items that a line was there for, and rows of tables.
+    seen: FxHashSet<ItemId>,
+    seen_rows: FxHashSet<(TableId, u32)>,
 }
+
+/// Most remarks on one sheet.
+const MOST_REMARKS: usize = 40;
 
 /// Reads a filled sheet: one table. `own` are the section and team of a sheet that names none; empty where it has to.
 pub(crate) fn read(
@@ -267,6 +279,7 @@ pub(crate) fn read(
     protocol: &Protocol,
     roster: Option<&Roster>,
     own: (&str, &str),
+    effort: &Effort,
 ) -> Result<Intake, Fault> {
     let mut reader = Reader {
         protocol,
@@ -274,9 +287,13 @@ pub(crate) fn read(
         table: Submission::default(),
         places: Places::default(),
         seen_header: false,
+        seen: FxHashSet::default(),
+        seen_rows: FxHashSet::default(),
     };
     let mut part = Part::Head;
     for record in file.records() {
+        effort.step(8)?;
+        let held = reader.out.held.len();
         if let Some(d) = &record.damage {
             reader.out.held.push(HeldRow {
                 code: d.code,
@@ -284,9 +301,13 @@ pub(crate) fn read(
                 text: record.text(),
                 whose: (reader.table.section.clone(), reader.table.team.clone()),
             });
+            effort.hold(record.line)?;
             continue;
         }
         part = reader.line(&record, part)?;
+        for _ in held..reader.out.held.len() {
+            effort.hold(record.line)?;
+        }
     }
     let Reader { mut out, mut table, places, seen_header, .. } = reader;
     for (name, own) in [(&mut table.section, own.0), (&mut table.team, own.1)] {
@@ -417,7 +438,14 @@ impl Reader<'_> {
 
     fn aside(&mut self, unknown: &[String]) {
         for name in unknown {
-            self.out.remarks.push(format!("The column “{name}” is not the lab's and was left aside."));
+            self.remark(format!("The column “{name}” is not the lab's and was left aside."));
+        }
+    }
+
+    /// Whoever reads some dozens of remarks knows that it is another sheet.
+    fn remark(&mut self, text: String) {
+        if self.out.remarks.len() < MOST_REMARKS {
+            self.out.remarks.push(text);
         }
     }
 
@@ -435,7 +463,7 @@ impl Reader<'_> {
             MARK => {
                 let version = field(4).parse::<u32>().ok().filter(|v| *v != protocol.version);
                 if let Some(v) = version {
-                    self.out.remarks.push(format!(
+                    self.remark(format!(
                         "The sheet is of version {v} of the lab, which is now at version {}: what the lab no longer has is held, what is new is missing.",
                         protocol.version
                     ));
@@ -456,7 +484,7 @@ impl Reader<'_> {
                         format!("it may be {}", key.values.join(", ")),
                     ));
                 }
-                None => self.out.remarks.push(format!("The line “{}” was left aside.", record.text())),
+                None => self.remark(format!("The line “{}” was left aside.", record.text())),
             },
         }
         Ok(())
@@ -474,6 +502,11 @@ impl Reader<'_> {
         if self.table.cells.iter().any(|c| c.item == field(0)) {
             let what = format!("`{}` is there twice", field(0));
             return self.hold(record, 0, "duplicate", what, "keep the right one of the two");
+        }
+        let first_of_it = self.seen.insert(item);
+        let numbers = || header.iter().enumerate().filter(|(_, name)| name.parse::<u32>().is_ok());
+        if !first_of_it && numbers().all(|(n, _)| field(n).is_empty()) {
+            return;
         }
         let rows = protocol.rows_of(item);
         let mut first = true;
@@ -520,17 +553,24 @@ impl Reader<'_> {
         let protocol = self.protocol;
         let field = |n: usize| record.fields.get(n).map_or("", |f| f.trim());
         let named = |name: &str| header.iter().position(|h| h == name).map_or("", field);
-        let items: Vec<String> = header
-            .iter()
-            .filter(|h| protocol.item(h).is_some_and(|i| protocol.is_typed(i) && protocol.table_of(i) == Some(t)))
-            .cloned()
-            .collect();
+        let mut items: Vec<String> = Vec::new();
+        for name in header {
+            let mine = protocol.item(name).is_some_and(|i| protocol.is_typed(i) && protocol.table_of(i) == Some(t));
+            if mine && !items.contains(name) {
+                items.push(name.clone());
+            }
+        }
         if header.iter().enumerate().skip(1).all(|(n, _)| field(n).is_empty()) {
             return;
         }
         if self.table.cells.iter().any(|c| c.row == Some(row) && items.contains(&c.item)) {
             let what = format!("row {row} is there twice");
             return self.hold(record, 0, "duplicate", what, "number the rows from 1, each once");
+        }
+        let first_of_it = self.seen_rows.insert((t, row));
+        let at = |id: &String| header.iter().position(|h| h == id).unwrap_or(0);
+        if !first_of_it && items.iter().all(|id| field(at(id)).is_empty()) {
+            return;
         }
         let mut keys = std::collections::BTreeMap::new();
         if let Some(key) = protocol.tables[t].key.map(|k| &protocol.keys[k]) {
@@ -544,7 +584,7 @@ impl Reader<'_> {
             }
         }
         for id in &items {
-            let at = header.iter().position(|h| h == id).unwrap_or(0);
+            let at = at(id);
             let value = field(at);
             if let Some(item) = protocol.item(id) {
                 self.places.put(record.line, at, item, Some(row));

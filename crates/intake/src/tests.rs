@@ -100,6 +100,16 @@ fn bom_crlf_semicolons_and_tabs_are_taken_too() {
     }
 }
 
+/// The files of an upload.
+fn unpacked(name: &str, bytes: Vec<u8>, budget: &mut Budget) -> Result<Vec<crate::Part>, Fault> {
+    let mut parts = Vec::new();
+    crate::unpack(name, bytes, (&Effort::new(UPLOAD), budget), &mut |part| {
+        parts.push(part);
+        Ok::<(), Fault>(())
+    })?;
+    Ok(parts)
+}
+
 /// An archive with these parts.
 fn packed(parts: &[(&str, &[u8])]) -> Vec<u8> {
     use std::io::Write;
@@ -118,14 +128,15 @@ fn packed(parts: &[(&str, &[u8])]) -> Vec<u8> {
 fn a_spreadsheet_that_unpacks_without_end_is_refused() {
     let bomb = packed(&[("content.xml", &vec![b' '; 3 << 20])]);
     assert!(bomb.len() < 100_000);
-    let fault = crate::spreadsheet::read_within(&bomb, 2 << 20).expect_err("too much");
+    let fault =
+        crate::spreadsheet::read(&bomb, &Effort::new(Limits { unpacked: 2 << 20, ..UPLOAD })).expect_err("too much");
     assert!(fault.what.contains("unpacks to more than 2 megabytes"), "{fault}");
 }
 
 /// A file none of which can be used: what is said, and where.
 #[test]
 fn unusable_files_are_refused_with_a_place_and_a_mend() {
-    let wide = "a,".repeat(10_000);
+    let (wide, wider) = ("a,".repeat(1_000), "a,".repeat(10_000));
     let cases: Vec<(Vec<u8>, &str)> = vec![
         (b"".to_vec(), "the file is empty"),
         (b"\n \r\n".to_vec(), "the file is empty"),
@@ -141,6 +152,7 @@ fn unusable_files_are_refused_with_a_place_and_a_mend() {
         (HEADER.as_bytes().to_vec(), "column names and no rows"),
         (b"section,team,it\xe9m,value\n".to_vec(), "the byte 0xE9 is not UTF-8"),
         (wide.into_bytes(), "more than 200 columns"),
+        (wider.into_bytes(), "more than 2000 columns"),
         (vec![b'a'; UPLOAD.bytes + 1], "megabytes"),
     ];
     for (bytes, what) in cases {
@@ -149,7 +161,15 @@ fn unusable_files_are_refused_with_a_place_and_a_mend() {
         assert!(fault.line >= 1 && !fault.mend.is_empty());
     }
     let long = HEADER.to_owned() + &"Morning,Heron,2,zero,,0,mm,,,\n".repeat(UPLOAD.rows + 1);
-    assert!(read_csv(long.as_bytes(), &protocol(), None).expect_err("too long").what.contains("more than 200000 rows"));
+    let read = |limits| {
+        crate::read_file(long.as_bytes(), &protocol(), None, &Effort::new(limits), None).expect_err("too long")
+    };
+    assert!(
+        read(Limits { held: usize::MAX, work: std::time::Duration::from_secs(60), ..UPLOAD })
+            .what
+            .contains("more than 200000 rows")
+    );
+    assert!(read(UPLOAD).what.contains("more than 20000 rows of the file cannot be used"));
 }
 
 /// One bad row among good ones: the good are offered, the bad one is held with its line, column and reason.
@@ -295,7 +315,7 @@ proptest! {
         let mut with_header = HEADER.as_bytes().to_vec();
         with_header.extend_from_slice(&bytes);
         let _ = read_csv(&with_header, &p, Some(&roster()));
-        let _ = read_json(&bytes, &p);
+        let _ = read_json(&bytes, &p, &Effort::new(UPLOAD));
     }
 }
 
@@ -345,7 +365,7 @@ fn a_held_row_names_its_line_whatever_ends_the_lines() {
 #[test]
 fn columns_are_guessed_shown_and_said_otherwise() {
     let text = "who,L,W,station,remarks,x\nHeron,84.30,41.92,2,fine,12\nKilo,83.10,40.50,3,,13\n";
-    let columns = crate::columns_of(text.as_bytes(), &protocol()).expect("to be asked");
+    let columns = crate::columns_of(text.as_bytes(), &protocol());
     let meanings: Vec<&str> = columns.iter().map(|c| c.meaning.as_str()).collect();
     assert_eq!(meanings[1..5], ["cell:plate_length", "cell:plate_width", "key:station", "note"]);
     assert_eq!(columns[1].examples, ["84.30", "83.10"]);
@@ -356,31 +376,31 @@ fn columns_are_guessed_shown_and_said_otherwise() {
         columns: ["team", "cell:plate_length", "cell:plate_width", "key:station", "", ""].map(str::to_owned).to_vec(),
         section: "Morning".to_owned(),
     };
-    let intake =
-        crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), crate::UPLOAD, Some(&map)).expect("readable");
+    let intake = crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), &Effort::new(UPLOAD), Some(&map))
+        .expect("readable");
     assert_eq!(intake.tables.len(), 2, "{:?}", intake.held);
     assert_eq!((intake.tables[0].team.as_str(), intake.tables[0].cells.len()), ("Heron", 2));
     // A file as Jurado writes it asks nothing.
     assert_eq!(
         crate::columns_of(format!("{HEADER}Morning,Heron,2,plate_length,,84.30,mm,,,\n").as_bytes(), &protocol()),
-        None
+        []
     );
 }
 
 #[test]
 fn an_archive_gives_its_files_and_never_more_than_it_may() {
     let zip = packed(&[("one/heron.csv", b"a"), ("kilo.csv", b"b"), (".hidden", b"c"), ("__MACOSX/x", b"d")]);
-    let parts = crate::unpack("teams.zip", zip, &mut Budget::upload()).expect("an archive");
+    let parts = unpacked("teams.zip", zip, &mut Budget::upload()).expect("an archive");
     assert_eq!(parts.iter().map(|p| p.name.as_str()).collect::<Vec<_>>(), ["heron.csv", "kilo.csv"]);
-    let whole = crate::unpack("a.csv", b"section,team".to_vec(), &mut Budget::upload()).expect("one file");
+    let whole = unpacked("a.csv", b"section,team".to_vec(), &mut Budget::upload()).expect("one file");
     assert_eq!((whole.len(), whole[0].name.as_str()), (1, "a.csv"));
     let bomb = packed(&[("big.csv", &vec![b'1'; 3 << 20])]);
-    let fault = crate::unpack("bomb.zip", bomb, &mut Budget::of(1 << 20)).expect_err("too much");
+    let fault = unpacked("bomb.zip", bomb, &mut Budget::of(1 << 20)).expect_err("too much");
     assert!(fault.what.contains("unpack to more than 1 megabytes"), "{fault}");
     let many: Vec<(String, &[u8])> = (0..=crate::MOST_PARTS).map(|n| (format!("{n}.csv"), &b"x"[..])).collect();
     let many: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), *b)).collect();
-    assert!(crate::unpack("many.zip", packed(&many), &mut Budget::upload()).is_err());
-    assert!(crate::unpack("torn.zip", b"PK\x03\x04torn".to_vec(), &mut Budget::upload()).is_err());
+    assert!(unpacked("many.zip", packed(&many), &mut Budget::upload()).is_err());
+    assert!(unpacked("torn.zip", b"PK\x03\x04torn".to_vec(), &mut Budget::upload()).is_err());
 }
 
 #[test]
@@ -404,7 +424,7 @@ mod any_columns {
         ) {
             let _ = crate::columns_of(text.as_bytes(), &protocol());
             let map = crate::ColumnMap { columns: map, section: "Morning".into() };
-            if let Ok(intake) = crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), crate::UPLOAD, Some(&map)) {
+            if let Ok(intake) = crate::read_file(text.as_bytes(), &protocol(), Some(&roster()), &Effort::new(UPLOAD), Some(&map)) {
                 for table in &intake.tables {
                     proptest::prop_assert!(table.cells.iter().all(|c| protocol().item(&c.item).is_some()));
                 }
@@ -465,15 +485,15 @@ fn pictures_in_an_archive_are_refused_as_they_come_out_and_an_upload_has_one_bud
     let many: Vec<(String, Vec<u8>)> = (0..13).map(|n| (format!("Heron {n}.png"), picture(19))).collect();
     let parts: Vec<(&str, &[u8])> = many.iter().map(|(n, b)| (n.as_str(), b.as_slice())).collect();
     let mut budget = Budget::upload();
-    let fault = crate::unpack("pictures.zip", packed(&parts), &mut budget).expect_err("too large");
+    let fault = unpacked("pictures.zip", packed(&parts), &mut budget).expect_err("too large");
     assert!(fault.what.contains("is a picture of more than 12 megabytes"), "{}", fault.what);
     // Each within its own limit, and together more than an upload may be.
     let small: Vec<(String, Vec<u8>)> = (0..6).map(|n| (format!("Heron {n}.png"), picture(11))).collect();
     let parts: Vec<(&str, &[u8])> = small.iter().map(|(n, b)| (n.as_str(), b.as_slice())).collect();
     let archive = packed(&parts);
     let mut budget = Budget::upload();
-    crate::unpack("one.zip", archive.clone(), &mut budget).expect("the first is within the budget");
-    let fault = crate::unpack("two.zip", archive, &mut budget).expect_err("the second is not");
+    unpacked("one.zip", archive.clone(), &mut budget).expect("the first is within the budget");
+    let fault = unpacked("two.zip", archive, &mut budget).expect_err("the second is not");
     assert!(fault.what.contains("together"), "{}", fault.what);
 }
 

@@ -5,15 +5,20 @@ use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::num::NonZeroU32;
 
 use jurado_core::cell::{Address, Below, Piece, PieceKind, Under, parse};
+use jurado_core::error::Fault;
+use jurado_core::notation::counted;
 use jurado_core::protocol::{ItemId, Protocol};
 
-use crate::Intake;
 use crate::spreadsheet::{WorkSheet, Workbook};
+use crate::{Effort, Intake};
 
 /// Most cells that are kept for one table.
 const MOST_CELLS: usize = 4_000;
 /// Most bytes of formulas and texts that are kept for one table.
 const MOST_TEXT: usize = 256 * 1024;
+/// Most cells that are kept for all tables of a file, and bytes in them: each of a thousand tables may read the same range.
+const MOST_IN_ALL: usize = 100_000;
+const MOST_TEXT_IN_ALL: usize = 8 * 1024 * 1024;
 /// Most cells of one range that are kept.
 const MOST_RANGE: u64 = 2_000;
 
@@ -43,19 +48,37 @@ impl Places {
 }
 
 /// Gives each table what stands under its cells. `lead` columns were put before those of the file.
-pub(crate) fn attached(book: &Workbook, protocol: &Protocol, mut intake: Intake, lead: usize) -> Intake {
+pub(crate) fn attached(
+    book: &Workbook,
+    protocol: &Protocol,
+    mut intake: Intake,
+    lead: usize,
+    effort: &Effort,
+) -> Result<Intake, Fault> {
+    let (mut cells, mut text, mut without) = (0, 0, 0);
     let rows = book.rows_by_line();
     for (table, places) in intake.tables.iter_mut().zip(&intake.places) {
         let at = |p: &Place| Some((*rows.get(&(p.line as usize))?, (p.column as usize).checked_sub(lead)?));
         let places: HashMap<(usize, usize), &Place> = places.0.iter().filter_map(|p| Some((at(p)?, p))).collect();
-        table.under = Gatherer::of(book, protocol, &places).map(Box::new);
+        if cells > MOST_IN_ALL || text > MOST_TEXT_IN_ALL {
+            without += usize::from(!places.is_empty());
+            continue;
+        }
+        table.under = Gatherer::of((book, protocol), &places, effort, &mut text)?.map(Box::new);
+        cells += table.under.as_ref().map_or(0, |u| u.cells.len());
+    }
+    if without > 0 {
+        intake.remarks.push(format!(
+            "The formulas of the file read more cells than are kept; {} went without them. Bring fewer teams in one file.",
+            counted(without, "table")
+        ));
     }
     if book.over > 0 {
         intake
             .remarks
             .push(format!("The file holds more formulas than are looked at; {} were passed over.", book.over));
     }
-    intake
+    Ok(intake)
 }
 
 /// Whether it is more than is kept of a workbook.
@@ -72,22 +95,28 @@ struct Gatherer<'a> {
     places: &'a HashMap<(usize, usize), &'a Place>,
     under: Under,
     text: usize,
+    effort: &'a Effort,
     /// Cells whose formulas are still to be followed.
     open: VecDeque<Address>,
 }
 
 impl Gatherer<'_> {
     /// `None` where no formula stands under a cell of the table.
-    fn of(book: &Workbook, protocol: &Protocol, places: &HashMap<(usize, usize), &Place>) -> Option<Under> {
+    fn of(
+        (book, protocol): (&Workbook, &Protocol),
+        places: &HashMap<(usize, usize), &Place>,
+        effort: &Effort,
+        in_all: &mut usize,
+    ) -> Result<Option<Under>, Fault> {
         let home = book.home();
         let mut mine: Vec<(usize, usize)> =
             places.keys().filter(|at| home.formulas.contains_key(at)).copied().collect();
         if mine.is_empty() {
-            return None;
+            return Ok(None);
         }
         mine.sort_unstable();
         let under = Under { home: home.name.clone(), ..Under::default() };
-        let mut gatherer = Gatherer { book, protocol, places, under, text: 0, open: VecDeque::new() };
+        let mut gatherer = Gatherer { book, protocol, places, under, text: 0, effort, open: VecDeque::new() };
         for (row, column) in mine {
             let first = Address::here(row as u32 + 1, column as u32 + 1);
             if !gatherer.keep(&first) {
@@ -95,10 +124,13 @@ impl Gatherer<'_> {
             }
             // One after the other, so that what is kept is kept whole.
             while let Some(next) = gatherer.open.pop_front() {
+                effort.step(64)?;
                 gatherer.follow(&next);
             }
         }
-        Some(gatherer.under)
+        effort.ask()?;
+        *in_all += gatherer.text;
+        Ok(Some(gatherer.under))
     }
 
     fn sheet(&self, a: &Address) -> Option<&WorkSheet> {
@@ -160,7 +192,8 @@ impl Gatherer<'_> {
             PieceKind::Cell(a) => drop(self.keep(&on(a))),
             PieceKind::Range(a, b) => {
                 let cells = u64::from(b.row - a.row + 1) * u64::from(b.column - a.column + 1);
-                if cells > MOST_RANGE {
+                // Once it is spent, the table is not wanted any more.
+                if cells > MOST_RANGE || self.effort.step(cells as usize).is_err() {
                     return;
                 }
                 for row in a.row..=b.row {
@@ -195,8 +228,8 @@ impl Gatherer<'_> {
 ///
 /// # Errors
 /// As [`crate::read_file`] of a workbook; and where no sheet has the name.
-pub fn formulas_of(bytes: &[u8], home: &str) -> Result<Under, jurado_core::error::Fault> {
-    let book = crate::spreadsheet::read(bytes)?;
+pub fn formulas_of(bytes: &[u8], home: &str) -> Result<Under, Fault> {
+    let book = crate::spreadsheet::read(bytes, &Effort::new(crate::UPLOAD))?;
     let mut under =
         Under { home: home.to_owned(), names: book.names.clone().into_iter().collect(), ..Under::default() };
     for sheet in &book.sheets {

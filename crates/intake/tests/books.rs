@@ -6,7 +6,7 @@ use jurado_core::protocol::Protocol;
 use jurado_core::underneath::Gives;
 use jurado_core::verdict::Judged;
 use jurado_core::wording;
-use jurado_intake::{UPLOAD, read_file, write_xlsx};
+use jurado_intake::{Effort, UPLOAD, read_file, write_xlsx};
 use rust_xlsxwriter::{Formula, Workbook};
 
 fn lab() -> Protocol {
@@ -64,7 +64,7 @@ const VALUE: u16 = 3;
 
 fn judged(cells: &[(u32, u16, &str)]) -> Judged {
     let p = lab();
-    let intake = read_file(&filled(cells), &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&filled(cells), &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     assert!(intake.held.is_empty(), "{:?}", intake.held);
     judge(&p, &intake.tables[0], &[], &[])
 }
@@ -162,7 +162,7 @@ fn helper_cells_other_sheets_and_a_wide_file_are_followed() {
     }
     sheet.write_formula(1, 7, Formula::new("=D2*E2*F2/1000").set_result("42.47597124")).expect("a formula");
     let bytes = book.save_to_buffer().expect("a workbook");
-    let intake = read_file(&bytes, &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&bytes, &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     let j = judge(&p, &intake.tables[0], &[], &[]);
     let slip = j.results.iter().find_map(|r| r.slip.as_ref()).expect("a slip");
     assert_eq!((slip.kind.word(), slip.probability), ("term-omitted", 1.0), "{slip:?}");
@@ -176,7 +176,7 @@ fn fifty_thousand_formulas_are_read_in_time_and_the_rest_passed_over() {
     let right = right();
     cells.push((VOLUME, VALUE, right.as_str()));
     let p = lab();
-    let intake = read_file(&filled(&cells), &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&filled(&cells), &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     let under = intake.tables[0].under.as_ref().expect("formulas");
     assert!(under.cells.len() < 20, "only what the results hang on is kept: {}", under.cells.len());
     assert!(intake.remarks.iter().any(|r| r.contains("10001 were passed over")), "{:?}", intake.remarks);
@@ -210,7 +210,7 @@ fn a_file_that_was_saved_without_values_is_told_so() {
     let formula = "(D7-D6)*(D8-D6)*(D9-D6)/1000";
     let bytes = filled(&[(VOLUME, VALUE, &format!("={formula}|7"))]);
     let bytes = edited(&bytes, &[(&format!("<f>{formula}</f><v>7</v>"), &format!("<f>{formula}</f>"))]);
-    let intake = read_file(&bytes, &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&bytes, &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     let j = judge(&p, &intake.tables[0], &[], &[]);
     assert!(
         told(&j).contains("The file was saved without what its formulas give; the one in cell D11 gives 42.375"),
@@ -233,7 +233,7 @@ fn shared_formulas_are_written_out_where_they_stand() {
             ("<f>D10/D11</f>", "<f t=\"shared\" si=\"0\"/>"),
         ],
     );
-    let intake = read_file(&bytes, &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&bytes, &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     let under = intake.tables[0].under.as_ref().expect("formulas");
     assert_eq!(under.cells["D11"].formula.as_deref(), Some("=D7*D8*D9/1000"));
     assert_eq!(under.cells["D12"].formula.as_deref(), Some("=D8*D9*D10/1000"));
@@ -288,7 +288,7 @@ fn a_value_is_taken_as_its_cell_shows_it_and_its_formula_as_it_gave_it() {
     let formula = Formula::new("=ABS(E2-2.7)/2.7").set_result(error.to_string());
     sheet.write_formula_with_format(1, 5, formula, &shows("0.00%")).expect("a formula");
     let bytes = book.save_to_buffer().expect("a workbook");
-    let intake = read_file(&bytes, &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&bytes, &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     let text = |id: &str| intake.tables[0].cells.iter().find(|c| c.item == id).map_or("", |c| c.value.as_str());
     let shown = ["plate_mass", "plate_density", "plate_error"].map(text);
     assert_eq!(shown, ["114.40", &format!("{density:.3}"), &format!("{:.2}%", error * 100.0)]);
@@ -309,7 +309,7 @@ fn a_table_of_endless_formulas_is_judged_by_its_values() {
     let mut cells: Vec<(u32, u16, &str)> = (0..2_000).map(|n| (99 + n / 10, 9 + (n % 10) as u16, "1.5")).collect();
     cells.push((VOLUME, VALUE, long.as_str()));
     cells.push((DENSITY, VALUE, long.as_str()));
-    let intake = read_file(&filled(&cells), &p, None, UPLOAD, None).expect("a workbook");
+    let intake = read_file(&filled(&cells), &p, None, &Effort::new(UPLOAD), None).expect("a workbook");
     // Without a bound this line takes hours.
     let j = judge(&p, &intake.tables[0], &[], &[]);
     assert_eq!(verdict(&j, "plate_volume"), "unexplained");

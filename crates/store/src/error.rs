@@ -154,6 +154,12 @@ pub(crate) fn meaning(message: &str) -> Option<StoreError> {
     })
 }
 
+impl From<jurado_core::error::Fault> for StoreError {
+    fn from(fault: jurado_core::error::Fault) -> Self {
+        StoreError::File(fault)
+    }
+}
+
 impl From<Error> for StoreError {
     fn from(e: Error) -> Self {
         match e {

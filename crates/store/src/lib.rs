@@ -4,6 +4,7 @@
 //! database goes through [`Store::run`], [`Store::look`] and [`Store::snapshot`] (`transaction`). A change of a sheet and what
 //! the Docket shows of it happen in one transaction.
 
+pub mod beside;
 mod cores;
 mod error;
 mod migrating;

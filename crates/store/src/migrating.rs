@@ -6,6 +6,7 @@
 use std::time::{Duration, Instant};
 
 use diesel::connection::SimpleConnection;
+use diesel::migration::{Migration, MigrationSource};
 use diesel::prelude::*;
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
@@ -21,16 +22,16 @@ const PATIENCE: Duration = Duration::from_secs(600);
 const RECORD: [&str; 2] = ["events", "event_strands"];
 
 #[derive(QueryableByName)]
-struct Name {
+pub(crate) struct Name {
     #[diesel(sql_type = diesel::sql_types::Text)]
-    name: String,
+    pub(crate) name: String,
 }
 
-fn failed(e: impl std::fmt::Display) -> StoreError {
+pub(crate) fn failed(e: impl std::fmt::Display) -> StoreError {
     StoreError::Migration(e.to_string())
 }
 
-fn connect(url: &str) -> Result<MysqlConnection, StoreError> {
+pub(crate) fn connect(url: &str) -> Result<MysqlConnection, StoreError> {
     let mut sql = MysqlConnection::establish(url).map_err(|e| StoreError::Unavailable(e.to_string()))?;
     // Long statements are what this connection is for.
     sql.batch_execute("SET SESSION time_zone = '+00:00', lock_wait_timeout = 600; SET NAMES utf8mb4")?;
@@ -59,6 +60,14 @@ impl Store {
         grant(&mut connect(url)?, &serving)
     }
 
+    /// Whether the tables are those that this program knows; they may be older ones.
+    ///
+    /// # Errors
+    /// [`StoreError::Bad`] where they are a newer program's; faults of the database.
+    pub fn is_known(&self) -> Result<(), StoreError> {
+        refuse_newer(&mut connect(&self.url)?)
+    }
+
     /// Whether whoever serves could change the record: then a line at the start says so.
     ///
     /// # Errors
@@ -75,8 +84,41 @@ impl Store {
     }
 }
 
+/// Migrations that this program does not know: the tables are those of a newer one, which means by them what this one cannot.
+fn unknown(sql: &mut MysqlConnection) -> Result<Vec<String>, StoreError> {
+    let known: Vec<String> = MigrationSource::<diesel::mysql::Mysql>::migrations(&MIGRATIONS)
+        .map_err(failed)?
+        .iter()
+        .map(|m| m.name().version().to_string())
+        .collect();
+    let there: Vec<Name> = diesel::sql_query(
+        "SELECT table_name AS name FROM information_schema.tables \
+         WHERE table_schema = DATABASE() AND table_name = '__diesel_schema_migrations'",
+    )
+    .load(sql)?;
+    if there.is_empty() {
+        return Ok(Vec::new());
+    }
+    let applied: Vec<Name> = diesel::sql_query("SELECT version AS name FROM __diesel_schema_migrations").load(sql)?;
+    Ok(applied.into_iter().map(|n| n.name).filter(|n| !known.contains(n)).collect())
+}
+
+/// Refuses tables of a newer program.
+fn refuse_newer(sql: &mut MysqlConnection) -> Result<(), StoreError> {
+    match unknown(sql)?.last() {
+        None => Ok(()),
+        Some(last) => Err(StoreError::Bad(
+            format!(
+                "the tables are those of a newer Jurado (they were changed by {last}, which this one does not know)"
+            ),
+            "start that version, or restore a backup of this one".to_owned(),
+        )),
+    }
+}
+
 fn migrate_as(url: &str) -> Result<(), StoreError> {
     let mut sql = connect(url)?;
+    refuse_newer(&mut sql)?;
     if !sql.has_pending_migration(MIGRATIONS).map_err(failed)? {
         return Ok(());
     }
@@ -114,7 +156,7 @@ impl Lock {
     fn take(url: &str) -> Result<Lock, StoreError> {
         let holder = secret();
         let mut sql = connect(url)?;
-        let begun = Instant::now();
+        let (begun, mut told) = (Instant::now(), false);
         sql.batch_execute(
             "CREATE TABLE IF NOT EXISTS migrating (id INT NOT NULL PRIMARY KEY, holder VARCHAR(40) NOT NULL, until DATETIME(3) NOT NULL) \
              ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin; \
@@ -132,6 +174,13 @@ impl Lock {
                 Ok(_) => {}
                 Err(e) if error::meaning(&e.to_string()).is_some_and(|m| m.is_refused()) => {}
                 Err(e) => return Err(e.into()),
+            }
+            if !told && begun.elapsed() > Duration::from_secs(1) {
+                told = true;
+                log::warn!(
+                    "another process is bringing the tables up to date, or was ended while it did: waiting for it, \
+                     {LEASE_SECONDS} seconds at least"
+                );
             }
             if begun.elapsed() > PATIENCE {
                 return Err(failed("another process has been bringing the tables up to date for ten minutes"));

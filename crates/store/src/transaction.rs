@@ -3,7 +3,7 @@
 
 use std::time::{Duration, Instant};
 
-use chrono::NaiveDateTime;
+use chrono::{NaiveDateTime, Timelike};
 use diesel::MysqlConnection;
 use diesel::connection::{AnsiTransactionManager, SimpleConnection, TransactionManager};
 use diesel::prelude::*;
@@ -47,6 +47,20 @@ impl Db {
         }
         let time: NaiveDateTime = diesel::select(diesel::dsl::sql::<diesel::sql_types::Datetime>("UTC_TIMESTAMP()"))
             .get_result(&mut self.sql)?;
+        self.time = Some(time);
+        Ok(time)
+    }
+
+    /// The moment at which something arrived that is worked on now: whatever was waited for since – a thread, a connection, a lock –
+    /// does not make it late. It is that of the whole transaction from here on.
+    ///
+    /// # Errors
+    /// Faults of the database.
+    pub(crate) fn arrived(&mut self, at: Instant) -> Result<NaiveDateTime, StoreError> {
+        let waited = chrono::TimeDelta::from_std(at.elapsed()).unwrap_or_default();
+        let time: NaiveDateTime = diesel::select(diesel::dsl::sql::<diesel::sql_types::Datetime>("UTC_TIMESTAMP(3)"))
+            .get_result(&mut self.sql)?;
+        let time = (time - waited).with_nanosecond(0).unwrap_or(time);
         self.time = Some(time);
         Ok(time)
     }

@@ -77,7 +77,7 @@ fn students_move_leave_and_come_back_and_a_team_with_tables_stays() {
     // A picture may have come before any table.
     change(Change::AddTeam(morning, "Dunlin".into())).expect("a team");
     let dunlin = team("Dunlin").id;
-    let picture = b"\x89PNG\r\n\x1a\n0000";
+    let picture = b"\xff\xd8\xff\xc0\0\x0b\x08\0\x03\0\x04\x01\x01\x11\0\xff\xda\0\x08\x01\x01\0\0\x3f\0x\xff\xd9";
     w.run(|c| attachments::put(c, w.lab, dunlin, Some(&w.coordinator), "a.png", picture));
     assert!(told(change(Change::RemoveTeam(dunlin))).contains("picture"));
     let listed = || w.run(|c| roster::students(c, &w.coordinator)).len();

@@ -1,10 +1,10 @@
 //! All routes in one table, and the server around them.
 
-use std::net::IpAddr;
+use std::net::TcpListener;
 use std::path::PathBuf;
 
 use actix_session::SessionMiddleware;
-use actix_session::config::{CookieContentSecurity, PersistentSession};
+use actix_session::config::{BrowserSession, CookieContentSecurity};
 use actix_session::storage::CookieSessionStore;
 use actix_web::body::MessageBody;
 use actix_web::cookie::{Key, SameSite, time::Duration};
@@ -15,24 +15,24 @@ use jurado_store::{Store, Workers};
 
 use crate::door::Door;
 use crate::metrics::Metrics;
-use crate::request::{Expected, around};
+use crate::request::{Expected, Public, around};
 use crate::routes::{
     api, asked, attachments, auth, bench, codes, college, course, docket, door_files, entry, floor, gradebook, hand_in,
     intake, moderation, new_lab, people, practice, privacy, protocol_text, protocols, quick, record, returns, room,
     rulings, second, second_factor, sections, setting, shelf, stations, tokens, tryout, watch, words,
 };
 use crate::session::MOST_HOURS;
-use crate::{assets, error, flash};
+use crate::{assets, error, flash, once};
 
 /// How the server is run.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub struct Settings {
-    /// Address it listens on.
-    pub bind: IpAddr,
-    /// Port.
-    pub port: u16,
+    /// Where it listens: had before anything else is done, so that a port that is taken is told at once.
+    pub listener: TcpListener,
     /// Address under which people reach it through a proxy with TLS, such as `https://jurado.example`.
     pub public_url: Option<String>,
+    /// Whether a proxy stands in front of it, which says whose request it is. One does before an `https://` address.
+    pub proxy: bool,
     /// Folder of the worlds that practice classes are simulated from.
     pub worlds: PathBuf,
     /// Lines printed once it answers.
@@ -249,6 +249,8 @@ pub(crate) struct Shared {
     expected: web::Data<Expected>,
     health: web::Data<watch::Health>,
     worlds: web::Data<practice::Worlds>,
+    acts: web::Data<once::Acts>,
+    public: web::Data<Public>,
 }
 
 impl Shared {
@@ -257,11 +259,13 @@ impl Shared {
             store: store.clone(),
             key: Key::derive_from(secret.as_bytes()),
             secure: settings.is_secure(),
-            door: web::Data::new(Door::new(settings.public_url.is_some())),
+            door: web::Data::new(Door::new(settings.proxy || settings.is_secure())),
             metrics: web::Data::default(),
             expected: web::Data::new(Expected(settings.host())),
             health: web::Data::default(),
             worlds: web::Data::new(practice::Worlds(settings.worlds.clone())),
+            acts: web::Data::new(once::Acts::default()),
+            public: web::Data::new(Public(settings.public_url.clone())),
         }
     }
 }
@@ -285,7 +289,7 @@ pub(crate) fn application(
         .cookie_http_only(true)
         .cookie_same_site(SameSite::Lax)
         .cookie_content_security(CookieContentSecurity::Private)
-        .session_lifecycle(PersistentSession::default().session_ttl(Duration::hours(MOST_HOURS)))
+        .session_lifecycle(BrowserSession::default().state_ttl(Duration::hours(MOST_HOURS)))
         .build();
     App::new()
         .app_data(web::Data::new(shared.store.clone()))
@@ -294,10 +298,13 @@ pub(crate) fn application(
         .app_data(shared.expected.clone())
         .app_data(shared.health.clone())
         .app_data(shared.worlds.clone())
-        .app_data(web::FormConfig::default().limit(256 * 1024).error_handler(error::bad_form))
+        .app_data(shared.acts.clone())
+        .app_data(shared.public.clone())
+        .app_data(web::FormConfig::default().limit(once::MOST_FORM).error_handler(error::bad_form))
         .app_data(web::PayloadConfig::new(jurado_intake::UPLOAD.bytes))
         .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
         .app_data(web::QueryConfig::default().error_handler(error::bad_query))
+        .wrap(from_fn(once::once))
         .wrap(from_fn(flash::keep))
         .wrap(session)
         .wrap(Compress::default())
@@ -327,12 +334,12 @@ pub async fn serve(store: Store, settings: Settings) -> Result<(), String> {
         .workers(2)
         // As many as the pool has connections: more would only wait for one, each with memory of its own.
         .worker_max_blocking_threads(5)
+        // What is done for whoever left is left off.
+        .h1_allow_half_closed(false)
         .client_request_timeout(std::time::Duration::from_secs(10))
         .shutdown_timeout(5)
-        .bind((settings.bind, settings.port))
-        .map_err(|e| {
-            format!("{} port {} cannot be used: {e}; choose another with --port", settings.bind, settings.port)
-        })?;
+        .listen(settings.listener)
+        .map_err(|e| format!("it cannot be listened: {e}"))?;
     println!("{}", settings.greeting);
     let outcome = server.run().await.map_err(|e| e.to_string());
     let _ = web::block(move || {

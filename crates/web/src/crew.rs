@@ -43,7 +43,7 @@ impl Crew {
 
     /// The frame of a page for this team.
     pub(crate) fn frame(&self, title: &str) -> Frame {
-        Frame { token: self.token.clone(), said: self.said.clone(), ..Frame::outside(title, self.night) }
+        Frame { token: session::of_page(&self.token), said: self.said.clone(), ..Frame::outside(title, self.night) }
     }
 
     /// Runs work off the event loop that changes something; it may run more than once.

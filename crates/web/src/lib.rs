@@ -12,6 +12,7 @@ mod forms;
 #[cfg(test)]
 mod handled;
 mod metrics;
+mod once;
 mod paths;
 mod request;
 mod routes;

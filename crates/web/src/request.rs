@@ -1,7 +1,6 @@
 //! What happens around every request: it gets a number that the log and error pages show, what it may not carry is refused,
 //! and its time is counted.
 
-use std::cell::RefCell;
 use std::io::ErrorKind;
 use std::time::{Duration, Instant};
 
@@ -12,25 +11,66 @@ use actix_web::http::header::{CONTENT_ENCODING, HOST, HeaderName, HeaderValue, O
 use actix_web::http::{Method, Uri};
 use actix_web::middleware::Next;
 use actix_web::web::Bytes;
-use actix_web::{Error, HttpMessage, ResponseError, web};
+use actix_web::{Error, HttpMessage, HttpRequest, ResponseError, web};
 use futures_util::{Stream, StreamExt, stream};
 
 use crate::error::WebError;
 use crate::metrics::Metrics;
 
+/// A request that is being answered.
+#[derive(Clone)]
+struct Asked {
+    number: String,
+    begun: Instant,
+}
+
 tokio::task_local! {
-    /// The number of the request that is being answered.
-    static NUMBER: RefCell<String>;
+    /// The request that is being answered.
+    static ASKED: Asked;
 }
 
 /// The number of the request that is being answered, for its log lines and its error page; blank outside of one.
 pub fn number() -> String {
-    NUMBER.try_with(|n| n.borrow().clone()).unwrap_or_default()
+    ASKED.try_with(|a| a.number.clone()).unwrap_or_default()
+}
+
+/// When the request that is being answered arrived; now outside of one.
+pub(crate) fn arrived() -> Instant {
+    ASKED.try_with(|a| a.begun).unwrap_or_else(|_| Instant::now())
+}
+
+/// Work of a task of its own, as part of the request that is being answered.
+pub(crate) fn as_asked<T>(work: impl Future<Output = T>) -> impl Future<Output = T> {
+    let asked = ASKED.try_with(Asked::clone);
+    async move {
+        match asked {
+            Ok(asked) => ASKED.scope(asked, work).await,
+            Err(_) => work.await,
+        }
+    }
 }
 
 /// The host that requests have to be for, where one is expected.
 #[derive(Clone)]
 pub(crate) struct Expected(pub(crate) Option<String>);
+
+/// Under which address people reach this place; nothing where it was not said.
+#[derive(Clone)]
+pub(crate) struct Public(pub(crate) Option<String>);
+
+/// The host of a request, as its own line says and nobody before us.
+pub(crate) fn host(request: &HttpRequest) -> &str {
+    request.headers().get(HOST).and_then(|h| h.to_str().ok()).unwrap_or("")
+}
+
+/// The address of this place, for cards, links and whoever is sent back: what a request says of it is asked only where nothing else
+/// was said.
+pub(crate) fn address(request: &HttpRequest) -> String {
+    match request.app_data::<web::Data<Public>>().and_then(|p| p.0.clone()) {
+        Some(address) => address,
+        None => format!("http://{}", host(request)),
+    }
+}
 
 /// How long a body may take whatever its pace.
 const GRACE: Duration = Duration::from_secs(20);
@@ -89,11 +129,12 @@ pub(crate) async fn around<B: MessageBody>(
 ) -> Result<ServiceResponse<EitherBody<B>>, Error> {
     let begun = Instant::now();
     let number = jurado_store::secret()[..10].to_owned();
-    NUMBER
-        .scope(RefCell::new(number.clone()), async move {
+    ASKED
+        .scope(Asked { number: number.clone(), begun }, async move {
             let metrics = request.app_data::<web::Data<Metrics>>().cloned();
             let expected = request.app_data::<web::Data<Expected>>().cloned();
-            let line = format!("{} {}", request.method(), request.path());
+            // Some addresses carry what opens something: the log has the pattern of the route.
+            let (method, ours) = (request.method().clone(), request.match_pattern());
             let body = Box::pin(paced(request.take_payload()));
             request.set_payload(Payload::Stream { payload: body });
             let objection = expected.as_ref().and_then(|e| objection(&request, e));
@@ -106,7 +147,9 @@ pub(crate) async fn around<B: MessageBody>(
             if let Some(metrics) = metrics {
                 metrics.answered(status, took);
             }
-            log::info!("{line} {status} {:.1} ms", 1000.0 * took.as_secs_f64());
+            let ours = ours.or_else(|| answer.request().match_pattern());
+            let line = ours.as_deref().unwrap_or("no such page");
+            log::info!("{method} {line} {status} {:.1} ms", 1000.0 * took.as_secs_f64());
             let headers = answer.headers_mut();
             let mut put = |name: &'static str, value: String| {
                 if let Ok(value) = HeaderValue::from_str(&value) {

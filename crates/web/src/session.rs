@@ -16,6 +16,7 @@ use chrono::NaiveDateTime;
 use jurado_store::{Db, Role, Store, StoreError, User};
 use subtle::ConstantTimeEq;
 
+use crate::door::Whose;
 use crate::error::WebError;
 use crate::flash::Said;
 use crate::views::frame::Frame;
@@ -56,13 +57,15 @@ pub(crate) struct Actor {
 
 /// Whether two texts are the same, in a time that does not say where they differ.
 pub(crate) fn same(a: &str, b: &str) -> bool {
+    // What is a page's own is not asked: it says which page, not whose.
+    let a = a.split(OF_PAGE).next().unwrap_or_default();
     !a.is_empty() && a.as_bytes().ct_eq(b.as_bytes()).into()
 }
 
 impl Actor {
     /// Whose turn an upload is.
-    pub(crate) fn whose(&self) -> String {
-        format!("person {}", self.user.id)
+    pub(crate) fn whose(&self) -> Whose {
+        Whose::Person(self.user.id)
     }
 
     /// Lets a change through if its form carries this session's token, and the person may change anything.
@@ -85,7 +88,7 @@ impl Actor {
             current,
             name: self.user.name.clone(),
             role: self.user.role.word(),
-            token: self.token.clone(),
+            token: of_page(&self.token),
             signed_in: true,
             blind: self.blind,
             said: self.said.clone(),
@@ -132,6 +135,20 @@ impl Actor {
     }
 }
 
+/// What parts a session's token from what is a page's own.
+pub(crate) const OF_PAGE: char = '.';
+
+/// A session's token for the forms of one page: the same form of the same page is one act, however often it is sent.
+pub(crate) fn of_page(token: &str) -> String {
+    format!("{token}{OF_PAGE}{}", &jurado_store::secret()[..16])
+}
+
+/// Whether a form's token is one of this session.
+pub(crate) fn is_of(session: &Session, token: &str) -> bool {
+    let kept: Option<String> = session.get(TOKEN).unwrap_or_default();
+    kept.is_some_and(|kept| same(token, &kept))
+}
+
 /// Whether the lamp is shaded, from its cookie.
 pub(crate) fn is_night(request: &HttpRequest) -> bool {
     request.cookie("lamp").is_some_and(|c| c.value() == "night")
@@ -140,7 +157,7 @@ pub(crate) fn is_night(request: &HttpRequest) -> bool {
 /// The page of ours that a request came from; empty where it says nothing.
 pub(crate) fn came_from(request: &HttpRequest) -> String {
     let referer = request.headers().get("referer").and_then(|r| r.to_str().ok()).unwrap_or("");
-    let host = request.connection_info().host().to_owned();
+    let host = crate::request::host(request).to_owned();
     referer
         .split_once("://")
         .and_then(|(_, rest)| rest.split_once('/'))
@@ -175,7 +192,7 @@ pub(crate) fn token_outside(session: &Session) -> Result<String, WebError> {
 
 /// The frame of a page for somebody who is not signed in, with a token for its forms.
 pub(crate) fn outside(request: &HttpRequest, title: &str) -> Result<Frame, WebError> {
-    let token = token_outside(&request.get_session())?;
+    let token = of_page(&token_outside(&request.get_session())?);
     Ok(Frame { token, ..Frame::outside(title, is_night(request)) })
 }
 

@@ -5,12 +5,11 @@ use std::collections::{BTreeMap, HashMap};
 use jurado_core::cell::Held;
 use jurado_core::error::Fault;
 
+use crate::Effort;
 use crate::sheet::{Grid, to_csv};
 
-/// Most cells with something in them, over all sheets of a file.
-const MOST_CELLS: usize = 2_000_000;
-/// Most bytes of text in them, formulas included.
-const MOST_TEXT: usize = 64 * 1024 * 1024;
+/// Most bytes of text in the cells that are kept of a file, formulas included.
+const MOST_TEXT: usize = 24 * 1024 * 1024;
 /// Most formulas that are kept, over all sheets of a file.
 const MOST_FORMULAS: usize = 50_000;
 
@@ -49,8 +48,13 @@ pub(super) struct Left {
 }
 
 impl Left {
-    pub(super) fn all() -> Left {
-        Left { cells: MOST_CELLS, text: MOST_TEXT, formulas: MOST_FORMULAS, over: 0 }
+    pub(super) fn of(effort: &Effort) -> Left {
+        Left { cells: effort.limits.cells, text: MOST_TEXT, formulas: MOST_FORMULAS, over: 0 }
+    }
+
+    /// Formulas for which there is room.
+    pub(super) fn formulas(&self) -> usize {
+        if self.text == 0 { 0 } else { self.formulas }
     }
 }
 

@@ -12,18 +12,20 @@ use zip::ZipArchive;
 
 use super::book::{Kind, Left, UnderCell, WorkSheet, Workbook, held};
 use super::{damaged, shown};
+use crate::Effort;
 
 /// All sheets of a file; `None` where they are empty.
-pub(super) fn read(bytes: &[u8]) -> Result<Option<Workbook>, Fault> {
+pub(super) fn read(bytes: &[u8], effort: &Effort) -> Result<Option<Workbook>, Fault> {
     let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(damaged)?;
     let part = archive.by_name("content.xml").map_err(damaged)?;
-    let mut left = Left::all();
+    let mut left = Left::of(effort);
     let mut reading = Reading::default();
-    let mut xml = Reader::from_reader(BufReader::new(part.take(super::UNPACKED)));
+    let mut xml = Reader::from_reader(BufReader::new(part.take(effort.limits.unpacked)));
     let mut buffer = Vec::new();
     let mut out: Vec<WorkSheet> = Vec::new();
     loop {
         buffer.clear();
+        effort.step(1)?;
         match xml.read_event_into(&mut buffer).map_err(damaged)? {
             Event::Start(e) if e.local_name().as_ref() == "table" => {
                 reading.row = 0;
@@ -32,9 +34,9 @@ pub(super) fn read(bytes: &[u8]) -> Result<Option<Workbook>, Fault> {
             Event::Start(e) => reading.begin(&e)?,
             Event::Empty(e) => {
                 reading.begin(&e)?;
-                reading.end(e.local_name().as_ref(), out.last_mut(), &mut left)?;
+                reading.end(e.local_name().as_ref(), out.last_mut(), (effort, &mut left))?;
             }
-            Event::End(e) => reading.end(e.local_name().as_ref(), out.last_mut(), &mut left)?,
+            Event::End(e) => reading.end(e.local_name().as_ref(), out.last_mut(), (effort, &mut left))?,
             Event::Text(t) => reading.text(&t),
             Event::GeneralRef(r) => reading.reference(&r),
             Event::Eof => return Ok(Workbook::of(out, reading.names, left.over)),
@@ -176,11 +178,17 @@ impl Reading {
         }
     }
 
-    fn end(&mut self, name: &str, sheet: Option<&mut WorkSheet>, left: &mut Left) -> Result<(), Fault> {
+    fn end(
+        &mut self,
+        name: &str,
+        sheet: Option<&mut WorkSheet>,
+        (effort, left): (&Effort, &mut Left),
+    ) -> Result<(), Fault> {
         match name {
             "annotation" => self.in_note = false,
             "table-cell" | "covered-table-cell" => {
                 let Some(cell) = self.cell.take() else { return Ok(()) };
+                effort.cell()?;
                 let repeated = cell.repeated;
                 if let Some(standing) = cell.standing() {
                     self.cells.push((self.column, repeated, standing));
@@ -189,7 +197,7 @@ impl Reading {
             }
             "table-row" => {
                 if let Some(sheet) = sheet.filter(|_| !self.cells.is_empty()) {
-                    self.put(sheet, left)?;
+                    self.put(sheet, effort, left)?;
                 }
                 self.row = self.row.saturating_add(self.rows);
             }
@@ -199,10 +207,11 @@ impl Reading {
     }
 
     /// Writes a row out as often as it is there; what goes beyond a limit is told at the first cell that does.
-    fn put(&mut self, sheet: &mut WorkSheet, left: &mut Left) -> Result<(), Fault> {
+    fn put(&mut self, sheet: &mut WorkSheet, effort: &Effort, left: &mut Left) -> Result<(), Fault> {
         for row in self.row..self.row.saturating_add(self.rows) {
             for (first, repeated, standing) in &self.cells {
                 for column in *first..first.saturating_add(*repeated) {
+                    effort.step(1)?;
                     if let Some(under) = &standing.under {
                         sheet.put_formula((row, column), under.clone(), left);
                         if standing.text.is_empty() && left.over > 0 {

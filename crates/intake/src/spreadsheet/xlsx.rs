@@ -1,62 +1,113 @@
 //! An Office Open XML workbook, read cell by cell.
 
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::io::Cursor;
 
-use calamine::{DataRef, Reader, Xlsx};
+use calamine::{DataRef, Reader, Xlsx, XlsxFormulaMetadata, expand_shared_formula};
 use jurado_core::error::Fault;
 
 use super::book::{Kind, Left, UnderCell, WorkSheet, Workbook, held};
 use super::shown::Shows;
-use super::{damaged, shown};
+use super::{damaged, refuse, shown};
+use crate::Effort;
+
+type Book<'a> = Xlsx<Cursor<&'a [u8]>>;
+/// Row and column, from nought.
+type At = (u32, u32);
+
+/// Longest formula that is looked at; spreadsheets keep none that is longer.
+const MOST_FORMULA: usize = 8_192;
+/// Most bytes of formulas that are shared, on one sheet.
+const MOST_SHARED: usize = 2 * 1024 * 1024;
 
 /// All sheets of a file; `None` where they are empty.
-pub(super) fn read(bytes: &[u8]) -> Result<Option<Workbook>, Fault> {
-    let mut book: Xlsx<Cursor<&[u8]>> = Xlsx::new(Cursor::new(bytes)).map_err(damaged)?;
-    let mut left = Left::all();
+pub(super) fn read(bytes: &[u8], effort: &Effort) -> Result<Option<Workbook>, Fault> {
+    let mut book: Book<'_> = Xlsx::new(Cursor::new(bytes)).map_err(damaged)?;
+    effort.ask()?;
+    let mut left = Left::of(effort);
     let mut sheets = Vec::new();
-    for name in book.sheet_names() {
-        let formulas = formulas(&mut book, &name);
-        // A sheet of charts has no cells.
-        let Ok(mut cells) = book.worksheet_cells_reader(&name) else { continue };
-        let shows: Vec<Option<Shows>> = cells
-            .styles()
-            .iter()
-            .map(|s| s.number_format.as_ref().and_then(|f| shown::of_format(&f.format_code)))
-            .collect();
-        let mut sheet = WorkSheet::named(&name);
-        while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(damaged)? {
-            let at = (cell.get_position().0 as usize, cell.get_position().1 as usize);
-            let formula = formulas.get(&at);
-            let shows = shows.get(style).copied().flatten();
-            let (text, kind) = text_of(cell.get_value(), shows, formula.is_some());
-            if let Some(formula) = formula {
-                let held = match cell.get_value() {
-                    DataRef::Float(v) => held(&format!("{v}"), Kind::Number),
-                    _ => held(&text, kind),
-                };
-                sheet.put_formula(at, UnderCell { formula: formula.clone(), held }, &mut left);
-            }
-            sheet.put(at, text, kind, &mut left)?;
-        }
-        sheets.push(sheet);
+    let names = book.sheet_names();
+    let different: BTreeSet<String> = names.iter().map(|n| n.to_lowercase()).collect();
+    if different.len() < names.len() {
+        return Err(refuse("two sheets of the workbook have one name", "give each a name of its own"));
+    }
+    for name in names {
+        let Some(formats) = formats(&mut book, &name, effort)? else { continue };
+        sheets.push(sheet(&mut book, &name, &formats, effort, &mut left)?);
     }
     let names: HashMap<String, String> =
         book.defined_names().iter().map(|(name, means)| (name.to_lowercase(), means.clone())).collect();
     Ok(Workbook::of(sheets, names, left.over))
 }
 
-/// The formulas of a sheet by their place, shared ones written out; those that can be read.
-fn formulas(book: &mut Xlsx<Cursor<&[u8]>>, name: &str) -> HashMap<(usize, usize), String> {
+/// How the cells of a sheet show their numbers, where one has a plain format; `None` of a sheet without cells.
+fn formats(book: &mut Book<'_>, name: &str, effort: &Effort) -> Result<Option<HashMap<At, Shows>>, Fault> {
+    // A sheet of charts has no cells.
+    let Ok(mut cells) = book.worksheet_cells_reader(name) else { return Ok(None) };
+    let of = |s: &calamine::Style| s.number_format.as_ref().and_then(|f| shown::of_format(&f.format_code));
+    let styles: Vec<Option<Shows>> = cells.styles().iter().map(of).collect();
     let mut out = HashMap::new();
-    let Ok(mut cells) = book.worksheet_cells_reader(name) else { return out };
-    while let Ok(Some(cell)) = cells.next_formula() {
-        let (row, column) = cell.get_position();
-        if !cell.get_value().is_empty() && row as usize <= crate::UPLOAD.rows && column as usize <= crate::MAX_COLUMNS {
-            out.insert((row as usize, column as usize), format!("={}", cell.get_value()));
+    if styles.iter().all(Option::is_none) {
+        return Ok(Some(out));
+    }
+    while let Some((row, column, style)) = cells.next_style_id().map_err(damaged)? {
+        effort.step(1)?;
+        if let Some(shows) = styles.get(style).copied().flatten() {
+            out.insert((row, column), shows);
         }
     }
-    out
+    Ok(Some(out))
+}
+
+fn sheet(
+    book: &mut Book<'_>,
+    name: &str,
+    formats: &HashMap<At, Shows>,
+    effort: &Effort,
+    left: &mut Left,
+) -> Result<WorkSheet, Fault> {
+    let mut sheet = WorkSheet::named(name);
+    // Formulas that stand once and are shared: where each begins, by its number.
+    let mut shared: HashMap<usize, (String, At)> = HashMap::new();
+    let mut shared_text = 0;
+    let mut cells = book.worksheet_cells_reader(name).map_err(damaged)?;
+    while let Some(cell) = cells.next_cell_with_formula_metadata().map_err(damaged)? {
+        effort.cell()?;
+        let at = (cell.pos.0 as usize, cell.pos.1 as usize);
+        let formula = match cell.formula {
+            None => None,
+            Some(XlsxFormulaMetadata::Normal { formula }) => Some(formula),
+            Some(XlsxFormulaMetadata::Shared { shared_index, range, formula }) => {
+                let begins = range.map_or(cell.pos, |r| r.start);
+                shared_text += formula.len();
+                if formula.len() <= MOST_FORMULA && shared_text <= MOST_SHARED {
+                    shared.insert(shared_index, (formula.clone(), begins));
+                }
+                Some(formula)
+            }
+            Some(XlsxFormulaMetadata::SharedDerived { shared_index }) => match shared.get(&shared_index) {
+                Some((formula, begins)) if left.formulas() > 0 => {
+                    effort.step(1 + formula.len() / 64)?;
+                    Some(expand_shared_formula(formula, *begins, cell.pos).map_err(damaged)?)
+                }
+                Some((formula, _)) => Some(formula.clone()),
+                None => None,
+            },
+            // What a later version of the library may tell is no formula that we know.
+            Some(_) => None,
+        };
+        let formula = formula.filter(|f| !f.is_empty());
+        let (text, kind) = text_of(&cell.value, formats.get(&cell.pos).copied(), formula.is_some());
+        if let Some(formula) = formula {
+            let held = match cell.value {
+                DataRef::Float(v) => held(&format!("{v}"), Kind::Number),
+                _ => held(&text, kind),
+            };
+            sheet.put_formula(at, UnderCell { formula: format!("={formula}"), held }, left);
+        }
+        sheet.put(at, text, kind, left)?;
+    }
+    Ok(sheet)
 }
 
 /// A number is written as the shortest text that is it, with the noughts that its cell shows.

@@ -31,17 +31,6 @@ pub struct Attachment {
     pub by: Option<u32>,
 }
 
-/// The media type that a file's first bytes say, of those that are taken: PNG, JPEG, WebP and PDF. Its name is not asked.
-pub fn media_of(bytes: &[u8]) -> Option<&'static str> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, ..] => Some("image/png"),
-        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
-        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
-        [b'%', b'P', b'D', b'F', b'-', ..] => Some("application/pdf"),
-        _ => None,
-    }
-}
-
 /// Keeps a file beside a table; the same bytes again change nothing.
 ///
 /// # Errors
@@ -115,10 +104,7 @@ pub fn put(
         let what = format!("“{file_name}” has {} megabytes", body.len() / 1_048_576);
         return refuse(what, "bring at most 12, for instance a smaller photo");
     }
-    let Some(media) = media_of(body) else {
-        let what = format!("“{file_name}” is no picture and no PDF, whatever its name says");
-        return refuse(what, "bring a PNG, JPEG or WebP picture, or a PDF");
-    };
+    let (media, body) = jurado_intake::as_kept(file_name, body).map_err(StoreError::File)?;
     let section: u32 = teams::table
         .find(team)
         .select(teams::section_id)
@@ -126,7 +112,7 @@ pub fn put(
         .optional()?
         .ok_or(StoreError::NotFound("team"))?;
     super::sections::hold(c, section, super::labs::Hold::Shared)?;
-    let digest = crate::digest(body);
+    let digest = crate::digest(&body);
     let file_name: String = jurado_intake::without_unseen_signs(file_name).chars().take(200).collect();
     let here = attachments::table.filter(attachments::lab_id.eq(lab)).filter(attachments::team_id.eq(team));
     let same: Option<u32> =
@@ -145,7 +131,7 @@ pub fn put(
             attachments::file_name.eq(&file_name),
             attachments::media.eq(media),
             attachments::digest.eq(&digest),
-            attachments::body.eq(body),
+            attachments::body.eq(&body),
             attachments::user_id.eq(user.map(|u| u.id)),
             attachments::at.eq(at),
         ))

@@ -2,6 +2,7 @@
 //! anything of another team.
 
 use std::collections::HashMap;
+use std::time::Instant;
 
 use chrono::NaiveDateTime;
 use diesel::prelude::*;
@@ -319,7 +320,7 @@ pub fn place(c: &mut Db, team: &Team, lab: u32) -> Result<Place, StoreError> {
 }
 
 /// Hands a team's sheet in: it is stored as typed, with the file that the team may keep, and judged. Nothing of the verdict
-/// is given. `typed` are the fields, and the version that they came after.
+/// is given. `typed` are the fields, and the version that they came after. It counts from the moment that it arrived.
 ///
 /// # Errors
 /// [`StoreError::Bad`] where marks are out, the section is closed or the lab is retired; [`StoreError::Conflict`] where the
@@ -330,7 +331,10 @@ pub fn hand_in(
     lab: u32,
     (table, file): (&Submission, &[u8]),
     typed: (u32, &str),
+    arrived: Instant,
 ) -> Result<Receipt, StoreError> {
+    // Before any lock: on the last evening everybody presses at once, and waits.
+    let now = c.arrived(arrived)?;
     labs::takes_in(c, lab)?;
     let ground = ground::hold(c, lab, team.section_id)?;
     ground::still_there(c, &[(team.id, team.section_id)])?;
@@ -353,7 +357,7 @@ pub fn hand_in(
             "speak to your reviewer, who can put it right on the Bench".into(),
         ));
     }
-    let (now, due_at) = (c.now()?, sections::get(c, team.section_id, lab)?.due_at);
+    let due_at = sections::get(c, team.section_id, lab)?.due_at;
     let digest = crate::digest(file);
     diesel::insert_into(imports::table)
         .values((

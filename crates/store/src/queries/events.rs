@@ -200,6 +200,94 @@ pub fn check(c: &mut Db) -> Result<(usize, Vec<String>), StoreError> {
     Ok((rows.len() + count, faults))
 }
 
+/// What was done, when, by whom and why, of some kinds of acts.
+pub(crate) type Told = std::collections::HashSet<(String, NaiveDateTime, u32, String)>;
+
+/// The acts of some kinds that the record tells of.
+pub(crate) fn of_kind(c: &mut Db, kinds: &[&str]) -> Result<Told, StoreError> {
+    let rows: Vec<(String, NaiveDateTime, Option<u32>, String)> = events::table
+        .filter(events::what.eq_any(kinds))
+        .select((events::what, events::at, events::user_id, events::reason))
+        .load(c.sql())?;
+    Ok(rows.into_iter().filter_map(|(what, at, user, why)| Some((what, at, user?, why))).collect())
+}
+
+/// Where a strand of the record ends.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct End {
+    /// Strand.
+    pub strand: u32,
+    /// Number of its last event.
+    pub number: u32,
+    /// Digest of that.
+    pub digest: String,
+}
+
+impl std::fmt::Display for End {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "record-end:{}:{}:{}", self.strand, self.number, self.digest)
+    }
+}
+
+impl End {
+    /// Every end that a text names, such as a log or the words of a backup.
+    #[must_use]
+    pub fn all_in(text: &str) -> Vec<End> {
+        let end = |words: &str| {
+            let mut parts = words.splitn(3, ':');
+            let (strand, number) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
+            let digest: String = parts.next()?.chars().take_while(char::is_ascii_hexdigit).collect();
+            (digest.len() == 64).then_some(End { strand, number, digest })
+        };
+        text.split("record-end:").skip(1).filter_map(end).collect()
+    }
+}
+
+/// Where each strand of the record ends. Kept where the database's root does not write, it shows whether the newest events, or all,
+/// were taken out since.
+///
+/// # Errors
+/// Faults of the database.
+pub fn ends(c: &mut Db) -> Result<Vec<End>, StoreError> {
+    let rows: Vec<(Option<u32>, Option<u32>, String)> = events::table
+        .filter(events::strand.is_not_null())
+        .order((events::strand, events::number))
+        .select((events::strand, events::number, events::digest))
+        .load(c.sql())?;
+    let mut out: Vec<End> = Vec::new();
+    for (strand, number, digest) in rows {
+        let end = End { strand: strand.unwrap_or(0), number: number.unwrap_or(0), digest };
+        match out.last_mut().filter(|last| last.strand == end.strand) {
+            Some(last) => *last = end,
+            None => out.push(end),
+        }
+    }
+    Ok(out)
+}
+
+/// What speaks against the record having been at some ends once.
+///
+/// # Errors
+/// Faults of the database.
+pub fn against(c: &mut Db, ends: &[End]) -> Result<Vec<String>, StoreError> {
+    let mut faults = Vec::new();
+    for end in ends {
+        let digest: Option<String> = events::table
+            .filter(events::strand.eq(end.strand))
+            .filter(events::number.eq(end.number))
+            .select(events::digest)
+            .first(c.sql())
+            .optional()?;
+        let at = format!("strand {} was at number {}", end.strand, end.number);
+        match digest {
+            None => faults.push(format!("{at} once, and has no such event: its newest were taken out")),
+            Some(digest) if digest != end.digest => faults.push(format!("{at} once, with another digest")),
+            Some(_) => {}
+        }
+    }
+    Ok(faults)
+}
+
 /// Strand and number out of the words of a strand's first event.
 fn goes_on_from(about: &str) -> Option<(u32, u32)> {
     let (strand, number) = about.strip_prefix("goes on from strand ")?.split_once(" event ")?;

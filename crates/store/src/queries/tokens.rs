@@ -93,6 +93,44 @@ pub fn end(c: &mut Db, id: u32, user: &User) -> Result<(), StoreError> {
     events::note(c, Some(user.id), "token ended", &format!("token {id}"))
 }
 
+/// Ends all tokens of a person: whoever has one comes in no longer.
+///
+/// # Errors
+/// Faults of the database.
+pub(crate) fn end_all(c: &mut Db, user: u32) -> Result<(), StoreError> {
+    let now = c.now()?;
+    let all = tokens::table.filter(tokens::user_id.eq(user)).filter(tokens::closed_at.is_null());
+    let ended = diesel::update(all).set(tokens::closed_at.eq(Some(now))).execute(c.sql())?;
+    if ended > 0 {
+        events::note(c, None, "tokens ended", &format!("person {user}: {ended}"))?;
+    }
+    Ok(())
+}
+
+/// How many tokens of each person serve, for whoever looks after people.
+///
+/// # Errors
+/// Faults of the database.
+pub fn counted(c: &mut Db) -> Result<Vec<(u32, i64)>, StoreError> {
+    let now = c.now()?;
+    Ok(tokens::table
+        .filter(tokens::closed_at.is_null())
+        .filter(tokens::until.gt(now))
+        .group_by(tokens::user_id)
+        .select((tokens::user_id, diesel::dsl::count_star()))
+        .load(c.sql())?)
+}
+
+/// Ends all tokens of a person, as the coordinator does it.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where there is no such person; faults of the database.
+pub fn end_of(c: &mut Db, person: u32, by: &User) -> Result<(), StoreError> {
+    users::get(c, person)?;
+    end_all(c, person)?;
+    events::note(c, Some(by.id), "tokens ended", &format!("person {person}"))
+}
+
 /// Whose a token is, and whether it may bring tables; nobody's where it does not serve or its person was closed.
 ///
 /// # Errors

@@ -85,7 +85,54 @@ pub fn check_password(sign_in: &str, password: &str) -> Result<(), StoreError> {
     if letters.len() < 4 {
         return Err(bad("the password is made of one or two characters", "take another one"));
     }
+    if is_common(&plain(password)) {
+        return Err(bad(
+            "the password is one of those that are tried first",
+            "take four words that nobody says together",
+        ));
+    }
     Ok(())
+}
+
+/// Words that many people take, in small letters: with figures and signs around them, twice, or written backwards they are tried
+/// as soon.
+const COMMON: &str = include_str!("common_words.txt");
+
+/// Whether a password in small letters is made of what is tried first.
+fn is_common(password: &str) -> bool {
+    let words: Vec<&str> = COMMON.split_whitespace().collect();
+    // Figures and signs that stand for letters.
+    let spelled = |text: &str| -> String {
+        let letter = |c| match c {
+            '0' => 'o',
+            '1' | '!' => 'i',
+            '3' => 'e',
+            '4' | '@' => 'a',
+            '5' | '$' => 's',
+            '7' => 't',
+            c => c,
+        };
+        text.chars().map(letter).collect()
+    };
+    let bare = |text: &str| text.chars().filter(|c| c.is_alphabetic()).collect::<String>();
+    let backwards = |text: &str| text.chars().rev().collect::<String>();
+    let around = password.trim_matches(|c: char| !c.is_alphabetic());
+    let forms = [password.to_owned(), bare(password), bare(&spelled(password)), bare(&spelled(around))];
+    let run = |text: &str| {
+        let signs: Vec<i32> = text.chars().map(|c| c as i32).collect();
+        // 1234567890 goes back to nought.
+        [[1, -9], [-1, 9]].iter().any(|steps| signs.windows(2).all(|w| steps.contains(&(w[1] - w[0]))))
+    };
+    let made_of = |text: &str| {
+        let (mut rest, mut taken) = (text, 0);
+        while let Some(word) = words.iter().filter(|w| rest.starts_with(**w)).max_by_key(|w| w.len()) {
+            rest = &rest[word.len()..];
+            taken += 1;
+        }
+        // Three words are many to try.
+        rest.is_empty() && (1..=2).contains(&taken)
+    };
+    run(password) || forms.iter().any(|f| made_of(f) || made_of(&backwards(f)))
 }
 
 /// Hashes a password. Slow on purpose, so no transaction should wait for it.
@@ -150,8 +197,9 @@ pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, Stor
             format!("write at most {MOST_NAME} characters"),
         ));
     }
+    let is_taken = || bad(format!("somebody signs in as “{sign_in}” already"), "take another name to sign in with");
     if id_of(c, sign_in)?.is_some() {
-        return Err(bad(format!("somebody signs in as “{sign_in}” already"), "take another name to sign in with"));
+        return Err(is_taken());
     }
     let made_at = c.now()?;
     diesel::insert_into(users::table)
@@ -163,7 +211,12 @@ pub fn add(c: &mut Db, new: &NewPerson<'_>, by: Option<u32>) -> Result<u32, Stor
             made_at,
             demo: u8::from(new.demo),
         })
-        .execute(c.sql())?;
+        .execute(c.sql())
+        // Somebody else may have added the same name since it was looked for.
+        .map_err(|e| match e {
+            diesel::result::Error::DatabaseError(diesel::result::DatabaseErrorKind::UniqueViolation, _) => is_taken(),
+            e => e.into(),
+        })?;
     let id = inserted(c.sql())?;
     put_sections(c, id, new.sections)?;
     // The record is for good, so it names a person by no name of theirs.
@@ -250,6 +303,10 @@ pub fn change(c: &mut Db, id: u32, change: &Change<'_>, by: Option<u32>) -> Resu
     };
     if !matches!(change, Change::Sections(_) | Change::Open) {
         end_sessions(c, id)?;
+    }
+    // Whoever had the password for a moment may have made one.
+    if matches!(change, Change::Password(_) | Change::Close) {
+        super::tokens::end_all(c, id)?;
     }
     let about = format!("person {id}: {about}");
     events::note(c, by, what, about.trim_end_matches([' ', ':']))

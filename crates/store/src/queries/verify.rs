@@ -1,12 +1,13 @@
 //! Whether what is kept beside each table is what judging it gives, and whether what went out is what it was.
 
+use chrono::NaiveDateTime;
 use diesel::prelude::*;
 
 use super::ground::Ground;
 use super::{events, ground, sheets};
 use crate::records::sheet::{Derived, Head};
 use crate::records::words::SheetState;
-use crate::schema::{labs, sections, sheets as sheet_table, teams};
+use crate::schema::{decisions, labs, sections, sheets as sheet_table, teams};
 use crate::{Db, Store, StoreError};
 
 /// A table whose kept verdict is not what judging it gives.
@@ -29,6 +30,92 @@ pub struct Checked {
     pub tables: usize,
     /// What differs.
     pub differences: Vec<Difference>,
+    /// What should be there and is not, a sentence each.
+    pub missing: Vec<String>,
+}
+
+/// What should be there: words, and what is counted that is not.
+const SHOULD_BE: [(&str, &str); 12] = [
+    (
+        "sheets lack their newest revision",
+        "sheets s LEFT JOIN submissions u ON u.id = s.submission_id AND u.sheet_id = s.id \
+         WHERE s.submission_id IS NOT NULL AND u.id IS NULL",
+    ),
+    ("revisions lack their sheet", "submissions u LEFT JOIN sheets s ON s.id = u.sheet_id WHERE s.id IS NULL"),
+    (
+        "sheets lack a revision between two others",
+        "(SELECT sheet_id FROM submissions GROUP BY sheet_id HAVING COUNT(*) <> MAX(revision)) g",
+    ),
+    (
+        "revisions lack the file they came with",
+        "submissions u LEFT JOIN imports i ON i.id = u.import_id WHERE i.id IS NULL",
+    ),
+    (
+        "revisions are not what was handed in: their digests are others",
+        "submissions WHERE CONVERT(SHA2(body, 256) USING utf8mb4) <> CONVERT(digest USING utf8mb4)",
+    ),
+    ("labs lack the protocol in force", "labs l LEFT JOIN protocols p ON p.id = l.protocol_id WHERE p.id IS NULL"),
+    ("sheets lack their lab", "sheets s LEFT JOIN labs l ON l.id = s.lab_id WHERE l.id IS NULL"),
+    (
+        "sheets lack their team or section",
+        "sheets s LEFT JOIN teams t ON t.id = s.team_id LEFT JOIN sections x ON x.id = s.section_id \
+         WHERE t.id IS NULL OR x.id IS NULL",
+    ),
+    (
+        "sheets went out, and what went out is not there",
+        "sheets s WHERE s.returns > (SELECT COUNT(*) FROM went_out w WHERE w.sheet_id = s.id)",
+    ),
+    (
+        "lines of what went out lack their sheet",
+        "went_out w LEFT JOIN sheets s ON s.id = w.sheet_id WHERE s.id IS NULL",
+    ),
+    ("hand-ins lack their file", "hand_ins h LEFT JOIN imports i ON i.id = h.import_id WHERE i.id IS NULL"),
+    (
+        "decisions lack the revision they are on",
+        "decisions d LEFT JOIN submissions u ON u.id = d.submission_id WHERE u.id IS NULL",
+    ),
+];
+
+#[derive(QueryableByName)]
+struct Count {
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    n: i64,
+}
+
+/// What should be there and is not. Each is asked from what names it, since what is gone cannot be missed by itself.
+fn missing(c: &mut Db) -> Result<Vec<String>, StoreError> {
+    let mut out = Vec::new();
+    for (words, what) in SHOULD_BE {
+        let count: Count = diesel::sql_query(format!("SELECT COUNT(*) AS n FROM {what}")).get_result(c.sql())?;
+        if count.n > 0 {
+            out.push(format!("{} {words}", count.n));
+        }
+    }
+    let told = events::of_kind(c, &["decided", "signed"])?;
+    let decided: Vec<(NaiveDateTime, u32, String)> =
+        decisions::table.select((decisions::decided_at, decisions::user_id, decisions::reason)).load(c.sql())?;
+    let untold = decided
+        .into_iter()
+        .filter(|(at, user, reason)| !told.contains(&("decided".to_owned(), *at, *user, reason.clone())))
+        .count();
+    if untold > 0 {
+        out.push(format!("{untold} decisions stand otherwise in the record, or not at all: who, when or why"));
+    }
+    let signed: Vec<(Option<NaiveDateTime>, Option<u32>)> = sheet_table::table
+        .filter(sheet_table::signed_at.is_not_null())
+        .select((sheet_table::signed_at, sheet_table::signed_by))
+        .load(c.sql())?;
+    let untold = signed
+        .into_iter()
+        .filter(|(at, user)| {
+            let (Some(at), Some(user)) = (at, user) else { return false };
+            !told.contains(&("signed".to_owned(), *at, *user, String::new()))
+        })
+        .count();
+    if untold > 0 {
+        out.push(format!("{untold} signatures stand otherwise in the record, or not at all: who or when"));
+    }
+    Ok(out)
 }
 
 /// Judges every table anew and compares what is kept beside it: points, open findings, stage, marks and what went out. All
@@ -46,7 +133,7 @@ pub fn check(store: &Store) -> Result<Checked, StoreError> {
             .select((labs::id, sections::id, labs::slug, sections::name))
             .distinct()
             .load(c.sql())?;
-        let mut out = Checked::default();
+        let mut out = Checked { missing: missing(c)?, ..Checked::default() };
         for (lab, section, slug, name) in places {
             let ground = ground::of(c, lab, section)?;
             check_place(c, &ground, section, &format!("{slug}, {name}"), &mut out)?;
@@ -85,17 +172,17 @@ fn check_place(c: &mut Db, ground: &Ground, section: u32, place: &str, out: &mut
         }
         match (&detail.went_out, detail.returns) {
             (None, n) if n > 0 => what.push(format!("it went out {n} times, and what went out is not there")),
-            (Some(sent), _) => {
-                if let Some((_, then)) = detail.as_sent(c)?
-                    && then.score.decided.normalize() != sent.points
-                {
-                    what.push(format!(
-                        "{} points went out, and judging what went out gives {}",
-                        sent.points,
-                        then.score.decided.normalize()
-                    ));
+            (Some(sent), _) => match detail.as_sent(c)? {
+                Some((_, then)) if then.score.decided.normalize() != sent.points => what.push(format!(
+                    "{} points went out, and judging what went out gives {}",
+                    sent.points,
+                    then.score.decided.normalize()
+                )),
+                Some((_, then)) if sheets::lines_of(&then) != sent.lines => {
+                    what.push("the lines that went out are not those of judging what went out".to_owned());
                 }
-            }
+                _ => {}
+            },
             _ => {}
         }
         if !what.is_empty() {

@@ -89,7 +89,7 @@ fn version(s: &Site, id: u32) -> u32 {
     s.run(|c| sheets::get(c, id, &s.user("chief"))).version
 }
 
-const PICTURE: &[u8] = b"\x89PNG\r\n\x1a\n made up";
+const PICTURE: &[u8] = b"\xff\xd8\xff\xc0\0\x0b\x08\0\x03\0\x04\x01\x01\x11\0\xff\xda\0\x08\x01\x01\0\0\x3f\0x\xff\xd9";
 
 #[actix_web::test]
 async fn a_file_is_read_into_the_form_and_pictures_go_with_the_sheet() {
@@ -144,7 +144,7 @@ async fn a_file_is_read_into_the_form_and_pictures_go_with_the_sheet() {
     assert!(odd.status == 422 && words(&odd.body).contains("no picture and no PDF"));
     assert!(alfa.page(&at("/files")).await.contains("the graph"));
     let id = s.count("SELECT MAX(id) FROM attachments");
-    assert_eq!(alfa.get(&format!("/hand-in/picture/{id}")).await.kind, "image/png");
+    assert_eq!(alfa.get(&format!("/hand-in/picture/{id}")).await.kind, "image/jpeg");
     assert_eq!(bittern.get(&format!("/hand-in/picture/{id}")).await.status, 404);
     assert_eq!(bittern.post(&at(&format!("/picture/{id}/remove")), &[]).await.status, 404);
     let sheet: Vec<(&str, &str)> = SHEET.into_iter().chain([("then", "in")]).collect();

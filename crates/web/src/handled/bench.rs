@@ -172,12 +172,13 @@ async fn pictures_lie_with_a_table_and_nothing_else_does() {
     s.bring(&csv("Morning", "Alfa", "303.3"));
     let (rev, other, id) = (s.browser("rev").await, s.browser("other").await, s.sheet("Alfa"));
     let path = format!("/bench/{id}/attach");
-    let png = b"\x89PNG\r\n\x1a\n0000".as_slice();
+    let png =
+        b"\xff\xd8\xff\xc0\0\x0b\x08\0\x03\0\x04\x01\x01\x11\0\xff\xda\0\x08\x01\x01\0\0\x3f\0x\xff\xd9".as_slice();
     let answer = rev.files(&path, &[], &[("graph.png", b"<svg onload=x>")]).await;
     assert!(answer.status == 422 && words(&answer.body).contains("no picture and no PDF"), "{}", words(&answer.body));
     assert_eq!(rev.files(&path, &[], &[("graph.png", png)]).await.status, 303);
     let picture = s.count("SELECT MAX(id) FROM attachments");
-    assert_eq!(rev.get(&format!("/attachment/{picture}")).await.kind, "image/png");
+    assert_eq!(rev.get(&format!("/attachment/{picture}")).await.kind, "image/jpeg");
     assert_eq!(other.get(&format!("/attachment/{picture}")).await.status, 404);
     assert_eq!(rev.post(&format!("/bench/{id}/attachment/{picture}/remove"), &[]).await.status, 303);
     assert_eq!(s.count("SELECT COUNT(*) FROM attachments"), 0);

@@ -1,7 +1,7 @@
 //! Signing in with the college: who comes in, who does not, and what of its answers is not believed.
 
+use jurado_college::check_url;
 use jurado_college::door::{Settings as StandIn, serve};
-use jurado_college::sign_in::check_issuer;
 use jurado_store::{second_factor, terms};
 
 use super::*;
@@ -10,7 +10,7 @@ use super::*;
 async fn door(chief: &Browser<'_>) -> String {
     let port = free_port();
     let (client, secret) = ("jurado".to_owned(), "made up".to_owned());
-    let settings = StandIn { bind: IpAddr::V4(Ipv4Addr::LOCALHOST), port, client, secret, people: Vec::new() };
+    let settings = StandIn { bind: std::net::Ipv4Addr::LOCALHOST.into(), port, client, secret, people: Vec::new() };
     actix_web::rt::spawn(serve(settings));
     answers(port).await;
     let url = format!("http://127.0.0.1:{port}");
@@ -70,7 +70,7 @@ async fn whoever_the_college_knows_comes_in_and_nothing_false_is_believed() {
         assert!(told.contains(says), "{fields:?}: {told}");
     }
     let url = door(&chief).await;
-    assert!(check_issuer(&url).is_ok());
+    assert!(check_url(&url).is_ok());
     assert!(outside(&s).page("/sign-in").await.contains("Sign in with the college"));
     // A name that nobody wrote down, though somebody here signs in by it.
     let b = outside(&s);

@@ -127,12 +127,10 @@ fn code_of(s: &Site, letters: &str, steps: i64) -> String {
 #[actix_web::test]
 async fn a_second_factor_is_asked_beside_the_password_and_each_code_serves_once() {
     let s = site("second_factor").await;
-    let hash = users::hash("long enough words").expect("a hash");
-    let rev = s.ids["rev"];
-    s.run(|c| users::change(c, rev, &users::Change::Password(&hash), None));
     let browser = s.browser("rev").await;
     let here = "/account/second";
-    let page = browser.post(here, &[("then", "begin")]).await.body;
+    assert!(browser.refused(here, &[("then", "begin"), ("password", "x")]).await.contains("is another one"));
+    let page = browser.post(here, &[("then", "begin"), ("password", PASSWORD)]).await.body;
     let letters = page.split("n wrapall\">").nth(1).and_then(|r| r.split('<').next()).expect("shown").to_owned();
     assert!(page.contains("otpauth://totp/Jurado:rev?secret="), "{}", words(&page));
     let sign_in = |code: String| {
@@ -173,7 +171,7 @@ async fn a_second_factor_is_asked_beside_the_password_and_each_code_serves_once(
         "INSERT INTO second_factors SELECT id, REPEAT('ab', 20), UTC_TIMESTAMP(), 0 FROM users WHERE sign_in = 'rev'",
     );
     assert_eq!(sign_in(String::new()).await.status, 422);
-    let secret = s.run(|c| users::invite(c, Some(rev), None));
+    let secret = s.run(|c| users::invite(c, Some(s.ids["rev"]), None));
     let link = format!("/link/{secret}");
     let mut outside = Browser { site: &s, cookie: RefCell::default(), token: String::new() };
     outside.token = field_of(&outside.get(&link).await.body, "token");

@@ -24,7 +24,7 @@ async fn gradebook(faults: Faults) -> String {
         name: name.into(),
     };
     let roster = vec![person("17", "Ada"), person("18", "Bo")];
-    let settings = StandIn { bind: IpAddr::V4(Ipv4Addr::LOCALHOST), port, token: TOKEN.into(), roster, faults };
+    let settings = StandIn { bind: std::net::Ipv4Addr::LOCALHOST.into(), port, token: TOKEN.into(), roster, faults };
     actix_web::rt::spawn(serve(settings));
     let url = format!("http://127.0.0.1:{port}");
     answers(port).await;

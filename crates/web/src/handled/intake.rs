@@ -16,7 +16,11 @@ async fn a_file_that_cannot_be_used_says_what_is_wrong_and_where() {
     assert!(words(&rev.files("/intake", &[("lab", &lab)], &[]).await.body).contains("No file was chosen"));
     for (name, bytes, says) in [
         ("empty.csv", &b""[..], "empty"),
-        ("picture.png", &b"\x89PNG\r\n\x1a\n0000"[..], "its name does not say of which team"),
+        (
+            "picture.png",
+            &b"\xff\xd8\xff\xc0\0\x0b\x08\0\x03\0\x04\x01\x01\x11\0\xff\xda\0\x08\x01\x01\0\0\x3f\0x\xff\xd9"[..],
+            "its name does not say of which team",
+        ),
         ("sheet.xlsx", &b"PK\x03\x04 no workbook"[..], ""),
         ("other.csv", &b"a,b\n1,2\n"[..], ""),
         ("bad.json", &b"{\"section\": "[..], ""),
@@ -87,7 +91,8 @@ async fn several_files_come_in_together_and_those_that_cannot_are_named() {
     let rev = s.browser("rev").await;
     let lab = s.lab.to_string();
     let (a, b) = (csv("Morning", "Alfa", "30.33"), csv("Morning", "Bittern", "30.33"));
-    let png = b"\x89PNG\r\n\x1a\n0000".as_slice();
+    let png =
+        b"\xff\xd8\xff\xc0\0\x0b\x08\0\x03\0\x04\x01\x01\x11\0\xff\xda\0\x08\x01\x01\0\0\x3f\0x\xff\xd9".as_slice();
     let files =
         [("a.csv", a.as_bytes()), ("b.csv", b.as_bytes()), ("none.csv", b"".as_slice()), ("Alfa graph.png", png)];
     let answer = rev.files("/intake", &[("lab", &lab)], &files).await;

@@ -5,7 +5,7 @@ use actix_web::http::header;
 use actix_web::{HttpResponse, web};
 
 use super::auth::Token;
-use super::parts::{self, Bounds, Parts};
+use super::parts::{self, Arrived, Bounds, Parts};
 use crate::door::Door;
 use crate::error::{WebError, on_to};
 use crate::session::Actor;
@@ -38,6 +38,12 @@ pub(super) fn objection(parts: &Parts) -> Option<(String, String)> {
     })
 }
 
+/// What a file holds, for work of the store.
+pub(super) fn bytes_of(file: &mut Arrived) -> Result<Vec<u8>, jurado_store::StoreError> {
+    file.bytes()
+        .map_err(|e| jurado_store::StoreError::Broken(format!("a file that was brought is not there any more: {e}")))
+}
+
 /// A refusal of the store, in words, for a form of ours; other errors as they are.
 pub(super) fn in_words(e: WebError) -> Result<(String, String), WebError> {
     match e {
@@ -56,23 +62,24 @@ pub(crate) async fn attach(
     form: Multipart,
 ) -> Result<HttpResponse, WebError> {
     let id = *id;
-    let parts = parts::take(&door, &actor.whose(), form, BOUNDS).await?;
+    let parts = parts::take(&door, actor.whose(), form, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or(""))?;
     if let Some((what, mend)) = objection(&parts) {
         return Err(WebError::Bad(what, mend));
     }
-    let files = parts.files;
+    let Parts { mut files, turn, .. } = parts;
     if files.is_empty() {
         return Err(WebError::Bad("No file was chosen.".into(), "Choose a picture or a PDF.".into()));
     }
     let put = actor
         .run(move |c, user| {
-            for (name, bytes) in &files {
-                jurado_store::attachments::add(c, id, user, name, bytes)?;
+            for file in &mut files {
+                jurado_store::attachments::add(c, id, user, &file.name.clone(), &bytes_of(file)?)?;
             }
             Ok(())
         })
         .await;
+    drop(turn);
     match put.map_err(in_words) {
         Ok(()) => Ok(on_to(&format!("/bench/{id}"))),
         Err(Ok((what, mend))) => Err(WebError::Bad(what, mend)),

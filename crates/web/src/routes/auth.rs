@@ -5,7 +5,7 @@ use actix_web::cookie::{Cookie, SameSite, time::Duration};
 use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
-use jurado_store::tries::{self, Counted};
+use jurado_store::tries::{self, Counted, Pace};
 use jurado_store::{Store, StoreError, User, second_factor, users};
 use serde::Deserialize;
 
@@ -70,7 +70,7 @@ async fn attempt(
     name: String,
     (password, code): (String, Option<String>),
 ) -> Result<Attempt, WebError> {
-    let _turn = door.turn(counted.name()).await;
+    let _turn = door.turn(counted.name()).await?;
     let (keep, by) = (store.clone(), counted.clone());
     let (wait, secret) =
         web::block(move || keep.run(|c| Ok((tries::begin(c, &by)?, users::secret_of(c, &name)?)))).await??;
@@ -84,20 +84,18 @@ async fn attempt(
         keep.run(|c| match &secret {
             // Whoever is signed in already shows no code again.
             Some((id, _)) if right && !code_fits(c, *id, code.as_deref())? => {
-                tries::refused(c, &counted, Some(*id))?;
-                Ok(Attempt::Code)
+                Ok((Attempt::Code, tries::refused(c, &counted, Some(*id))?))
             }
             Some((id, _)) if right => {
                 tries::let_in(c, &counted, *id)?;
-                users::get(c, *id).map(Attempt::In)
+                Ok((Attempt::In(users::get(c, *id)?), Pace::AtOnce))
             }
-            other => {
-                tries::refused(c, &counted, other.as_ref().map(|(id, _)| *id))?;
-                Ok(Attempt::Wrong)
-            }
+            other => Ok((Attempt::Wrong, tries::refused(c, &counted, other.as_ref().map(|(id, _)| *id))?)),
         })
     });
-    Ok(outcome.await??)
+    let (outcome, pace) = outcome.await??;
+    crate::door::answer(pace).await;
+    Ok(outcome)
 }
 
 /// Whether a code is one of a person's second factor, or none is asked: `None` where the person is signed in already.
@@ -106,6 +104,24 @@ fn code_fits(c: &mut jurado_store::Db, id: u32, code: Option<&str>) -> Result<bo
         Some(code) if second_factor::is_on(c, id)? => second_factor::take(c, id, code),
         _ => Ok(true),
     }
+}
+
+/// Whether somebody who is signed in has the password in force, and the code of a second factor where there is one: for what outlives
+/// a session. Gives what is to be told where not.
+pub(super) async fn has_password(
+    actor: &Actor,
+    request: &HttpRequest,
+    door: &Door,
+    (password, code): (String, String),
+) -> Result<Option<String>, WebError> {
+    let counted = Counted::new(&actor.user.sign_in, &door.address_of(request));
+    let tried = attempt(&actor.store, door, counted, actor.user.sign_in.clone(), (password, Some(code))).await?;
+    Ok(match tried {
+        Attempt::In(_) => None,
+        Attempt::Wrong => Some("The password you have now is another one.".to_owned()),
+        Attempt::Code => Some("Type the code that your device shows now, beside the password.".to_owned()),
+        Attempt::Wait(n) => Some(format!("There were too many tries. Wait {} and try again.", seconds(n))),
+    })
 }
 
 /// Seconds in words.

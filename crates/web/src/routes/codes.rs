@@ -42,7 +42,7 @@ async fn show(
         section: section.name,
         have,
         codes,
-        host: request.connection_info().host().to_owned(),
+        host: crate::request::address(request).split("://").nth(1).unwrap_or_default().to_owned(),
     })
 }
 

@@ -5,6 +5,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_college::sign_in::{self, Known, Pending};
+use jurado_college::{check_url, is_same_place};
 use jurado_store::college::{self, Found, Place};
 use jurado_store::tries::{self, Counted};
 use jurado_store::{Store, second_factor, users};
@@ -45,10 +46,9 @@ struct SetPage {
     fault: Option<String>,
 }
 
-/// Our own address for people who come back, as this browser sees us.
+/// Our own address for people who come back.
 fn back_of(request: &HttpRequest) -> String {
-    let info = request.connection_info();
-    format!("{}://{}/sign-in/college/back", info.scheme(), info.host())
+    format!("{}/sign-in/college/back", crate::request::address(request))
 }
 
 fn broken(e: impl std::fmt::Display) -> WebError {
@@ -68,9 +68,13 @@ fn back_page(request: &HttpRequest, fault: Option<String>, code: bool) -> Result
 }
 
 /// On to the college's door.
-pub(crate) async fn begin(request: HttpRequest, store: web::Data<Store>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn begin(
+    request: HttpRequest,
+    store: web::Data<Store>,
+    door: web::Data<Door>,
+) -> Result<HttpResponse, WebError> {
     let (place, back) = (place_of(&store).await?, back_of(&request));
-    match web::block(move || sign_in::begin(&place, &back)).await? {
+    match door.outside(move || sign_in::begin(&place, &back)).await? {
         Ok((url, pending)) => {
             request.get_session().insert(PENDING, pending).map_err(broken)?;
             Ok(on_to(&url))
@@ -93,6 +97,7 @@ pub(crate) struct Back {
 pub(crate) async fn back(
     request: HttpRequest,
     store: web::Data<Store>,
+    door: web::Data<Door>,
     query: web::Query<Back>,
 ) -> Result<HttpResponse, WebError> {
     let session = request.get_session();
@@ -106,7 +111,7 @@ pub(crate) async fn back(
         return back_page(&request, Some(fault.into()), false);
     }
     let (place, back, query) = (place_of(&store).await?, back_of(&request), query.into_inner());
-    let known = web::block(move || sign_in::finish(&place, &back, &pending, &query.state, &query.code)).await?;
+    let known = door.outside(move || sign_in::finish(&place, &back, &pending, &query.state, &query.code)).await?;
     match known {
         Ok(known) => come_in(&request, &session, &store, known).await,
         Err(fault) => back_page(&request, Some(fault), false),
@@ -180,9 +185,13 @@ pub(crate) async fn code(
         keep.run(|c| {
             let (wait, now) = (tries::begin(c, &counted)?, c.now()?);
             let late = now.and_utc().timestamp() > at + MOST_WAITING;
-            if wait > 0 || late || !second_factor::take(c, id, &typed)? {
-                tries::refused(c, &counted, Some(id))?;
+            // Only a try that is made counts.
+            if wait > 0 || late {
                 return Ok((wait, None, now));
+            }
+            if !second_factor::take(c, id, &typed)? {
+                tries::refused(c, &counted, Some(id))?;
+                return Ok((0, None, now));
             }
             tries::let_in(c, &counted, id)?;
             Ok((0, Some(users::get(c, id)?), now))
@@ -239,7 +248,12 @@ pub(crate) struct Set {
 }
 
 /// Sets where the college's door is, once it answered, or that there is none.
-pub(crate) async fn set(actor: Actor, request: HttpRequest, form: web::Form<Set>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn set(
+    actor: Actor,
+    request: HttpRequest,
+    door: web::Data<Door>,
+    form: web::Form<Set>,
+) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
     actor.coordinator(WHO)?;
     let form = form.into_inner();
@@ -248,12 +262,14 @@ pub(crate) async fn set(actor: Actor, request: HttpRequest, form: web::Form<Set>
         return Ok(on_to_saying("/people/college", Said::done("Set", "People sign in with a password alone.")));
     }
     let typed = (form.issuer.clone(), form.client.clone());
-    let kept = actor.look(|c, _| college::place(c)).await?.map(|p| p.secret);
+    let kept = actor.look(|c, _| college::place(c)).await?;
     let read = || -> Result<Place, String> {
-        let issuer = sign_in::check_issuer(&forms::ADDRESS.wanted(&form.issuer, "Write the address of the issuer.")?)?;
+        let issuer = check_url(&forms::ADDRESS.wanted(&form.issuer, "Write the address of the issuer.")?)?;
         let client = forms::ADDRESS.wanted(&form.client, "Write the name that the college gave Jurado.")?;
         let secret = forms::SECRET.optional(&form.secret)?;
-        let secret = if secret.is_empty() { kept.clone().unwrap_or_default() } else { secret };
+        // A secret goes only to the address that it was typed for.
+        let kept = kept.as_ref().filter(|k| is_same_place(&k.issuer, &issuer)).map(|k| k.secret.clone());
+        let secret = if secret.is_empty() { kept.unwrap_or_default() } else { secret };
         if secret.is_empty() {
             return Err("Write the secret that the college gave Jurado.".to_owned());
         }
@@ -262,7 +278,7 @@ pub(crate) async fn set(actor: Actor, request: HttpRequest, form: web::Form<Set>
     let looked = match read() {
         Ok(place) => {
             let asked = place.clone();
-            web::block(move || sign_in::look(&asked)).await?.map(|()| place)
+            door.outside(move || sign_in::look(&asked)).await?.map(|()| place)
         }
         Err(fault) => Err(fault),
     };

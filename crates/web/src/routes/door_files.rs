@@ -5,18 +5,18 @@ use actix_web::http::{StatusCode, header};
 use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_core::protocol::Protocol;
-use jurado_intake::{Intake, read_own};
+use jurado_intake::{Effort, Intake, TEAM, read_own};
 use jurado_store::attachments as pictures;
 use jurado_store::door::{self as store_door, Place};
 use jurado_store::drafts;
 use serde::Deserialize;
 
-use super::attachments::{BOUNDS, as_it_is, in_words, objection};
+use super::attachments::{BOUNDS, as_it_is, bytes_of, in_words, objection};
 use super::hand_in::{Outcome, Then, settle, shown};
-use super::parts;
+use super::parts::{self, Parts};
 use super::protocols::data_sheet;
 use crate::crew::Crew;
-use crate::door::Door;
+use crate::door::{Door, Waiting, Whose};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::flash::{Said, on_to_saying};
 use crate::views::entry::field;
@@ -97,7 +97,7 @@ enum Brought {
 
 /// Reads a form with files of this team, in its turn and with its token; `none` is said where no file was chosen.
 async fn brought(crew: &Crew, door: &Door, lab: u32, form: Multipart, none: &str) -> Result<Brought, WebError> {
-    let parts = parts::take(door, &format!("team {}", crew.team.id), form, BOUNDS).await?;
+    let parts = parts::take(door, Whose::Team(crew.team.id), form, BOUNDS).await?;
     crew.allow(field(&parts.fields, "token").unwrap_or(""))?;
     let place = place(crew, lab).await?;
     let told = match objection(&parts) {
@@ -140,10 +140,19 @@ pub(crate) async fn file(
         Brought::Files(place, parts) => (place, parts),
         Brought::Refused(page) => return Ok(page),
     };
-    let Some((name, bytes)) = parts.files.into_iter().next() else { return Err(WebError::NotFound("file")) };
-    let (protocol, team) = (place.lab.protocol.clone(), crew.team.clone());
-    let read = web::block(move || read_own(&bytes, &protocol, (&team.section, &team.name))).await?;
-    let intake = match read {
+    let Parts { files, turn, .. } = parts;
+    let Some(mut file) = files.into_iter().next() else { return Err(WebError::NotFound("file")) };
+    let (name, protocol, team) = (file.name.clone(), place.lab.protocol.clone(), crew.team.clone());
+    let waiting = Waiting::default();
+    let gone = waiting.flag();
+    let read = web::block(move || {
+        let effort = Effort::new(TEAM).until_gone(gone);
+        let read = file.bytes().map(|bytes| read_own(&bytes, &protocol, (&team.section, &team.name), &effort));
+        // What follows needs none of its memory.
+        drop(turn);
+        read
+    });
+    let intake = match read.await?.map_err(parts::not_kept)? {
         Ok(intake) => intake,
         Err(f) => {
             let told = format!("“{name}”, line {}: {}; {}.", f.line, f.what, f.mend);
@@ -193,15 +202,17 @@ pub(crate) async fn picture(
     };
     let asked = field(&parts.fields, "about").unwrap_or("");
     let about = subjects(&place.lab.protocol).into_iter().find(|s| s == asked).unwrap_or_default();
-    let files = parts.files;
+    let Parts { mut files, turn, .. } = parts;
     let put = crew
         .run(move |c, team| {
-            for (name, bytes) in &files {
-                pictures::bring(c, id, team, &about, (name, bytes))?;
+            for file in &mut files {
+                let bytes = bytes_of(file)?;
+                pictures::bring(c, id, team, &about, (&file.name, &bytes))?;
             }
             Ok(())
         })
         .await;
+    drop(turn);
     match put.map_err(in_words) {
         Ok(()) => Ok(on_to(&format!("/hand-in/{id}/files"))),
         Err(Ok((what, mend))) => refused(&crew, &place, format!("{what} {mend}"), Vec::new()),

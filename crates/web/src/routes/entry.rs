@@ -126,9 +126,9 @@ fn differ(protocol: &Protocol, first: &Submission, second: &Submission) -> Vec<(
 }
 
 pub(crate) async fn typed(actor: Actor, door: web::Data<Door>, form: Multipart) -> Result<HttpResponse, WebError> {
-    let sent = parts::take(&door, &actor.whose(), form, attachments::BOUNDS).await?;
+    let sent = parts::take(&door, actor.whose(), form, attachments::BOUNDS).await?;
     let objection = attachments::objection(&sent);
-    let (fields, files) = (sent.fields, sent.files);
+    let (fields, mut files) = (sent.fields, sent.files);
     actor.allow(field(&fields, "token").unwrap_or(""))?;
     let number = |name: &str| field(&fields, name).and_then(|v| v.parse::<u32>().ok());
     let (Some(lab), Some(section)) = (number("lab"), number("section")) else {
@@ -141,8 +141,9 @@ pub(crate) async fn typed(actor: Actor, door: web::Data<Door>, form: Multipart) 
     if let (Some(team), false) = (there.team, files.is_empty()) {
         let put = actor
             .run(move |c, user| {
-                for (name, bytes) in &files {
-                    jurado_store::attachments::put(c, lab, team, Some(user), name, bytes)?;
+                for file in &mut files {
+                    let bytes = attachments::bytes_of(file)?;
+                    jurado_store::attachments::put(c, lab, team, Some(user), &file.name, &bytes)?;
                 }
                 Ok(())
             })

@@ -5,13 +5,15 @@ use actix_web::{HttpResponse, web};
 use askama::Template;
 use jurado_college::Client;
 use jurado_college::client::check_url;
+use jurado_college::is_same_place;
 use jurado_core::notation::counted;
-use jurado_intake::write_grid_csv;
+use jurado_intake::{MOST_ROSTER_LINES, write_grid_csv};
 use jurado_store::ScoreState;
 use jurado_store::outbox::{self, Place};
 use serde::Deserialize;
 
 use super::auth::Token;
+use crate::door::Door;
 use crate::error::{WebError, html, html_with};
 use crate::flash::{Said, on_to_saying};
 use crate::forms;
@@ -96,8 +98,8 @@ pub(crate) async fn set(actor: Actor, form: web::Form<Set>) -> Result<HttpRespon
     }
     let before = actor.look(|c, _| outbox::place(c)).await?;
     let secret = match (form.secret.trim(), before) {
-        // A token that is not typed anew stays.
-        ("", Some(before)) => Ok(before.token),
+        // A token that is not typed anew stays, and goes to no other address.
+        ("", Some(before)) if is_same_place(&before.url, &form.url) => Ok(before.token),
         (secret, _) => forms::SECRET.wanted(secret, "Write the token that the gradebook gave for Jurado."),
     };
     match (forms::ADDRESS.optional(&form.url).and_then(|url| check_url(&url)), secret) {
@@ -132,7 +134,7 @@ async fn client(actor: &Actor) -> Result<Client, WebError> {
 }
 
 /// Reads what is in the gradebook of every lab of which something went out, and says how it differs.
-pub(crate) async fn reconcile(actor: Actor) -> Result<HttpResponse, WebError> {
+pub(crate) async fn reconcile(actor: Actor, door: web::Data<Door>) -> Result<HttpResponse, WebError> {
     actor.coordinator(WHO)?;
     let client = client(&actor).await?;
     let labs = actor
@@ -155,7 +157,7 @@ pub(crate) async fn reconcile(actor: Actor) -> Result<HttpResponse, WebError> {
         };
         labs.iter().map(of).collect()
     };
-    match web::block(ask).await? {
+    match door.outside(ask).await? {
         Ok(compared) => html(&show(&actor, None, compared, None).await?),
         Err(told) => html_with(StatusCode::BAD_GATEWAY, &show(&actor, None, Vec::new(), Some(told)).await?),
     }
@@ -177,11 +179,15 @@ pub(crate) async fn again(actor: Actor, fields: web::Form<Bounded>) -> Result<Ht
 }
 
 /// The roster as the college has it, put where a roster is pasted: it is looked at before it is taken.
-pub(crate) async fn roster(actor: Actor) -> Result<HttpResponse, WebError> {
+pub(crate) async fn roster(actor: Actor, door: web::Data<Door>) -> Result<HttpResponse, WebError> {
     actor.coordinator("The roster is brought by the coordinator")?;
     let client = client(&actor).await?;
-    let people = web::block(move || client.roster()).await?;
+    let people = door.outside(move || client.roster()).await?;
     match people {
+        Ok(people) if people.len() > MOST_ROSTER_LINES => Err(WebError::Bad(
+            format!("The gradebook’s roster has {} lines; at most {MOST_ROSTER_LINES} are taken.", people.len()),
+            "Paste the roster of this course alone.".into(),
+        )),
         Ok(people) => {
             let mut grid = vec![["section", "team", "number", "name"].map(str::to_owned).to_vec()];
             grid.extend(people.into_iter().map(|p| vec![p.section, p.team, p.number, p.name]));

@@ -12,7 +12,7 @@ use jurado_core::wording;
 use jurado_intake::{long_grid, write_grid_exact};
 use jurado_store::door::{self as store_door, Place, Team};
 use jurado_store::drafts::{self, Draft};
-use jurado_store::tries::{self, Counted};
+use jurado_store::tries::{self, Counted, Pace};
 use jurado_store::{Db, Store, StoreError, college};
 use serde::Deserialize;
 
@@ -136,33 +136,32 @@ pub(crate) async fn come_in(
 ) -> Result<HttpResponse, WebError> {
     let form = form.into_inner();
     session::allow_outside(&request.get_session(), &form.token)?;
-    // Counted by the code that was tried and by the address, before it is looked up.
-    let counted = Counted::new(&format!("code {}", form.code), &door.address_of(&request));
+    let counted = Counted::new("code", &door.address_of(&request));
     let (keep, code) = (store.get_ref().clone(), form.code.clone());
-    let (wait, team, now) = web::block(move || {
+    let (found, now) = web::block(move || {
         keep.run(|c| {
-            let wait = tries::begin(c, &counted)?;
-            let team = if wait > 0 { None } else { store_door::team_of(c, &code)? };
-            match &team {
-                Some(_) => tries::forget(c, &counted)?,
-                None => tries::refused(c, &counted, None)?,
-            }
-            Ok((wait, team, c.now()?))
+            // A right code comes in whatever its neighbours at one address tried.
+            let found = match store_door::team_of(c, &code)? {
+                Some(team) => Ok(team),
+                None => Err(tries::refused_from(c, &counted)?),
+            };
+            Ok((found, c.now()?))
         })
     })
     .await??;
-    match team {
-        Some(team) => {
+    match found {
+        Ok(team) => {
             crew::begin(&request.get_session(), &team, now)?;
             Ok(on_to("/hand-in"))
         }
-        None if wait > 0 => {
-            let told = format!("There were too many tries. Wait {wait} seconds and try again, or ask your reviewer.");
-            code_page(&request, &form.code, Some((StatusCode::TOO_MANY_REQUESTS, told))).await
-        }
-        None => {
+        Err(pace) => {
+            crate::door::answer(pace).await;
             let told = "No team has this code. Look at it once more: it has twelve signs, and no O, I, 0 or 1.";
-            code_page(&request, &form.code, Some((StatusCode::UNPROCESSABLE_ENTITY, told.to_owned()))).await
+            let status = match pace {
+                Pace::AtOnce => StatusCode::UNPROCESSABLE_ENTITY,
+                Pace::Slowly => StatusCode::TOO_MANY_REQUESTS,
+            };
+            code_page(&request, &form.code, Some((status, told.to_owned()))).await
         }
     }
 }
@@ -304,8 +303,9 @@ pub(super) async fn settle(
         }
         let put = if then == Then::HandIn && joined.both.is_empty() {
             let file = file_of(&place, &sheet);
+            let arrived = crate::request::arrived();
             let hand_in = move |c: &mut Db, team: &Team| {
-                store_door::hand_in(c, team, id, (&sheet, &file), (last, &body)).map(|_| Outcome::HandedIn)
+                store_door::hand_in(c, team, id, (&sheet, &file), (last, &body), arrived).map(|_| Outcome::HandedIn)
             };
             crew.run(hand_in).await
         } else {

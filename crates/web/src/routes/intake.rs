@@ -14,8 +14,8 @@ use serde::Deserialize;
 use super::auth::Token;
 use super::bench;
 use super::offer::{Offered, offer_all};
-use super::parts::{self, Bounds};
-use crate::door::Door;
+use super::parts::{self, Arrived, Bounds};
+use crate::door::{Door, Waiting};
 use crate::error::{WebError, html, html_with, on_to};
 use crate::flash::{Said, on_to_saying};
 use crate::session::Actor;
@@ -111,7 +111,8 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
 const MOST_FILES: usize = 200;
 /// How much of an upload is taken.
 const BOUNDS: Bounds = Bounds {
-    text: UPLOAD.bytes,
+    // What is longer is brought as a file: the page would show all of it again.
+    text: 2 * 1024 * 1024,
     file: UPLOAD.bytes,
     fields: 50,
     files: MOST_FILES,
@@ -120,22 +121,21 @@ const BOUNDS: Bounds = Bounds {
 };
 
 pub(crate) async fn upload(actor: Actor, door: web::Data<Door>, payload: Multipart) -> Result<HttpResponse, WebError> {
-    let parts = parts::take(&door, &actor.whose(), payload, BOUNDS).await?;
+    let parts = parts::take(&door, actor.whose(), payload, BOUNDS).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or("").trim())?;
     let pasted = field(&parts.fields, "pasted").unwrap_or("").to_owned();
     let asked = field(&parts.fields, "lab").unwrap_or("").trim().to_owned();
     let told = |what: String, mend: &str| Some((what, mend.to_owned()));
     let mut files = parts.files;
     if files.is_empty() && !pasted.trim().is_empty() {
-        files.push(("pasted text".to_owned(), pasted.clone().into_bytes()));
+        files.push(Arrived::holding("pasted text", pasted.as_bytes()).map_err(parts::not_kept)?);
     }
-    let fault = if !parts.too_large.is_empty() {
+    let fault = if parts.too_large.iter().any(|(_, file)| file.is_empty()) {
+        let most = BOUNDS.text / 1_048_576;
+        told(format!("What was pasted is longer than {most} megabytes."), "Bring it as a file.")
+    } else if !parts.too_large.is_empty() {
         let verb = if parts.too_large.len() == 1 { "is" } else { "are" };
-        let names: Vec<String> = parts
-            .too_large
-            .iter()
-            .map(|(_, file)| if file.is_empty() { "What was pasted".to_owned() } else { format!("“{file}”") })
-            .collect();
+        let names: Vec<String> = parts.too_large.iter().map(|(_, file)| format!("“{file}”")).collect();
         told(
             format!(
                 "{} {verb} larger than {} megabytes, or all together are larger than {}.",
@@ -158,7 +158,13 @@ pub(crate) async fn upload(actor: Actor, door: web::Data<Door>, payload: Multipa
     }
     // A file none of which can be used, and of whose columns nothing can be said, is told at once and not kept.
     let (store, user) = (actor.store.clone(), actor.user.clone());
-    let outcome = web::block(move || offer_all(&store, &user, lab, files)).await??;
+    let (waiting, turn) = (Waiting::default(), parts.turn);
+    let gone = waiting.flag();
+    let outcome = web::block(move || {
+        let _turn = turn;
+        offer_all(&store, &user, lab, &mut files, gone)
+    });
+    let outcome = outcome.await??;
     let Offered { offered, refused, attached } = outcome;
     match (offered, refused) {
         (offered, refused) if offered.is_empty() && attached.is_empty() => {

@@ -99,9 +99,10 @@ pub(crate) async fn check(actor: Actor, form: web::Form<Draft>) -> Result<HttpRe
 /// Puts a file's text on the page, to be looked at and added.
 pub(crate) async fn from_file(actor: Actor, door: web::Data<Door>, form: Multipart) -> Result<HttpResponse, WebError> {
     actor.coordinator(WHO)?;
-    let parts = parts::take(&door, &actor.whose(), form, FILE).await?;
+    let mut parts = parts::take(&door, actor.whose(), form, FILE).await?;
     actor.allow(field(&parts.fields, "token").unwrap_or(""))?;
-    let text = match parts.files.first().map(|(_, bytes)| String::from_utf8(bytes.clone())) {
+    let bytes = parts.files.first_mut().map(|f| f.bytes()).transpose().map_err(parts::not_kept)?;
+    let text = match bytes.map(String::from_utf8) {
         Some(Ok(text)) if !text.trim().is_empty() => text.replace("\r\n", "\n"),
         told => {
             let fault = if !parts.too_large.is_empty() {

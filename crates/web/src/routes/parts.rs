@@ -1,11 +1,66 @@
-//! Forms with files: read part by part, bounded as they come, to their end, so that the browser gets to see the answer.
+//! Forms with files: read part by part, bounded as they come, to their end, so that the browser gets to see the answer. What has
+//! come waits in a file without a name until it is its turn to be read: a form on a slow line takes neither memory nor a place.
+
+use std::io::{Read, Seek, SeekFrom, Write};
+use std::time::Duration;
 
 use actix_multipart::{Multipart, MultipartError};
-use futures_util::TryStreamExt;
+use actix_web::error::PayloadError;
+use actix_web::web::Bytes;
+use futures_util::{Stream, TryStreamExt};
+use tempfile::SpooledTempFile;
 
-use crate::door::{Door, Turn};
+use crate::door::{Door, Turn, Whose};
 use crate::error::WebError;
 use crate::views::entry::Fields;
+
+/// Bytes of a file that are kept in memory while it arrives.
+const IN_MEMORY: usize = 64 * 1024;
+/// How long a whole form may take.
+const MOST_COMING: Duration = Duration::from_secs(600);
+
+/// A file that has arrived.
+#[derive(Debug)]
+pub(crate) struct Arrived {
+    /// Its name.
+    pub(crate) name: String,
+    size: usize,
+    body: SpooledTempFile,
+}
+
+impl Arrived {
+    fn new(name: String) -> Arrived {
+        Arrived { name, size: 0, body: SpooledTempFile::new(IN_MEMORY) }
+    }
+
+    /// A file made of what came as text.
+    pub(crate) fn holding(name: &str, bytes: &[u8]) -> std::io::Result<Arrived> {
+        let mut file = Arrived::new(name.to_owned());
+        file.put(bytes).map(|()| file)
+    }
+
+    fn put(&mut self, piece: &[u8]) -> std::io::Result<()> {
+        self.size += piece.len();
+        self.body.write_all(piece)
+    }
+
+    /// What it holds, as often as it is asked.
+    pub(crate) fn bytes(&mut self) -> std::io::Result<Vec<u8>> {
+        let mut bytes = Vec::with_capacity(self.size);
+        self.body.seek(SeekFrom::Start(0))?;
+        self.body.read_to_end(&mut bytes)?;
+        Ok(bytes)
+    }
+}
+
+/// A disk that takes nothing more, or gives nothing back.
+pub(crate) fn not_kept(e: std::io::Error) -> WebError {
+    log::error!("a file that was brought could not be kept: {e}");
+    WebError::Bad(
+        "The file could not be kept while it was read: the machine's disk may be full.".into(),
+        "Tell whoever looks after the machine, and send it again.".into(),
+    )
+}
 
 /// How much of a form is taken.
 #[derive(Clone, Copy, Debug)]
@@ -29,23 +84,64 @@ pub(crate) struct Bounds {
 pub(crate) struct Parts {
     /// Fields of text, in their order.
     pub(crate) fields: Fields,
-    /// Files: name and bytes.
-    pub(crate) files: Vec<(String, Vec<u8>)>,
+    /// Files.
+    pub(crate) files: Vec<Arrived>,
     /// What is larger than may be: field and, for a file, its name.
     pub(crate) too_large: Vec<(String, String)>,
     /// Whether there were more files than are taken.
     pub(crate) too_many: bool,
-    /// The turn that the person has for as long as the files are kept.
-    pub(crate) _turn: Option<Turn>,
+    /// The turn that whoever brought them has until this is dropped.
+    pub(crate) turn: Option<Turn>,
 }
 
-/// Reads somebody's form, when it is its turn: a person's or a team's.
+/// Takes somebody's form, and waits until it is its turn to be read.
 ///
 /// # Errors
-/// Where it broke off, is larger altogether than may be, or does not get its turn.
-pub(crate) async fn take(door: &Door, whose: &str, payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
-    let turn = door.upload(whose).await?;
-    Ok(Parts { _turn: Some(turn), ..read(payload, bounds).await? })
+/// Where it broke off, took too long, is larger altogether than may be, or does not get its turn.
+pub(crate) async fn take(door: &Door, whose: Whose, payload: Multipart, bounds: Bounds) -> Result<Parts, WebError> {
+    let coming = door.arriving(whose)?;
+    let parts = in_time(read(payload, bounds)).await?;
+    drop(coming);
+    Ok(Parts { turn: Some(door.reading(whose).await?), ..parts })
+}
+
+/// Takes a body that is one file, as [`take`] does a form. Gives its turn with it.
+///
+/// # Errors
+/// As [`take`].
+pub(crate) async fn take_whole(
+    door: &Door,
+    whose: Whose,
+    mut body: impl Stream<Item = Result<Bytes, PayloadError>> + Unpin,
+    most: usize,
+) -> Result<(Arrived, Turn), WebError> {
+    let coming = door.arriving(whose)?;
+    let mut whole = Arrived::new(String::new());
+    let broken = || {
+        let what = format!("The file did not arrive whole, or is larger than {} megabytes.", most / 1_048_576);
+        WebError::Bad(what, "Send it in parts.".into())
+    };
+    in_time(async {
+        while let Some(piece) = body.try_next().await.map_err(|_| broken())? {
+            if whole.size + piece.len() > most {
+                return Err(broken());
+            }
+            whole.put(&piece).map_err(not_kept)?;
+        }
+        Ok(())
+    })
+    .await?;
+    drop(coming);
+    Ok((whole, door.reading(whose).await?))
+}
+
+async fn in_time<T>(coming: impl Future<Output = Result<T, WebError>>) -> Result<T, WebError> {
+    tokio::time::timeout(MOST_COMING, coming).await.unwrap_or_else(|_| {
+        Err(WebError::Bad(
+            format!("The upload took longer than {} minutes.", MOST_COMING.as_secs() / 60),
+            "Bring fewer files at once, or from a faster line.".into(),
+        ))
+    })
 }
 
 /// Reads a form.
@@ -68,7 +164,7 @@ async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts, WebError>
         // A part with a file name, be it empty, comes from a field for files.
         let file = part.content_disposition().and_then(|d| d.get_filename()).map(str::to_owned);
         let most = if file.is_some() { bounds.file } else { bounds.text };
-        let (mut bytes, mut over) = (Vec::new(), false);
+        let (mut content, mut over) = (Arrived::new(file.clone().unwrap_or_default()), false);
         while let Some(chunk) = part.try_next().await.map_err(broken)? {
             arrived += chunk.len();
             if arrived > bounds.all {
@@ -77,23 +173,26 @@ async fn read(mut payload: Multipart, bounds: Bounds) -> Result<Parts, WebError>
                     "Bring fewer, or smaller ones.".into(),
                 ));
             }
-            if over || bytes.len() + chunk.len() > most || kept + bytes.len() + chunk.len() > bounds.kept {
+            if over || content.size + chunk.len() > most || kept + content.size + chunk.len() > bounds.kept {
                 // The rest is read and forgotten.
                 over = true;
-                bytes = Vec::new();
+                content = Arrived::new(String::new());
             } else {
-                bytes.extend_from_slice(&chunk);
+                content.put(&chunk).map_err(not_kept)?;
             }
         }
-        kept += bytes.len();
+        kept += content.size;
         match file {
             _ if over => out.too_large.push((field, file.unwrap_or_default())),
             None if out.fields.len() >= bounds.fields => return Err(many()),
-            None => out.fields.push((field, String::from_utf8_lossy(&bytes).into_owned())),
+            None => {
+                let bytes = content.bytes().map_err(not_kept)?;
+                out.fields.push((field, String::from_utf8_lossy(&bytes).into_owned()));
+            }
             // A field for files that was left empty.
-            Some(name) if name.is_empty() && bytes.is_empty() => {}
+            Some(name) if name.is_empty() && content.size == 0 => {}
             Some(_) if out.files.len() >= bounds.files => out.too_many = true,
-            Some(name) => out.files.push((name, bytes)),
+            Some(_) => out.files.push(content),
         }
     }
     Ok(out)
@@ -135,7 +234,7 @@ mod tests {
     }
 
     fn names(parts: &Parts) -> Vec<&str> {
-        parts.files.iter().map(|(n, _)| n.as_str()).collect()
+        parts.files.iter().map(|f| f.name.as_str()).collect()
     }
 
     #[test]
@@ -149,15 +248,15 @@ mod tests {
             ("file", Some(""), b""),
         ]);
         for piece in [1, 7, 64, 10_000] {
-            let parts = send(&sent, piece).expect("it arrives");
+            let mut parts = send(&sent, piece).expect("it arrives");
             assert_eq!(
                 parts.fields,
                 [("token".to_owned(), "abc".to_owned()), ("c.x:1".to_owned(), "8,5 µm".to_owned())]
             );
-            assert_eq!(
-                parts.files,
-                [("a.png".to_owned(), b"\x89PNG\r\n--edg".to_vec()), ("b.png".to_owned(), Vec::new())]
-            );
+            assert_eq!(names(&parts), ["a.png", "b.png"]);
+            let bytes: Vec<Vec<u8>> = parts.files.iter_mut().map(|f| f.bytes().expect("kept")).collect();
+            assert_eq!(bytes, [b"\x89PNG\r\n--edg".to_vec(), Vec::new()]);
+            assert_eq!(parts.files[0].bytes().expect("again"), bytes[0]);
             assert!(parts.too_large.is_empty() && !parts.too_many, "in pieces of {piece}");
         }
     }

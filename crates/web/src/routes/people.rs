@@ -4,7 +4,7 @@ use actix_web::http::StatusCode;
 use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
 use jurado_store::users::{self, Change, NewPerson};
-use jurado_store::{Role, StoreError, college, practice, privacy};
+use jurado_store::{Role, StoreError, college, practice, privacy, tokens};
 
 use crate::error::{WebError, html, html_with, on_to};
 use crate::session::Actor;
@@ -38,6 +38,8 @@ struct PersonView {
     practice: String,
     /// Name at the college; empty where none is written down.
     college: String,
+    /// How many tokens for scripts serve; empty where none does.
+    tokens_said: String,
 }
 
 /// What was typed for a new person, so that nothing is lost where it cannot be taken.
@@ -66,14 +68,14 @@ async fn show(
     link: Option<(String, String)>,
     typed: Typed,
 ) -> Result<PeoplePage, WebError> {
-    let (people, sections, names, practised) = actor
+    let (people, sections, names, practised, counted) = actor
         .look(|c, user| {
             let people = users::all(c)?;
             let mut practised = Vec::with_capacity(people.len());
             for person in people.iter().filter(|p| !p.closed) {
                 practised.push((person.id, practice::asked(c, person)?));
             }
-            Ok((people, jurado_store::roster::sections(c, user)?, college::names(c)?, practised))
+            Ok((people, jurado_store::roster::sections(c, user)?, college::names(c)?, practised, tokens::counted(c)?))
         })
         .await?;
     let still = |id: u32| {
@@ -98,6 +100,10 @@ async fn show(
                 demo: p.demo,
                 me: p.id == me,
                 practice: still(p.id),
+                tokens_said: match counted.iter().find(|(id, _)| *id == p.id) {
+                    Some((_, n)) => jurado_core::notation::counted(*n as usize, "token"),
+                    None => String::new(),
+                },
                 college: names.iter().find(|(id, _)| *id == p.id).map(|(_, n)| n.clone()).unwrap_or_default(),
             }
         })
@@ -117,10 +123,9 @@ pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
     html(&show(&actor, None, None, Typed::default()).await?)
 }
 
-/// The address of a one-time link, as the person who made it sees this place.
+/// The address of a one-time link.
 fn address(request: &HttpRequest, secret: &str) -> String {
-    let info = request.connection_info();
-    format!("{}://{}/link/{secret}", info.scheme(), info.host())
+    format!("{}/link/{secret}", crate::request::address(request))
 }
 
 fn chosen(fields: &Fields) -> Vec<String> {
@@ -196,6 +201,7 @@ pub(crate) async fn change(
                 "close" => users::change(c, id, &Change::Close, by)?,
                 "open" => users::change(c, id, &Change::Open, by)?,
                 "college" => college::set_name(c, id, &name, user)?,
+                "tokens" => tokens::end_of(c, id, user)?,
                 "erase" => privacy::erase_person(c, id, &reason, user)?,
                 role => match Role::of_word(role) {
                     Some(role) => users::change(c, id, &Change::Role(role), by)?,

@@ -8,6 +8,7 @@ use jurado_store::second_factor::{self, Shown};
 use jurado_store::tries::{self, Counted};
 use serde::Deserialize;
 
+use super::auth::has_password;
 use crate::door::Door;
 use crate::error::{WebError, html, html_with};
 use crate::flash::{Said, on_to_saying};
@@ -47,6 +48,8 @@ pub(crate) struct Asked {
     then: String,
     #[serde(default)]
     code: String,
+    #[serde(default)]
+    password: String,
 }
 
 /// Begins, confirms or takes off a second factor. Codes are counted like passwords.
@@ -62,6 +65,13 @@ pub(crate) async fn set(
         async move { html_with(StatusCode::UNPROCESSABLE_ENTITY, &show(&actor, None, begun, Some(told)).await?) }
     };
     if form.then == "begin" {
+        // Whoever only found the browser open would lock its owner out.
+        if !actor.look(|c, user| second_factor::is_on(c, user.id)).await? {
+            let typed = (form.password.clone(), String::new());
+            if let Some(told) = has_password(&actor, &request, &door, typed).await? {
+                return refused(told, false).await;
+            }
+        }
         return match actor.run(second_factor::begin).await {
             Ok(shown) => html(&show(&actor, Some(shown), true, None).await?),
             Err(WebError::Store(StoreError::Bad(what, mend))) => {

@@ -1,12 +1,13 @@
 //! Tokens of a person for scripts: made, shown once, ended.
 
 use actix_web::http::StatusCode;
-use actix_web::{HttpResponse, web};
+use actix_web::{HttpRequest, HttpResponse, web};
 use askama::Template;
-use jurado_store::{StoreError, tokens};
+use jurado_store::{StoreError, second_factor, tokens};
 use serde::Deserialize;
 
-use super::auth::Token;
+use super::auth::{Token, has_password};
+use crate::door::Door;
 use crate::error::{WebError, html, html_with, on_to};
 use crate::forms;
 use crate::session::Actor;
@@ -22,6 +23,8 @@ struct TokensPage {
     made: Option<String>,
     days: i64,
     name: String,
+    /// Whether a code of a second factor is asked.
+    second: bool,
     fault: Option<String>,
 }
 
@@ -39,7 +42,7 @@ async fn show(
     name: String,
     fault: Option<String>,
 ) -> Result<TokensPage, WebError> {
-    let all = actor.look(tokens::list).await?;
+    let (all, second) = actor.look(|c, user| Ok((tokens::list(c, user)?, second_factor::is_on(c, user.id)?))).await?;
     let view = |t: &tokens::Token| TokenView {
         id: t.id,
         name: t.name.clone(),
@@ -48,7 +51,7 @@ async fn show(
         used: t.used_at.map_or_else(|| "not used yet".to_owned(), time),
     };
     let frame = actor.frame("Tokens for scripts", "account");
-    Ok(TokensPage { frame, tokens: all.iter().map(view).collect(), made, days: tokens::DAYS, name, fault })
+    Ok(TokensPage { frame, tokens: all.iter().map(view).collect(), made, days: tokens::DAYS, name, second, fault })
 }
 
 pub(crate) async fn page(actor: Actor) -> Result<HttpResponse, WebError> {
@@ -62,9 +65,18 @@ pub(crate) struct Make {
     name: String,
     #[serde(default)]
     brings: Option<String>,
+    #[serde(default)]
+    password: String,
+    #[serde(default)]
+    code: String,
 }
 
-pub(crate) async fn make(actor: Actor, form: web::Form<Make>) -> Result<HttpResponse, WebError> {
+pub(crate) async fn make(
+    actor: Actor,
+    request: HttpRequest,
+    door: web::Data<Door>,
+    form: web::Form<Make>,
+) -> Result<HttpResponse, WebError> {
     actor.allow_own(&form.token)?;
     // An auditor brings nothing by a script either.
     let brings = form.brings.is_some() && actor.user.role != jurado_store::Role::Auditor;
@@ -76,6 +88,10 @@ pub(crate) async fn make(actor: Actor, form: web::Form<Make>) -> Result<HttpResp
         Ok(name) => name,
         Err(told) => return refused(told).await,
     };
+    // It serves long after this session: whoever only found the browser open makes none.
+    if let Some(told) = has_password(&actor, &request, &door, (form.password.clone(), form.code.clone())).await? {
+        return refused(told).await;
+    }
     match actor.run(move |c, user| tokens::make(c, user, &name, brings)).await {
         Ok(secret) => html(&show(&actor, Some(secret), String::new(), None).await?),
         Err(WebError::Store(StoreError::Bad(what, mend))) => {

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
 use jurado_core::submission::Submission;
-use jurado_intake::{UPLOAD, put_into, read_file, under_head};
+use jurado_intake::{Effort, UPLOAD, put_into, read_file, under_head};
 
 use super::{Place, Preview, Taken, Teams, placed, preview};
 use crate::queries::ground::{self, Ground};
@@ -31,7 +31,8 @@ pub fn mend(c: &mut Db, held: u32, text: &str, user: &User) -> Result<Taken, Sto
     let lab = labs::get(c, file.lab_id)?;
     let roster = roster::roster(c, user)?;
     let line = under_head(&body, &columns, text).map_err(StoreError::File)?;
-    let intake = read_file(line.as_bytes(), &lab.protocol, Some(&roster), UPLOAD, None).map_err(StoreError::File)?;
+    let intake = read_file(line.as_bytes(), &lab.protocol, Some(&roster), &Effort::new(UPLOAD), None)
+        .map_err(StoreError::File)?;
     if let Some(h) = intake.held.into_iter().next() {
         return Err(StoreError::File(Fault { line: 1, ..h.fault }));
     }

@@ -10,7 +10,7 @@ use chrono::NaiveDateTime;
 use diesel::prelude::*;
 use jurado_core::error::Fault;
 use jurado_core::submission::Submission;
-use jurado_intake::{Column, ColumnMap, HeldRow, Intake, UPLOAD, added_to, columns_of, items_of, read_file};
+use jurado_intake::{Column, ColumnMap, Effort, HeldRow, Intake, UPLOAD, added_to, columns_of, items_of};
 
 use super::ground::{self, Ground};
 use super::jobs::{self, Job};
@@ -243,18 +243,18 @@ fn head(c: &mut Db, id: u32, user: &User) -> Result<(ImportRow, Option<Job>), St
 /// # Errors
 /// [`StoreError::NotFound`] also for somebody else's file; faults of the database.
 pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> {
-    look_at(c, id, user, false)
+    look_at(c, id, user, None)
 }
 
-/// As [`preview`], whether it was set aside or not.
+/// As [`preview`], whether it was set aside or not, with no more effort than is left.
 ///
 /// # Errors
 /// As [`preview`].
-pub fn read_anew(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> {
-    look_at(c, id, user, true)
+pub fn read_anew(c: &mut Db, id: u32, user: &User, effort: &Effort) -> Result<Preview, StoreError> {
+    look_at(c, id, user, Some(effort))
 }
 
-fn look_at(c: &mut Db, id: u32, user: &User, anew: bool) -> Result<Preview, StoreError> {
+fn look_at(c: &mut Db, id: u32, user: &User, anew: Option<&Effort>) -> Result<Preview, StoreError> {
     let (file, job) = head(c, id, user)?;
     let progress = job.map_or_else(Progress::default, |j| Progress {
         done: j.done,
@@ -262,7 +262,7 @@ fn look_at(c: &mut Db, id: u32, user: &User, anew: bool) -> Result<Preview, Stor
         running: file.taking,
         outcome: j.outcome,
     });
-    if !file.unreadable.is_empty() && !anew {
+    if !file.unreadable.is_empty() && anew.is_none() {
         let (what, mend) = file.unreadable.split_once('\n').unwrap_or((&file.unreadable, ""));
         let fault = Fault { line: 1, column: 1, what: what.to_owned(), mend: mend.to_owned() };
         return Ok(Preview { file, intake: Err(fault), columns: Vec::new(), progress });
@@ -270,12 +270,9 @@ fn look_at(c: &mut Db, id: u32, user: &User, anew: bool) -> Result<Preview, Stor
     let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
     let lab = labs::get(c, file.lab_id)?;
     let roster = roster::roster(c, user)?;
-    let mut columns = columns_of(&body, &lab.protocol).unwrap_or_default();
-    let map = known_map(c, lab.id, file.user_id, &columns)?;
-    if let Some(map) = &map {
-        columns.iter_mut().zip(&map.columns).for_each(|(c, m)| c.meaning.clone_from(m));
-    }
-    let intake = read_file(&body, &lab.protocol, Some(&roster), UPLOAD, map.as_ref());
+    let own = Effort::new(UPLOAD);
+    let said = |columns: &[Column]| known_map(c, lab.id, file.user_id, columns);
+    let (columns, intake) = jurado_intake::look(&body, &lab.protocol, Some(&roster), anew.unwrap_or(&own), said)?;
     Ok(Preview { file, intake, columns, progress })
 }
 
@@ -307,7 +304,10 @@ pub fn say_columns(c: &mut Db, id: u32, user: &User, map: &ColumnMap) -> Result<
     let (file, _) = head(c, id, user)?;
     let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
     let lab = labs::get(c, file.lab_id)?;
-    let Some(columns) = columns_of(&body, &lab.protocol) else { return Ok(()) };
+    let columns = columns_of(&body, &lab.protocol);
+    if columns.is_empty() {
+        return Ok(());
+    }
     let text = serde_json::to_string(map).map_err(|e| StoreError::Broken(e.to_string()))?;
     let at = c.now()?;
     diesel::replace_into(column_maps::table)
@@ -332,13 +332,21 @@ pub const LONG: usize = 300;
 /// As [`preview`]; [`StoreError::File`] where nothing of the file can be used; faults of the database leave everything as
 /// it was.
 pub fn take(c: &mut Db, id: u32, user: &User) -> Result<Taken, StoreError> {
+    take_telling(c, id, user, &mut |_, _| Ok(())).map(|(taken, _)| taken)
+}
+
+/// As [`take`]; gives the rows that were held back too, for whoever looks at the file with it.
+///
+/// # Errors
+/// As [`take`].
+pub fn take_and_tell(c: &mut Db, id: u32, user: &User) -> Result<(Taken, Vec<HeldRow>), StoreError> {
     take_telling(c, id, user, &mut |_, _| Ok(()))
 }
 
 /// What hears how many of how many tables are done; its fault ends the work.
 type Tell<'a> = &'a mut dyn FnMut(usize, usize) -> Result<(), StoreError>;
 
-fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Taken, StoreError> {
+fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<(Taken, Vec<HeldRow>), StoreError> {
     let state: ImportState = imports::table
         .find(id)
         .select(imports::state)
@@ -350,7 +358,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
     let intake = intake.map_err(StoreError::File)?;
     let columns = items_of(&columns);
     if state == ImportState::Taken {
-        return Ok(Taken { unchanged: intake.tables.len(), ..Taken::default() });
+        return Ok((Taken { unchanged: intake.tables.len(), ..Taken::default() }, intake.held));
     }
     labs::takes_in(c, file.lab_id)?;
     let lab = labs::get(c, file.lab_id)?;
@@ -382,7 +390,7 @@ fn take_telling(c: &mut Db, id: u32, user: &User, tell: Tell<'_>) -> Result<Take
         .set((imports::state.eq(ImportState::Taken), imports::taken_at.eq(Some(at))))
         .execute(c.sql())?;
     events::note(c, Some(user.id), "file taken", &format!("import {id}"))?;
-    Ok(taken)
+    Ok((taken, intake.held))
 }
 
 /// The table there with what a file adds to it, and the file that it came with first; nothing where none is there or the
@@ -500,7 +508,7 @@ pub fn ask_to_take(c: &mut Db, id: u32, user: &User, total: usize) -> Result<Job
 pub(crate) fn take_in_background(store: &Store, job: &Job, process: &str) -> Result<String, StoreError> {
     let import = job.import_id.ok_or_else(|| StoreError::Broken("a job without a file".to_owned()))?;
     let user = job.user_id.ok_or_else(|| StoreError::Broken("a job without a person".to_owned()))?;
-    let taken = store.run(|c| {
+    let (taken, _) = store.run(|c| {
         let user = users::get(c, user)?;
         let mut told = std::time::Instant::now();
         take_telling(c, import, &user, &mut |done, _| {

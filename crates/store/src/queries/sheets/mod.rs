@@ -19,6 +19,7 @@ pub(crate) use hold::claimed;
 pub use read::{JudgedFrom, ReturnedLine, SheetDetail, StoredDecision, WentOut, details_of, get, standing};
 pub(crate) use read::{current, detail_of, import_of, many};
 pub(crate) use rejudge::{Stale, derive_ahead, recount, rejudge_held, waiting};
+pub(crate) use release::lines_of;
 pub use release::{Moved, complete_outcomes, keep_as_sent, moved, release, release_again};
 pub use revisions::{Revision, revisions};
 pub(crate) use shelved::removal_of;

@@ -39,21 +39,22 @@ pub fn release(c: &mut Db, filter: &Filter, user: &User) -> Result<usize, StoreE
     Ok(count)
 }
 
+/// The lines of a score as they go out.
+pub(crate) fn lines_of(judged: &Judged) -> Vec<ReturnedLine> {
+    let line = |l: &jurado_core::verdict::ScoreLine| ReturnedLine {
+        criterion: l.criterion.clone(),
+        title: l.title.clone(),
+        points: l.decided.normalize().to_string(),
+        possible: l.possible.normalize().to_string(),
+    };
+    judged.score.lines.iter().map(line).collect()
+}
+
 /// Writes down what goes out of a held sheet, and that it went.
 fn send(c: &mut Db, held: &Held, judged: &Judged, user: &User, reason: &str) -> Result<(), StoreError> {
     let (detail, at) = (&held.detail, c.now()?);
     let derived = held.ground.derived(judged);
-    let lines: Vec<ReturnedLine> = judged
-        .score
-        .lines
-        .iter()
-        .map(|l| ReturnedLine {
-            criterion: l.criterion.clone(),
-            title: l.title.clone(),
-            points: l.decided.normalize().to_string(),
-            possible: l.possible.normalize().to_string(),
-        })
-        .collect();
+    let lines = lines_of(judged);
     let from = JudgedFrom {
         submission_id: detail.submission_id,
         settings: detail.settings.clone(),

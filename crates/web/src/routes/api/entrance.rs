@@ -26,8 +26,6 @@ pub(crate) struct Caller {
 pub(crate) enum ApiError {
     /// No token that serves.
     Unknown,
-    /// Too many wrong ones: seconds to wait.
-    Wait(u32),
     /// As on a page.
     Web(WebError),
 }
@@ -42,7 +40,6 @@ impl std::fmt::Display for ApiError {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             ApiError::Unknown => f.write_str("no token that serves"),
-            ApiError::Wait(_) => f.write_str("too many tries"),
             ApiError::Web(e) => e.fmt(f),
         }
     }
@@ -52,7 +49,6 @@ impl ResponseError for ApiError {
     fn status_code(&self) -> StatusCode {
         match self {
             ApiError::Unknown => StatusCode::UNAUTHORIZED,
-            ApiError::Wait(_) => StatusCode::TOO_MANY_REQUESTS,
             ApiError::Web(e) => e.status_code(),
         }
     }
@@ -63,7 +59,6 @@ impl ResponseError for ApiError {
                 "No token that serves was shown.".to_owned(),
                 "Send “Authorization: Bearer …” with a token from your account's page.".to_owned(),
             ),
-            ApiError::Wait(n) => ("There were too many tries.".to_owned(), format!("Wait {n} seconds.")),
             ApiError::Web(e) => e.in_words(),
         };
         if self.status_code().is_server_error() {
@@ -110,17 +105,15 @@ async fn let_in(request: HttpRequest) -> Result<Caller, ApiError> {
     let found = web::block(move || {
         keep.run(|c| match tokens::whose(c, &secret)? {
             Some(found) => Ok(Ok(found)),
-            None => {
-                let wait = tries::begin(c, &counted)?;
-                tries::refused(c, &counted, None)?;
-                Ok(Err(wait))
-            }
+            None => Ok(Err(tries::refused_from(c, &counted)?)),
         })
     });
     match found.await.map_err(WebError::from)?.map_err(WebError::from)? {
         Ok((user, brings)) => Ok(Caller { user, brings, store }),
-        Err(0) => Err(ApiError::Unknown),
-        Err(wait) => Err(ApiError::Wait(wait)),
+        Err(pace) => {
+            crate::door::answer(pace).await;
+            Err(ApiError::Unknown)
+        }
     }
 }
 

@@ -11,8 +11,10 @@ use jurado_store::{DocketRow, Filter, Lab, Order, StoreError, docket, imports, l
 use serde::Deserialize;
 use utoipa::OpenApi;
 
-use crate::door::Door;
+use crate::door::{Door, Whose};
 use crate::error::WebError;
+use crate::routes::attachments::bytes_of;
+use crate::routes::parts;
 use answers::{BroughtAnswer, HeldAnswer, LabAnswer, MarkAnswer, TableAnswer, Told};
 use entrance::{ApiError, Caller};
 
@@ -133,31 +135,23 @@ pub(crate) async fn bring(
     door: web::Data<Door>,
     lab: web::Path<String>,
     named: web::Query<Named>,
-    body: Result<web::Bytes, actix_web::Error>,
+    body: web::Payload,
 ) -> Result<HttpResponse, ApiError> {
     if !caller.brings || caller.user.role == jurado_store::Role::Auditor {
         return Err(WebError::Forbidden("This token may read and not bring tables").into());
     }
-    let body = body.map_err(|_| {
-        let most = jurado_intake::UPLOAD.bytes / 1_048_576;
-        WebError::Bad(
-            format!("The file did not arrive whole, or is larger than {most} megabytes."),
-            "Send it in parts.".into(),
-        )
-    })?;
+    let whose = Whose::Person(caller.user.id);
+    let (mut file, turn) = parts::take_whole(&door, whose, body, jurado_intake::UPLOAD.bytes).await?;
     let lab = lab_named(&caller, lab.into_inner()).await?;
-    let _turn = door.upload(&format!("person {}", caller.user.id)).await?;
     let name = named.name.clone().unwrap_or_else(|| "brought by a script".to_owned());
-    let (import, held, taken) = caller
+    let (import, taken, held) = caller
         .run(move |c, user| {
-            let id = imports::offer(c, lab.id, user, &name, &body)?;
-            let held = match imports::preview(c, id, user)?.intake {
-                Ok(intake) => intake.held,
-                Err(fault) => return Err(StoreError::File(fault)),
-            };
-            Ok((id, held, imports::take(c, id, user)?))
+            let id = imports::offer(c, lab.id, user, &name, &bytes_of(&mut file)?)?;
+            let (taken, held) = imports::take_and_tell(c, id, user)?;
+            Ok((id, taken, held))
         })
         .await?;
+    drop(turn);
     let held = held.iter().map(|h| HeldAnswer::new(&h.fault)).collect();
     let answer = BroughtAnswer { import, new: taken.new, revised: taken.revised, unchanged: taken.unchanged, held };
     Ok(HttpResponse::Ok().json(answer))
