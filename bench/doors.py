@@ -48,7 +48,15 @@ def work(server):
 
 def sentence(text):
     found = re.search(r'role="alert".*?</div>', text, re.S)
-    return re.sub(r"\s+", " ", re.sub("<[^>]+>", " ", found.group(0) if found else "")).replace('role="alert"', "").strip(' >"')[:150]
+    return re.sub(r"\s+", " ", re.sub("<[^>]+>", " ", found.group(0) if found else "")).replace('role="alert"', "").replace('tabindex="-1" autofocus', "").strip(' >"')[:150]
+
+
+def anew(person):
+    """A person with a connection of this moment: one that was kept may have been closed meanwhile."""
+    if person.connection:
+        person.connection.close()
+    person.connection = None
+    return person
 
 
 class Doors:
@@ -63,10 +71,10 @@ class Doors:
         self.key = re.search(r"jurado_[A-Za-z0-9_-]+", page).group(0)
 
     def team(self, name, content, n=0):
-        return self.teams[n].upload(f"/hand-in/{self.lab}/file", {}, [("file", name, content)])
+        return anew(self.teams[n]).upload(f"/hand-in/{self.lab}/file", {}, [("file", name, content)])
 
     def intake(self, name, content, n=0):
-        return self.reviewer.upload("/intake", {"lab": self.lab}, [("file", name, content)])
+        return anew(self.reviewer).upload("/intake", {"lab": self.lab}, [("file", name, content)])
 
     def script(self, name, content, n=0):
         connection = http.client.HTTPConnection("127.0.0.1", self.server.port, timeout=120)

@@ -37,7 +37,7 @@ test("every route asks for whoever may use it, and a session that was ended open
   const section = (name) => query(`SELECT id FROM sections WHERE term_id = 0 AND name = '${name}'`);
   const chief = await person("coordinator");
   // Evening is reviewer2's: a picture of one of its tables, and a file that reviewer2 brought.
-  const png = { name: "graph.png", mimeType: "image/png", buffer: Buffer.from("89504e470d0a1a0a00", "hex") };
+  const png = { name: "graph.png", mimeType: "image/png", buffer: Buffer.from("89504e470d0a1a0a0000000d49484452000000010000000108000000003a7e9b550000000a49444154789c636000000002000148afa4710000000049454e44ae426082", "hex") };
   const attached = await chief.page.request.post(`${app.origin}/bench/${table("Evening")}/attach`, { multipart: { token: chief.token, file: png }, maxRedirects: 0 });
   assert.equal(attached.status(), 303);
   const picture = query("SELECT MAX(id) FROM attachments");

@@ -207,3 +207,107 @@ fn what_differs_is_listed_and_mended() {
     let away = Place { url: "mysql://nobody:x@127.0.0.1:1/none".into(), name: String::new() };
     assert_eq!(away.run(&["verify"]).status.code(), Some(2));
 }
+
+/// A restore leaves nothing of what it replaces, changes nothing while a server is there, and leaves nothing beside it.
+#[test]
+fn a_restore_is_all_or_nothing_and_wants_to_be_alone() {
+    let (p, folder) = (place("alone"), tempdir().expect("a folder"));
+    filled(&p);
+    let file = folder.path().join("records.zip");
+    let name = file.to_str().expect("a path");
+    well(&p.run(&["backup", name]));
+    p.sql(&p.name, "CREATE TABLE of_a_later_version (id INT PRIMARY KEY); UPDATE sheets SET decided = 0");
+    let beside = || {
+        p.sql("", &format!("SELECT COUNT(*) FROM information_schema.schemata WHERE schema_name LIKE '{}\\_%'", p.name))
+    };
+    {
+        let server = jurado_store::Store::open(&p.url);
+        server.look(jurado_store::users::count).expect("it is at the database");
+        let out = p.run(&["restore", name, "--replace"]);
+        assert_eq!(out.status.code(), Some(2));
+        assert!(said(&out).contains("a server is at this database"), "{}", said(&out));
+    }
+    assert_eq!((p.sql(&p.name, "SELECT SUM(decided) = 0 FROM sheets"), beside()), ("1".into(), "0".into()));
+    // What an earlier try left beside is in nobody's way.
+    p.sql("", &format!("CREATE DATABASE {0}_restored; CREATE TABLE {0}_restored.events (id INT)", p.name));
+    well(&p.run(&["restore", name, "--replace"]));
+    let later = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'of_a_later_version'";
+    assert_eq!((p.sql(&p.name, later), beside()), ("0".into(), "0".into()));
+    well(&p.run(&["verify"]));
+    // One whose tables differed when it was written is brought back only when that is said.
+    p.sql(&p.name, "UPDATE sheets SET decided = decided + 1 WHERE id = 1");
+    let odd = folder.path().join("odd.zip");
+    let odd = odd.to_str().expect("a path");
+    well(&p.run(&["backup", odd]));
+    assert!(well(&p.run(&["verify", "--mend"])).contains("1 put right, 0 left"));
+    let out = p.run(&["restore", odd, "--replace"]);
+    assert!(said(&out).contains("sheet 1") && said(&out).contains("--as-it-is"), "{}", said(&out));
+    well(&p.run(&["verify"]));
+    well(&p.run(&["restore", odd, "--replace", "--as-it-is"]));
+    assert_eq!(p.run(&["verify"]).status.code(), Some(1));
+}
+
+/// What is gone, and what was changed where nothing is judged, is found by whatever names it.
+#[test]
+fn what_is_not_there_any_more_is_missed() {
+    let (p, folder) = (place("missed"), tempdir().expect("a folder"));
+    filled(&p);
+    let file = folder.path().join("records.zip");
+    let name = file.to_str().expect("a path");
+    well(&p.run(&["backup", name]));
+    well(&p.run(&["verify", "--ends", name]));
+    for (what, spoil, with, says) in [
+        ("a file", "DELETE FROM imports", &["verify"][..], "84 revisions lack the file they came with"),
+        ("a revision", "DELETE FROM submissions WHERE id = 3", &["verify"], "1 sheets lack their newest revision"),
+        ("a protocol", "DELETE FROM protocols", &["verify"], "1 labs lack the protocol in force"),
+        (
+            "what was handed in",
+            "UPDATE submissions SET body = REPLACE(body, '\"team\":', '\"team\": ') WHERE id = 5",
+            &["verify"],
+            "1 revisions are not what was handed in",
+        ),
+        (
+            "a decision that nobody made",
+            "INSERT INTO decisions (submission_id, finding, action, reason, user_id, decided_at, text) SELECT 1, 'x', 'forgive', '', MIN(id), UTC_TIMESTAMP(), '' FROM users",
+            &["verify"],
+            "1 decisions stand otherwise in the record",
+        ),
+        (
+            "the newest events",
+            "DELETE FROM events ORDER BY id DESC LIMIT 2",
+            &["verify", "--ends", name],
+            "its newest were taken out",
+        ),
+        ("all events", "DELETE FROM events", &["verify", "--ends", name], "its newest were taken out"),
+    ] {
+        p.sql(&p.name, &format!("SET foreign_key_checks = 0; {spoil}"));
+        let out = p.run(with);
+        assert!(!out.status.success() && said(&out).contains(says), "{what}: {}", said(&out));
+        well(&p.run(&["restore", name, "--replace"]));
+    }
+    let log = folder.path().join("log");
+    std::fs::write(&log, "nothing of it").expect("written");
+    let out = p.run(&["verify", "--ends", log.to_str().expect("a path")]);
+    assert!(said(&out).contains("no end of the record stands in it"), "{}", said(&out));
+}
+
+#[test]
+fn an_older_program_leaves_the_tables_of_a_newer_one() {
+    let (p, folder) = (place("newer"), tempdir().expect("a folder"));
+    well(&p.run(&["migrate"]));
+    p.sql(&p.name, "INSERT INTO __diesel_schema_migrations (version) VALUES ('99991231000001')");
+    let file = folder.path().join("records.zip");
+    let port = std::net::TcpListener::bind("127.0.0.1:0").expect("a port");
+    let free = "0";
+    for arguments in
+        [&["migrate"][..], &["verify"], &["backup", file.to_str().expect("a path")], &["serve", "--port", free]]
+    {
+        let out = p.run(arguments);
+        assert_eq!(out.status.code(), Some(2), "{arguments:?}");
+        assert!(said(&out).contains("a newer Jurado"), "{arguments:?}: {}", said(&out));
+    }
+    // A port that is taken is told before the tables are looked at.
+    let taken = port.local_addr().expect("bound").port().to_string();
+    let out = p.run(&["serve", "--port", &taken]);
+    assert!(said(&out).contains("cannot be used") && !said(&out).contains("newer"), "{}", said(&out));
+}

@@ -130,7 +130,7 @@ impl Effort {
         if thread_time() > self.until {
             let seconds = self.limits.work.as_secs_f64();
             return Err(refuse(
-                format!("the file takes more than {seconds} seconds of work to read, so it was put down"),
+                format!("the file takes more than {seconds} s of the processor to read, so it was put down"),
                 IN_PARTS,
             ));
         }
@@ -187,7 +187,7 @@ mod tests {
                 Err(fault) => break fault,
             }
         };
-        assert!(fault.what.contains("0.02 seconds of work"), "{fault:?} after {steps}");
+        assert!(fault.what.contains("0.02 s of the processor"), "{fault:?} after {steps}");
 
         let gone = Arc::new(AtomicBool::new(false));
         let effort = Effort::new(UPLOAD).until_gone(gone.clone());

@@ -12,7 +12,7 @@ use jurado_core::decision::Action;
 use jurado_core::summary::Mark;
 use jurado_intake::ColumnMap;
 use jurado_store::{
-    Db, DocketRow, Filter, NewDecision, Order, SheetState, StoreError, User, attachments, docket, imports, labs,
+    Db, DocketRow, Filter, NewDecision, Order, SheetState, StoreError, User, attachments, docket, door, imports, labs,
     roster, sheets,
 };
 use rust_decimal::Decimal;
@@ -403,4 +403,39 @@ fn a_connection_that_died_is_told_once_and_replaced() {
     other.batch_execute(&format!("KILL {second}")).expect("closed");
     std::thread::sleep(std::time::Duration::from_millis(1_200));
     assert_eq!(w.run(labs::all).len(), 1);
+}
+
+/// A sheet counts from the moment that it arrived, whatever it waited for since.
+#[test]
+fn a_hand_in_that_waited_over_its_due_time_is_on_time() {
+    use std::time::{Duration, Instant};
+    let w = world("arrived");
+    let morning = w.run(|c| roster::sections(c, &w.coordinator)).iter().find(|s| s.name == "Morning").expect("it").id;
+    let codes = w.run(|c| door::make_codes(c, morning, true, &w.coordinator));
+    let code = codes.iter().find(|(team, _)| team == "Alfa").expect("a team").1.clone();
+    let team = w.run(|c| door::team_of(c, &code)).expect("it opens");
+    sql(
+        &w,
+        &format!(
+            "REPLACE INTO section_labs (section_id, lab_id, version, settings, due_at) \
+             VALUES ({morning}, {}, 1, '{{}}', UTC_TIMESTAMP() - INTERVAL 20 SECOND)",
+            w.lab
+        ),
+    );
+    let table = jurado_intake::read_csv(
+        csv("Morning", "Alfa", "30.33").as_bytes(),
+        &w.run(|c| labs::get(c, w.lab)).protocol,
+        None,
+    )
+    .expect("a table")
+    .tables
+    .remove(0);
+    let mut version = 0;
+    for (waited, late) in [(0, true), (40, false), (10, true), (25, false)] {
+        let arrived = Instant::now().checked_sub(Duration::from_secs(waited)).expect("a moment");
+        let receipt = w.run(|c| door::hand_in(c, &team, w.lab, (&table, b"file"), (version, "[]"), arrived));
+        assert_eq!(receipt.minutes_late.is_some(), late, "{waited} s waited: {receipt:?}");
+        version += 1;
+    }
+    assert!(w.differences().is_empty());
 }

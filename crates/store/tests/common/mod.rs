@@ -94,7 +94,9 @@ impl World {
 
     /// Judges every table anew and gives what differs from what is kept.
     pub(crate) fn differences(&self) -> Vec<verify::Difference> {
-        verify::check(&self.store).expect("checked").differences
+        let checked = verify::check(&self.store).expect("checked");
+        assert!(checked.missing.is_empty(), "{:?}", checked.missing);
+        checked.differences
     }
 
     /// Takes everything that is proposed about a table. Gives the version it has then.

@@ -11,6 +11,9 @@ async fn at_page(who: &mut Browser<'_>, path: &str) {
     who.token = token.to_owned();
 }
 
+/// The page of a form, where it goes, its fields, and what is counted of what it does.
+type Form<'a> = (&'a str, &'a str, Vec<(&'a str, &'a str)>, &'a str);
+
 #[actix_web::test]
 async fn a_form_that_is_sent_twice_is_one_act_and_both_are_answered_alike() {
     let s = site("once").await;
@@ -18,7 +21,7 @@ async fn a_form_that_is_sent_twice_is_one_act_and_both_are_answered_alike() {
     let lab = s.lab.to_string();
     let mut chief = s.browser("chief").await;
     let note = format!("/floor/{lab}/note");
-    let forms: [(&str, &str, Vec<(&str, &str)>, &str); 3] = [
+    let forms: [Form<'_>; 3] = [
         (
             "/people",
             "/people",

@@ -81,9 +81,7 @@ pub(super) fn offer_all(
                 }
                 Ok(())
             });
-            if let Err(e) = unpacked.or_else(|e| if let StoreError::File(_) = e { Ok(()) } else { Err(e) }) {
-                return Err(e);
-            }
+            unpacked.or_else(|e| if matches!(e, StoreError::File(_)) { Ok(()) } else { Err(e) })?;
         }
     }
     Ok(out)
