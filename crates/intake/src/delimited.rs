@@ -151,7 +151,7 @@ fn counted<'a>(bytes: &'a [u8], separator: u8, effort: &Effort) -> Result<&'a [u
             b if b == separator => {
                 separators += 1;
                 if separators > MOST_SEPARATORS {
-                    let what = format!("a line has more than {MOST_SEPARATORS} columns");
+                    let what = format!("the file has more than {} columns", crate::MAX_COLUMNS);
                     return at(lines, what, "delete what stands beside the table");
                 }
                 begins = true;
