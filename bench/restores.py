@@ -38,6 +38,10 @@ def killed(database, file, after):
     except subprocess.TimeoutExpired:
         os.killpg(process.pid, signal.SIGKILL)
         process.wait()
+        # The server ends the one statement that it had begun; until then names of tables are seen half moved, and tables wait.
+        moving = "SELECT COUNT(*) FROM information_schema.processlist WHERE info LIKE 'RENAME%'"
+        while database.sql(moving)[0][0] != "0":
+            time.sleep(0.05)
         return None, ""
     return process.returncode, process.stderr.read().decode()[-300:]
 

@@ -68,11 +68,17 @@ pub fn write_package(
             other => typed(other, "string", ""),
         })
         .collect();
-    resources.push(
-        json!({"name": "handed-in", "path": "handed-in.csv", "title": "What the teams handed in, one cell a line",
-        "format": "csv", "mediatype": "text/csv", "encoding": "utf-8", "schema": {"fields": fields}}),
-    );
+    resources.push(json!({"name": "handed-in", "path": "handed-in.csv",
+        "title": "What the teams handed in, one cell a line, exactly as typed",
+        "description": "For programs, and for bringing it back. A cell may begin with =, + or @, which a spreadsheet \
+            would work out: open handed-in-to-read.csv there.",
+        "format": "csv", "mediatype": "text/csv", "encoding": "utf-8", "schema": {"fields": fields}}));
     files.push(("handed-in.csv".into(), write_grid_exact(&long).into_bytes()));
+    resources.push(json!({"name": "handed-in-to-read", "path": "handed-in-to-read.csv",
+        "title": "The same, for opening in a spreadsheet",
+        "description": "A cell that a spreadsheet would take for a formula begins with an apostrophe.",
+        "format": "csv", "mediatype": "text/csv", "encoding": "utf-8", "schema": {"fields": fields}}));
+    files.push(("handed-in-to-read.csv".into(), write_grid_csv(&long).into_bytes()));
     let mut items = vec![vec!["item", "title", "symbol", "unit", "kind"].into_iter().map(str::to_owned).collect()];
     for item in &protocol.items {
         let kind = match item.kind {
@@ -117,4 +123,38 @@ pub fn write_package(
     files.insert(0, ("datapackage.json".into(), descriptor.into_bytes()));
     files.push((format!("{}.toml", protocol.id), source.as_bytes().to_vec()));
     write_zip(&files)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::io::Read;
+
+    use jurado_core::protocol::Protocol;
+    use jurado_core::submission::{Submission, SubmittedCell};
+
+    use super::write_package;
+
+    #[test]
+    fn a_package_keeps_what_was_typed_and_has_a_twin_that_works_nothing_out() {
+        let p = Protocol::parse(include_str!("../../core/tests/labs/plate-and-disc.toml")).expect("a lab");
+        let cell = SubmittedCell {
+            item: "zero".into(),
+            value: "-2+3".into(),
+            note: "=HYPERLINK(\"http://evil.example\")".into(),
+            ..Default::default()
+        };
+        let table =
+            Submission { section: "Morning".into(), team: "@Heron".into(), cells: vec![cell], ..Default::default() };
+        let bytes = write_package(&p, "", &[table], &[]).expect("a package");
+        let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).expect("an archive");
+        let mut text = |name: &str| {
+            let mut text = String::new();
+            archive.by_name(name).expect("a part").read_to_string(&mut text).expect("a text");
+            text
+        };
+        let (exact, twin, says) = (text("handed-in.csv"), text("handed-in-to-read.csv"), text("datapackage.json"));
+        assert!(exact.contains(",@Heron,") && exact.contains(",-2+3,") && exact.contains("\"=HYPERLINK("), "{exact}");
+        assert!(twin.contains(",'@Heron,") && twin.contains(",'-2+3,") && twin.contains("\"'=HYPERLINK("), "{twin}");
+        assert!(says.contains("handed-in-to-read.csv") && says.contains("exactly as typed"), "{says}");
+    }
 }

@@ -181,6 +181,14 @@ diesel::table! {
     }
 }
 diesel::table! {
+    college_students (number) {
+        number -> Varchar, subject -> Char, bound_at -> Datetime, refused -> Unsigned<Integer>, refused_at -> Nullable<Datetime>,
+    }
+}
+diesel::table! {
+    team_ends (team_id) { team_id -> Unsigned<Integer>, ended_at -> Datetime, }
+}
+diesel::table! {
     draft_books (team_id, lab_id) { team_id -> Unsigned<Integer>, lab_id -> Unsigned<Integer>, body -> Mediumtext, at -> Datetime, }
 }
 diesel::table! {
@@ -289,5 +297,7 @@ diesel::allow_tables_to_appear_in_same_query!(
     practice_examples,
     practice_classes,
     practice_tables,
-    college_accounts
+    college_accounts,
+    college_students,
+    team_ends
 );

@@ -105,6 +105,11 @@ pub(crate) async fn of(request: &HttpRequest) -> Result<Option<Crew>, WebError> 
                 (None, Some(number)) => college::student(c, number)?,
                 (None, None) => None,
             };
+            let ended = match &team {
+                Some(team) => door::ended(c, team.id)?,
+                None => None,
+            };
+            let team = team.filter(|_| ended.is_none_or(|at| since > at.and_utc().timestamp()));
             Ok((team, c.now()?, jurado_store::settings::course(c)?))
         })
     });

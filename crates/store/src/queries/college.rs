@@ -11,7 +11,7 @@ use super::settings::{self, Course};
 use super::sheets::{self, SheetDetail};
 use super::users::{self, User};
 use crate::records::sheet::Head;
-use crate::schema::{college_accounts, labs, sections, sheets as sheet_table, students, teams};
+use crate::schema::{college_accounts, college_students, labs, sections, sheets as sheet_table, students, teams};
 use crate::schema::{terms, went_out};
 use crate::{Db, StoreError};
 
@@ -58,6 +58,8 @@ pub enum Found {
     Person(User),
     /// A student, by the number.
     Student(String),
+    /// Somebody else than the student who came first under that number.
+    Another(String),
     /// Nobody.
     Nobody,
 }
@@ -68,7 +70,9 @@ fn digest_of(subject: &str) -> String {
 
 /// Who somebody from the college is here: the person who came from there under this subject before; else the one of whom the
 /// coordinator wrote down that name and who never came from there, who is bound to the subject from now on; else the student
-/// of that number.
+/// who came from there under this subject before, or the one of that number who never did and is bound from now on. At many
+/// colleges people may change the name they sign in with, so whoever comes with the number of another is refused, and that is kept for
+/// the coordinator.
 ///
 /// # Errors
 /// Faults of the database.
@@ -102,7 +106,87 @@ pub fn who(c: &mut Db, subject: &str, name: &str) -> Result<Found, StoreError> {
         events::note(c, Some(id), "bound to the college", &format!("person {id}"))?;
         return Ok(Found::Person(user));
     }
-    Ok(student(c, name)?.map_or(Found::Nobody, |_| Found::Student(name.to_owned())))
+    let known: Option<String> = college_students::table
+        .filter(college_students::subject.eq(&digest))
+        .select(college_students::number)
+        .first(c.sql())
+        .optional()?;
+    if let Some(number) = known {
+        return Ok(student(c, &number)?.map_or(Found::Nobody, |_| Found::Student(number)));
+    }
+    if student(c, name)?.is_none() {
+        return Ok(Found::Nobody);
+    }
+    bind_student(c, name, &digest)
+}
+
+/// Binds a student who comes from the college first, or refuses another who comes under the number.
+fn bind_student(c: &mut Db, number: &str, digest: &str) -> Result<Found, StoreError> {
+    let at = c.now()?;
+    let bound = diesel::insert_or_ignore_into(college_students::table)
+        .values((
+            college_students::number.eq(number),
+            college_students::subject.eq(digest),
+            college_students::bound_at.eq(at),
+        ))
+        .execute(c.sql())?;
+    let of = college_students::table.find(number);
+    if bound == 0 {
+        diesel::update(of)
+            .set((college_students::refused.eq(college_students::refused + 1), college_students::refused_at.eq(at)))
+            .execute(c.sql())?;
+        return Ok(Found::Another(number.to_owned()));
+    }
+    events::note(
+        c,
+        None,
+        "student bound to the college",
+        &format!("student {}", &crate::digest(number.as_bytes())[..12]),
+    )?;
+    Ok(Found::Student(number.to_owned()))
+}
+
+/// A number under which somebody else came than the student it is bound to.
+#[derive(Clone, Debug, Queryable)]
+pub struct Refused {
+    /// The student's number.
+    pub number: String,
+    /// When the first one came.
+    pub bound_at: NaiveDateTime,
+    /// How often another did.
+    pub refused: u32,
+    /// When last.
+    pub refused_at: Option<NaiveDateTime>,
+}
+
+/// The numbers under which somebody else came, the last first.
+///
+/// # Errors
+/// Faults of the database.
+pub fn refused(c: &mut Db) -> Result<Vec<Refused>, StoreError> {
+    Ok(college_students::table
+        .filter(college_students::refused.gt(0))
+        .order(college_students::refused_at.desc())
+        .limit(50)
+        .select((
+            college_students::number,
+            college_students::bound_at,
+            college_students::refused,
+            college_students::refused_at,
+        ))
+        .load(c.sql())?)
+}
+
+/// Lets a number go: who comes next under it is bound to it.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where it is bound to nobody; faults of the database.
+pub fn unbind(c: &mut Db, number: &str, by: &User) -> Result<(), StoreError> {
+    if diesel::delete(college_students::table.find(number)).execute(c.sql())? == 0 {
+        return Err(StoreError::NotFound("student who came from the college"));
+    }
+    let student = &crate::digest(number.as_bytes())[..12];
+    events::note(c, Some(by.id), "student let go from the college", &format!("student {student}"))
 }
 
 /// Writes down under which name somebody signs in at the college, or that they do not. Another name is another person there.

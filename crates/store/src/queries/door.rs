@@ -20,8 +20,8 @@ use super::users::User;
 use super::{events, ground, sections};
 use crate::records::words::ImportState;
 use crate::schema::{
-    hand_ins, imports, questions, section_labs, sections as section_table, sheets as sheet_table, team_codes, teams,
-    went_out,
+    hand_ins, imports, questions, section_labs, sections as section_table, sheets as sheet_table, team_codes,
+    team_ends, teams, went_out,
 };
 use crate::{Db, StoreError, inserted};
 
@@ -122,6 +122,30 @@ fn new_code() -> String {
     let mut rng = rand::rng();
     let signs: Vec<char> = (0..LENGTH).map(|_| char::from(SIGNS[rng.random_range(0..SIGNS.len())])).collect();
     signs.chunks(4).map(|four| four.iter().collect::<String>()).collect::<Vec<_>>().join("-")
+}
+
+/// Ends what a team, or a student who came in as it, has open: on a computer that somebody left, or with a code that got about. The code
+/// still opens; a new one ends that too.
+///
+/// # Errors
+/// [`StoreError::NotFound`] where the section or team is not the person's; faults of the database.
+pub fn end_sessions(c: &mut Db, section: u32, team: &str, user: &User) -> Result<(), StoreError> {
+    let here = teams::table.filter(teams::section_id.eq(section)).filter(teams::name.eq(team));
+    let id: Option<u32> = here.select(teams::id).first(c.sql()).optional()?;
+    let id = id.filter(|_| user.sees(section)).ok_or(StoreError::NotFound("team"))?;
+    let now = c.now()?;
+    diesel::replace_into(team_ends::table)
+        .values((team_ends::team_id.eq(id), team_ends::ended_at.eq(now)))
+        .execute(c.sql())?;
+    events::note(c, Some(user.id), "a team's sessions ended", &format!("team {id}"))
+}
+
+/// When the sessions of a team were ended last; those that began until then are over.
+///
+/// # Errors
+/// Faults of the database.
+pub fn ended(c: &mut Db, team: u32) -> Result<Option<NaiveDateTime>, StoreError> {
+    Ok(team_ends::table.find(team).select(team_ends::ended_at).first(c.sql()).optional()?)
 }
 
 /// Makes codes for the teams of a section, all anew or those that are missing. Each is given once: a digest alone is kept.

@@ -9,10 +9,10 @@ use super::course::reason;
 use super::users::{self, User};
 use super::{events, settings};
 use crate::schema::{
-    api_tokens, attachments, college_accounts, decisions, draft_books, drafts, events as event_table, hand_ins,
-    invitations, labs, moderation_words, outbox, practice_classes, practice_examples, practice_tables, questions,
-    room_readings, second_factors, second_marks, sections, sheets, students, team_codes, teams, terms, user_sections,
-    users as user_table, went_out,
+    api_tokens, attachments, college_accounts, college_students, decisions, draft_books, drafts, events as event_table,
+    hand_ins, invitations, labs, moderation_words, outbox, practice_classes, practice_examples, practice_tables,
+    questions, room_readings, second_factors, second_marks, sections, sheets, students, team_codes, teams, terms,
+    user_sections, users as user_table, went_out,
 };
 use crate::{Db, StoreError};
 
@@ -185,6 +185,8 @@ fn erase(c: &mut Db, at: &Listed) -> Result<(), StoreError> {
     }
     let waits = outbox::table.filter(outbox::student_id.eq(at.id)).filter(outbox::state.eq("waiting"));
     diesel::delete(waits).execute(c.sql())?;
+    let number = students::table.find(at.id).select(students::number).first::<String>(c.sql())?;
+    diesel::delete(college_students::table.find(number)).execute(c.sql())?;
     diesel::update(students::table.find(at.id))
         .set((
             students::name.eq("erased"),

@@ -2,6 +2,7 @@
 
 use jurado_college::check_url;
 use jurado_college::door::{Settings as StandIn, serve};
+use jurado_store::college::Found;
 use jurado_store::{second_factor, terms};
 
 use super::*;
@@ -210,6 +211,21 @@ async fn a_student_comes_in_as_the_team_of_the_roster_and_reads_what_went_out_to
     assert_eq!(team.send(test::TestRequest::post().uri("/hand-in/code").set_form(fields)).await.status, 303);
     assert!(!team.page("/hand-in").await.contains("Alfa, Spring"));
     assert_eq!(team.get(&format!("/hand-in/earlier/{alfa}")).await.status, 404);
+    // Somebody else who comes under the number is refused, and the coordinator told, until that lets the number go.
+    let somebody = |subject: &'static str, name: &'static str| s.run(|c| jurado_store::college::who(c, subject, name));
+    assert!(matches!(somebody("issuer\nanother", "TS1"), Found::Another(number) if number == "TS1"));
+    assert!(matches!(somebody("issuer\nanother", "TS1"), Found::Another(_)));
+    assert_eq!(b.get(&through(&b, &url, "TS1").await).await.status, 303, "the first one comes in as before");
+    let told = chief.page("/people/college").await;
+    assert!(told.contains("TS1") && told.contains("2 times"), "{told}");
+    assert!(chief.done("/people/college", &[("number", "TS1"), ("then", "unbind")]).await.contains("Let go"));
+    assert!(!chief.page("/people/college").await.contains("2 times"));
+    assert!(matches!(somebody("issuer\nanother", "TS1"), Found::Student(_)));
+    // Whoever is bound is that student under whatever name the college knows.
+    assert!(matches!(somebody("issuer\nanother", "TS9"), Found::Student(number) if number == "TS1"));
+    let refused = b.get(&through(&b, &url, "TS1").await).await;
+    assert!(words(&refused.body).contains("Somebody else came from the college as TS1"), "{}", words(&refused.body));
+    assert_eq!(chief.post("/people/college", &[("number", "TS7"), ("then", "unbind")]).await.status, 404);
     // Who left the roster is out at once.
     s.alter("UPDATE students SET left_at = NOW() WHERE term_id = 0");
     assert!(words(&b.get("/hand-in").await.body).contains("with the code of your team"));

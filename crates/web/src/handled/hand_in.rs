@@ -333,3 +333,22 @@ async fn no_answer_to_a_team_holds_a_reference_a_verdict_or_another_team() {
     }
     assert!(answers > 200 && looked_for > 100, "{answers} answers, {looked_for} values looked for");
 }
+
+#[actix_web::test]
+async fn what_a_team_has_open_is_ended_by_its_reviewer_and_its_code_still_opens() {
+    let s = site("hand_in_ends").await;
+    let (chief, rev, other) = (s.browser("chief").await, s.browser("rev").await, s.browser("other").await);
+    let code = codes(&s, &chief, "Morning").await["Alfa"].clone();
+    let (left, neighbour) = (come_in(&s, &code).await, come_in(&s, &codes(&s, &chief, "Evening").await["Zulu"]).await);
+    let path = format!("/sections/{}/codes", s.section("Morning"));
+    let end = [("then", "end"), ("team", "Alfa")];
+    assert_eq!(other.post(&path, &end).await.status, 404, "another section's reviewer");
+    assert!(left.page("/hand-in").await.contains("Alfa"));
+    assert!(rev.done(&path, &end).await.contains("is over; its code still opens"));
+    assert!(left.page("/hand-in").await.contains("with the code of your team"));
+    assert!(neighbour.page("/hand-in").await.contains("Zulu"), "nobody else is out");
+    // Times are whole seconds.
+    actix_web::rt::time::sleep(std::time::Duration::from_millis(1_100)).await;
+    assert!(come_in(&s, &code).await.page("/hand-in").await.contains("Alfa"));
+    assert_eq!(rev.post(&path, &[("then", "end"), ("team", "Nobody")]).await.status, 404);
+}

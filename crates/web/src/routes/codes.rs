@@ -6,6 +6,7 @@ use jurado_store::{StoreError, door, roster};
 use serde::Deserialize;
 
 use crate::error::{WebError, html};
+use crate::flash::{Said, on_to_saying};
 use crate::session::Actor;
 use crate::views::frame::Frame;
 
@@ -20,6 +21,8 @@ struct CodesPage {
     /// Team and code, shown this once.
     codes: Vec<(String, String)>,
     host: String,
+    /// Names of the teams.
+    names: Vec<String>,
 }
 
 async fn show(
@@ -28,17 +31,19 @@ async fn show(
     codes: Vec<(String, String)>,
     request: &HttpRequest,
 ) -> Result<HttpResponse, WebError> {
-    let (section, have) = actor
+    let (section, have, names) = actor
         .look(move |c, user| {
             let all = roster::sections(c, user)?;
             let section = all.into_iter().find(|s| s.id == id).ok_or(StoreError::NotFound("section"))?;
-            Ok((section, door::with_code(c, id)?))
+            let names = roster::roster(c, user)?.sections.remove(&section.name).unwrap_or_default();
+            Ok((section, door::with_code(c, id)?, names))
         })
         .await?;
     html(&CodesPage {
         frame: actor.frame("Codes", "sections"),
         id,
         teams: section.teams,
+        names: names.into_iter().collect(),
         section: section.name,
         have,
         codes,
@@ -59,6 +64,8 @@ pub(crate) struct Make {
     token: String,
     #[serde(default)]
     then: String,
+    #[serde(default)]
+    team: String,
 }
 
 pub(crate) async fn make(
@@ -68,7 +75,14 @@ pub(crate) async fn make(
     form: web::Form<Make>,
 ) -> Result<HttpResponse, WebError> {
     actor.allow(&form.token)?;
-    let (id, anew) = (*section, form.then == "anew");
+    let id = *section;
+    if form.then == "end" {
+        let team = form.team.clone();
+        actor.run(move |c, user| door::end_sessions(c, id, &team, user)).await?;
+        let said = format!("What {} has open anywhere is over; its code still opens.", form.team);
+        return Ok(on_to_saying(&format!("/sections/{id}/codes"), Said::done("Ended", said)));
+    }
+    let anew = form.then == "anew";
     let codes = actor.run(move |c, user| door::make_codes(c, id, anew, user)).await?;
     show(&actor, id, codes, &request).await
 }

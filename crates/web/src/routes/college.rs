@@ -17,6 +17,7 @@ use crate::error::{WebError, html, html_with, on_to};
 use crate::flash::{Said, on_to_saying};
 use crate::forms;
 use crate::session::{self, Actor};
+use crate::views::course::time;
 use crate::views::frame::Frame;
 
 /// Key of what has to come back with a person.
@@ -44,6 +45,8 @@ struct SetPage {
     set: bool,
     back: String,
     fault: Option<String>,
+    /// Numbers under which somebody else came: number, when the first one did, how often another, and when last.
+    refused: Vec<(String, String, String, String)>,
 }
 
 /// Our own address for people who come back.
@@ -150,6 +153,13 @@ async fn come_in(
             crew::begin_student(session, &number, now)?;
             Ok(on_to("/hand-in"))
         }
+        Found::Another(number) => {
+            let fault = format!(
+                "Somebody else came from the college as {number} before you, so nobody was let in. If that is your number, tell \
+                 the coordinator, who sees that you tried and can put it right."
+            );
+            back_page(request, Some(fault), false)
+        }
         Found::Nobody => {
             let fault = format!(
                 "The college knows you as “{name}”, and nobody here is called so. Ask the coordinator to write that name \
@@ -222,11 +232,18 @@ async fn shown(
     typed: Option<(String, String)>,
     fault: Option<String>,
 ) -> Result<SetPage, WebError> {
-    let place = actor.look(|c, _| college::place(c)).await?;
+    let (place, refused) = actor.look(|c, _| Ok((college::place(c)?, college::refused(c)?))).await?;
+    let refused = refused
+        .into_iter()
+        .map(|r| {
+            let times = if r.refused == 1 { "once".to_owned() } else { format!("{} times", r.refused) };
+            (r.number, time(r.bound_at), times, r.refused_at.map_or_else(String::new, time))
+        })
+        .collect();
     let set = place.is_some();
     let (issuer, client) = typed.or(place.map(|p| (p.issuer, p.client))).unwrap_or_default();
     let frame = actor.frame("Sign in with the college", "people");
-    Ok(SetPage { frame, issuer, client, set, back: back_of(request), fault })
+    Ok(SetPage { frame, issuer, client, set, back: back_of(request), fault, refused })
 }
 
 pub(crate) async fn page(actor: Actor, request: HttpRequest) -> Result<HttpResponse, WebError> {
@@ -244,6 +261,8 @@ pub(crate) struct Set {
     #[serde(default)]
     secret: String,
     #[serde(default)]
+    number: String,
+    #[serde(default)]
     then: String,
 }
 
@@ -257,6 +276,12 @@ pub(crate) async fn set(
     actor.allow(&form.token)?;
     actor.coordinator(WHO)?;
     let form = form.into_inner();
+    if form.then == "unbind" {
+        let number = form.number.clone();
+        actor.run(move |c, user| college::unbind(c, &number, user)).await?;
+        let said = format!("Whoever comes from the college as {} next is that student from then on.", form.number);
+        return Ok(on_to_saying("/people/college", Said::done("Let go", said)));
+    }
     if form.then == "none" {
         actor.run(|c, user| college::set_place(c, None, user)).await?;
         return Ok(on_to_saying("/people/college", Said::done("Set", "People sign in with a password alone.")));
