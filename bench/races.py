@@ -166,7 +166,9 @@ class Bench:
         stuck = self.settle()
         status, said = program(self.database, "verify")
         chain, told = program(self.database, "verify", "--record")
-        there = {r[0] for r in self.database.sql("SELECT reason FROM decisions WHERE reason LIKE 'word %'")}
+        there = {r: int(n) for r, n in self.database.sql("SELECT reason, COUNT(*) FROM decisions WHERE reason LIKE 'word %' GROUP BY reason")}
+        # Each has a word of its own, so that one that is there twice was done twice.
+        doubled = [a for a in self.acknowledged if there.get(a, 0) > 1]
         lost = [a for a in self.acknowledged if a not in there]
         # A table waits for as many rows as wait of its file and of later ones.
         miscounted = self.database.sql(
@@ -174,7 +176,7 @@ class Bench:
             "JOIN imports i ON i.id = q.import_id WHERE q.team_id = s.team_id AND i.lab_id = s.lab_id AND i.id >= b.import_id "
             "AND q.settled_at IS NULL)"
         )
-        return {"verify": status, "record": chain, "lost": len(lost), "stuck": stuck, "miscounted": len(miscounted), "said": (said if status else "") + (told if chain else "")}
+        return {"verify": status, "record": chain, "lost": len(lost), "doubled": len(doubled), "stuck": stuck, "miscounted": len(miscounted), "said": (said if status else "") + (told if chain else "")}
 
 
 def beside(bench, rounds, act, servers=None, deciders=8, seconds=1.2):
@@ -319,13 +321,15 @@ def moves(bench, server):
     """A team moves to another section, and a table is taken out and brought back."""
     person = Person(server, "coordinator")
     sections = bench.database.sql("SELECT id FROM sections WHERE term_id = 0")
-    team = bench.database.sql(f"SELECT team_id FROM sheets WHERE id = {random.choice(bench.sheets)}")[0][0]
+    team, home = bench.database.sql(f"SELECT t.id, t.section_id FROM teams t JOIN sheets s ON s.team_id = t.id WHERE s.id = {random.choice(bench.sheets)}")[0]
     bench.asked(lambda: person.post("/sections/change", {"then": "move-team", "id": team, "team": random.choice(sections)[0]}))
     sheet = random.choice(bench.sheets)
     version = bench.database.sql(f"SELECT version FROM sheets WHERE id = {sheet}")[0][0]
     bench.asked(lambda: person.post(f"/bench/{sheet}/remove", {"version": version, "reason": "a race"}))
     for (removal,) in bench.database.sql("SELECT id FROM removals WHERE back_at IS NULL"):
         bench.asked(lambda: person.post(f"/shelf/{removal}/back", {}))
+    # Files of later races name it where it was.
+    bench.asked(lambda: person.post("/sections/change", {"then": "move-team", "id": team, "team": home}))
 
 
 def revisions(bench, server):
@@ -454,7 +458,7 @@ def main():
                 bench, n, lambda: kill_database(bench, lambda: bench.first_file(a)), seconds=4
             ),
         }
-        print(f"{'race':42} rounds  differ  record  lost  stuck  500s  answers")
+        print(f"{'race':42} rounds  differ  record  lost  twice  stuck  500s  answers")
         failed = False
         for name, race in races.items():
             if options.only and options.only not in name:
@@ -463,18 +467,18 @@ def main():
             outcome = race()
             differ = sum(1 for o in outcome if o["verify"])
             chain = sum(1 for o in outcome if o["record"])
-            lost, stuck = outcome[-1]["lost"], sum(o["stuck"] for o in outcome)
+            lost, doubled, stuck = outcome[-1]["lost"], outcome[-1]["doubled"], sum(o["stuck"] for o in outcome)
             miscounted = sum(o["miscounted"] for o in outcome)
             missing = sum(o.get("missing", 0) for o in outcome)
             broken = bench.answers.get(500, 0)
             answers = ", ".join(f"{k}: {v}" for k, v in sorted(bench.answers.items(), key=str))
-            print(f"{name:42} {len(outcome):6} {differ:7} {chain:7} {lost:5} {stuck:6} {broken:5}  {answers}" + (f"; {missing} tables missing" if missing else "")
+            print(f"{name:42} {len(outcome):6} {differ:7} {chain:7} {lost:5} {doubled:6} {stuck:6} {broken:5}  {answers}" + (f"; {missing} tables missing" if missing else "")
                   + (f"; {miscounted} tables wait for other rows than there are" if miscounted else ""), flush=True)
             for o in outcome:
                 if o["said"]:
                     failed = True
                     print(o["said"][:1500])
-            failed = failed or differ or chain or lost or stuck or broken or missing or miscounted
+            failed = failed or differ or chain or lost or doubled or stuck or broken or missing or miscounted
         raise SystemExit(1 if failed else 0)
     finally:
         bench.remove()

@@ -55,11 +55,13 @@ def main():
             p.start()
         time.sleep(15)
         before = [t for _, t in times]
-        text = open(f"{ROOT}/protocols/keel-plate.toml").read().replace("version = 2", "version = 3", 1)
+        source = open(f"{ROOT}/protocols/keel-plate.toml").read()
+        version = int(re.search(r"^version = (\d+)", source, re.M).group(1))
+        text = re.sub(r"^version = \d+", f"version = {version + 1}", source, count=1, flags=re.M)
         text = text.replace('each = "0.25"', 'each = "0.5"')
         chief = Person(server, "coordinator")
         begun = time.time()
-        status, _, _ = chief.look_and_post(f"/protocols/{lab}/edit", {"text": text, "version": "2", "then": "set", "reason": "a measurement"})
+        status, _, _ = chief.look_and_post(f"/protocols/{lab}/edit", {"text": text, "version": str(version), "then": "set", "reason": "a measurement"})
         assert status == 303, status
         asked = time.time() - begun
         while int(database.sql("SELECT COUNT(*) FROM jobs WHERE state IN ('waiting', 'running')")[0][0]):
