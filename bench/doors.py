@@ -130,8 +130,14 @@ def at_once(server, four):
     """The heaviest four at the same moment, those of teams each by a team of its own."""
     answers = []
 
+    # Whoever brings one is read once at a time, so each is brought by another.
+    people = [Person(server, who) for who in ("coordinator", "reviewer1", "reviewer2")]
+
     def bring(n, door, name, content):
-        answers.append(door(name, content, n)[0])
+        if door.__name__ == "team" or n == 3:
+            answers.append(door(name, content, n)[0])
+        else:
+            answers.append(people[n].upload("/intake", {"lab": door.__self__.lab}, [("file", name, content)])[0])
 
     def all_of_them():
         threads = [threading.Thread(target=bring, args=(n, *f)) for n, f in enumerate(four)]
