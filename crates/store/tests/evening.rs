@@ -294,9 +294,12 @@ fn a_file_that_ended_the_program_is_not_read_again() {
     );
     assert!(matches!(w.store.run(|c| imports::take(c, id, &w.coordinator)), Err(StoreError::File(_))));
     assert!(
-        w.run(|c| imports::read_anew(c, id, &w.coordinator, &jurado_intake::Effort::new(jurado_intake::UPLOAD)))
-            .intake
-            .is_ok()
+        w.run(|c| {
+            let effort = jurado_intake::Effort::new(jurado_intake::UPLOAD);
+            imports::read_anew(c, id, &w.coordinator, csv("Morning", "Alfa", "30.53").as_bytes(), &effort)
+        })
+        .intake
+        .is_ok()
     );
     w.run(|c| imports::set_aside(c, id, None));
     assert_eq!(w.run(|c| imports::take(c, id, &w.coordinator)).new, 1);

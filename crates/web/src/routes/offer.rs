@@ -126,7 +126,7 @@ fn offer(
         imports::set_aside(c, id, Some(&imports::being_read()))?;
         Ok(id)
     })?;
-    let look = store.look(|c| imports::read_anew(c, id, user, effort));
+    let look = store.look(|c| imports::read_anew(c, id, user, bytes, effort));
     store.run(|c| imports::set_aside(c, id, None))?;
     let look = look?;
     match look.intake {

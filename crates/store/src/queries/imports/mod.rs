@@ -246,15 +246,15 @@ pub fn preview(c: &mut Db, id: u32, user: &User) -> Result<Preview, StoreError> 
     look_at(c, id, user, None)
 }
 
-/// As [`preview`], whether it was set aside or not, with no more effort than is left.
+/// As [`preview`] of a file that was just stored and is at hand, whether it was set aside or not, with no more effort than is left.
 ///
 /// # Errors
 /// As [`preview`].
-pub fn read_anew(c: &mut Db, id: u32, user: &User, effort: &Effort) -> Result<Preview, StoreError> {
-    look_at(c, id, user, Some(effort))
+pub fn read_anew(c: &mut Db, id: u32, user: &User, body: &[u8], effort: &Effort) -> Result<Preview, StoreError> {
+    look_at(c, id, user, Some((body, effort)))
 }
 
-fn look_at(c: &mut Db, id: u32, user: &User, anew: Option<&Effort>) -> Result<Preview, StoreError> {
+fn look_at(c: &mut Db, id: u32, user: &User, anew: Option<(&[u8], &Effort)>) -> Result<Preview, StoreError> {
     let (file, job) = head(c, id, user)?;
     let progress = job.map_or_else(Progress::default, |j| Progress {
         done: j.done,
@@ -267,12 +267,16 @@ fn look_at(c: &mut Db, id: u32, user: &User, anew: Option<&Effort>) -> Result<Pr
         let fault = Fault { line: 1, column: 1, what: what.to_owned(), mend: mend.to_owned() };
         return Ok(Preview { file, intake: Err(fault), columns: Vec::new(), progress });
     }
-    let body: Vec<u8> = imports::table.find(id).select(imports::body).first(c.sql())?;
+    let stored: Vec<u8> = match anew {
+        Some(_) => Vec::new(),
+        None => imports::table.find(id).select(imports::body).first(c.sql())?,
+    };
     let lab = labs::get(c, file.lab_id)?;
     let roster = roster::roster(c, user)?;
     let own = Effort::new(UPLOAD);
+    let (body, effort) = anew.unwrap_or((&stored, &own));
     let said = |columns: &[Column]| known_map(c, lab.id, file.user_id, columns);
-    let (columns, intake) = jurado_intake::look(&body, &lab.protocol, Some(&roster), anew.unwrap_or(&own), said)?;
+    let (columns, intake) = jurado_intake::look(body, &lab.protocol, Some(&roster), effort, said)?;
     Ok(Preview { file, intake, columns, progress })
 }
 
