@@ -433,12 +433,10 @@ fn a_hand_in_that_waited_over_its_due_time_is_on_time() {
     .expect("a table")
     .tables
     .remove(0);
-    let mut version = 0;
-    for (waited, late) in [(0, true), (40, false), (10, true), (25, false)] {
+    for (version, (waited, late)) in (0..).zip([(0, true), (40, false), (10, true), (25, false)]) {
         let arrived = Instant::now().checked_sub(Duration::from_secs(waited)).expect("a moment");
         let receipt = w.run(|c| door::hand_in(c, &team, w.lab, (&table, b"file"), (version, "[]"), arrived));
         assert_eq!(receipt.minutes_late.is_some(), late, "{waited} s waited: {receipt:?}");
-        version += 1;
     }
     assert!(w.differences().is_empty());
 }
