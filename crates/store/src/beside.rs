@@ -17,16 +17,26 @@ pub struct Beside {
     live: String,
 }
 
-/// How many connections other than this one are at a database, as far as its user sees them.
+/// How many connections other than this one are at a database, as far as its user sees them; on each node, where it has several.
 ///
 /// # Errors
-/// Faults of the database.
-pub fn others_at(url: &str) -> Result<i64, StoreError> {
-    let count: Count = diesel::sql_query(
-        "SELECT COUNT(*) AS n FROM information_schema.processlist WHERE db = DATABASE() AND id <> CONNECTION_ID()",
-    )
-    .get_result(&mut connect(url)?)?;
-    Ok(count.n)
+/// Faults of the database. A node that is not there has no connections.
+pub fn others_at(urls: &str) -> Result<i64, StoreError> {
+    let mut others = 0;
+    let nodes: Vec<&str> = urls.split([',', ' ']).filter(|u| !u.is_empty()).collect();
+    for node in &nodes {
+        let mut sql = match connect(node) {
+            Ok(sql) => sql,
+            Err(StoreError::Unavailable(_)) if nodes.len() > 1 => continue,
+            Err(e) => return Err(e),
+        };
+        let count: Count = diesel::sql_query(
+            "SELECT COUNT(*) AS n FROM information_schema.processlist WHERE db = DATABASE() AND id <> CONNECTION_ID()",
+        )
+        .get_result(&mut sql)?;
+        others += count.n;
+    }
+    Ok(others)
 }
 
 #[derive(QueryableByName)]

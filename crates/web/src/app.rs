@@ -301,7 +301,6 @@ pub(crate) fn application(
         .app_data(shared.acts.clone())
         .app_data(shared.public.clone())
         .app_data(web::FormConfig::default().limit(once::MOST_FORM).error_handler(error::bad_form))
-        .app_data(web::PayloadConfig::new(jurado_intake::UPLOAD.bytes))
         .app_data(web::PathConfig::default().error_handler(|_, _| error::WebError::NotFound("page").into()))
         .app_data(web::QueryConfig::default().error_handler(error::bad_query))
         .wrap(from_fn(once::once))

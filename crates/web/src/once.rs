@@ -8,8 +8,8 @@ use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use actix_session::SessionExt;
-use actix_web::body::{BoxBody, EitherBody, MessageBody, to_bytes_limited};
+use actix_session::{SessionExt, SessionStatus};
+use actix_web::body::{BoxBody, EitherBody, MessageBody, to_bytes};
 use actix_web::dev::{Payload, ServiceRequest, ServiceResponse};
 use actix_web::http::header::{CONTENT_TYPE, HeaderMap};
 use actix_web::http::{Method, StatusCode};
@@ -27,6 +27,8 @@ const KEPT_FOR: Duration = Duration::from_secs(600);
 const MOST_KEPT: usize = 12 * 1024 * 1024;
 /// Most bytes of one.
 const MOST_ANSWER: usize = 512 * 1024;
+/// What an answer takes besides its body, about.
+const AROUND: usize = 2 * 1024;
 /// Longest form that is looked at; longer ones are refused by their readers.
 pub(crate) const MOST_FORM: usize = 256 * 1024;
 
@@ -127,25 +129,23 @@ pub(crate) async fn once<B: MessageBody + 'static>(
         let said = answer.extensions().get::<Said>().cloned();
         let (head, body) = answer.into_parts();
         let (status, headers) = (head.status(), head.headers().clone());
-        match to_bytes_limited(body, MOST_ANSWER).await {
-            Ok(Ok(body)) => {
-                let answered = Kept { status, headers, body, said };
-                if status.is_success() || status.is_redirection() {
-                    acts.weigh(&key, answered.body.len());
-                    *kept = Some(answered.clone());
-                } else {
-                    // What was refused may be tried again.
-                    acts.forget(&key);
-                }
-                Ok(ServiceResponse::new(request, again(&answered)))
-            }
-            // Too long to be kept: pages that only show something are.
-            _ => {
-                acts.forget(&key);
-                let told = crate::error::WebError::Broken("an answer to a form is too long".into());
-                Ok(ServiceResponse::new(request, actix_web::ResponseError::error_response(&told)))
-            }
+        // Whoever comes in, or goes, is answered with a session of their own, which no answer that was kept has.
+        let session = request.get_session().status();
+        let comes_or_goes = matches!(session, SessionStatus::Renewed | SessionStatus::Purged);
+        let body = to_bytes(body).await.map_err(|e| {
+            let e: Box<dyn std::error::Error> = e.into();
+            crate::error::WebError::Broken(e.to_string())
+        })?;
+        let answered = Kept { status, headers, body, said };
+        // What was refused may be tried again, and a page that is longer than one that tells of an act only shows something.
+        let done = status.is_success() || status.is_redirection();
+        if done && !comes_or_goes && answered.body.len() <= MOST_ANSWER {
+            acts.weigh(&key, answered.body.len() + AROUND);
+            *kept = Some(answered.clone());
+        } else {
+            acts.forget(&key);
         }
+        Ok(ServiceResponse::new(request, again(&answered)))
     }));
     let answer: Result<ServiceResponse, Error> =
         called.await.map_err(|e| crate::error::WebError::Broken(e.to_string()))?;

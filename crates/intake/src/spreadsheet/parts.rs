@@ -76,7 +76,7 @@ pub(super) fn look_through(bytes: &[u8], effort: &Effort) -> Result<(), Fault> {
         } else {
             std::io::copy(&mut counted, &mut std::io::sink()).map(drop).map_err(unpacking)
         };
-        // One byte more than is left is asked for, so that what fits exactly is told from what does not.
+        // What fits to the last byte is refused too: nothing is left then for what comes after it.
         let over = counted.left == 0;
         left = counted.left;
         effort.ask()?;

@@ -203,6 +203,17 @@ pub fn check(c: &mut Db) -> Result<(usize, Vec<String>), StoreError> {
 /// What was done, when, by whom and why, of some kinds of acts.
 pub(crate) type Told = std::collections::HashSet<(String, NaiveDateTime, u32, String)>;
 
+/// When the record began to tell why and to chain what it tells; events before that, of the first version, have neither, and may be a
+/// second off. Nothing where the record is empty but for those.
+pub(crate) fn chained_since(c: &mut Db) -> Result<Option<NaiveDateTime>, StoreError> {
+    Ok(event_strands::table.select(diesel::dsl::min(event_strands::begun_at)).first(c.sql())?)
+}
+
+/// Whether the record holds any event.
+pub(crate) fn any(c: &mut Db) -> Result<bool, StoreError> {
+    Ok(events::table.select(events::id).first::<u64>(c.sql()).optional()?.is_some())
+}
+
 /// The acts of some kinds that the record tells of.
 pub(crate) fn of_kind(c: &mut Db, kinds: &[&str]) -> Result<Told, StoreError> {
     let rows: Vec<(String, NaiveDateTime, Option<u32>, String)> = events::table
@@ -213,13 +224,16 @@ pub(crate) fn of_kind(c: &mut Db, kinds: &[&str]) -> Result<Told, StoreError> {
 }
 
 /// Where a strand of the record ends.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, QueryableByName)]
 pub struct End {
     /// Strand.
+    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>)]
     pub strand: u32,
     /// Number of its last event.
+    #[diesel(sql_type = diesel::sql_types::Unsigned<diesel::sql_types::Integer>)]
     pub number: u32,
     /// Digest of that.
+    #[diesel(sql_type = diesel::sql_types::Text)]
     pub digest: String,
 }
 
@@ -249,20 +263,27 @@ impl End {
 /// # Errors
 /// Faults of the database.
 pub fn ends(c: &mut Db) -> Result<Vec<End>, StoreError> {
-    let rows: Vec<(Option<u32>, Option<u32>, String)> = events::table
-        .filter(events::strand.is_not_null())
-        .order((events::strand, events::number))
-        .select((events::strand, events::number, events::digest))
-        .load(c.sql())?;
-    let mut out: Vec<End> = Vec::new();
-    for (strand, number, digest) in rows {
-        let end = End { strand: strand.unwrap_or(0), number: number.unwrap_or(0), digest };
-        match out.last_mut().filter(|last| last.strand == end.strand) {
-            Some(last) => *last = end,
-            None => out.push(end),
-        }
+    // Tables of the first version have a record without strands: a backup is taken of those too.
+    let strands: Count = diesel::sql_query(
+        "SELECT COUNT(*) AS n FROM information_schema.columns \
+         WHERE table_schema = DATABASE() AND table_name = 'events' AND column_name = 'strand'",
+    )
+    .get_result(c.sql())?;
+    if strands.n == 0 {
+        return Ok(Vec::new());
     }
-    Ok(out)
+    let last = diesel::sql_query(
+        "SELECT e.strand, e.number, e.digest FROM events e JOIN \
+         (SELECT strand, MAX(number) AS number FROM events WHERE strand IS NOT NULL GROUP BY strand) l \
+         ON l.strand = e.strand AND l.number = e.number ORDER BY e.strand",
+    );
+    Ok(last.load(c.sql())?)
+}
+
+#[derive(QueryableByName)]
+struct Count {
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    n: i64,
 }
 
 /// What speaks against the record having been at some ends once.

@@ -92,10 +92,17 @@ fn missing(c: &mut Db) -> Result<Vec<String>, StoreError> {
         }
     }
     let told = events::of_kind(c, &["decided", "signed"])?;
+    // What was done before the record told why is asked for only where the record is gone.
+    let since = match events::chained_since(c)? {
+        Some(since) => since,
+        None if events::any(c)? => NaiveDateTime::MAX,
+        None => NaiveDateTime::MIN,
+    };
     let decided: Vec<(NaiveDateTime, u32, String)> =
         decisions::table.select((decisions::decided_at, decisions::user_id, decisions::reason)).load(c.sql())?;
     let untold = decided
         .into_iter()
+        .filter(|(at, ..)| *at >= since)
         .filter(|(at, user, reason)| !told.contains(&("decided".to_owned(), *at, *user, reason.clone())))
         .count();
     if untold > 0 {
@@ -109,7 +116,7 @@ fn missing(c: &mut Db) -> Result<Vec<String>, StoreError> {
         .into_iter()
         .filter(|(at, user)| {
             let (Some(at), Some(user)) = (at, user) else { return false };
-            !told.contains(&("signed".to_owned(), *at, *user, String::new()))
+            *at >= since && !told.contains(&("signed".to_owned(), *at, *user, String::new()))
         })
         .count();
     if untold > 0 {

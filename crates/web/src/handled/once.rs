@@ -74,6 +74,21 @@ async fn codes_that_a_page_shows_open_something_however_often_it_is_asked() {
 }
 
 #[actix_web::test]
+async fn whoever_presses_twice_to_come_in_is_in_with_either_answer() {
+    let s = site("once_in").await;
+    let mut first = Browser { site: &s, cookie: RefCell::default(), token: String::new() };
+    at_page(&mut first, "/sign-in").await;
+    // The browser drops the first answer, and with it the session that came in it.
+    let second = Browser { site: &s, cookie: first.cookie.clone(), token: first.token.clone() };
+    let fields = [("name", "rev"), ("password", PASSWORD)];
+    let (a, b) = futures_util::future::join(first.post("/sign-in", &fields), second.post("/sign-in", &fields)).await;
+    assert_eq!((a.status, b.status), (303, 303));
+    for browser in [&first, &second] {
+        assert_eq!(browser.get("/docket").await.status, 200);
+    }
+}
+
+#[actix_web::test]
 async fn what_was_refused_may_be_tried_again_and_nobody_is_answered_for_another() {
     let s = site("once_refused").await;
     let mut rev = s.browser("rev").await;
